@@ -1,0 +1,70 @@
+"""Comb turns the tables people are handed into tidy, documented datasets.
+
+The names below are the public surface. They are loaded when first used, so that
+``import comb`` and ``comb --help`` cost nothing.
+
+>>> import comb
+>>> comb.table(columns={"mites": [2, 5]}).filter("mites > 3").row_count
+1
+"""
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from comb.errors import (
+        ColumnError,
+        CombError,
+        ContentError,
+        ExpressionError,
+        ParameterError,
+        PlanError,
+        ReadError,
+        SourceMissing,
+        SourceUnreadable,
+        TypeMismatch,
+        WriteError,
+    )
+    from comb.interface.making import inspect, load, table
+    from comb.interface.plan import Plan
+    from comb.interface.table import Table
+    from comb.plans.run import Outcome
+    from comb.profiling.finding import Finding
+    from comb.profiling.profile import Profile
+    from comb.reading.inspection import Inspection
+    from comb.tables.column import Column
+    from comb.tables.types import Type
+
+__version__ = "0.1.0"
+
+__all__ = [
+    "Column", "ColumnError", "CombError", "ContentError", "ExpressionError", "Finding", "Inspection",
+    "Outcome", "ParameterError", "Plan", "PlanError", "Profile", "ReadError", "SourceMissing",
+    "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "inspect", "load", "table",
+]  # fmt: skip
+
+_HOMES = {
+    "Column": "tables.column",
+    "Finding": "profiling.finding",
+    "Inspection": "reading.inspection",
+    "Outcome": "plans.run",
+    "Plan": "interface.plan",
+    "Profile": "profiling.profile",
+    "Table": "interface.table",
+    "Type": "tables.types",
+    "inspect": "interface.making",
+    "load": "interface.making",
+    "table": "interface.making",
+}
+
+
+def __getattr__(name: str) -> Any:
+    if name not in __all__:
+        raise AttributeError(f"module 'comb' has no attribute {name!r}")
+    value = getattr(import_module(f"comb.{_HOMES.get(name, 'errors')}"), name)
+    globals()[name] = value
+    return value
+
+
+def __dir__() -> list[str]:
+    return sorted([*__all__, "__version__"])

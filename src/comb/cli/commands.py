@@ -1,0 +1,228 @@
+"""What each command does: ask the library, show what comes back."""
+
+import shlex
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from comb.cli.terminal import Terminal
+from comb.cli.views import column_view, dry_run_view, inspection_view, profile_view, run_view
+from comb.errors import ParameterError
+from comb.interface.making import inspect, load
+from comb.interface.plan import Plan
+from comb.interface.table import Table
+from comb.plans.draft import draft_plan
+from comb.plans.run import Outcome
+from comb.tables.layout import DEFAULT_ROWS, Ask, Line, Span, lay_out
+from comb.writing.atomic import check_file_free, write_file
+
+HINT = "--first N, --last N or --between {next} {last} shows others"
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What `comb show` is asked for."""
+
+    first: int | None = None
+    last: int | None = None
+    between: tuple[int, int] | None = None
+    record: int | None = None
+    columns: str | None = None
+    where: str | None = None
+    sort: str | None = None
+    type_line: bool = False
+    as_json: bool = False
+
+
+def inspect_command(
+    source: str,
+    options: dict[str, Any],
+    *,
+    column: str | None = None,
+    as_json: bool = False,
+    screen: Terminal | None = None,
+) -> None:
+    """Show how a source is read."""
+    screen = screen or Terminal()
+    inspection = inspect(source, **options)
+    if as_json:
+        screen.json(inspection.as_record())
+    elif column:
+        screen.lines(column_view(inspection, column))
+        screen.next_step(f"comb show {shlex.quote(source)} --columns {shlex.quote(column)}")
+    else:
+        screen.lines(inspection_view(inspection, screen.width))
+        screen.next_step(f"comb show {shlex.quote(source)}", f"comb profile {shlex.quote(source)}")
+
+
+def show_command(
+    source: str, options: dict[str, Any], wanted: Wanted, *, screen: Terminal | None = None
+) -> None:
+    """Show rows of a source."""
+    screen = screen or Terminal()
+    table = load(source, **options)
+    if wanted.where:
+        table = table.filter(wanted.where)
+    if wanted.sort:
+        table = table.sort(_parts(wanted.sort))
+    if wanted.columns:
+        table = table.select(_parts(wanted.columns))
+    if wanted.record is not None:
+        _show_record(screen, table, wanted)
+        return
+    start, rows = _asked_rows(table, wanted)
+    if wanted.as_json:
+        screen.json(_records(table.take(np.arange(start, start + rows))))
+        return
+    asked = Ask(
+        table.columns, table.row_numbers, table.sentence(), screen.width, rows, start, wanted.type_line, HINT
+    )
+    screen.lines(lay_out(asked))
+    first = table.row_numbers[start] if rows else 1
+    screen.next_step(f"comb show {shlex.quote(source)} --record {first}")
+
+
+def _parts(text: str) -> list[str]:
+    return [part.strip() for part in text.split(",") if part.strip()]
+
+
+def _asked_rows(table: Table, wanted: Wanted) -> tuple[int, int]:
+    """Return the position of the first row to show, from 0, and how many."""
+    asked = [name for name in ("first", "last", "between") if getattr(wanted, name) is not None]
+    if len(asked) > 1:
+        raise ParameterError(f"expected one of --first, --last and --between, came --{' and --'.join(asked)}")
+    if wanted.between is not None:
+        first, last = wanted.between
+        if first < 1 or last < first:
+            raise ParameterError(
+                f"expected positions from 1, the first before the last; came {first} and {last}"
+            )
+        start = min(first - 1, len(table))
+        return start, min(last, len(table)) - start
+    count = next((number for number in (wanted.last, wanted.first) if number is not None), DEFAULT_ROWS)
+    if count < 0:
+        raise ParameterError(f"expected a number of rows, came {count}")
+    count = min(count, len(table))
+    return (len(table) - count if wanted.last is not None else 0), count
+
+
+def _show_record(screen: Terminal, table: Table, wanted: Wanted) -> None:
+    assert wanted.record is not None
+    record = table.record(wanted.record)
+    if wanted.as_json:
+        screen.json({"row": wanted.record, "place": record.place, **record})
+        return
+    width = max(map(len, record.shown), default=0)
+    lines: list[Line] = [[Span(f"row {wanted.record}, {record.place}", "said")], []]
+    lines += [[Span(name.rjust(width), "dim"), Span(f"  {text}")] for name, text in record.shown.items()]
+    screen.lines(lines)
+
+
+def _records(table: Table) -> list[dict[str, Any]]:
+    """Return rows as plain values: decimals and dates as texts, missing as null."""
+    cells = {
+        name: column.texts() if column.type.word in ("decimal", "date") else column.to_list()
+        for name, column in table.columns.items()
+    }
+    numbers = table.row_numbers.tolist()
+    return [{"row": number, **{name: cells[name][at] for name in cells}} for at, number in enumerate(numbers)]
+
+
+def profile_command(
+    source: str,
+    options: dict[str, Any],
+    *,
+    draft: str | None = None,
+    as_json: bool = False,
+    screen: Terminal | None = None,
+) -> int:
+    """Profile a source; returns the number of findings."""
+    screen = screen or Terminal()
+    if draft:
+        check_file_free(Path(draft), overwrite=False)
+    table = load(source, **options)
+    profile = table.profile()
+    if as_json:
+        screen.json(
+            {
+                "columns": [{name: getattr(one, name) for name in one.__slots__} for one in profile.columns],
+                "findings": [finding.as_record() for finding in profile.findings],
+            }
+        )
+    else:
+        screen.lines(profile_view(profile, screen.width))
+    if draft:
+        place = Path(draft)
+        write_file(place, draft_plan(table, profile, place.parent).encode())
+        screen.say(
+            f"\n{len([one for one in profile.findings if one.remedy])} remedies are written to {draft}"
+        )
+        screen.next_step(f"edit {draft}, then comb run {shlex.quote(draft)} --dry-run")
+    elif not as_json:
+        screen.next_step(f"comb profile {shlex.quote(source)} --draft plan.yaml")
+    return len(profile.findings)
+
+
+def run_command(
+    path: str,
+    *,
+    dry_run: bool = False,
+    overwrite: bool = False,
+    as_json: bool = False,
+    screen: Terminal | None = None,
+) -> int:
+    """Run a plan; returns the number of rows that break a rule."""
+    screen = screen or Terminal()
+    plan = Plan.load(path)
+    outcome = plan.run(dry_run=dry_run, overwrite=overwrite)
+    if as_json:
+        screen.json(_run_record(outcome))
+        return outcome.broken
+    view = dry_run_view if dry_run else run_view
+    screen.lines(view(outcome, screen.width))
+    if dry_run:
+        screen.say("dry run: nothing was written")
+        screen.next_step(f"comb run {shlex.quote(path)}")
+        return outcome.broken
+    screen.say(ledger_told(outcome))
+    for saved in outcome.saved:
+        screen.say(f"saved: {saved}")
+    first = next(iter(outcome.tables))
+    if outcome.saved:
+        folder = Path(outcome.saved[0])
+        result = folder if folder.is_file() else folder / f"{first}.csv"
+        screen.next_step(f"comb show {shlex.quote(str(result))}")
+    else:
+        screen.say("the plan has no 'save:', so nothing was written")
+    return outcome.broken
+
+
+def ledger_told(outcome: Outcome) -> str:
+    """Say whether all rows are accounted for."""
+    steps = sum(map(len, outcome.ledger.values()))
+    if outcome.adds_up:
+        return f"the ledger adds up, step by step and in total: {steps} steps"
+    return "THE LEDGER DOES NOT ADD UP"
+
+
+def _run_record(outcome: Outcome) -> dict[str, Any]:
+    return {
+        "adds_up": outcome.adds_up,
+        "saved": outcome.saved,
+        "ledger": {name: msgspec.to_builtins(entries) for name, entries in outcome.ledger.items()},
+        "rules": {
+            name: [
+                {
+                    "check": one.rule.check,
+                    "met": one.met,
+                    "broken": one.broken,
+                    "not_checked": one.not_checked,
+                }
+                for one in results
+            ]
+            for name, results in outcome.rules.items()
+        },
+    }

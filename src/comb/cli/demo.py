@@ -1,0 +1,59 @@
+"""The demo: write the data, then do Comb's main job on it before the user's eyes."""
+
+from pathlib import Path
+
+from comb.cli.commands import Wanted, inspect_command, profile_command, run_command, show_command
+from comb.cli.terminal import Terminal
+from comb.demo.files import DEMO_FILES, demo_bytes
+from comb.errors import WriteError
+from comb.tables.layout import Span
+from comb.writing.atomic import check_file_free, write_file
+
+GUIDE = (
+    ("inspections.csv", "what a database exported: the raw file"),
+    ("inspections-truth.json", "every defect planted in it, by row"),
+    ("plan.yaml", "the plan that was run: read it, change it, run it again"),
+    ("tidy/inspections.csv", "the tidy table"),
+    ("tidy/inspections-metadata.json", "its columns and types, as CSV on the Web"),
+    ("tidy/inspections-cells.csv", "why each missing cell is missing"),
+    ("tidy/frames.csv", "brood and honey frames, one row for each"),
+    ("tidy/dictionary.md", "the columns, described for people"),
+    ("tidy/ledger.jsonl", "what every step did"),
+    ("tidy/set-aside.csv", "rows kept out of the result, with the reason"),
+)
+
+
+def run_demo(folder: str, *, overwrite: bool) -> None:
+    """Write the demo data to a folder, inspect, profile, run the plan, show the result."""
+    screen = Terminal(hints=False)
+    place = Path(folder)
+    _write_data(place, overwrite)
+    source, plan, result = (
+        str(place / name) for name in ("inspections.csv", "plan.yaml", "tidy/inspections.csv")
+    )
+    _chapter(screen, "What is this file?", f"comb inspect {source}")
+    inspect_command(source, {}, screen=screen)
+    _chapter(screen, "What is wrong in it?", f"comb profile {source}")
+    profile_command(source, {}, screen=screen)
+    _chapter(screen, "Put it right, and account for every row.", f"comb run {plan}")
+    run_command(plan, overwrite=overwrite, screen=screen)
+    where = "mites > 30"
+    _chapter(screen, "The tidy table.", f'comb show {result} --where "{where}" --sort "mites desc" --first 5')
+    show_command(result, {}, Wanted(first=5, where=where, sort="mites desc"), screen=screen)
+    _chapter(screen, f"What is where in {place}", "")
+    screen.lines([[Span(f"  {name:<32}"), Span(what, "dim")] for name, what in GUIDE])
+
+
+def _chapter(screen: Terminal, title: str, command: str) -> None:
+    screen.lines([[], [Span(title, "head"), Span(f"  {command}", "dim")], []])
+
+
+def _write_data(place: Path, overwrite: bool) -> None:
+    try:
+        place.mkdir(exist_ok=True)
+    except OSError as error:
+        raise WriteError(f"the demo cannot be written here: {error.strerror}", where=str(place)) from None
+    for name in DEMO_FILES:
+        check_file_free(place / name, overwrite=overwrite)
+    for name in DEMO_FILES:
+        write_file(place / name, demo_bytes(name), overwrite=overwrite)

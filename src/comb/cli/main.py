@@ -1,0 +1,161 @@
+"""The commands, their options, and the one place where errors are printed.
+
+Only click is loaded here: everything a command needs is imported when it runs, so that
+``comb --help`` answers at once.
+"""
+
+import os
+import sys
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+import click
+
+from comb import __version__
+from comb.errors import CombError, ParameterError
+
+# What a shell expects of a program that was stopped by Ctrl-C.
+STOPPED = 130
+
+Command = TypeVar("Command", bound=Callable[..., Any])
+
+_READING = (
+    click.option("--delimiter", metavar="TEXT", help="What stands between fields; 'tab' for a tab."),
+    click.option("--quote", metavar="CHAR", help="The quote character; empty for none."),
+    click.option("--encoding", metavar="NAME", help="For instance utf-8 or windows-1252."),
+    click.option("--header", type=int, metavar="LINES", help="Lines of header: 0 or 1."),
+    click.option("--skip", type=int, metavar="LINES", help="Lines above the header."),
+    click.option(
+        "--missing", multiple=True, metavar="WORD", help="A word for missing, in all columns; repeatable."
+    ),
+    click.option(
+        "--type", "types", multiple=True, metavar="NAME=TYPE", help="The type of a column; repeatable."
+    ),
+    click.option("--rows", type=int, metavar="N", help="Read only so many rows from the top."),
+)
+
+
+def reading_options(command: Command) -> Command:
+    """Add the options that say how a source is read."""
+    for option in reversed(_READING):
+        command = option(command)
+    return command
+
+
+def _reading(given: dict[str, Any]) -> dict[str, Any]:
+    """Return options as `load` takes them."""
+    types = {}
+    for text in given.pop("types"):
+        name, equals, word = text.rpartition("=")
+        if not equals:
+            raise ParameterError(
+                f"expected --type NAME=TYPE, came {text!r}", remedy="for instance --type colony=string"
+            )
+        types[name] = word
+    missing = list(given.pop("missing")) or None
+    delimiter = {"tab": "\t", "\\t": "\t"}.get(given["delimiter"], given["delimiter"])
+    return {**given, "delimiter": delimiter, "types": types or None, "missing": missing}
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.version_option(__version__, message="comb %(version)s, reference kernels (plain Python)")
+def cli() -> None:
+    """Turn the tables people are handed into tidy, documented datasets.
+
+    Begin with `comb demo`, or with `comb inspect FILE` on a file of your own.
+    """
+
+
+@cli.command()
+@click.argument("folder", default="comb-demo", metavar="[DIR]")
+@click.option("--overwrite", is_flag=True, help="Replace the demo that stands there.")
+def demo(folder: str, overwrite: bool) -> None:
+    """Write the demo data to DIR and walk through Comb's main job on it."""
+    from comb.cli.demo import run_demo
+
+    run_demo(folder, overwrite=overwrite)
+
+
+@cli.command()
+@click.argument("source", metavar="FILE")
+@click.option("--column", metavar="NAME", help="Show the evidence for the type of one column.")
+@click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
+@reading_options
+def inspect(source: str, column: str | None, as_json: bool, **given: Any) -> None:
+    """Show how FILE is read: encoding, delimiter, header, types, and why."""
+    from comb.cli.commands import inspect_command
+
+    inspect_command(source, _reading(given), column=column, as_json=as_json)
+
+
+@cli.command()
+@click.argument("source", metavar="FILE")
+@click.option("--first", type=int, metavar="N", help="The first N rows (10 if nothing else is asked for).")
+@click.option("--last", type=int, metavar="N", help="The last N rows.")
+@click.option("--between", nargs=2, type=int, metavar="A B", help="Rows by position, from 1.")
+@click.option("--record", type=int, metavar="ROW", help="One record by its row number, top to bottom.")
+@click.option("--columns", metavar="NAMES", help="Columns to show, with commas between: 'apiary,*_kg'.")
+@click.option("--where", metavar="CONDITION", help="Only rows for which this is true: 'mites > 3'.")
+@click.option("--sort", metavar="KEYS", help="Sort first, with commas between: 'apiary,mites desc'.")
+@click.option("--type-line", is_flag=True, help="Show the type of each column under its name.")
+@click.option("--json", "as_json", is_flag=True, help="Print the rows as JSON.")
+@reading_options
+def show(source: str, **given: Any) -> None:
+    """Show rows of FILE: the first, the last, one record, those that meet a condition."""
+    from comb.cli.commands import Wanted, show_command
+
+    asked = ("first", "last", "between", "record", "columns", "where", "sort", "type_line", "as_json")
+    wanted = Wanted(**{name: given.pop(name) for name in asked})
+    show_command(source, _reading(given), wanted)
+
+
+@cli.command()
+@click.argument("source", metavar="FILE")
+@click.option("--draft", metavar="PLAN", help="Write the remedies of all findings to a new plan file.")
+@click.option("--check", is_flag=True, help="Exit with 1 if there are findings.")
+@click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
+@reading_options
+def profile(source: str, draft: str | None, check: bool, as_json: bool, **given: Any) -> int:
+    """Summarise the columns of FILE and list what is wrong in it, with remedies."""
+    from comb.cli.commands import profile_command
+
+    findings = profile_command(source, _reading(given), draft=draft, as_json=as_json)
+    return int(check and findings > 0)
+
+
+@cli.command()
+@click.argument("plan", metavar="PLAN")
+@click.option("--dry-run", is_flag=True, help="Show what each step would change; write nothing.")
+@click.option("--overwrite", is_flag=True, help="Replace the dataset that stands where the plan saves.")
+@click.option("--check", is_flag=True, help="Exit with 1 if a rule is broken.")
+@click.option("--json", "as_json", is_flag=True, help="Print the ledger as JSON.")
+def run(plan: str, dry_run: bool, overwrite: bool, check: bool, as_json: bool) -> int:
+    """Run PLAN: load, clean, account for every row, save the dataset."""
+    from comb.cli.commands import run_command
+
+    broken = run_command(plan, dry_run=dry_run, overwrite=overwrite, as_json=as_json)
+    return int(check and broken > 0)
+
+
+def main() -> None:
+    """Run the command line; every error ends here, in one message and an exit code."""
+    try:
+        code = cli(standalone_mode=False)
+        sys.stdout.flush()
+    except click.ClickException as error:
+        error.show()
+        code = error.exit_code
+    except CombError as error:
+        click.echo(f"comb: {error}", err=True)
+        code = error.exit_code
+    except (click.Abort, KeyboardInterrupt):
+        click.echo("comb: stopped; nothing was left half-written", err=True)
+        code = STOPPED
+    except BrokenPipeError:
+        # Who read the output had enough; there is nobody left to tell.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        code = 0
+    except MemoryError:
+        click.echo("comb: there is not enough memory for this; try --rows", err=True)
+        code = CombError.exit_code
+    sys.exit(code)

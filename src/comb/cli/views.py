@@ -1,0 +1,238 @@
+"""What the commands show, as lines of spans. Pure: results in, lines out."""
+
+from collections.abc import Sequence
+from typing import Any
+
+import yaml
+
+from comb.cli.terminal import columns_of
+from comb.errors import ColumnError, unknown_name
+from comb.plans.plan import step_record
+from comb.plans.run import Outcome, RuleResult, total
+from comb.profiling.finding import Finding, counted
+from comb.profiling.profile import Profile
+from comb.profiling.summaries import Summary
+from comb.reading.inspection import ColumnReading, Inspection, TableReading
+from comb.steps.accounting import Entry
+from comb.steps.base import Step
+from comb.tables.layout import Line, Span, washed
+from comb.writing.dictionary import missing_told, values_told
+
+MOST_ROWS_TOLD = 6
+MOST_VALUES_TOLD = 3
+
+# The counts of a ledger, and the words over their columns.
+_COUNTS = {
+    "rows_in": "in",
+    "added": "added",
+    "rows_out": "out",
+    "left_out": "left out",
+    "set_aside": "set aside",
+    "merged": "merged",
+}
+
+
+def _line(text: str, style: str = "plain") -> Line:
+    return [Span(text, style)]
+
+
+def _heads(*words: str) -> list[Span]:
+    return [Span(word, "dim") for word in words]
+
+
+def inspection_view(inspection: Inspection, width: int) -> list[Line]:
+    """Show how a source is read, and the types of its columns."""
+    table = inspection.tables[0]
+    size = f"{inspection.size:,} bytes"
+    lines = [
+        _line(f"{inspection.name}: {size}, {table.rows:,} rows and {len(table.columns)} columns", "said"),
+        [],
+    ]
+    rows = [_heads("decided", "", "because", "change it with")]
+    for one in inspection.decisions:
+        why = one.why + (f"; next best {one.runner_up}" if one.runner_up else "")
+        rows.append([Span(one.what), Span(one.value, "head"), Span(why), Span(f"--{one.option}", "dim")])
+    lines += columns_of(rows, width=width)
+    lines += [[], *(_line(f"above the header: {washed(title)}", "dim") for title in table.titles)]
+    lines += [_line(note) for note in table.notes]
+    return [*lines, [], *_types_view(table, width)]
+
+
+def _types_view(table: TableReading, width: int) -> list[Line]:
+    rows = [_heads("column", "type", "missing", "evidence")]
+    for column in table.columns:
+        missing = Span(
+            f"{column.missing:,}" if column.missing else "-", "dim" if not column.missing else "plain"
+        )
+        rows.append([Span(column.name, "head"), Span(column.type), missing, Span(_short_evidence(column))])
+    return columns_of(rows, right=[2], width=width)
+
+
+def _short_evidence(column: ColumnReading) -> str:
+    evidence = column.evidence
+    if evidence is None:
+        return ""
+    chosen = evidence.chosen
+    parts = [chosen.pattern] if chosen.pattern else []
+    if chosen.misfits:
+        parts.append(f"{chosen.misfits:,} of {chosen.fits + chosen.misfits:,} do not fit: ")
+        parts[-1] += ", ".join(map(repr, evidence.examples[:3]))
+    elif chosen.type.word != "string":
+        parts.append(f"all {chosen.fits:,} fit")
+    return "; ".join([*parts, *evidence.why[:1]])
+
+
+def column_view(inspection: Inspection, name: str) -> list[Line]:
+    """Show everything that speaks for and against the type of one column."""
+    columns = {column.name: column for column in inspection.tables[0].columns}
+    if name not in columns:
+        what, remedy = unknown_name("column", name, list(columns))
+        raise ColumnError(what, remedy=remedy)
+    column = columns[name]
+    evidence = column.evidence
+    lines = [_line(f"{name} is {column.type}, {counted(column.missing, 'cell')} missing", "said")]
+    if evidence is None:
+        return lines
+    rows = [[Span("chosen", "dim"), Span(str(evidence.chosen), "head")]]
+    if evidence.runner_up:
+        rows.append([Span("next best", "dim"), Span(str(evidence.runner_up))])
+    rows += [[Span("because", "dim"), Span(why)] for why in evidence.why]
+    rows += [[Span("does not fit", "dim"), Span(washed(repr(text)))] for text in evidence.examples]
+    return [*lines, [], *columns_of(rows)]
+
+
+def profile_view(profile: Profile, width: int) -> list[Line]:
+    """Show the summaries of all columns, then the findings."""
+    rows = [_heads("column", "type", "missing", "distinct", "values")]
+    rows += map(_summary_row, profile.columns)
+    lines = [_line(profile.sentence, "said"), [], *columns_of(rows, right=[3], width=width), []]
+    if not profile.findings:
+        return [*lines, _line("nothing was found that looks wrong", "said")]
+    lines += [_line(counted(len(profile.findings), "finding"), "said")]
+    for finding in profile.findings:
+        lines += finding_lines(finding)
+    return lines
+
+
+def _summary_row(summary: Summary) -> list[Span]:
+    missing = missing_told(summary)
+    return [
+        Span(summary.name, "head"),
+        Span(summary.type),
+        Span("-" if missing == "none" else missing, "dim" if missing == "none" else "plain"),
+        Span(f"{summary.distinct:,}"),
+        Span(washed(_values(summary))),
+    ]
+
+
+def _values(summary: Summary) -> str:
+    """Say more of numbers than the dictionary does."""
+    details = summary.details
+    told = values_told(summary)
+    if "sd" in details and details["sd"] is not None:
+        told += f", mean {details['mean']:.4g}, sd {details['sd']:.4g}"
+    return told
+
+
+def finding_lines(finding: Finding) -> list[Line]:
+    """Show a finding in two or three lines: what, where, how to mend it."""
+    lines: list[Line] = [[Span(f"{finding.code:<20}", "head"), Span(finding.text)]]
+    where = []
+    if len(finding.examples) > 1:
+        where.append("for instance " + ", ".join(map(washed, finding.examples[:3])))
+    if 0 < len(finding.rows) < 2 * MOST_ROWS_TOLD:
+        where.append("rows " + ", ".join(map(str, finding.rows[:MOST_ROWS_TOLD].tolist())))
+        where[-1] += " ..." if len(finding.rows) > MOST_ROWS_TOLD else ""
+    if where:
+        lines.append(_line(" " * 20 + "; ".join(where), "dim"))
+    if finding.remedy:
+        lines.append(_line(f"{'':20}remedy: {step_told(finding.remedy)}", "dim"))
+    return lines
+
+
+def step_told(step: Step) -> str:
+    """Write a step in one line, as a plan would."""
+    record = {
+        key: _shortened(value) for key, value in step_record(step).items() if key not in ("step", "why")
+    }
+    told = yaml.safe_dump(record, default_flow_style=True, sort_keys=False, allow_unicode=True, width=10_000)
+    return washed(f"{step.name} {told.strip()[1:-1]}".strip())
+
+
+def _shortened(value: Any) -> Any:
+    """Show only the first of many values."""
+    if isinstance(value, dict) and len(value) > MOST_VALUES_TOLD:
+        return {**dict(list(value.items())[:MOST_VALUES_TOLD]), "...": "..."}
+    return value
+
+
+def run_view(outcome: Outcome, width: int) -> list[Line]:
+    """Show the ledger of every table, its total, and the rules."""
+    lines: list[Line] = []
+    for name, entries in outcome.ledger.items():
+        lines += [_line(_table_sentence(name, outcome), "said"), []]
+        lines += _ledger_table(entries, width)
+        lines += [_rule_line(result) for result in outcome.rules[name]]
+        lines.append([])
+    return lines
+
+
+def _table_sentence(name: str, outcome: Outcome) -> str:
+    table = outcome.tables[name]
+    return f"{name}: {table.row_count:,} rows and {len(table.names)} columns, from {table.origin.name}"
+
+
+def _ledger_table(entries: Sequence[Entry], width: int) -> list[Line]:
+    if not entries:
+        return [_line("no steps: the table is as it was read")]
+    whole = total(list(entries))
+    cells = sum(sum(entry.cells_changed.values()) for entry in entries)
+    used = [name for name in _COUNTS if name in ("rows_in", "rows_out") or getattr(whole, name)]
+    rows = [_heads("", "step", *(_COUNTS[name] for name in used), *(["cells"] if cells else []), "what")]
+    for number, entry in enumerate([*entries, whole], 1):
+        counts = [getattr(entry, name) for name in used]
+        counts += [sum(entry.cells_changed.values()) if entry is not whole else cells] if cells else []
+        shown = [Span(f"{count:,}" if count else "-", "plain" if count else "dim") for count in counts]
+        label = Span("" if entry is whole else str(number), "dim")
+        rows.append([label, Span(entry.step, "head"), *shown, Span(washed(entry.says))])
+    right = [0, *range(2, len(rows[0]) - 1)]
+    return [*columns_of(rows, right=right, width=width), _line(f"    {adds_up_told(whole)}", "head")]
+
+
+def adds_up_told(entry: Entry) -> str:
+    """Say how the rows of an entry add up, leaving out what is nothing."""
+    before = [f"{entry.rows_in:,} in", *([f"{entry.added:,} added"] if entry.added else [])]
+    after = [f"{entry.rows_out:,} out"]
+    for name in ("left_out", "set_aside", "merged"):
+        count = getattr(entry, name)
+        after += [f"{count:,} {name.replace('_', ' ')}"] if count else []
+    sign = "=" if entry.adds_up else "IS NOT"
+    return f"{' + '.join(before)} {sign} {' + '.join(after)}"
+
+
+def _rule_line(result: RuleResult) -> Line:
+    told = f"{result.met:,} rows meet it, {result.broken:,} break it"
+    told += f", {result.not_checked:,} not checked" if result.not_checked else ""
+    rows = ", ".join(map(str, result.rows[:MOST_ROWS_TOLD].tolist()))
+    where = f" (rows {rows}{' ...' if result.broken > MOST_ROWS_TOLD else ''})" if result.broken else ""
+    return [Span("rule  ", "dim"), Span(result.rule.check, "head"), Span(f"  {told}{where}")]
+
+
+def dry_run_view(outcome: Outcome, width: int) -> list[Line]:
+    """Show what each step would change, with examples."""
+    lines: list[Line] = []
+    for name, entries in outcome.ledger.items():
+        lines += [_line(_table_sentence(name, outcome) + " (dry run)", "said")]
+        for number, entry in enumerate(entries, 1):
+            lines += [[], [Span(f"{number:>2}  "), Span(entry.step, "head"), Span(f"  {washed(entry.says)}")]]
+            lines.append(_line(f"    {entry.counts()}"))
+            lines += [_line(f"    why: {entry.why}", "dim")] if entry.why else []
+            lines += [_line(f"    {note}", "dim") for note in entry.notes]
+            rows = [
+                [Span(f"    row {one.row}"), Span(one.column), Span(f"{one.before}  becomes  {one.after}")]
+                for one in entry.examples[:MOST_ROWS_TOLD]
+            ]
+            lines += columns_of(rows, width=width)
+        lines += [[], *([_line(adds_up_told(total(list(entries))), "head")] if entries else [])]
+        lines += [*(_rule_line(result) for result in outcome.rules[name]), []]
+    return lines

@@ -1,0 +1,1 @@
+"""The demo data of a beekeepers' co-operative that does not exist, and how it is made."""

@@ -1,0 +1,10 @@
+"""The demo files as they ship in the package."""
+
+from importlib.resources import files
+
+DEMO_FILES = ("inspections.csv", "inspections-truth.json", "plan.yaml")
+
+
+def demo_bytes(name: str) -> bytes:
+    """Return the bytes of one of the demo files."""
+    return files("comb.demo").joinpath("data", name).read_bytes()

@@ -1,0 +1,230 @@
+"""Make the demo data, and write down every defect that is planted in it.
+
+Only `Random.random` is drawn from, whose sequence Python keeps the same between
+versions, so the same seed gives the same bytes everywhere. Run as a script to renew
+the files that ship in the package::
+
+    python -m comb.demo.make src/comb/demo/data
+"""
+
+import csv
+import io
+import json
+import sys
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from pathlib import Path
+from random import Random
+from typing import TypeVar
+
+SEED = 20250301
+
+COLUMNS = (
+    "visit", "inspected_on", "apiary", "colony", "keeper", "queen", "brood_frames", "honey_frames",
+    "mites", "gross_kg", "tare_kg", "net_kg", "fed", "notes",
+)  # fmt: skip
+
+TITLES = "Seven Valleys Beekeepers' Co-operative\nColony inspections; season 2025; exported 3.11.2025\n\n"
+
+APIARIES = {
+    "Mill Brook": "Alder", "Quarry Edge": "Rowan", "Old Orchard": "Alder", "Linden Row": "Hazel",
+    "Heather Down": "Juniper", "Fox Hollow": "Rowan", "Salt Meadow": "Hazel", "Chapel Field": "Juniper",
+}  # fmt: skip
+COLONIES = 74
+WEEKS = 32
+FIRST_DAY = date(2025, 3, 24)
+TARE = 18.5
+
+COPIES, CONFLICTS = 24, 8
+
+NOTES = (
+    "Fed {n} litres of syrup",
+    "Added {n} frames, moved the feeder",
+    'Labelled box {n} "spare"; lid cracked',
+    "Two visits in one:\nbrood checked, then {n} frames moved",
+    "Swarm cells on frame {n}, removed",
+    "Wax moth in super {n}; cleaned",
+)
+# Bytes of UTF-8 read as Windows-1252 and written again: the umlaut is lost in two signs.
+BROKEN_NOTES = ("KÃ¶nigin marked, box {n}", "FÃ¼tterung: {n} kg", "Flugloch zu groÃŸ, frame {n}")
+
+Item = TypeVar("Item")
+
+
+@dataclass(slots=True)
+class Visit:
+    """One row, and the defects planted in it as (code, column)."""
+
+    cells: dict[str, str]
+    defects: set[tuple[str, str]] = field(default_factory=set)
+
+    def plant(self, code: str, column: str, text: str) -> None:
+        """Put a defective text into a cell and write it down."""
+        self.cells[column] = text
+        self.defects.add((code, column))
+
+
+class Dice:
+    """Choices from one seeded source of chance."""
+
+    def __init__(self, seed: int) -> None:
+        self._random = Random(seed).random
+
+    def below(self, limit: int) -> int:
+        """Return a whole number from 0 to below the limit."""
+        return int(self._random() * limit)
+
+    def pick(self, items: Sequence[Item]) -> Item:
+        """Return one of the items."""
+        return items[self.below(len(items))]
+
+    def chance(self, share: float) -> bool:
+        """Return True in the given share of calls."""
+        return self._random() < share
+
+    def sample(self, items: Sequence[Item], count: int) -> list[Item]:
+        """Return so many different items."""
+        pool = list(items)
+        return [pool.pop(self.below(len(pool))) for _ in range(count)]
+
+
+def _comma(value: float) -> str:
+    return f"{value:.1f}".replace(".", ",")
+
+
+def _visits(dice: Dice) -> list[Visit]:
+    """Make clean visits: every colony once a week, growing until July."""
+    names = list(APIARIES)
+    weights = [24 + dice.below(80) / 10 for _ in range(COLONIES)]
+    visits: list[Visit] = []
+    for week in range(WEEKS):
+        for colony in range(COLONIES):
+            apiary = names[colony % len(names)]
+            day = FIRST_DAY + timedelta(days=7 * week + colony % len(names) % 5)
+            weights[colony] += (dice.below(30) - (6 if week < 16 else 20)) / 10
+            gross = max(weights[colony], TARE + 2.0)
+            cells = {
+                "visit": str(50001 + len(visits)),
+                "inspected_on": f"{day.day}.{day.month}.{day.year}",
+                "apiary": apiary,
+                "colony": f"{names.index(apiary) + 1:02}{colony // len(names) + 1:02}",
+                "keeper": APIARIES[apiary],
+                "queen": "laying" if dice.chance(0.86) else dice.pick(("virgin", "not seen", "drone layer")),
+                "brood_frames": str(dice.below(12)),
+                "honey_frames": str(dice.below(10)),
+                "mites": str(dice.below(12) + (dice.below(30) if dice.chance(0.2) else 0)),
+                "gross_kg": _comma(gross),
+                "tare_kg": _comma(TARE),
+                "net_kg": _comma(round(round(gross, 1) - TARE, 1)),
+                "fed": "yes" if dice.chance(0.3) else "no",
+                "notes": dice.pick(NOTES).format(n=dice.below(9) + 1) if dice.chance(0.25) else "",
+            }
+            visits.append(Visit(cells))
+    return visits
+
+
+def _plant(dice: Dice, visits: list[Visit]) -> None:
+    """Plant the defects of single cells, never two in one cell."""
+
+    def spoil(code: str, column: str, count: int, texts: Callable[[str], Sequence[str]]) -> None:
+        clean = [v for v in visits if not any(named == column for _, named in v.defects) and v.cells[column]]
+        for at, visit in enumerate(dice.sample(clean, count)):
+            options = texts(visit.cells[column])
+            visit.plant(code, column, options[at % len(options)])
+
+    spoil("type.unreadable", "inspected_on", 6, lambda old: ("31.9.2025", "end of May", "29.2.2025"))
+    spoil("type.mixed_dates", "inspected_on", 70, lambda old: (_iso(old),))
+    spoil("text.spaces", "apiary", 45, lambda old: (f" {old}", f"{old} ", old.replace(" ", "  ")))
+    spoil("text.case", "apiary", 36, lambda old: (old.upper(), old.lower(), old.replace(" ", "-")))
+    spoil("missing.marker", "keeper", 21, lambda old: ("n/a", "unknown"))
+    spoil("missing.blank", "keeper", 52, lambda old: ("",))
+    for visit in [v for v in visits if v.cells["queen"] == "laying"][::9]:
+        spelling = dice.pick(("Laying", "LAYING", "laying.", "layng"))
+        visit.plant("text.spelling" if spelling == "layng" else "text.case", "queen", spelling)
+    spoil("missing.blank", "brood_frames", 35, lambda old: ("", "   "))
+    spoil("type.unreadable", "brood_frames", 8, lambda old: ("4-5", "many"))
+    spoil("missing.sentinel", "mites", 66, lambda old: ("999",))
+    spoil("missing.marker", "mites", 14, lambda old: ("-",))
+    spoil("relation.computed", "net_kg", 15, lambda old: (_comma(float(old.replace(",", ".")) + 10),))
+    spoil("type.unreadable", "gross_kg", 45, lambda old: (f"{old} kg", f"{old}kg"))
+    spoil(
+        "text.encoding",
+        "notes",
+        30,
+        lambda old: tuple(note.format(n=len(old) % 9 + 1) for note in BROKEN_NOTES),
+    )
+
+
+def _iso(text: str) -> str:
+    day, month, year = text.split(".")
+    return f"{year}-{int(month):02}-{int(day):02}"
+
+
+def _exported_again(dice: Dice, visits: list[Visit]) -> list[Visit]:
+    """Put copies of whole rows, and of rows changed in one field, among the later ones."""
+    chosen = dice.sample(range(len(visits) // 2), COPIES + CONFLICTS)
+    again = [
+        Visit(dict(visits[at].cells), {*visits[at].defects, ("duplicate.rows", "")}) for at in chosen[:COPIES]
+    ]
+    for at in chosen[COPIES:]:
+        changed = Visit(dict(visits[at].cells), set(visits[at].defects))
+        changed.cells["honey_frames"] = str((int(changed.cells["honey_frames"]) + 1) % 10)
+        for visit in (visits[at], changed):
+            visit.defects.add(("duplicate.key", "visit"))
+        again.append(changed)
+    result = list(visits)
+    for visit in again:
+        result.insert(len(result) - dice.below(len(visits) // 3), visit)
+    return result
+
+
+def _finish(visits: list[Visit]) -> None:
+    """Write down what holds for whole columns."""
+    for visit in visits:
+        visit.defects.add(("type.leading_zeros", "colony"))
+        if not visit.cells["notes"]:
+            visit.defects.add(("missing.blank", "notes"))
+
+
+def make_visits() -> list[Visit]:
+    """Make all rows of the inspections, in the order of the file."""
+    dice = Dice(SEED)
+    visits = _visits(dice)
+    _plant(dice, visits)
+    visits = _exported_again(dice, visits)
+    _finish(visits)
+    return visits
+
+
+def inspections_csv(visits: Sequence[Visit]) -> bytes:
+    """Write the inspections as the co-operative's database exports them."""
+    text = io.StringIO()
+    text.write(TITLES)
+    writer = csv.writer(text, delimiter=";", lineterminator="\n")
+    writer.writerow(COLUMNS)
+    writer.writerows([visit.cells[name] for name in COLUMNS] for visit in visits)
+    return text.getvalue().encode()
+
+
+def truth(visits: Sequence[Visit]) -> list[dict[str, object]]:
+    """List the planted defects: code, column and row numbers, as a profile would find them."""
+    rows: dict[tuple[str, str], list[int]] = {}
+    for number, visit in enumerate(visits, 1):
+        for defect in visit.defects:
+            rows.setdefault(defect, []).append(number)
+    rows["column.constant", "tare_kg"] = []
+    return [{"code": code, "column": column, "rows": rows[code, column]} for code, column in sorted(rows)]
+
+
+def files() -> Iterator[tuple[str, bytes]]:
+    """Make every file of the demo data that a script makes: its name and its bytes."""
+    visits = make_visits()
+    yield "inspections.csv", inspections_csv(visits)
+    lines = ",\n".join(json.dumps(defect) for defect in truth(visits))
+    yield "inspections-truth.json", f"[\n{lines}\n]\n".encode()
+
+
+if __name__ == "__main__":
+    for name, data in files():
+        Path(sys.argv[1], name).write_bytes(data)

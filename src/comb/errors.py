@@ -1,0 +1,150 @@
+"""The errors Comb raises, and the wording helpers they share.
+
+    CombError
+    ├── ReadError            a source that cannot be read as a table
+    │   ├── SourceMissing    (also FileNotFoundError) there is no such file
+    │   ├── SourceUnreadable (also OSError) the system would not give the bytes
+    │   └── ContentError     (also ValueError) the bytes are not a table
+    ├── WriteError           (also OSError) a result that cannot be put where it was asked for
+    ├── ColumnError          (also KeyError) no such column, or a name twice
+    ├── TypeMismatch         (also TypeError) a value or column of the wrong type
+    ├── ParameterError       (also ValueError) a parameter outside what is allowed
+    ├── ExpressionError      (also ValueError) a condition or formula that cannot be read
+    └── PlanError            (also ValueError) a plan file that cannot be read or run
+
+Every message says what was expected, what came, where, and what to do.
+"""
+
+import difflib
+from collections.abc import Iterable, Sequence
+
+# More names than this in one message become a wall nobody reads.
+MOST_NAMES_SHOWN = 12
+
+
+class CombError(Exception):
+    """Root of all errors that Comb raises on purpose.
+
+    Parameters
+    ----------
+    what : str
+        What was expected and what came.
+    where : str, optional
+        The place: a file, line and column, a row, a step.
+    remedy : str, optional
+        What to do about it.
+    """
+
+    exit_code = 2
+
+    def __init__(self, what: str, *, where: str | None = None, remedy: str | None = None) -> None:
+        super().__init__(what)
+        self.what = what
+        self.where = where
+        self.remedy = remedy
+
+    def __str__(self) -> str:
+        """Compose the place, the message and the remedy."""
+        text = f"{self.where}: {self.what}" if self.where else self.what
+        return f"{text}\n  {self.remedy}" if self.remedy else text
+
+
+class ReadError(CombError):
+    """A source that cannot be read as a table."""
+
+
+class SourceMissing(ReadError, FileNotFoundError):
+    """There is no file where one was named."""
+
+
+class SourceUnreadable(ReadError, OSError):
+    """The file is there, but its bytes could not be had."""
+
+
+class ContentError(ReadError, ValueError):
+    """The bytes were read, but they are not a table."""
+
+
+class WriteError(CombError, OSError):
+    """A result that cannot be put where it was asked for."""
+
+
+class ColumnError(CombError, KeyError):
+    """A column that is not there, or a name that would stand twice."""
+
+
+class TypeMismatch(CombError, TypeError):
+    """A value or a column of another type than the operation takes."""
+
+
+class ParameterError(CombError, ValueError):
+    """A parameter outside what is allowed.
+
+    Attributes
+    ----------
+    field : str
+        The parameter to blame, where it is known.
+    """
+
+    field: str = ""
+
+
+class ExpressionError(CombError, ValueError):
+    """A condition or formula that cannot be read or does not fit the table."""
+
+
+class PlanError(CombError, ValueError):
+    """A plan that cannot be read or run."""
+
+
+def nearest(name: str, known: Iterable[str]) -> str | None:
+    """Return the known name most like the given one, if any is like it at all.
+
+    >>> nearest("mitecount", ["mite_count", "colony"])
+    'mite_count'
+    >>> nearest("Mites", ["mites"])
+    'mites'
+    """
+    folded = {candidate.casefold(): candidate for candidate in known}
+    hits = difflib.get_close_matches(name.casefold(), folded, n=1, cutoff=0.6)
+    return folded[hits[0]] if hits else None
+
+
+def listing(names: Sequence[str], most: int = MOST_NAMES_SHOWN) -> str:
+    """Join names for a message, cutting a long list.
+
+    >>> listing(["a", "b", "c"], most=2)
+    'a, b and 1 more'
+    """
+    if len(names) <= most:
+        return ", ".join(names)
+    return f"{', '.join(names[:most])} and {len(names) - most:,} more"
+
+
+def unknown_name(kind: str, name: str, known: Sequence[str]) -> tuple[str, str]:
+    """Word the message and the remedy for a name that is not known.
+
+    Parameters
+    ----------
+    kind : str
+        What the name stands for, as a noun: ``"column"``.
+    name : str
+        The name that came.
+    known : sequence of str
+        The names that are there.
+
+    Returns
+    -------
+    tuple of str
+        The message and the remedy.
+
+    >>> unknown_name("column", "Mites", ["mites"])
+    ("there is no column 'Mites'", "did you mean 'mites'? Capital and small letters differ.")
+    """
+    what = f"there is no {kind} {name!r}"
+    near = nearest(name, known)
+    if near is None:
+        return what, f"there is: {listing(known)}" if known else f"there is no {kind} at all"
+    if near.casefold() == name.casefold():
+        return what, f"did you mean {near!r}? Capital and small letters differ."
+    return what, f"did you mean {near!r}? There is: {listing(known)}"

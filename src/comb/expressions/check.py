@@ -1,0 +1,308 @@
+"""Check the types of an expression before a row is touched.
+
+The checker also rewrites what it can settle: a text literal beside a date becomes a
+date. A type of None is that of ``null``: it goes with everything.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from datetime import date
+from decimal import Decimal
+
+from comb.errors import ExpressionError, listing, unknown_name
+from comb.expressions.arithmetic import result_type
+from comb.expressions.functions import EXTRACT_PARTS, FUNCTIONS, LITERAL_PARAMETERS, Function
+from comb.expressions.nodes import (
+    Between,
+    Binary,
+    Call,
+    Case,
+    Cast,
+    InList,
+    IsNull,
+    Like,
+    Literal,
+    Name,
+    Node,
+    Unary,
+)
+from comb.expressions.tokens import fail
+from comb.tables.types import BOOLEAN, DATE, INTEGER, NUMBER, STORAGE, STRING, Type, decimal
+
+Kind = Type | None
+Checked = tuple[Node, Kind]
+
+_COMPARISONS = frozenset({"=", "<>", "<", "<=", ">", ">="})
+
+
+def check(node: Node, text: str, types: Mapping[str, Type]) -> Checked:
+    """Return the expression with its type.
+
+    Parameters
+    ----------
+    node : Node
+    text : str
+        The expression as written, for messages.
+    types : mapping of str to Type
+        The columns there are.
+
+    Raises
+    ------
+    ExpressionError
+        With a marker under the part that does not fit.
+    """
+    return _Checker(text, types).checked(node)
+
+
+def check_condition(node: Node, text: str, types: Mapping[str, Type]) -> Node:
+    """Return a checked expression that is true or false."""
+    checker = _Checker(text, types)
+    checked, kind = checker.checked(node)
+    if kind not in (BOOLEAN, None):
+        what = f"expected a condition that is true or false, this is {kind}"
+        raise checker.fail(node, what, "compare it with something, for instance with > 0")
+    return checked
+
+
+def literal_type(literal: Literal) -> Kind:
+    """Return the type of a value written in an expression."""
+    value = literal.value
+    if value is None:
+        return None
+    if isinstance(value, Decimal):
+        return decimal(max(0, -int(value.as_tuple().exponent)))
+    return {bool: BOOLEAN, int: INTEGER, float: NUMBER, str: STRING, date: DATE}[type(value)]
+
+
+class _Checker:
+    def __init__(self, text: str, types: Mapping[str, Type]) -> None:
+        self.text = text
+        self.types = types
+
+    def fail(self, node: Node, what: str, remedy: str | None = None) -> ExpressionError:
+        return fail(self.text, node.start, node.end, what, remedy)
+
+    def checked(self, node: Node) -> Checked:
+        match node:
+            case Literal():
+                return self.literal(node)
+            case Name():
+                return node, self.column(node)
+            case Unary():
+                return self.unary(node)
+            case Binary():
+                return self.binary(node)
+            case IsNull():
+                return replace(node, operand=self.checked(node.operand)[0]), BOOLEAN
+            case InList() | Between():
+                return self.membership(node), BOOLEAN
+            case Like():
+                return replace(node, operand=self.wanted(node.operand, "string")), BOOLEAN
+            case Case():
+                return self.case(node)
+            case Cast():
+                return self.cast(node)
+            case Call():
+                return self.call(node)
+        raise AssertionError(f"no rule for {node!r}")
+
+    def literal(self, node: Literal) -> Checked:
+        kind = literal_type(node)
+        exact = node.value if isinstance(node.value, int | Decimal) else 0
+        if abs(Decimal(exact)).scaleb(kind.scale if kind else 0) >= 2**63:
+            raise self.fail(
+                node, f"{node.value} is beyond the range of integers", "write it with an exponent: 1e20"
+            )
+        return node, kind
+
+    def column(self, node: Name, *, as_text: bool = False) -> Type:
+        if node.name in self.types:
+            return self.types[node.name]
+        what, remedy = unknown_name("column", node.name, list(self.types))
+        quoted = "'" + node.name.replace("'", "''") + "'"
+        hint = f"; if it is text, write it in single quotes: {quoted}" if as_text else ""
+        raise self.fail(node, what, remedy + hint)
+
+    def unary(self, node: Unary) -> Checked:
+        if node.operator == "not":
+            return replace(node, operand=self.condition(node.operand, "not")), BOOLEAN
+        operand, kind = self.checked(node.operand)
+        self.need_number(node.operand, kind)
+        if isinstance(operand, Literal) and operand.value is not None and node.operator == "-":
+            return Literal(node.start, node.end, -operand.value), kind  # type: ignore[operator]
+        return (replace(node, operand=operand) if node.operator == "-" else operand), kind
+
+    def binary(self, node: Binary) -> Checked:
+        if node.operator in ("and", "or"):
+            left = self.condition(node.left, node.operator)
+            self.slipped_alternative(node)
+            return replace(node, left=left, right=self.condition(node.right, node.operator)), BOOLEAN
+        if node.operator in _COMPARISONS:
+            return self.comparison(node), BOOLEAN
+        if node.operator == "||":
+            parts = [self.wanted(part, "string") for part in (node.left, node.right)]
+            return replace(node, left=parts[0], right=parts[1]), STRING
+        (left, left_type), (right, right_type) = self.checked(node.left), self.checked(node.right)
+        self.need_number(node.left, left_type)
+        self.need_number(node.right, right_type)
+        kind = result_type(node.operator, left_type or INTEGER, right_type or INTEGER)
+        return replace(node, left=left, right=right), kind
+
+    def comparison(self, node: Binary) -> Node:
+        for side in (node.left, node.right):
+            if isinstance(side, Literal) and side.value is None:
+                negation = " not" if node.operator == "<>" else ""
+                raise self.fail(
+                    node, "nothing compares with null, not even null", f"write: is{negation} null"
+                )
+        left, right = self.alike([node.left, node.right])
+        return replace(node, left=left, right=right)
+
+    def membership(self, node: InList | Between) -> Node:
+        if isinstance(node, Between):
+            operand, low, high = self.alike([node.operand, node.low, node.high])
+            return replace(node, operand=operand, low=low, high=high)
+        operand, *options = self.alike([node.operand, *node.options])
+        return replace(node, operand=operand, options=tuple(options))
+
+    def alike(self, nodes: Sequence[Node]) -> list[Node]:
+        """Check that nodes can be compared with the first."""
+        checked = [self.value_or_text(node) for node in nodes]
+        if any(kind == DATE for _, kind in checked):
+            checked = [self.as_date(*pair) for pair in checked]
+        first = next((kind for _, kind in checked if kind), None)
+        for node, (_, kind) in zip(nodes, checked, strict=True):
+            if kind and first and not _comparable(kind, first):
+                raise self.unlike(node, kind, first)
+        return [node for node, _ in checked]
+
+    def value_or_text(self, node: Node) -> Checked:
+        """Check an operand of a comparison; an unknown name may be text without quotes."""
+        if isinstance(node, Name):
+            return node, self.column(node, as_text=True)
+        return self.checked(node)
+
+    def as_date(self, node: Node, kind: Kind) -> Checked:
+        if not isinstance(node, Literal) or not isinstance(node.value, str):
+            return node, kind
+        try:
+            return Literal(node.start, node.end, date.fromisoformat(node.value)), DATE
+        except ValueError:
+            what = f"expected a date like '2026-05-01', came {node.value!r}"
+            raise self.fail(node, what) from None
+
+    def unlike(self, node: Node, kind: Type, first: Type) -> ExpressionError:
+        remedy = f"convert one of them first, or write cast(... as {first})"
+        if kind.numeric and first == STRING and isinstance(node, Literal):
+            remedy = f"the column is text: write '{self.text[node.start : node.end]}' in quotes"
+        elif kind == STRING and first.numeric and isinstance(node, Literal):
+            remedy = "numbers are written without quotes"
+        return self.fail(node, f"{first} and {kind} cannot be compared", remedy)
+
+    def slipped_alternative(self, node: Binary) -> None:
+        """Catch ``frames = 8 or 9``: the second half is no condition but one more value."""
+        left, right = node.left, node.right
+        if isinstance(right, Literal) and isinstance(left, Binary) and left.operator == "=":
+            parts = [self.text[part.start : part.end] for part in (left.left, left.right, right)]
+            hint = f"did you mean {parts[0]} in ({parts[1]}, {parts[2]})?"
+            raise self.fail(right, f"expected a condition after '{node.operator}', came a value", hint)
+
+    def condition(self, node: Node, operator: str) -> Node:
+        checked, kind = self.checked(node)
+        if kind not in (BOOLEAN, None):
+            raise self.fail(node, f"'{operator}' joins conditions, this is {kind}")
+        return checked
+
+    def wanted(self, node: Node, word: str) -> Node:
+        checked, kind = self.checked(node)
+        if kind is not None and kind.word != word:
+            raise self.fail(node, f"expected {word}, this is {kind}", f"cast({self.shown(node)} as {word})")
+        return checked
+
+    def shown(self, node: Node) -> str:
+        return self.text[node.start : node.end]
+
+    def need_number(self, node: Node, kind: Kind) -> None:
+        if kind is None or kind.numeric:
+            return
+        hint = "texts are joined with ||" if kind == STRING else None
+        raise self.fail(node, f"expected a number to calculate with, this is {kind}", hint)
+
+    def case(self, node: Case) -> Checked:
+        conditions = [self.condition(when, "when") for when, _ in node.branches]
+        results = [then for _, then in node.branches]
+        checked = [self.checked(result) for result in results]
+        last = self.checked(node.otherwise) if node.otherwise else None
+        nodes = results + ([node.otherwise] if node.otherwise else [])
+        kind = self.one_type(nodes, [*checked, *([last] if last else [])])
+        branches = tuple(zip(conditions, (result for result, _ in checked), strict=True))
+        return replace(node, branches=branches, otherwise=last[0] if last else None), kind
+
+    def one_type(self, nodes: Sequence[Node], checked: Sequence[Checked]) -> Kind:
+        """Return the type that all results share; numbers widen to the widest."""
+        kind: Kind = None
+        for node, (_, other) in zip(nodes, checked, strict=True):
+            if kind is None or other is None:
+                kind = kind or other
+            elif kind.numeric and other.numeric:
+                kind = result_type("+", kind, other)
+            elif kind != other:
+                raise self.fail(node, f"expected {kind} like the results before it, this is {other}")
+        return kind
+
+    def cast(self, node: Cast) -> Checked:
+        operand, _ = self.checked(node.operand)
+        if node.word not in STORAGE or node.word == "decimal":
+            words = [word for word in STORAGE if word != "decimal"]
+            raise self.fail(node, f"cannot cast to {node.word!r}", f"there is: {listing(words)}")
+        return replace(node, operand=operand), Type(node.word)
+
+    def call(self, node: Call) -> Checked:
+        function = FUNCTIONS.get(node.function)
+        if function is None:
+            what, remedy = unknown_name("function", node.function, sorted(FUNCTIONS))
+            raise self.fail(node, what, remedy)
+        self.count_arguments(node, function)
+        checked = [self.checked(argument) for argument in node.arguments]
+        types = [kind or STRING for _, kind in checked]
+        for at, (argument, (_, kind)) in enumerate(zip(node.arguments, checked, strict=True)):
+            self.argument(argument, kind, function.takes[min(at, len(function.takes) - 1)], types[0])
+        literals = [_whole_literal(part) for part, _ in checked]
+        self.needed_literal(node, literals)
+        kind = function.result(types, literals)
+        if "same" in function.takes:
+            kind = self.one_type(node.arguments, checked) or STRING
+        return replace(node, arguments=tuple(part for part, _ in checked)), kind
+
+    def count_arguments(self, node: Call, function: Function) -> None:
+        most = len(function.takes)
+        came = len(node.arguments)
+        if came < function.needs or (came > most and not function.repeats):
+            wanted = f"{function.needs}" if function.needs == most else f"{function.needs} to {most}"
+            raise self.fail(node, f"{node.function} takes {wanted} arguments, came {came}", function.says)
+
+    def argument(self, node: Node, kind: Kind, takes: str, first: Type) -> None:
+        if kind is None or takes == "any":
+            return
+        fits = kind.numeric if takes == "numeric" else kind.word == takes
+        if takes == "same":
+            fits = _comparable(kind, first)
+        if not fits:
+            expected = {"numeric": "a number", "same": str(first)}.get(takes, takes)
+            raise self.fail(node, f"expected {expected}, this is {kind}")
+
+    def needed_literal(self, node: Call, literals: Sequence[int | None]) -> None:
+        at = LITERAL_PARAMETERS.get(node.function)
+        if at is not None and at < len(literals) and literals[at] is None:
+            raise self.fail(node.arguments[at], "expected a whole number written here")
+        if node.function == "extract" and getattr(node.arguments[0], "value", None) not in EXTRACT_PARTS:
+            raise self.fail(node.arguments[0], f"expected {listing(EXTRACT_PARTS)}")
+
+
+def _comparable(kind: Type, other: Type) -> bool:
+    return kind.word == other.word or (kind.numeric and other.numeric)
+
+
+def _whole_literal(node: Node) -> int | None:
+    value = node.value if isinstance(node, Literal) else None
+    return value if isinstance(value, int) and not isinstance(value, bool) else None

@@ -1,0 +1,177 @@
+"""Evaluate checked expressions on whole columns."""
+
+from collections.abc import Mapping
+from datetime import date
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+
+from comb.expressions import arithmetic, logic
+from comb.expressions.check import check, check_condition, literal_type
+from comb.expressions.functions import FUNCTIONS
+from comb.expressions.nodes import (
+    Between,
+    Binary,
+    Call,
+    Case,
+    Cast,
+    InList,
+    IsNull,
+    Like,
+    Literal,
+    Name,
+    Node,
+    Unary,
+)
+from comb.expressions.parser import parse
+from comb.inference.convert import convert_column
+from comb.inference.patterns import Request
+from comb.tables.bare import BareTable
+from comb.tables.column import Column
+from comb.tables.formats import Value
+from comb.tables.reasons import Reason
+from comb.tables.text import Text
+from comb.tables.types import NUMBER, STORAGE, STRING, Type
+
+
+def evaluate(text: str, table: BareTable) -> Column:
+    """Evaluate a formula for every row.
+
+    Parameters
+    ----------
+    text : str
+        The formula.
+    table : BareTable
+
+    Returns
+    -------
+    Column
+        As long as the table. A cell is missing where an operand is, with the reason
+        of the first; ``undefined`` where there is no result.
+
+    Raises
+    ------
+    ExpressionError
+        Before any row is touched.
+    """
+    node, kind = check(parse(text), text, table.types)
+    return _stretched(_Evaluator(table.columns).column(node, kind), table.row_count)
+
+
+def evaluate_condition(text: str, table: BareTable) -> Column:
+    """Evaluate a condition for every row: true, false, or missing where unknown."""
+    node = check_condition(parse(text), text, table.types)
+    result = _Evaluator(table.columns).column(node, Type("boolean"))
+    return _stretched(result, table.row_count)
+
+
+def constant(value: Value, kind: Type) -> Column:
+    """Return a column of one cell that holds a value of the given type."""
+    if value is None:
+        cleared = np.array([Reason.CLEARED], np.uint8)
+        empty: Any = Text.from_items([""]) if kind == STRING else np.zeros(1, STORAGE[kind.word])
+        return Column(kind, empty, cleared)
+    if isinstance(value, str):
+        return Column(kind, Text.from_items([value]), np.array([not value], np.uint8))
+    if isinstance(value, Decimal):
+        return Column(kind, np.array([int(value.scaleb(kind.scale))], np.int64))
+    stored: Any = np.datetime64(value) if isinstance(value, date) else value
+    return Column(kind, np.array([stored], STORAGE[kind.word]))
+
+
+def _stretched(column: Column, height: int) -> Column:
+    """Give a constant the length of the table."""
+    if len(column) == height:
+        return column
+    return column.take(np.zeros(height, np.int64))
+
+
+class _Evaluator:
+    """Walks a checked tree; constants stay columns of one cell until the end."""
+
+    def __init__(self, columns: Mapping[str, Column]) -> None:
+        self.columns = columns
+
+    def column(self, node: Node, kind: Type | None) -> Column:
+        """Evaluate a node and give it the type asked for, where numbers have to widen."""
+        return widened(self.value(node, kind or STRING), kind)
+
+    def value(self, node: Node, kind: Type = STRING) -> Column:
+        match node:
+            case Literal():
+                return constant(node.value, literal_type(node) or kind)
+            case Name():
+                return self.columns[node.name]
+            case Unary():
+                operand = self.value(node.operand, Type("boolean" if node.operator == "not" else "integer"))
+                return logic.negation(operand) if node.operator == "not" else arithmetic.negative(operand)
+            case Binary():
+                return self.binary(node)
+            case IsNull():
+                result = logic.is_null(self.value(node.operand))
+                return logic.negation(result) if node.negated else result
+            case Like():
+                result = logic.like(self.value(node.operand), node.pattern)
+                return logic.negation(result) if node.negated else result
+            case InList() | Between():
+                return self.membership(node)
+            case Case():
+                return self.case(node, kind)
+            case Cast():
+                return convert_column(self.value(node.operand), Request(node.word, ""))
+            case Call():
+                return self.call(node, kind)
+        raise AssertionError(f"no rule for {node!r}")
+
+    def binary(self, node: Binary) -> Column:
+        if node.operator in ("and", "or"):
+            left, right = (self.value(part, Type("boolean")) for part in (node.left, node.right))
+            return (logic.conjunction if node.operator == "and" else logic.disjunction)(left, right)
+        if node.operator == "||":
+            parts = [self.value(node.left), self.value(node.right)]
+            return join_texts(*parts)
+        left, right = (self.value(part, Type("integer")) for part in (node.left, node.right))
+        if node.operator in ("=", "<>", "<", "<=", ">", ">="):
+            return logic.compare(node.operator, left, right)
+        return arithmetic.calculate(node.operator, left, right)
+
+    def membership(self, node: InList | Between) -> Column:
+        operand = self.value(node.operand)
+        if isinstance(node, Between):
+            bounds = (self.value(bound, operand.type) for bound in (node.low, node.high))
+            result = logic.between(operand, *bounds)
+        else:
+            result = logic.in_list(operand, [self.value(option, operand.type) for option in node.options])
+        return logic.negation(result) if node.negated else result
+
+    def case(self, node: Case, kind: Type) -> Column:
+        conditions = [self.value(when, Type("boolean")) for when, _ in node.branches]
+        values = [self.column(then, kind) for _, then in node.branches]
+        otherwise = self.column(node.otherwise, kind) if node.otherwise else constant(None, kind)
+        return logic.choose(conditions, values, otherwise)
+
+    def call(self, node: Call, kind: Type) -> Column:
+        function = FUNCTIONS[node.function]
+        same = "same" in function.takes
+        arguments = [self.column(part, kind) if same else self.value(part) for part in node.arguments]
+        return function.apply(arguments)
+
+
+def widened(column: Column, kind: Type | None) -> Column:
+    """Return a numeric column as a wider numeric type."""
+    if kind is None or column.type == kind or not (column.type.numeric and kind.numeric):
+        return column
+    if kind == NUMBER:
+        return column.replace(type=NUMBER, values=arithmetic.as_floats(column))
+    values, bad = arithmetic.rescaled(column.array, kind.scale - column.type.scale)
+    return column.replace(type=kind, values=values, state=arithmetic.undefined_where(bad, column.states))
+
+
+def join_texts(left: Column, right: Column) -> Column:
+    """``left || right``: missing where either is."""
+    state = arithmetic.first_missing(left, right)
+    height = len(state)
+    mine, theirs = (list(arithmetic.stretched_list(side.text.to_list(), height)) for side in (left, right))
+    texts = [a + b for a, b in zip(mine, theirs, strict=True)]
+    return Column(STRING, Text.from_strings(texts), np.broadcast_to(state, height))

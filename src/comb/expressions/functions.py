@@ -1,0 +1,205 @@
+"""The functions of the language: one table, read by the checker, the evaluator and the docs."""
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from comb.expressions import arithmetic, logic
+from comb.expressions.arithmetic import first_missing, undefined_where
+from comb.tables.column import Column
+from comb.tables.reasons import Reason
+from comb.tables.text import Text
+from comb.tables.types import INTEGER, NUMBER, STRING, Type, decimal
+
+# What a parameter takes: a type word, "numeric", or "same": like the first argument.
+TEXT, NUMERIC, WHOLE, DAY, ANY, SAME = "string", "numeric", "integer", "date", "any", "same"
+
+
+@dataclass(frozen=True, slots=True)
+class Function:
+    """One function.
+
+    Attributes
+    ----------
+    takes : tuple of str
+        What each parameter takes; the last repeats where `repeats` is set.
+    result : callable
+        The type of the result, from the types of the arguments and, for whole-number
+        arguments written as literals, their values.
+    apply : callable
+        Columns in, column out. Columns of one cell are constants.
+    says : str
+        What it is for, in a line.
+    needs : int
+        How many of the parameters must be given.
+    repeats : bool
+        Whether the last parameter may be given any number of times.
+    """
+
+    takes: tuple[str, ...]
+    result: Callable[[Sequence[Type], Sequence[int | None]], Type]
+    apply: Callable[[Sequence[Column]], Column]
+    says: str
+    needs: int
+    repeats: bool = False
+
+
+def _gives(kind: Type) -> Callable[[Sequence[Type], Sequence[int | None]], Type]:
+    return lambda types, literals: kind
+
+
+def _like_first(types: Sequence[Type], literals: Sequence[int | None]) -> Type:
+    return types[0]
+
+
+def _whole(types: Sequence[Type], literals: Sequence[int | None]) -> Type:
+    return NUMBER if types[0].word == "number" else INTEGER
+
+
+def _rounded(types: Sequence[Type], literals: Sequence[int | None]) -> Type:
+    places = (literals[1] if len(literals) > 1 else 0) or 0
+    if types[0].word == "number" or types[0].scale <= places:
+        return types[0]
+    return decimal(places) if places > 0 else INTEGER
+
+
+def _text_map(change: Callable[[str], str]) -> Callable[[Sequence[Column]], Column]:
+    return lambda columns: columns[0].map_text(change)
+
+
+def _absolute(columns: Sequence[Column]) -> Column:
+    column = columns[0]
+    values = np.abs(column.array)
+    return column.replace(values=values, state=undefined_where(values < 0, column.states))
+
+
+def _float_map(function: Callable[[float], float]) -> Callable[[Sequence[Column]], Column]:
+    """Apply a function of the standard library; what it has no result for is undefined."""
+
+    def value(argument: float) -> float:
+        try:
+            return function(argument)
+        except (ValueError, OverflowError):
+            return math.nan
+
+    def apply(columns: Sequence[Column]) -> Column:
+        floats = arithmetic.as_floats(columns[0])
+        values = np.fromiter(map(value, floats.tolist()), np.float64, len(floats))
+        bad = ~np.isfinite(values)
+        return Column(NUMBER, np.where(bad, 0, values), undefined_where(bad, columns[0].states))
+
+    return apply
+
+
+def _power(columns: Sequence[Column]) -> Column:
+    with np.errstate(all="ignore"):
+        values = np.power(arithmetic.as_floats(columns[0]), arithmetic.as_floats(columns[1]))
+    bad = ~np.isfinite(values)
+    return Column(NUMBER, np.where(bad, 0, values), undefined_where(bad, first_missing(*columns[:2])))
+
+
+def _length(columns: Sequence[Column]) -> Column:
+    items = np.fromiter(map(len, columns[0].text.items()), np.int64)
+    codes = columns[0].text.codes
+    return Column(INTEGER, items if codes is None else items[codes], columns[0].state)
+
+
+def _rowwise(function: Callable[..., str]) -> Callable[[Sequence[Column]], Column]:
+    """Apply a function of texts and whole numbers row by row; constants are stretched."""
+
+    def apply(columns: Sequence[Column]) -> Column:
+        state = first_missing(*columns)
+        height = len(state)
+        lists = [arithmetic.stretched_list(column.to_list(), height) for column in columns]
+        rows = zip(*lists, state.tolist(), strict=True)
+        texts = ["" if missing else function(*cells) for *cells, missing in rows]
+        values = Text.from_strings(texts)
+        made = Column(STRING, values, state)
+        empty = values.flags(lambda text: not text) & made.present
+        return made.emptied(empty, Reason.BLANK) if empty.any() else made
+
+    return apply
+
+
+def _substring(text: str, start: int, length: int | None = None) -> str:
+    """Positions count from 1, as in SQL; one before the text takes from its length."""
+    end = len(text) if length is None else start - 1 + length
+    return text[max(start - 1, 0) : max(end, 0)]
+
+
+def _coalesce(columns: Sequence[Column]) -> Column:
+    result = columns[-1]
+    for column in reversed(columns[:-1]):
+        result = logic.overlay(column.present, column, result)
+    return result
+
+
+def _nullif(columns: Sequence[Column]) -> Column:
+    equal = logic.compare("=", columns[0], columns[1])
+    hits = np.broadcast_to(equal.present & equal.array, len(columns[0]))
+    return columns[0].emptied(hits, Reason.UNDEFINED)
+
+
+def _reason(columns: Sequence[Column]) -> Column:
+    words = [reason.word if reason else "" for reason in Reason]
+    values = Text.from_items(words, columns[0].states.astype(np.int64))
+    return Column(STRING, values, np.where(columns[0].present, np.uint8(Reason.BLANK), np.uint8(0)))
+
+
+def _extract(columns: Sequence[Column]) -> Column:
+    days = columns[1].array
+    months = days.astype("datetime64[M]")
+    part = columns[0].to_list()[0]
+    if part == "day":
+        values = (days - months.astype("datetime64[D]")).astype(np.int64) + 1
+    elif part == "month":
+        values = months.astype(np.int64) % 12 + 1
+    else:
+        values = days.astype("datetime64[Y]").astype(np.int64) + 1970
+    return Column(INTEGER, values, columns[1].state)
+
+
+def _round(columns: Sequence[Column]) -> Column:
+    places = int(columns[1].array[0]) if len(columns) > 1 else 0
+    return arithmetic.round_half_away(columns[0], places)
+
+
+FUNCTIONS: dict[str, Function] = {
+    "abs": Function((NUMERIC,), _like_first, _absolute, "the value without its sign", 1),
+    "ceiling": Function(
+        (NUMERIC,), _whole, lambda c: arithmetic.to_whole(c[0], np.ceil), "the next whole number up", 1
+    ),
+    "char_length": Function((TEXT,), _gives(INTEGER), _length, "how many characters a text has", 1),
+    "coalesce": Function((ANY, SAME), _like_first, _coalesce, "the first that is not missing", 2, True),
+    "exp": Function((NUMERIC,), _gives(NUMBER), _float_map(math.exp), "e to the power of x", 1),
+    "extract": Function((TEXT, DAY), _gives(INTEGER), _extract, "year, month or day of a date", 2),
+    "floor": Function(
+        (NUMERIC,), _whole, lambda c: arithmetic.to_whole(c[0], np.floor), "the next whole number down", 1
+    ),
+    "ln": Function((NUMERIC,), _gives(NUMBER), _float_map(math.log), "the natural logarithm", 1),
+    "lower": Function((TEXT,), _gives(STRING), _text_map(str.lower), "the text in small letters", 1),
+    "nullif": Function((ANY, SAME), _like_first, _nullif, "missing where both are equal, else the first", 2),
+    "power": Function((NUMERIC, NUMERIC), _gives(NUMBER), _power, "x to the power of y", 2),
+    "reason": Function((ANY,), _gives(STRING), _reason, "why a cell is missing", 1),
+    "replace": Function(
+        (TEXT, TEXT, TEXT),
+        _gives(STRING),
+        _rowwise(str.replace),
+        "every occurrence replaced by another text",
+        3,
+    ),
+    "round": Function((NUMERIC, WHOLE), _rounded, _round, "rounded, halves away from zero", 1),
+    "sqrt": Function((NUMERIC,), _gives(NUMBER), _float_map(math.sqrt), "the square root", 1),
+    "substring": Function(
+        (TEXT, WHOLE, WHOLE), _gives(STRING), _rowwise(_substring), "characters from a position on", 2
+    ),
+    "trim": Function((TEXT,), _gives(STRING), _text_map(str.strip), "the text without outer spaces", 1),
+    "upper": Function((TEXT,), _gives(STRING), _text_map(str.upper), "the text in capitals", 1),
+}
+
+EXTRACT_PARTS = ("year", "month", "day")
+
+# Constants that `round` and the like need before any row is looked at.
+LITERAL_PARAMETERS = {"round": 1}

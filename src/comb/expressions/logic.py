@@ -1,0 +1,127 @@
+"""Compare columns and combine conditions, in three values: true, false, unknown."""
+
+import re
+from collections.abc import Callable
+from functools import reduce
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.expressions.arithmetic import as_floats, first_missing, rescaled
+from comb.tables.column import Column
+from comb.tables.reasons import Reason
+from comb.tables.text import Text
+from comb.tables.types import BOOLEAN
+
+_COMPARE: dict[str, Callable[[Any, Any], NDArray[np.bool_]]] = {
+    "=": np.equal,
+    "<>": np.not_equal,
+    "<": np.less,
+    "<=": np.less_equal,
+    ">": np.greater,
+    ">=": np.greater_equal,
+}
+
+
+def compare(operator: str, left: Column, right: Column) -> Column:
+    """Compare two columns of comparable types; unknown where either is missing."""
+    a, b = _comparable(left, right)
+    values = _COMPARE[operator](a, b)
+    return Column(BOOLEAN, values, np.broadcast_to(first_missing(left, right), values.shape))
+
+
+def _comparable(left: Column, right: Column) -> tuple[NDArray[Any], NDArray[Any]]:
+    """Return arrays whose order is that of the values."""
+    if isinstance(left.values, Text):
+        return _text_ranks(left.values, right.text)
+    if not left.type.numeric:
+        return left.array, right.array
+    if "number" not in (left.type.word, right.type.word):
+        scale = max(left.type.scale, right.type.scale)
+        a, over_a = rescaled(left.array, scale - left.type.scale)
+        b, over_b = rescaled(right.array, scale - right.type.scale)
+        if not (over_a.any() or over_b.any()):
+            return a, b
+    return as_floats(left), as_floats(right)
+
+
+def _text_ranks(left: Text, right: Text) -> tuple[NDArray[Any], NDArray[Any]]:
+    """Rank the texts of two columns together, by code point."""
+    (mine, my_codes), (theirs, their_codes) = left.coded(), right.coded()
+    rank = {word: place for place, word in enumerate(sorted({*mine, *theirs}))}
+    ranked = (np.array([rank[word] for word in words], np.int64) for words in (mine, theirs))
+    a, b = ranked
+    return a[my_codes], b[their_codes]
+
+
+def _both(left: Column, right: Column, decisive: bool) -> Column:
+    """Combine conditions: a present `decisive` operand settles the result."""
+    settled = (left.present & (left.array == decisive)) | (right.present & (right.array == decisive))
+    state = np.where(settled, np.uint8(Reason.PRESENT), first_missing(left, right))
+    return Column(BOOLEAN, np.where(settled, decisive, not decisive), state)
+
+
+def conjunction(left: Column, right: Column) -> Column:
+    """``left and right``: false if either is false, else unknown if either is."""
+    return _both(left, right, decisive=False)
+
+
+def disjunction(left: Column, right: Column) -> Column:
+    """``left or right``: true if either is true, else unknown if either is."""
+    return _both(left, right, decisive=True)
+
+
+def negation(column: Column) -> Column:
+    """``not x``: unknown stays unknown."""
+    return column.replace(values=~column.array)
+
+
+def is_null(column: Column) -> Column:
+    """Whether each cell is missing; never unknown."""
+    return Column(BOOLEAN, column.missing)
+
+
+def in_list(column: Column, options: list[Column]) -> Column:
+    """``x in (...)``: true if equal to any, unknown if a comparison is."""
+    return reduce(disjunction, (compare("=", column, option) for option in options))
+
+
+def between(column: Column, low: Column, high: Column) -> Column:
+    """``low <= x and x <= high``."""
+    return conjunction(compare(">=", column, low), compare("<=", column, high))
+
+
+def like(column: Column, pattern: str) -> Column:
+    """Match whole texts: ``%`` is any text, ``_`` any one character."""
+    # Neighbouring % are one, so that no pattern can make the search explode.
+    parts = (".*?" if run[0] == "%" else re.escape(run) if run != "_" else "." for run in _runs(pattern))
+    test = re.compile("".join(parts), re.DOTALL)
+    values = column.text.flags(lambda text: test.fullmatch(text) is not None)
+    return Column(BOOLEAN, values, column.state)
+
+
+def _runs(pattern: str) -> list[str]:
+    return re.findall(r"%+|_|[^%_]+", pattern)
+
+
+def choose(conditions: list[Column], values: list[Column], otherwise: Column) -> Column:
+    """``case``: the value of the first condition that is true."""
+    result = otherwise
+    for condition, value in zip(reversed(conditions), reversed(values), strict=True):
+        result = overlay(condition.present & condition.array, value, result)
+    return result
+
+
+def overlay(where: NDArray[np.bool_], upper: Column, lower: Column) -> Column:
+    """Take cells of `upper` where asked, of `lower` elsewhere; both of one type."""
+    state = np.where(where, upper.states, lower.states)
+    if isinstance(upper.values, Text):
+        shape = np.broadcast_shapes(where.shape, upper.states.shape, lower.states.shape)
+        (mine, my_codes), (theirs, their_codes) = upper.text.coded(), lower.text.coded()
+        codes = np.where(where, my_codes, their_codes + len(mine))
+        texts = [*mine, *theirs]
+        values: Any = Text.from_strings([texts[code] for code in np.broadcast_to(codes, shape).tolist()])
+    else:
+        values = np.where(where, upper.array, lower.array)
+    return Column(upper.type, values, np.broadcast_to(state, (len(values),)))

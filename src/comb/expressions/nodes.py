@@ -1,0 +1,137 @@
+"""The parts of a parsed expression; each knows where it stands in the text."""
+
+from dataclasses import dataclass
+
+from comb.tables.formats import Value
+
+
+@dataclass(frozen=True, slots=True)
+class Node:
+    """Any part of an expression.
+
+    Attributes
+    ----------
+    start, end : int
+        Where it stands in the text.
+    """
+
+    start: int
+    end: int
+
+
+@dataclass(frozen=True, slots=True)
+class Literal(Node):
+    """A value written in the expression; None for ``null``."""
+
+    value: Value
+
+
+@dataclass(frozen=True, slots=True)
+class Name(Node):
+    """A column."""
+
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Unary(Node):
+    """``-x``, ``+x`` or ``not x``."""
+
+    operator: str
+    operand: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Binary(Node):
+    """Two operands: arithmetic, comparison, ``and``, ``or``, ``||``."""
+
+    operator: str
+    left: Node
+    right: Node
+
+
+@dataclass(frozen=True, slots=True)
+class IsNull(Node):
+    """``x is null`` or ``x is not null``."""
+
+    operand: Node
+    negated: bool
+
+
+@dataclass(frozen=True, slots=True)
+class InList(Node):
+    """``x in (a, b)`` or ``x not in (a, b)``."""
+
+    operand: Node
+    options: tuple[Node, ...]
+    negated: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Between(Node):
+    """``x between low and high``, both ends included."""
+
+    operand: Node
+    low: Node
+    high: Node
+    negated: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Like(Node):
+    """``x like 'pattern'`` with ``%`` for any text and ``_`` for any character."""
+
+    operand: Node
+    pattern: str
+    negated: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Case(Node):
+    """``case when condition then value ... else value end``."""
+
+    branches: tuple[tuple[Node, Node], ...]
+    otherwise: Node | None
+
+
+@dataclass(frozen=True, slots=True)
+class Cast(Node):
+    """``cast(x as date)``."""
+
+    operand: Node
+    word: str
+
+
+@dataclass(frozen=True, slots=True)
+class Call(Node):
+    """A function with its arguments."""
+
+    function: str
+    arguments: tuple[Node, ...]
+
+
+def children(node: Node) -> tuple[Node, ...]:
+    """Return the parts directly below a node, from left to right."""
+    match node:
+        case Unary() | IsNull() | Like() | Cast():
+            return (node.operand,)
+        case Binary():
+            return node.left, node.right
+        case InList():
+            return node.operand, *node.options
+        case Between():
+            return node.operand, node.low, node.high
+        case Case():
+            inner = tuple(part for branch in node.branches for part in branch)
+            return inner if node.otherwise is None else (*inner, node.otherwise)
+        case Call():
+            return node.arguments
+    return ()
+
+
+def column_names(node: Node) -> list[str]:
+    """Return the columns an expression reads, each once, from left to right."""
+    found = {node.name: None} if isinstance(node, Name) else {}
+    for child in children(node):
+        found.update(dict.fromkeys(column_names(child)))
+    return list(found)

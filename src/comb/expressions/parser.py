@@ -1,0 +1,290 @@
+"""Parse expressions by precedence climbing.
+
+From loosest to tightest: ``or``; ``and``; ``not``; comparisons, ``is``, ``in``,
+``between``, ``like``; ``||``; ``+ -``; ``* / div %``; unary ``-``; the rest.
+"""
+
+from dataclasses import replace
+from datetime import date
+from decimal import Decimal
+
+from comb.errors import ExpressionError
+from comb.expressions.nodes import (
+    Between,
+    Binary,
+    Call,
+    Case,
+    Cast,
+    InList,
+    IsNull,
+    Like,
+    Literal,
+    Name,
+    Node,
+    Unary,
+    children,
+)
+from comb.expressions.tokens import Token, fail, tokens_of
+
+# Deeper nesting than this is no condition a person wrote.
+DEEPEST = 80
+
+# The evaluator descends one level per operation; Python allows about a thousand.
+HIGHEST = 250
+
+_BINDING = {
+    "or": 1, "and": 2,
+    "=": 4, "==": 4, "<>": 4, "!=": 4, "<": 4, "<=": 4, ">": 4, ">=": 4,
+    "is": 4, "in": 4, "between": 4, "like": 4, "not": 4,
+    "||": 5, "+": 6, "-": 6, "*": 7, "/": 7, "div": 7, "%": 7,
+}  # fmt: skip
+_NOT, _COMPARISON, _SIGN = 3, 4, 8
+
+_STANDARD = {"==": "=", "!=": "<>"}
+
+_CONSTANTS = {"true": True, "false": False, "null": None}
+
+
+def parse(text: str) -> Node:
+    """Parse an expression.
+
+    Parameters
+    ----------
+    text : str
+        For instance ``mites > 3 and apiary in ('Mill', 'Ridge')``.
+
+    Returns
+    -------
+    Node
+
+    Raises
+    ------
+    ExpressionError
+        With a marker under the place, and what was expected there.
+
+    >>> parse("a = 1").operator
+    '='
+    """
+    return _Parser(text).whole()
+
+
+class _Parser:
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.tokens = tokens_of(text)
+        self.at = 0
+        self.depth = 0
+        self.bracketed: set[tuple[int, int]] = set()
+
+    @property
+    def token(self) -> Token:
+        return self.tokens[self.at]
+
+    def whole(self) -> Node:
+        if self.token.kind == "end":
+            raise ExpressionError("expected a condition or formula, came an empty text")
+        node = self.expression(0)
+        if self.token.kind != "end":
+            raise self.unexpected("an operator or the end")
+        if _height(node) > HIGHEST:
+            raise ExpressionError(f"expected at most {HIGHEST} operations in a row, came {_height(node)}")
+        return node
+
+    def unexpected(self, wanted: str) -> ExpressionError:
+        token = self.token
+        came = repr(token.text) if token.text else "the end"
+        return fail(self.text, token.start, token.end, f"expected {wanted}, came {came}")
+
+    def accept(self, *words: str) -> Token | None:
+        """Take the next token if it is one of the words or marks."""
+        token = self.token
+        if token.kind in ("keyword", "mark") and token.text.lower() in words:
+            self.at += 1
+            return token
+        return None
+
+    def expect(self, word: str) -> Token:
+        token = self.accept(word)
+        if token is None:
+            raise self.unexpected(f"'{word}'")
+        return token
+
+    def expression(self, binding: int) -> Node:
+        """Parse whatever binds tighter than the given strength."""
+        self.depth += 1
+        if self.depth > DEEPEST:
+            raise fail(self.text, self.token.start, self.token.end, f"nested deeper than {DEEPEST} levels")
+        left = self.prefix()
+        while True:
+            operator = self.token.text.lower()
+            strength = _BINDING.get(operator, 0) if self.token.kind in ("keyword", "mark") else 0
+            if strength <= binding:
+                break
+            if strength == _COMPARISON and self.is_comparison(left):
+                break
+            left = self.infix(left, operator, strength)
+        self.depth -= 1
+        return left
+
+    def is_comparison(self, node: Node) -> bool:
+        """A comparison is not compared again: ``1 < x < 3`` is an error, not a surprise."""
+        if (node.start, node.end) in self.bracketed:
+            return False
+        compared = isinstance(node, Binary) and _BINDING.get(node.operator) == _COMPARISON
+        return compared or isinstance(node, InList | Between | Like)
+
+    def prefix(self) -> Node:
+        token = self.token
+        if self.accept("not"):
+            operand = self.expression(_NOT)
+            return Unary(token.start, operand.end, "not", operand)
+        if self.accept("-", "+"):
+            operand = self.expression(_SIGN)
+            return Unary(token.start, operand.end, token.text, operand)
+        return self.primary()
+
+    def infix(self, left: Node, operator: str, strength: int) -> Node:
+        if operator in ("is", "in", "between", "like", "not"):
+            return self.predicate(left)
+        self.at += 1
+        right = self.expression(strength)
+        return Binary(left.start, right.end, _STANDARD.get(operator, operator), left, right)
+
+    def predicate(self, left: Node) -> Node:
+        """Parse what follows a value: is null, [not] in, between, like."""
+        if self.accept("is"):
+            negated = self.accept("not") is not None
+            return IsNull(left.start, self.expect("null").end, left, negated)
+        negated = self.accept("not") is not None
+        if self.accept("in"):
+            self.expect("(")
+            options, end = self.arguments()
+            return InList(left.start, end, left, options, negated)
+        if self.accept("between"):
+            low = self.expression(_COMPARISON)
+            self.expect("and")
+            high = self.expression(_COMPARISON)
+            return Between(left.start, high.end, left, low, high, negated)
+        if self.accept("like"):
+            token = self.token
+            if token.kind != "text":
+                raise self.unexpected("a pattern in quotes, like '%mill%'")
+            self.at += 1
+            return Like(left.start, token.end, left, _unquoted(token.text), negated)
+        raise self.unexpected("'in', 'between' or 'like' after 'not'")
+
+    def arguments(self) -> tuple[tuple[Node, ...], int]:
+        """Parse expressions up to the closing bracket; returns them and its end."""
+        found: list[Node] = []
+        if closing := self.accept(")"):
+            return (), closing.end
+        while True:
+            found.append(self.expression(0))
+            if closing := self.accept(")"):
+                return tuple(found), closing.end
+            if not self.accept(","):
+                raise self.unexpected("',' or ')'")
+
+    def primary(self) -> Node:
+        token = self.token
+        self.at += 1
+        if token.kind == "number":
+            return _number(token)
+        if token.kind == "text":
+            return Literal(token.start, token.end, _unquoted(token.text))
+        if token.kind == "quoted":
+            return Name(token.start, token.end, token.text[1:-1].replace('""', '"'))
+        if token.kind == "word" or (token.kind == "keyword" and token.text.lower() == "date"):
+            return self.named(token)
+        if token.text == "(":
+            inner = self.expression(0)
+            closing = self.expect(")")
+            inner = replace(inner, start=token.start, end=closing.end)
+            self.bracketed.add((inner.start, inner.end))
+            return inner
+        word = token.text.lower()
+        if token.kind == "keyword" and word in _CONSTANTS:
+            return Literal(token.start, token.end, _CONSTANTS[word])
+        if word == "case":
+            return self.case(token)
+        if word == "cast":
+            return self.cast(token)
+        self.at -= 1
+        raise self.unexpected("a column, a value or '('")
+
+    def named(self, token: Token) -> Node:
+        """Parse a column, a function, or ``date '2026-05-01'``."""
+        if token.text.lower() == "date" and self.token.kind == "text":
+            quoted = self.token
+            self.at += 1
+            return Literal(token.start, quoted.end, self.date(quoted))
+        if not self.accept("("):
+            return Name(token.start, token.end, token.text)
+        if token.text.lower() == "extract":
+            return self.extract(token)
+        arguments, end = self.arguments()
+        return Call(token.start, end, token.text.lower(), arguments)
+
+    def extract(self, token: Token) -> Node:
+        part = self.token
+        if part.kind != "word":
+            raise self.unexpected("year, month or day")
+        self.at += 1
+        self.expect("from")
+        operand = self.expression(0)
+        name = Literal(part.start, part.end, part.text.lower())
+        return Call(token.start, self.expect(")").end, "extract", (name, operand))
+
+    def date(self, token: Token) -> date:
+        try:
+            return date.fromisoformat(_unquoted(token.text))
+        except ValueError:
+            raise fail(
+                self.text, token.start, token.end, f"expected a date like '2026-05-01', came {token.text}"
+            ) from None
+
+    def case(self, token: Token) -> Node:
+        branches = []
+        while self.accept("when"):
+            condition = self.expression(0)
+            self.expect("then")
+            branches.append((condition, self.expression(0)))
+        if not branches:
+            raise self.unexpected("'when'")
+        otherwise = self.expression(0) if self.accept("else") else None
+        return Case(token.start, self.expect("end").end, tuple(branches), otherwise)
+
+    def cast(self, token: Token) -> Node:
+        self.expect("(")
+        operand = self.expression(0)
+        self.expect("as")
+        word = self.token
+        if word.text.lower() != "date" and word.kind != "word":
+            raise self.unexpected("a type")
+        self.at += 1
+        return Cast(token.start, self.expect(")").end, operand, word.text.lower())
+
+
+def _height(node: Node) -> int:
+    """Return how many levels a tree has, without recursion."""
+    level, height = [node], 0
+    while level:
+        height += 1
+        level = [child for parent in level for child in children(parent)]
+    return height
+
+
+def _unquoted(text: str) -> str:
+    return text[1:-1].replace("''", "'")
+
+
+def _number(token: Token) -> Literal:
+    """Read a number: whole, decimal as written, with an exponent, or in per cent."""
+    text = token.text
+    if text.endswith("%"):
+        return Literal(token.start, token.end, float(Decimal(text[:-1]) / 100))
+    if "e" in text.lower():
+        return Literal(token.start, token.end, float(text))
+    if "." in text:
+        return Literal(token.start, token.end, Decimal(text))
+    return Literal(token.start, token.end, int(text))

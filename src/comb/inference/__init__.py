@@ -1,0 +1,1 @@
+"""From text to types, with evidence, and back without loss."""

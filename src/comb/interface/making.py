@@ -1,0 +1,173 @@
+"""The functions that make public tables: load, inspect, table."""
+
+from collections.abc import Collection, Mapping, Sequence
+from datetime import date
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from comb.errors import ColumnError, ParameterError
+from comb.interface.table import Table
+from comb.kernels.parsing import INT64_MAX
+from comb.reading.inspection import Inspection
+from comb.reading.load import ReadOptions, inspect_source, load_table
+from comb.tables.column import Column
+from comb.tables.names import unique_names
+from comb.tables.reasons import Reason
+from comb.tables.types import BOOLEAN, DATE, INTEGER, NUMBER, STORAGE, Type, decimal
+
+
+def load(
+    source: str | Path,
+    *,
+    delimiter: str | None = None,
+    quote: str | None = None,
+    encoding: str | None = None,
+    header: bool | int | None = None,
+    skip: int | None = None,
+    missing: Collection[str] | None = None,
+    types: Mapping[str, str] | str | None = None,
+    columns: Sequence[str] | None = None,
+    rows: int | None = None,
+) -> Table:
+    """Load a table from a file of delimited text.
+
+    Whatever is not given is found out from the file; `inspect` shows how and why.
+
+    Parameters
+    ----------
+    source : str or Path
+        A file; ``-`` is standard input.
+    delimiter, quote : str, optional
+        An empty quote means that quotes are ordinary characters.
+    encoding : str, optional
+        By default UTF-8, with or without mark, else Windows-1252.
+    header : bool or int, optional
+        Lines of header: 0 or 1.
+    skip : int, optional
+        Lines above the header.
+    missing : collection of str, optional
+        Words for missing, in all columns; ``[]`` means none. By default the known
+        words, in columns that are not text.
+    types : mapping of str to str, or str, optional
+        Types by column, or one for all; a pattern may follow: ``date d.M.yyyy``.
+    columns : sequence of str, optional
+        Selectors of the columns to read.
+    rows : int, optional
+        Read only so many rows from the top.
+
+    Returns
+    -------
+    Table
+        With row numbers, types inferred from all values, and a reason for every
+        missing cell.
+
+    Raises
+    ------
+    ReadError
+        If the source is not there, is not text, or is empty.
+    """
+    options = ReadOptions(
+        delimiter=delimiter, quote=quote, encoding=encoding, header=header, skip=skip,
+        missing=missing, types=types, columns=columns, rows=rows,
+    )  # fmt: skip
+    return Table.adopt(load_table(source, options))
+
+
+def inspect(source: str | Path, **options: Any) -> Inspection:
+    """Show how a source would be read: every decision with its evidence.
+
+    Parameters
+    ----------
+    source : str or Path
+    **options
+        As for `load`; what is given is not guessed.
+    """
+    return inspect_source(source, ReadOptions(**options))
+
+
+def table(
+    *,
+    columns: Mapping[str, Sequence[Any]] | None = None,
+    rows: Sequence[Sequence[Any]] | None = None,
+    names: Sequence[str] | None = None,
+) -> Table:
+    """Make a table typed in by hand.
+
+    Parameters
+    ----------
+    columns : mapping of str to sequence
+        Values by column; or
+    rows, names
+        Values by row, and the column names.
+
+    Returns
+    -------
+    Table
+        Types follow from the Python values; None is missing, ``blank``.
+
+    Raises
+    ------
+    ColumnError
+        If columns or rows differ in length.
+    ParameterError
+        If a column mixes kinds of values.
+
+    >>> table(columns={"colony": ["0101", "0102"], "mites": [3, None]}).types["mites"].word
+    'integer'
+    """
+    if (columns is None) == (rows is None):
+        raise ParameterError("expected either columns or rows with names")
+    if columns is None:
+        columns = _by_column(rows or [], names)
+    return Table({name: _column(name, list(cells)) for name, cells in columns.items()})
+
+
+def _by_column(rows: Sequence[Sequence[Any]], names: Sequence[str] | None) -> dict[str, list[Any]]:
+    width = len(names) if names is not None else len(rows[0]) if rows else 0
+    for at, row in enumerate(rows, 1):
+        if len(row) != width:
+            raise ColumnError(f"row {at} has {len(row)} cells, expected {width}")
+    titles = unique_names(names if names is not None else [""] * width)
+    return {title: [row[at] for row in rows] for at, title in enumerate(titles)}
+
+
+def _column(name: str, cells: list[Any]) -> Column:
+    kinds = {type(cell) for cell in cells if cell is not None}
+    missing = np.array([cell is None for cell in cells], np.bool_)
+    if not kinds or kinds == {str}:
+        return Column.of_strings(cells)
+    kind = _kind(name, kinds, cells)
+    state = np.where(missing, np.uint8(Reason.BLANK), np.uint8(0))
+    stored = [0 if cell is None else _stored(cell, kind) for cell in cells]
+    return Column(kind, np.array(stored, STORAGE[kind.word]), state)
+
+
+def _kind(name: str, kinds: set[type], cells: list[Any]) -> Type:
+    """Return the type that holds all Python values of a column."""
+    if kinds == {bool}:
+        return BOOLEAN
+    if kinds == {date}:
+        return DATE
+    if kinds == {int}:
+        too_large = [cell for cell in cells if cell is not None and abs(cell) > INT64_MAX]
+        if too_large:
+            raise ParameterError(
+                f"{too_large[0]} in {name!r} is beyond the range of integers", remedy="give it as text"
+            )
+        return INTEGER
+    if kinds <= {int, Decimal} and Decimal in kinds:
+        places = [-int(cell.as_tuple().exponent) for cell in cells if isinstance(cell, Decimal)]
+        return decimal(max(0, *places))
+    if kinds <= {int, float}:
+        return NUMBER
+    told = ", ".join(sorted(kind.__name__ for kind in kinds))
+    raise ParameterError(
+        f"expected values of one kind in {name!r}, came {told}", remedy="give them all as text"
+    )
+
+
+def _stored(cell: Any, kind: Type) -> Any:
+    return int(Decimal(cell).scaleb(kind.scale)) if kind.word == "decimal" else cell

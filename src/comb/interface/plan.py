@@ -1,0 +1,85 @@
+"""The public plan: read from a file or from what was done, run, saved."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Self
+
+from comb.plans.plan import PlanText, Reading, TablePlan
+from comb.plans.run import Outcome, open_plan, run_plan
+from comb.steps.base import Step
+from comb.tables.origin import Origin
+from comb.writing.atomic import write_file
+
+
+class Plan:
+    """A plan: source, steps, rules, what to save.
+
+    Parameters
+    ----------
+    content : PlanText
+    """
+
+    def __init__(self, content: PlanText) -> None:
+        self.content = content
+
+    def __repr__(self) -> str:
+        return self.content.text
+
+    @classmethod
+    def load(cls, path: str | Path) -> Self:
+        """Read a plan file.
+
+        Raises
+        ------
+        PlanError
+            With file, line and the allowed words, at the first thing that does not belong.
+        """
+        return cls(open_plan(path))
+
+    def run(
+        self,
+        *,
+        overwrite: bool = False,
+        dry_run: bool = False,
+        progress: Callable[[str], None] | None = None,
+    ) -> Outcome:
+        """Run the plan and save what it asks for.
+
+        Parameters
+        ----------
+        overwrite : bool
+            Whether datasets that stand where the plan saves may be replaced.
+        dry_run : bool
+            Do everything but write.
+        progress : callable, optional
+            Is told what is being done, in a line.
+
+        Returns
+        -------
+        Outcome
+            Tables, ledger, rules, paths written.
+        """
+        return run_plan(
+            self.content, overwrite=overwrite, dry_run=dry_run, told=progress or (lambda text: None)
+        )
+
+    def save(self, path: str | Path, *, overwrite: bool = False) -> None:
+        """Write the plan to a file, as YAML."""
+        write_file(Path(path), self.content.text.encode(), overwrite=overwrite)
+
+
+def table_plan(origin: Origin, steps: list[Step], types: dict[str, str] | None = None) -> TablePlan:
+    """Return the plan of one table: its source, how it was read, the steps.
+
+    Parameters
+    ----------
+    origin : Origin
+    steps : list of Step
+    types : dict of str to str, optional
+        Types to pin; by default those that were declared when it was loaded.
+    """
+    read = origin.reading
+    declared = read["types"] if isinstance(read.get("types"), dict) else {}
+    options = {name: read[name] for name in Reading.__struct_fields__ if read.get(name) is not None}
+    options |= {"quote": read.get("quote") or "", "types": declared if types is None else types}
+    return TablePlan(source=origin.path, reading=Reading(**options), steps=steps)

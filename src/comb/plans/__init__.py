@@ -1,0 +1,1 @@
+"""Plan files: reading, writing and running them."""

@@ -1,0 +1,49 @@
+"""A draft plan: the types that were seen, and the remedy of every finding."""
+
+import os
+from pathlib import Path
+
+import msgspec
+
+from comb.plans.plan import Reading, TablePlan, write_plan
+from comb.profiling.profile import Profile
+from comb.tables.bare import BareTable
+
+HEAD = """\
+# A draft: every step below is the remedy of a finding. Keep what is right, change or
+# delete what is not, then try it: comb run PLAN --dry-run
+"""
+
+
+def draft_plan(table: BareTable, profile: Profile, folder: Path) -> str:
+    """Write the remedies of a profile as a plan.
+
+    Parameters
+    ----------
+    table : BareTable
+        As loaded.
+    profile : Profile
+    folder : Path
+        Where the plan will stand; its source is named relative to it.
+
+    Returns
+    -------
+    str
+        YAML. Types are pinned, so that next month's file is read alike.
+    """
+    steps = [
+        msgspec.structs.replace(finding.remedy, why=finding.text)
+        for finding in profile.findings
+        if finding.remedy
+    ]
+    origin = table.origin
+    reading = {name: origin.reading[name] for name in ("delimiter", "encoding", "header", "skip")}
+    types = {name: str(kind) for name, kind in table.types.items()}
+    quote = origin.reading["quote"] or ""
+    planned = TablePlan(
+        source=os.path.relpath(origin.path, folder),
+        reading=Reading(**reading, quote=quote, types=types),
+        steps=steps,
+    )
+    name = Path(origin.name).stem
+    return HEAD + write_plan({name: planned}, save=f"{name}-tidy")

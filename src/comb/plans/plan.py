@@ -1,0 +1,128 @@
+"""What a plan is: tables with source and steps, rules, questions, what to save. Plain values."""
+
+from typing import Any, Literal
+
+import msgspec
+import yaml
+
+from comb.steps.base import Step
+
+Otherwise = Literal["report", "set aside", "stop"]
+
+
+class Rule(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """A condition every row has to meet.
+
+    Attributes
+    ----------
+    check : str
+        The condition. Where it is unknown, the row is not checked.
+    otherwise : {"report", "set aside", "stop"}
+        What happens where it is broken.
+    why : str, optional
+    """
+
+    check: str
+    otherwise: Otherwise = "report"
+    why: str | None = None
+
+
+class Reading(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """How a source is read, as parameters of `load`."""
+
+    delimiter: str | None = None
+    quote: str | None = None
+    encoding: str | None = None
+    header: int | None = None
+    skip: int | None = None
+    missing: list[str] | None = None
+    types: dict[str, str] = {}
+    columns: list[str] | None = None
+    rows: int | None = None
+
+
+class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """One table of a plan.
+
+    Attributes
+    ----------
+    source : str
+        The path of a file, relative to the plan; empty where `from_table` is given.
+    from_table : str
+        Another table of the plan, taken as it is after its steps.
+    reading : Reading
+    steps : list of Step
+    rules : list of Rule
+    """
+
+    source: str = ""
+    from_table: str = ""
+    reading: Reading = Reading()
+    steps: list[Step] = []
+    rules: list[Rule] = []
+
+
+class Save(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """One output of a plan.
+
+    Attributes
+    ----------
+    to : str
+        A folder, relative to the plan; or a file that ends in ``.csv``, for one table.
+    tables : list of str
+        Which tables; none means all.
+    """
+
+    to: str
+    tables: list[str] = []
+
+
+class PlanText(msgspec.Struct, frozen=True, kw_only=True):
+    """A plan.
+
+    Attributes
+    ----------
+    tables : dict of str to TablePlan
+    questions : list of str
+        Open ones, for the report.
+    save : list of Save
+    folder : str
+        Where its relative paths begin.
+    text : str
+        The plan as written.
+    """
+
+    tables: dict[str, TablePlan]
+    questions: list[str] = []
+    save: list[Save] = []
+    folder: str = "."
+    text: str = ""
+
+
+def step_record(step: Step) -> dict[str, Any]:
+    """Return a step as a plan file writes it: its name, its parameters, why."""
+    record: dict[str, Any] = msgspec.to_builtins(step)
+    why = record.pop("why", None)
+    return record if why is None else {**record, "why": why}
+
+
+def write_plan(tables: dict[str, TablePlan], *, save: str = "", questions: list[str] | None = None) -> str:
+    """Write a plan as YAML.
+
+    Returns
+    -------
+    str
+        In the short form where there is one table only.
+    """
+    records = {}
+    for name, table in tables.items():
+        record: dict[str, Any] = msgspec.to_builtins(msgspec.structs.replace(table, steps=[]))
+        if table.steps:
+            record["steps"] = [step_record(step) for step in table.steps]
+        records[name] = record
+    whole: dict[str, Any] = next(iter(records.values())) if len(records) == 1 else {"tables": records}
+    if questions:
+        whole["questions"] = questions
+    if save:
+        whole["save"] = save
+    return yaml.safe_dump(whole, sort_keys=False, allow_unicode=True, width=100)

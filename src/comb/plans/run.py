@@ -1,0 +1,238 @@
+"""Run a plan: load the sources, take the steps, check the rules, save what was asked for."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from itertools import pairwise
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from comb.errors import CombError, PlanError
+from comb.expressions.evaluate import evaluate_condition
+from comb.kernels.coding import Codes
+from comb.plans.plan import PlanText, Rule, Save, TablePlan
+from comb.plans.planfile import read_plan
+from comb.reading.load import ReadOptions, load_table
+from comb.steps.accounting import Entry, Taken, take_step
+from comb.steps.rows import SetAsideRows
+from comb.tables.bare import BareTable
+from comb.writing.atomic import check_file_free, check_free, write_file, write_folder
+from comb.writing.dataset import Dataset
+from comb.writing.delimited import csv_bytes
+
+
+@dataclass(frozen=True, slots=True)
+class RuleResult:
+    """How the rows of a table stand to a rule.
+
+    Attributes
+    ----------
+    rule : Rule
+    met, broken, not_checked : int
+        Rows; not checked are those for which the condition is unknown.
+    rows : int64 array
+        Row numbers of the broken ones.
+    """
+
+    rule: Rule
+    met: int
+    broken: int
+    not_checked: int
+    rows: Codes
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What a plan came to.
+
+    Attributes
+    ----------
+    tables : dict of str to table
+        After all steps.
+    taken : dict of str to list of Taken
+        The steps of each table, in order.
+    rules : dict of str to list of RuleResult
+    saved : list of str
+        Paths written.
+    """
+
+    tables: dict[str, Any] = field(default_factory=dict)
+    taken: dict[str, list[Taken]] = field(default_factory=dict)
+    rules: dict[str, list[RuleResult]] = field(default_factory=dict)
+    saved: list[str] = field(default_factory=list)
+
+    @property
+    def ledger(self) -> dict[str, list[Entry]]:
+        """What each step of each table did."""
+        return {name: [one.entry for one in steps] for name, steps in self.taken.items()}
+
+    @property
+    def adds_up(self) -> bool:
+        """Whether every step, and every table in total, accounts for all of its rows."""
+        return all(
+            all(entry.adds_up for entry in entries) and (not entries or total(entries).adds_up)
+            for entries in self.ledger.values()
+        )
+
+    @property
+    def broken(self) -> int:
+        """How many rows break a rule."""
+        return sum(result.broken for results in self.rules.values() for result in results)
+
+
+def total(entries: list[Entry]) -> Entry:
+    """Add the entries of one table up: the first rows in, the last rows out.
+
+    Raises
+    ------
+    CombError
+        If a step does not begin with the rows the one before it ended with.
+    """
+    for earlier, later in pairwise(entries):
+        if earlier.rows_out != later.rows_in:
+            told = f"{earlier.step} ended with {earlier.rows_out:,} rows"
+            raise CombError(f"{told}, {later.step} began with {later.rows_in:,}")
+    sums = {
+        name: sum(getattr(entry, name) for entry in entries)
+        for name in ("added", "left_out", "set_aside", "merged")
+    }
+    return Entry(
+        step="total", says="all steps", rows_in=entries[0].rows_in, rows_out=entries[-1].rows_out, **sums
+    )
+
+
+def open_plan(path: str | Path) -> PlanText:
+    """Read a plan file.
+
+    Raises
+    ------
+    PlanError
+        If it is not there, no text, or no plan.
+    """
+    place = Path(path)
+    try:
+        text = place.read_text(encoding="utf-8")
+    except UnicodeDecodeError:
+        raise PlanError("expected a plan in UTF-8 text", where=str(place)) from None
+    except OSError as error:
+        raise PlanError(f"the plan cannot be read: {error.strerror}", where=str(place)) from None
+    return read_plan(text, str(place), str(place.parent))
+
+
+def run_plan(
+    plan: PlanText,
+    *,
+    overwrite: bool = False,
+    dry_run: bool = False,
+    told: Callable[[str], None] = lambda text: None,
+) -> Outcome:
+    """Run a plan.
+
+    Parameters
+    ----------
+    plan : PlanText
+    overwrite : bool
+        Whether datasets that stand where the plan saves may be replaced.
+    dry_run : bool
+        Do everything but write.
+    told : callable
+        Is told what is being done, in a line.
+
+    Returns
+    -------
+    Outcome
+
+    Raises
+    ------
+    CombError
+        If a source, a step or an output fails; nothing was written then.
+    """
+    if not dry_run:
+        for save in plan.save:
+            _check_output(plan, save, overwrite)
+    outcome = Outcome()
+    for name, table in plan.tables.items():
+        _run_table(plan, name, table, outcome, told)
+    if not dry_run:
+        for save in plan.save:
+            told(f"saving {save.to}")
+            outcome.saved.append(str(_save(plan, save, outcome, overwrite)))
+    return outcome
+
+
+def _run_table(
+    plan: PlanText, name: str, planned: TablePlan, outcome: Outcome, told: Callable[[str], None]
+) -> None:
+    if planned.from_table:
+        table = outcome.tables[planned.from_table]
+    else:
+        told(f"loading {planned.source}")
+        options = ReadOptions(**msgspec.structs.asdict(planned.reading))
+        table = load_table(_place(plan, planned.source), replace(options, types=options.types or None))
+    taken: list[Taken] = []
+    for number, step in enumerate(planned.steps, 1):
+        told(f"{name}, step {number}: {step.name}")
+        try:
+            taken.append(take_step(step, table))
+        except CombError as error:
+            error.where = f"{name}, step {number} ({step.name})" + (f", {error.where}" if error.where else "")
+            raise
+        table = taken[-1].table
+    results = []
+    for rule in planned.rules:
+        result, table = _check_rule(rule, table, taken)
+        results.append(result)
+    outcome.tables[name], outcome.taken[name], outcome.rules[name] = table, taken, results
+
+
+def _check_rule(rule: Rule, table: BareTable, taken: list[Taken]) -> tuple[RuleResult, BareTable]:
+    condition = evaluate_condition(rule.check, table)
+    broken = condition.present & ~condition.array
+    count, unknown = int(broken.sum()), condition.missing_count
+    result = RuleResult(rule, table.row_count - count - unknown, count, unknown, table.row_numbers[broken])
+    if not count or rule.otherwise == "report":
+        return result, table
+    if rule.otherwise == "stop":
+        places = ", ".join(table.place(number) for number in result.rows[:3].tolist())
+        raise PlanError(f"the rule {rule.check!r} is broken by {count:,} rows: {places}", remedy=rule.why)
+    step = SetAsideRows(where=f"not ({rule.check})", reason=f"breaks the rule {rule.check}", why=rule.why)
+    taken.append(take_step(step, table))
+    return result, taken[-1].table
+
+
+def _place(plan: PlanText, path: str) -> Path:
+    return Path(plan.folder) / path
+
+
+def _tables_of(plan: PlanText, save: Save) -> list[str]:
+    return save.tables or list(plan.tables)
+
+
+def _is_file(save: Save) -> bool:
+    return save.to.endswith(".csv")
+
+
+def _check_output(plan: PlanText, save: Save, overwrite: bool) -> None:
+    """Find out before any work whether the output can be written."""
+    path = _place(plan, save.to)
+    if not _is_file(save):
+        check_free(path, overwrite=overwrite)
+    elif len(_tables_of(plan, save)) != 1:
+        raise PlanError(
+            f"{save.to} is one file, and there are {len(plan.tables)} tables", remedy="save a folder"
+        )
+    else:
+        check_file_free(path, overwrite=overwrite)
+
+
+def _save(plan: PlanText, save: Save, outcome: Outcome, overwrite: bool) -> Path:
+    path = _place(plan, save.to)
+    names = _tables_of(plan, save)
+    if _is_file(save):
+        write_file(path, csv_bytes(outcome.tables[names[0]]), overwrite=overwrite)
+        return path
+    tables = {name: outcome.tables[name] for name in names}
+    dataset = Dataset(tables, {name: outcome.taken[name] for name in names}, plan.text)
+    write_folder(path, dataset.files(), overwrite=overwrite)
+    return path

@@ -1,0 +1,1 @@
+"""Column summaries, and findings with their remedies."""

@@ -1,0 +1,91 @@
+"""Findings about what is there twice: rows and keys."""
+
+import numpy as np
+
+from comb.kernels.coding import Codes, group
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, counted, rows_where
+from comb.steps.rows import RemoveDuplicates
+from comb.tables.bare import BareTable
+
+# A column is meant as a key when at least this share of its values is unique.
+LEAST_UNIQUE = 0.98
+
+# Fewer rows than this say nothing about what is meant to be unique.
+LEAST_ROWS = 20
+
+KEY_TYPES = frozenset({"string", "integer"})
+
+
+def duplicate_rows(table: BareTable) -> Findings:
+    """Rows alike in every column."""
+    copies = _copies(table)
+    count = int(copies.sum())
+    if not count:
+        return
+    rows = rows_where(table, copies)
+    numbers, first = group([column.codes() for column in table.columns.values()], table.row_count)
+    examples = tuple(
+        f"row {table.row_numbers[at]} is row {table.row_numbers[first[numbers[at]]]} again"
+        for at in np.flatnonzero(copies)[:MOST_EXAMPLES].tolist()
+    )
+    text = f"{counted(count, 'row')} stand a second time, alike in all {len(table.names)} columns"
+    yield Finding("duplicate.rows", table.names, count, rows, examples, text, RemoveDuplicates())
+
+
+def _copies(table: BareTable) -> np.ndarray:
+    """Return which rows are a second or later copy of a row."""
+    if not table.row_count or not table.names:
+        return np.zeros(table.row_count, np.bool_)
+    _, first = group([column.codes() for column in table.columns.values()], table.row_count)
+    copies = np.ones(table.row_count, np.bool_)
+    copies[first] = False
+    return copies
+
+
+def duplicate_keys(table: BareTable) -> Findings:
+    """Columns that identify all but a few rows, copies of whole rows aside."""
+    positions = np.flatnonzero(~_copies(table))
+    if len(positions) < LEAST_ROWS:
+        return
+    for name, column in table.columns.items():
+        if column.type.word not in KEY_TYPES or column.missing_count > (1 - LEAST_UNIQUE) * len(column):
+            continue
+        single = column.take(positions)
+        here = positions[single.present]
+        codes = single.codes()[single.present]
+        sizes = np.bincount(codes)
+        if len(here) and LEAST_UNIQUE * len(here) <= np.count_nonzero(sizes) < len(here):
+            yield _repeated_key(table, name, here[sizes[codes] > 1])
+
+
+def _repeated_key(table: BareTable, name: str, positions: Codes) -> Finding:
+    where = np.zeros(table.row_count, np.bool_)
+    where[positions] = True
+    taken = table.take(positions)
+    counts = taken[name].distinct().commonest(MOST_EXAMPLES)
+    groups, _ = group([taken[name].codes()], taken.row_count)
+    differing = _differing(taken, groups)
+    shared = counted(int(groups.max()) + 1, "value")
+    text = (
+        f"{name} identifies all rows but {len(positions):,}, which share {shared}; "
+        f"they differ in {', '.join(differing)}"
+    )
+    return Finding(
+        "duplicate.key",
+        (name,),
+        len(positions),
+        rows_where(table, where),
+        tuple(f"{text} ({count})" for text, count in counts),
+        text,
+        RemoveDuplicates(by=[name], keep="last"),
+    )
+
+
+def _differing(table: BareTable, groups: Codes) -> list[str]:
+    """Return the columns in which rows of one group differ."""
+    result = []
+    for name, column in table.columns.items():
+        pairs, _ = group([groups, column.codes()], table.row_count)
+        if pairs.max(initial=-1) > groups.max(initial=-1):
+            result.append(name)
+    return result

@@ -1,0 +1,81 @@
+"""A finding: something a profile noticed."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from comb.kernels.coding import Codes
+from comb.steps.base import Step
+from comb.tables.bare import BareTable
+from comb.tables.column import Column
+
+MOST_EXAMPLES = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something noticed about a table, with where, examples and a remedy.
+
+    Attributes
+    ----------
+    code : str
+        Stable, for plans and other programs: ``missing.sentinel``.
+    columns : tuple of str
+    count : int
+        Cells or rows concerned.
+    rows : int64 array
+        Their row numbers, ascending.
+    examples : tuple of str
+    text : str
+        What was noticed and why it matters.
+    remedy : Step or None
+        The step that would mend it, where there is one.
+    """
+
+    code: str
+    columns: tuple[str, ...]
+    count: int
+    rows: Codes
+    examples: tuple[str, ...]
+    text: str
+    remedy: Step | None = field(default=None)
+
+    def as_record(self) -> dict[str, Any]:
+        """Return the finding as plain values, for JSON."""
+        remedy = None if self.remedy is None else msgspec.to_builtins(self.remedy)
+        plain = {name: getattr(self, name) for name in ("code", "columns", "count", "text", "examples")}
+        return {**plain, "rows": self.rows.tolist(), "remedy": remedy}
+
+
+Findings = Iterator[Finding]
+
+
+def rows_where(table: BareTable, where: np.ndarray) -> Codes:
+    """Return the row numbers, ascending, of the rows in a mask."""
+    return np.sort(table.row_numbers[where])
+
+
+def counted(count: int, noun: str) -> str:
+    """Write a count with its noun.
+
+    >>> counted(1, "row"), counted(1200, "cell")
+    ('1 row', '1,200 cells')
+    """
+    return f"{count:,} {noun}{'' if count == 1 else 's'}"
+
+
+def kept_texts(column: Column, where: np.ndarray) -> dict[str, int]:
+    """Count the kept texts of the cells in a mask, the commonest first."""
+    counts: dict[str, int] = {}
+    for at, text in column.kept.texts.items():
+        if where[at]:
+            counts[text] = counts.get(text, 0) + 1
+    return dict(sorted(counts.items(), key=lambda pair: (-pair[1], pair[0])))
+
+
+def quoted(texts: dict[str, int]) -> tuple[str, ...]:
+    """Return the commonest texts with their counts, as examples."""
+    return tuple(f"{text!r} ({count:,})" for text, count in list(texts.items())[:MOST_EXAMPLES])

@@ -1,0 +1,107 @@
+"""Findings about empty cells: blanks, words and numbers that stand for missing."""
+
+import numpy as np
+
+from comb.inference.words import SENTINELS, is_missing_word
+from comb.profiling.finding import Finding, Findings, counted, kept_texts, quoted, rows_where
+from comb.steps.cells import Convert
+from comb.tables.bare import BareTable
+from comb.tables.column import Column
+from comb.tables.formats import digits, number_text
+from comb.tables.reasons import Reason
+
+# A number stands for missing only if it comes this often.
+LEAST_SENTINELS = 3
+
+# And if it lies this many times the width of the other values away from them.
+LEAST_GAP = 1.0
+
+
+def blanks(table: BareTable) -> Findings:
+    """Cells with nothing in them, by column."""
+    for name, column in table.columns.items():
+        where = column.states == Reason.BLANK
+        count = int(where.sum())
+        if count:
+            share = count / table.row_count
+            yield Finding(
+                "missing.blank",
+                (name,),
+                count,
+                rows_where(table, where),
+                (),
+                f"{counted(count, 'cell')} of {name} ({share:.1%}) have nothing in them",
+            )
+
+
+def markers(table: BareTable) -> Findings:
+    """Words that stand for missing: applied in typed columns, proposed in text."""
+    for name, column in table.columns.items():
+        if column.type.word == "string":
+            where = column.text.flags(is_missing_word) & column.present
+            words = _words_in(column, where)
+            said = "stand for missing by the look of it; in a text column this is yours to decide"
+        else:
+            where = column.states == Reason.MARKER
+            words = kept_texts(column, where)
+            said = "hold a word for missing and were read so"
+        count = int(where.sum())
+        if count:
+            remedy = Convert(columns={name: _as_asked(column)}, missing=list(words))
+            text = f"{counted(count, 'cell')} of {name} {said}"
+            yield Finding(
+                "missing.marker", (name,), count, rows_where(table, where), quoted(words), text, remedy
+            )
+
+
+def _words_in(column: Column, where: np.ndarray) -> dict[str, int]:
+    taken = column.take(np.flatnonzero(where))
+    return dict(taken.distinct().commonest(taken.text.__len__()))
+
+
+def _as_asked(column: Column) -> str:
+    """Return the type of a column as `convert` takes it."""
+    return f"decimal 0.{'0' * column.type.scale}" if column.type.scale else str(column.type)
+
+
+def sentinels(table: BareTable) -> Findings:
+    """Numbers far from all others that people type for "not known"."""
+    for name, column in table.columns.items():
+        if not column.type.numeric:
+            continue
+        values = column.array[column.present]
+        factor = 10**column.type.scale
+        codes = np.array(SENTINELS) * factor
+        others = values[~np.isin(values, codes)]
+        for sentinel in codes.tolist():
+            where = column.present & (column.array == sentinel)
+            if where.sum() >= LEAST_SENTINELS and _stands_apart(sentinel, others):
+                yield _sentinel(table, name, column, where, sentinel)
+
+
+def _stands_apart(sentinel: int, others: np.ndarray) -> bool:
+    if not len(others):
+        return False
+    low, high = float(others.min()), float(others.max())
+    if sentinel < 0:
+        return low >= 0
+    return sentinel > high + LEAST_GAP * max(high - low, 1.0)
+
+
+def _sentinel(table: BareTable, name: str, column: Column, where: np.ndarray, sentinel: int) -> Finding:
+    shown = (
+        number_text(sentinel) if column.type.word == "number" else digits(int(sentinel), column.type.scale)
+    )
+    count = int(where.sum())
+    others = column.take(np.flatnonzero(column.present & ~where)).texts()
+    values = column.array[column.present & ~where]
+    low, high = others[int(values.argmin())], others[int(values.argmax())]
+    return Finding(
+        "missing.sentinel",
+        (name,),
+        count,
+        rows_where(table, where),
+        (f"{shown} ({count:,})",),
+        f"{shown} stands in {counted(count, 'cell')} of {name}; all others lie between {low} and {high}",
+        Convert(columns={name: _as_asked(column)}, missing=[shown]),
+    )

@@ -1,0 +1,71 @@
+"""Findings about texts that differ only by spaces, case or punctuation."""
+
+import re
+
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, counted, quoted, rows_where
+from comb.steps.cells import Recode, Trim, tidied
+from comb.tables.bare import BareTable
+from comb.tables.column import Column
+
+# A column with more distinct texts than this share of its cells is free text or a key.
+MOST_DISTINCT = 0.5
+
+_WORD = re.compile(r"[^\W_]+")
+
+
+def spaces(table: BareTable) -> Findings:
+    """Texts with outer spaces or with several spaces in a row."""
+    for name, column in table.columns.items():
+        if column.type.word != "string":
+            continue
+        where = column.text.flags(lambda text: tidied(text) != text) & column.present
+        count = int(where.sum())
+        if not count:
+            continue
+        words = dict(column.take(where.nonzero()[0]).distinct().commonest(MOST_EXAMPLES))
+        inner = column.text.flags(lambda text: tidied(text) != text.strip()) & column.present
+        text = f"{counted(count, 'cell')} of {name} have outer or repeated spaces"
+        remedy = Trim(columns=[name], inner=bool(inner.any()))
+        yield Finding("text.spaces", (name,), count, rows_where(table, where), quoted(words), text, remedy)
+
+
+def folded(text: str) -> str:
+    """Return what is left of a text without case, spaces and punctuation.
+
+    >>> folded("Old Mill."), folded("OLD-MILL")
+    ('oldmill', 'oldmill')
+    """
+    letters = "".join(_WORD.findall(text.casefold()))
+    return letters if not letters.isdigit() else text
+
+
+def spelling_by_case(table: BareTable) -> Findings:
+    """Values that differ from a commoner one by case or punctuation only."""
+    for name, column in table.columns.items():
+        variants = _variants(column) if column.type.word == "string" else {}
+        if not variants:
+            continue
+        where = column.text.flags(lambda text, known=variants: tidied(text) in known) & column.present  # type: ignore[misc]
+        count = int(where.sum())
+        examples = tuple(f"{old!r} for {new!r}" for old, new in list(variants.items())[:MOST_EXAMPLES])
+        text = f"{counted(count, 'cell')} of {name} differ from a commoner value only by case or punctuation"
+        remedy = Recode(column=name, values=dict(variants))
+        yield Finding("text.case", (name,), count, rows_where(table, where), examples, text, remedy)
+
+
+def _variants(column: Column) -> dict[str, str]:
+    """Return each rarer form, without needless spaces, with the commonest of its group."""
+    distinct = column.distinct()
+    if len(distinct) > MOST_DISTINCT * len(column):
+        return {}
+    forms: dict[str, dict[str, int]] = {}
+    for text, count in distinct.commonest(len(distinct)):
+        form = tidied(text)
+        group = forms.setdefault(folded(form), {})
+        group[form] = group.get(form, 0) + count
+    result = {}
+    for key, group in forms.items():
+        if key and len(group) > 1:
+            best = max(group, key=lambda form: (group[form], form))
+            result.update({form: best for form in sorted(group) if form != best})
+    return result

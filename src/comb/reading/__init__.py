@@ -1,0 +1,1 @@
+"""Files become tables. Only `comb.reading.sources` opens anything."""

@@ -1,0 +1,262 @@
+"""Take a step and account for it: what came in, what went out, what changed.
+
+All counts are had by comparing the tables before and after, here and nowhere else, so
+no step can miscount. For every step, rows in + added = out + left out + set aside +
+merged; a step whose rows do not add up so is a defect of Comb and stops at once.
+"""
+
+from dataclasses import dataclass
+
+import msgspec
+import numpy as np
+
+from comb.errors import CombError
+from comb.kernels.coding import Codes
+from comb.steps.base import Change, Rows, SetAside, Step
+from comb.tables.bare import BareTable
+from comb.tables.column import Column
+from comb.tables.layout import shown_cells
+
+# Examples shown for each column that changed.
+EXAMPLES_PER_COLUMN = 3
+
+
+class Example(msgspec.Struct, frozen=True):
+    """One changed cell.
+
+    Attributes
+    ----------
+    row : int
+        Row number.
+    column, before, after : str
+    """
+
+    row: int
+    column: str
+    before: str
+    after: str
+
+
+class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """What one step did.
+
+    Attributes
+    ----------
+    step, says, why : str
+        The kind of step, what it was set to do, and the reason given.
+    rows_in, added, rows_out, left_out, set_aside, merged : int
+    moved : int
+        Rows that stand in another place, where no row came or went.
+    columns_added, columns_removed : list of str
+    columns_renamed : dict of str to str
+        Old name to new.
+    types_changed : dict of str to list of str
+        Type before and after.
+    cells_changed : dict of str to int
+        Cells of each column whose value or reason is another.
+    examples : list of Example
+    notes : list of str
+    """
+
+    step: str
+    says: str
+    why: str = ""
+    rows_in: int
+    added: int
+    rows_out: int
+    left_out: int
+    set_aside: int
+    merged: int
+    moved: int = 0
+    columns_added: list[str] = []
+    columns_removed: list[str] = []
+    columns_renamed: dict[str, str] = {}
+    types_changed: dict[str, list[str]] = {}
+    cells_changed: dict[str, int] = {}
+    examples: list[Example] = []
+    notes: list[str] = []
+
+    @property
+    def adds_up(self) -> bool:
+        """Whether rows in and added are the rows out, left out, set aside and merged."""
+        gone = self.left_out + self.set_aside + self.merged
+        return self.rows_in + self.added == self.rows_out + gone
+
+    def counts(self) -> str:
+        """Say in a few words what happened.
+
+        Returns
+        -------
+        str
+            For instance ``9 rows left out``; ``nothing changed`` where that is so.
+        """
+        rows = {
+            "added": self.added,
+            "left out": self.left_out,
+            "set aside": self.set_aside,
+            "merged": self.merged,
+        }
+        parts = [f"{count:,} {_plural('row', count)} {word}" for word, count in rows.items() if count]
+        parts += [f"{self.moved:,} {_plural('row', self.moved)} in another place"] if self.moved else []
+        cells = sum(self.cells_changed.values())
+        parts += [f"{cells:,} {_plural('cell', cells)} changed"] if cells else []
+        for word, names in (("new", self.columns_added), ("dropped", self.columns_removed)):
+            parts += [f"{word}: {', '.join(names)}"] if names else []
+        parts += [f"{old} is now called {new}" for old, new in self.columns_renamed.items()]
+        parts += [f"{name} is now {after}" for name, (_, after) in self.types_changed.items()]
+        return ", ".join(parts) or "nothing changed"
+
+
+def _plural(noun: str, count: int) -> str:
+    return noun if count == 1 else f"{noun}s"
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """A step that was taken.
+
+    Attributes
+    ----------
+    table : BareTable
+        The result.
+    entry : Entry
+        The account of it.
+    aside : BareTable
+        The rows set aside, as they were before the step.
+    reasons : tuple of str
+        Why, for each of them.
+    """
+
+    table: BareTable
+    entry: Entry
+    aside: BareTable
+    reasons: tuple[str, ...]
+
+
+def take_step(step: Step, table: BareTable) -> Taken:
+    """Take a step and account for it.
+
+    Parameters
+    ----------
+    step : Step
+    table : BareTable
+
+    Returns
+    -------
+    Taken
+        Cost: that of the step, and one comparison of the columns it touched.
+
+    Raises
+    ------
+    CombError
+        If a parameter does not fit the table.
+    """
+    change = step.apply(table)
+    entry = _account(step, table, change)
+    result = change.table.derive(notes=(*table.notes, _phrase(entry)))
+    aside = change.set_aside or SetAside(np.zeros(0, np.int64), ())
+    return Taken(result, entry, table.take(aside.positions), aside.reasons)
+
+
+def _phrase(entry: Entry) -> str:
+    """Say what a step did, for the sentence over the printed table."""
+    counts = entry.counts()
+    plain = not counts or entry.moved or entry.columns_renamed or entry.columns_removed
+    return entry.says if plain else f"{entry.says} ({counts})"
+
+
+def _account(step: Step, before: BareTable, change: Change) -> Entry:
+    after = change.table
+    gone = _rows_gone(step, before, change)
+    old_names = change.renamed or {}
+    origin_of = {name: old_names.get(name, name) for name in after.names}
+    shared = {name: old for name, old in origin_of.items() if old in before}
+    cells, examples = _cells_changed(before, change, shared)
+    types = {
+        name: [str(before[old].type), str(after[name].type)]
+        for name, old in shared.items()
+        if before[old].type != after[name].type
+    }
+    return Entry(
+        step=step.name,
+        says=step.describe(),
+        why=step.why or "",
+        rows_in=before.row_count,
+        rows_out=after.row_count,
+        moved=_rows_moved(before, change),
+        columns_added=[name for name in after.names if name not in shared],
+        columns_removed=[name for name in before.names if name not in shared.values()],
+        columns_renamed={old: new for new, old in old_names.items()},
+        types_changed=types,
+        cells_changed=cells,
+        examples=examples,
+        notes=list(change.notes),
+        **gone,
+    )
+
+
+def _rows_gone(step: Step, before: BareTable, change: Change) -> dict[str, int]:
+    """Count the rows added, left out, set aside and merged."""
+    aside = change.set_aside.positions if change.set_aside else np.zeros(0, np.int64)
+    used = np.zeros(before.row_count, np.bool_)
+    used[slice(None) if change.sources is None else change.sources] = True
+    lost = before.row_count - int(used.sum())
+    others = lost - len(aside)
+    added = change.table.row_count - int(used.sum())
+    if used[aside].any() or others < 0 or (others and step.rows is Rows.SAME):
+        raise CombError(
+            f"the rows of the step {step.name} do not add up: {before.row_count:,} in, "
+            f"{change.table.row_count:,} out, {len(aside):,} set aside, {others:,} not accounted for",
+            remedy="this is a defect of Comb; please report it with the plan",
+        )
+    merged = others if step.rows is Rows.MERGED else 0
+    return {"added": added, "left_out": others - merged, "set_aside": len(aside), "merged": merged}
+
+
+def _rows_moved(before: BareTable, change: Change) -> int:
+    if change.sources is None or len(change.sources) != before.row_count:
+        return 0
+    return int(np.count_nonzero(change.sources != np.arange(before.row_count)))
+
+
+def _cells_changed(
+    before: BareTable, change: Change, shared: dict[str, str]
+) -> tuple[dict[str, int], list[Example]]:
+    counts: dict[str, int] = {}
+    examples: list[Example] = []
+    for name, old in shared.items():
+        earlier, later = before[old], change.table[name]
+        if earlier is later:
+            continue
+        aligned = earlier if change.sources is None else earlier.take(change.sources)
+        where = np.flatnonzero(~_alike(aligned, later))
+        if len(where):
+            counts[name] = len(where)
+            examples += _examples(name, aligned, later, change.table.row_numbers, where)
+    return counts, examples
+
+
+def _alike(earlier: Column, later: Column) -> np.ndarray:
+    """Return which cells are the same; between two types, which are missing alike."""
+    if earlier.type == later.type:
+        return earlier.same_cells(later)
+    return np.equal(earlier.states, later.states)
+
+
+def _examples(name: str, earlier: Column, later: Column, numbers: Codes, where: Codes) -> list[Example]:
+    """Show some changed cells, different ones first."""
+    seen: dict[tuple[str, str], int] = {}
+    # A few times as many are looked at, so that the examples are not all of one kind.
+    for at in where[: EXAMPLES_PER_COLUMN * 20].tolist():
+        seen.setdefault((_shown(earlier, at), _shown(later, at)), at)
+    return [
+        Example(int(numbers[at]), name, old, new)
+        for (old, new), at in list(seen.items())[:EXAMPLES_PER_COLUMN]
+    ]
+
+
+def _shown(column: Column, position: int) -> str:
+    """Return a cell as people read it; a text that was kept stands behind its reason."""
+    shown = shown_cells(column.take(np.array([position])))[0].text
+    kept = column.kept.texts.get(position)
+    return shown if kept is None else f"{shown} {kept!r}"

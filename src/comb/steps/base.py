@@ -1,0 +1,111 @@
+"""What a step is, and what it hands back.
+
+A step takes a bare table and returns a `Change`: the new table, which of the old rows
+each new row comes from, and what was set aside. It counts nothing: all counts come
+from comparing the tables before and after, in `comb.steps.accounting`.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import Enum
+from typing import ClassVar
+
+import msgspec
+
+from comb.kernels.coding import Codes
+from comb.tables.bare import BareTable
+from comb.tables.names import choose
+
+
+class Rows(Enum):
+    """How a kind of step accounts for the rows that do not come out."""
+
+    SAME = "no row comes or goes"
+    LEFT_OUT = "rows are left out: counted, not copied"
+    MERGED = "rows equal to another are merged into it"
+    SPREAD = "one row becomes several; empty ones are left out"
+
+
+@dataclass(frozen=True, slots=True)
+class SetAside:
+    """Rows kept out of the result, with the reason.
+
+    Attributes
+    ----------
+    positions : int64 array
+        Where they stood in the table before the step, from 0.
+    reasons : tuple of str
+        Why, for each of them.
+    """
+
+    positions: Codes
+    reasons: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What a step did.
+
+    Attributes
+    ----------
+    table : BareTable
+    sources : int64 array or None
+        For each new row the position of the old row it comes from; None where the
+        rows are the same.
+    set_aside : SetAside or None
+    renamed : dict
+        New column name to old, where columns were renamed.
+    notes : tuple of str
+        What a comparison of the tables cannot show.
+    """
+
+    table: BareTable
+    sources: Codes | None = None
+    set_aside: SetAside | None = None
+    renamed: dict[str, str] | None = None
+    notes: tuple[str, ...] = ()
+
+
+class Step(
+    msgspec.Struct,
+    frozen=True,
+    kw_only=True,
+    forbid_unknown_fields=True,
+    omit_defaults=True,
+    tag_field="step",
+):
+    """One named change with its parameters.
+
+    Parameters
+    ----------
+    why : str, optional
+        The reason for this step, in free text.
+    """
+
+    rows: ClassVar[Rows] = Rows.SAME
+
+    why: str | None = None
+
+    @property
+    def name(self) -> str:
+        """The word for this kind of step."""
+        return str(self.__struct_config__.tag)
+
+    def apply(self, table: BareTable) -> Change:
+        """Do the step.
+
+        Raises
+        ------
+        CombError
+            If a parameter does not fit the table; before any row is touched.
+        """
+        raise NotImplementedError
+
+    def describe(self) -> str:
+        """Say in a few words what this step is set to do."""
+        raise NotImplementedError
+
+
+def chosen(table: BareTable, selectors: Sequence[str]) -> list[str]:
+    """Return the names that selectors stand for in a table."""
+    return choose(selectors, table.types)

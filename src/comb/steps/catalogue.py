@@ -1,0 +1,68 @@
+"""All kinds of steps by name: what plan files may say."""
+
+from typing import Any
+
+import msgspec
+
+from comb.errors import ParameterError, listing, unknown_name
+from comb.steps.base import Step
+from comb.steps.cells import Convert, Fill, Recode, Trim
+from comb.steps.columns import Calculate, Rename, Select
+from comb.steps.rows import Filter, RemoveDuplicates, SetAsideRows, Sort
+from comb.steps.shape import ToLong
+
+KINDS: tuple[type[Step], ...] = (
+    Filter, Select, Rename, Sort, Calculate, Convert, Trim, Recode, Fill, RemoveDuplicates,
+    SetAsideRows, ToLong,
+)  # fmt: skip
+
+STEPS: dict[str, type[Step]] = {str(kind.__struct_config__.tag): kind for kind in KINDS}
+
+
+def fields_of(kind: type[Step]) -> list[str]:
+    """Return the parameters of a kind of step, the most important first."""
+    own = [field.name for field in msgspec.structs.fields(kind)]
+    return [*(name for name in own if name != "why"), "why"]
+
+
+def make_step(name: str, parameters: dict[str, Any]) -> Step:
+    """Make a step from its name and parameters, texts typed by the field they fill.
+
+    Raises
+    ------
+    ParameterError
+        For an unknown step or parameter with the nearest name, and for a value that
+        does not fit; its `field` attribute tells which, where one is to blame.
+    """
+    kind = STEPS.get(name)
+    if kind is None:
+        what, remedy = unknown_name("step", name, list(STEPS))
+        raise _blamed("step", what, remedy)
+    allowed = fields_of(kind)
+    for parameter in parameters:
+        if parameter not in allowed:
+            what, remedy = unknown_name(f"parameter of {name}", parameter, allowed)
+            raise _blamed(parameter, what, remedy)
+    listed = {key: _as_listed(kind, key, value) for key, value in parameters.items()}
+    try:
+        return msgspec.convert(listed, kind, strict=False)
+    except msgspec.ValidationError as error:
+        text, _, path = str(error).partition(" - at `$.")
+        field = path.split("`")[0].split("[")[0].split(".")[0]
+        missing = text.removeprefix("Object missing required field `").rstrip("`")
+        if missing != text:
+            what = f"the step {name} needs {missing!r}"
+            raise _blamed("step", what, f"its parameters: {listing(allowed)}") from None
+        raise _blamed(field or "step", f"{name}: {field}: {text[0].lower()}{text[1:]}", None) from None
+
+
+def _blamed(field: str, what: str, remedy: str | None) -> ParameterError:
+    error = ParameterError(what, remedy=remedy)
+    error.field = field
+    return error
+
+
+def _as_listed(kind: type[Step], parameter: str, value: Any) -> Any:
+    """Let one text stand for a list of one, so that plans need no brackets."""
+    wanted = next(field.type for field in msgspec.structs.fields(kind) if field.name == parameter)
+    return [value] if wanted == list[str] and isinstance(value, str) else value

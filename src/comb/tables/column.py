@@ -1,0 +1,291 @@
+"""A column: values of one type, and the reason for every empty cell."""
+
+from collections.abc import Callable, Sequence
+from typing import Any, cast
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.errors import ParameterError, TypeMismatch
+from comb.kernels.coding import Codes, compact, ranks
+from comb.tables.evidence import Evidence
+from comb.tables.formats import python_values, value_texts
+from comb.tables.kept import Kept
+from comb.tables.reasons import Reason
+from comb.tables.text import Text
+from comb.tables.types import STRING, Type
+
+State = NDArray[np.uint8]
+Mask = NDArray[np.bool_]
+
+_NOTHING = Kept()
+
+
+class Column:
+    """Values of one type and, where anything is missing, one byte of state per cell.
+
+    Columns are never changed in place and may be shared by tables and threads.
+
+    Parameters
+    ----------
+    type : Type
+    values : array or Text
+        As the type stores them; what stands at a missing cell means nothing.
+    state : uint8 array, optional
+        `Reason` per cell; None where every cell is present.
+    kept : Kept, optional
+        Texts of cells that are missing as ``marker`` or ``unreadable``.
+    evidence : Evidence, optional
+    description : str
+        What the column holds, its unit.
+    """
+
+    __slots__ = ("description", "evidence", "kept", "state", "type", "values")
+
+    def __init__(
+        self,
+        type: Type,
+        values: NDArray[Any] | Text,
+        state: State | None = None,
+        *,
+        kept: Kept = _NOTHING,
+        evidence: Evidence | None = None,
+        description: str = "",
+    ) -> None:
+        self.type = type
+        self.values = values
+        self.state = state if state is not None and state.any() else None
+        self.kept = kept
+        self.evidence = evidence
+        self.description = description
+        for array in (values, self.state):
+            if isinstance(array, np.ndarray):
+                array.flags.writeable = False
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        parts = (self.type, self.values, self.state, self.kept, self.evidence, self.description)
+        return _rebuild, parts
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+    def __repr__(self) -> str:
+        shown = ", ".join(
+            "None" if text is None else text for text in self.take(np.arange(min(5, len(self)))).texts()
+        )
+        more = f", ... {len(self):,} cells" if len(self) > 5 else ""
+        return f"<Column of type {self.type}: {shown}{more}>"
+
+    @property
+    def text(self) -> Text:
+        """The text cells of a string column.
+
+        Raises
+        ------
+        TypeMismatch
+            If the column is of another type.
+        """
+        if not isinstance(self.values, Text):
+            raise TypeMismatch(f"expected a column of type string, this one is {self.type}")
+        return self.values
+
+    @property
+    def array(self) -> NDArray[Any]:
+        """The stored values of a column that is not text."""
+        if isinstance(self.values, Text):
+            raise TypeMismatch(f"expected numbers, dates or booleans, this column is {self.type}")
+        return self.values
+
+    @property
+    def missing(self) -> Mask:
+        """Whether each cell is missing."""
+        return np.zeros(len(self), np.bool_) if self.state is None else self.state != Reason.PRESENT
+
+    @property
+    def present(self) -> Mask:
+        """Whether each cell holds a value."""
+        return ~self.missing
+
+    @property
+    def missing_count(self) -> int:
+        """How many cells are missing."""
+        return 0 if self.state is None else int(np.count_nonzero(self.state))
+
+    @property
+    def states(self) -> State:
+        """The state of every cell, also where none is missing."""
+        return np.zeros(len(self), np.uint8) if self.state is None else self.state
+
+    def reasons(self) -> list[str | None]:
+        """Return for each cell why it is missing; None where it is present."""
+        words = [None, *(reason.word for reason in Reason if reason)]
+        return [words[code] for code in self.states.tolist()]
+
+    def to_list(self) -> list[Any]:
+        """Return Python values: str, int, Decimal, float, bool or date; None where missing.
+
+        Cost: one pass, one object per cell.
+        """
+        if isinstance(self.values, Text):
+            values: list[Any] = self.values.to_list()
+        else:
+            values = python_values(self.type, self.values)
+        return self._with_none(values)
+
+    def texts(self) -> list[str | None]:
+        """Return the canonical text of each cell; None where missing."""
+        values = (
+            self.values.to_list() if isinstance(self.values, Text) else value_texts(self.type, self.values)
+        )
+        return self._with_none(values)
+
+    def _with_none(self, values: list[Any]) -> list[Any]:
+        for position in np.flatnonzero(self.missing).tolist():
+            values[position] = None
+        return values
+
+    def written(self, position: int) -> str | None:
+        """Return the text of one cell: its value, or what stood there if that was kept."""
+        return self.kept.texts.get(position, self.take(np.array([position])).texts()[0])
+
+    def to_numpy(self, *, missing: Any = None) -> NDArray[Any]:
+        """Return the values as a NumPy array.
+
+        Numbers have NaN where missing, dates NaT, text is objects with None. Decimals
+        become float64.
+
+        Parameters
+        ----------
+        missing : scalar, optional
+            What stands at missing cells; needed for integers and booleans with any.
+
+        Raises
+        ------
+        ParameterError
+            If integers or booleans have missing cells and `missing` is not given.
+        """
+        if isinstance(self.values, Text):
+            return np.array([missing if cell is None else cell for cell in self.to_list()], dtype=object)
+        values = self.values / 10**self.type.scale if self.type.word == "decimal" else self.values.copy()
+        if not self.missing_count:
+            return cast(NDArray[Any], values)
+        if missing is None:
+            if self.type.word in ("integer", "boolean"):
+                raise ParameterError(
+                    f"{self.missing_count:,} of {len(self):,} cells are missing, "
+                    f"and NumPy has no missing {self.type}",
+                    remedy="say what shall stand there: to_numpy(missing=0)",
+                )
+            missing = np.datetime64("NaT") if self.type.word == "date" else np.nan
+        values[self.missing] = missing
+        return cast(NDArray[Any], values)
+
+    def take(self, positions: Codes) -> "Column":
+        """Return the cells at the given positions, in that order."""
+        values = self.values.take(positions)
+        state = None if self.state is None else self.state[positions]
+        return self.replace(values=values, state=state, kept=self.kept.take(positions))
+
+    def replace(self, **changes: Any) -> "Column":
+        """Return a column that differs in the given parts."""
+        parts = {name: getattr(self, name) for name in self.__slots__}
+        parts.update(changes)
+        return Column(parts.pop("type"), parts.pop("values"), parts.pop("state"), **parts)
+
+    def emptied(self, where: Mask, reason: Reason) -> "Column":
+        """Return a column with the given cells missing for the given reason."""
+        state = self.states.copy()
+        state[where] = reason
+        kept = Kept({at: text for at, text in self.kept.texts.items() if not where[at]})
+        return self.replace(state=state, kept=kept)
+
+    def codes(self) -> Codes:
+        """Number equal cells alike, from 0; missing cells share the highest number.
+
+        This is what grouping and comparing look at: reasons do not matter.
+        """
+        base = self.text.coded()[1] if isinstance(self.values, Text) else ranks(self.values)
+        if self.state is None:
+            return base
+        return np.where(self.missing, base.max(initial=-1) + 1, base)
+
+    def sort_ranks(self) -> Codes:
+        """Rank cells in ascending order: text by code point; missing cells are -1."""
+        if isinstance(self.values, Text):
+            words, codes = self.values.coded()
+            order = sorted(range(len(words)), key=words.__getitem__)
+            rank = np.empty(len(words), np.int64)
+            rank[order] = np.arange(len(words))
+            placed = rank[codes]
+        else:
+            placed = ranks(self.values)
+        return np.where(self.missing, -1, placed)
+
+    def distinct(self) -> "Distinct":
+        """Count the distinct values of the present cells."""
+        codes = self.codes()[self.present]
+        used, inverse = compact(codes)
+        counts = np.bincount(inverse, minlength=len(used))
+        first = np.full(len(used), len(self), np.int64)
+        np.minimum.at(first, inverse, np.flatnonzero(self.present))
+        return Distinct(self.take(first), counts)
+
+    def same_cells(self, other: "Column") -> Mask:
+        """Return where two columns of one type hold the same value or are both missing alike."""
+        if self is other:
+            return np.ones(len(self), np.bool_)
+        same_state = self.states == other.states
+        if isinstance(self.values, Text):
+            same = self.values.same_texts(other.text)
+        else:
+            same = np.equal(self.array, other.array)
+        return cast(Mask, same_state & (same | self.missing))
+
+    @classmethod
+    def of_strings(
+        cls, texts: Sequence[str | None], *, state: State | None = None, description: str = ""
+    ) -> "Column":
+        """Make a string column; None and spaces alone are missing as ``blank``."""
+        blank = np.fromiter((not (text and text.strip()) for text in texts), np.bool_, len(texts))
+        codes = np.where(blank, np.uint8(Reason.BLANK), np.uint8(0)) if state is None else state
+        values = Text.from_strings([text or "" for text in texts])
+        return cls(STRING, values, codes, description=description)
+
+    def map_text(self, change: Callable[[str], str]) -> "Column":
+        """Apply a function to the present texts; what becomes empty is missing as ``blank``."""
+        values = self.text.map(change)
+        emptied = values.flags(lambda text: not text.strip()) & self.present
+        changed = self.replace(values=values)
+        return changed.emptied(emptied, Reason.BLANK) if emptied.any() else changed
+
+
+def _rebuild(*parts: Any) -> Column:
+    column, values, state, kept, evidence, description = parts
+    return Column(column, values, state, kept=kept, evidence=evidence, description=description)
+
+
+class Distinct:
+    """The distinct values of a column with their counts.
+
+    Attributes
+    ----------
+    values : Column
+        Each distinct value once.
+    counts : int64 array
+        How many cells hold it.
+    """
+
+    __slots__ = ("counts", "values")
+
+    def __init__(self, values: Column, counts: Codes) -> None:
+        self.values = values
+        self.counts = counts
+
+    def __len__(self) -> int:
+        return len(self.counts)
+
+    def commonest(self, most: int) -> list[tuple[str, int]]:
+        """Return texts and counts, the commonest first, ties in order of value."""
+        texts = cast(list[str], self.values.texts())
+        order = sorted(range(len(texts)), key=lambda at: (-int(self.counts[at]), texts[at]))
+        return [(texts[at], int(self.counts[at])) for at in order[:most]]

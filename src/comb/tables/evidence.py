@@ -1,0 +1,65 @@
+"""What speaks for and against the type of a column."""
+
+from dataclasses import dataclass
+
+from comb.tables.types import Type
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """One type that was tried on a column.
+
+    Attributes
+    ----------
+    type : Type
+    fits, misfits : int
+        Cells that could and could not be read so.
+    pattern : str
+        How the values are written, in the patterns of Unicode TR35; empty where plain.
+    """
+
+    type: Type
+    fits: int
+    misfits: int
+    pattern: str = ""
+
+    def __str__(self) -> str:
+        shape = f", {self.pattern}" if self.pattern else ""
+        return f"{self.type}{shape}: {self.fits:,} of {self.fits + self.misfits:,} fit"
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """Why a column has its type.
+
+    Attributes
+    ----------
+    chosen : Candidate
+    runner_up : Candidate or None
+        The type that came closest without being chosen.
+    missing : int
+        Cells that were empty or held a word for missing.
+    why : tuple of str
+        Sentences, the strongest first.
+    examples : tuple of str
+        Some texts that do not fit.
+    declared : bool
+        True where the type was given, not inferred.
+    """
+
+    chosen: Candidate
+    runner_up: Candidate | None = None
+    missing: int = 0
+    why: tuple[str, ...] = ()
+    examples: tuple[str, ...] = ()
+    declared: bool = False
+
+    def __str__(self) -> str:
+        """Compose the evidence as one line."""
+        parts = [str(self.chosen)]
+        if self.examples:
+            parts.append("does not fit: " + ", ".join(repr(text) for text in self.examples))
+        parts.extend(self.why)
+        if self.runner_up:
+            parts.append(f"next best: {self.runner_up}")
+        return "; ".join(parts)

@@ -1,0 +1,253 @@
+"""The printed form of a table: a sentence, the rows, how to see the rest.
+
+One pure layout for `repr`, terminal and notebook: it makes lines of spans, each a
+text with a style word; who prints decides what a style looks like. Data never
+reaches a terminal unwashed: control characters are shown as pictures.
+"""
+
+import unicodedata
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from comb.kernels.coding import Codes
+from comb.tables.column import Column
+
+# A table is read, not scrolled: this many columns of a terminal, this many rows.
+DEFAULT_WIDTH = 100
+DEFAULT_ROWS = 10
+
+# Longer texts are cut in the middle, where names differ least.
+WIDEST_CELL = 32
+
+GAP = "  "
+
+
+class Span(NamedTuple):
+    """A piece of a line with the word for its style: plain, dim, head or said."""
+
+    text: str
+    style: str = "plain"
+
+
+Line = list[Span]
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    """What to lay out.
+
+    Attributes
+    ----------
+    columns, row_numbers
+        The table.
+    sentence : str
+        What it is; printed first.
+    width : int
+        Characters in a line.
+    rows : int
+        The most rows to show.
+    start : int
+        The position of the first row to show, from 0.
+    types : bool
+        Whether a line with types stands under the names.
+    hint : str
+        How to see more rows; ``{next}`` and ``{last}`` stand for the ten after these.
+    """
+
+    columns: Mapping[str, Column]
+    row_numbers: Codes
+    sentence: str
+    width: int = DEFAULT_WIDTH
+    rows: int = DEFAULT_ROWS
+    start: int = 0
+    types: bool = False
+    hint: str = "rows_between({next}, {last}) or last_rows() shows others"
+
+
+def text_width(text: str) -> int:
+    """Return how many terminal columns a text takes.
+
+    >>> text_width("Ähre"), text_width("蜂")
+    (4, 2)
+    """
+    if text.isascii():
+        return len(text)
+    return sum(_character_width(character) for character in text)
+
+
+def _character_width(character: str) -> int:
+    if unicodedata.combining(character):
+        return 0
+    return 2 if unicodedata.east_asian_width(character) in "WF" else 1
+
+
+def washed(text: str) -> str:
+    """Show line ends, tabs and other control characters as pictures.
+
+    >>> washed("a\\nb\\x1b[31m")
+    'a↵b␛[31m'
+    """
+    if text.isprintable():
+        return text
+    return "".join(map(_picture, text))
+
+
+def _picture(character: str) -> str:
+    if character.isprintable():
+        return character
+    if character in "\r\n":
+        return "↵"
+    if character == "\N{NO-BREAK SPACE}":
+        return " "
+    code = ord(character)
+    return chr(0x2400 + code) if code < 0x20 else "\N{REPLACEMENT CHARACTER}"
+
+
+def cut_middle(text: str, width: int) -> str:
+    """Shorten a text to a width by leaving out its middle.
+
+    >>> cut_middle("Apiary by the old mill", 11)
+    'Apiar… mill'
+    """
+    if text_width(text) <= width:
+        return text
+    tail = (width - 1) // 2
+    head = width - 1 - tail
+    while text_width(text[:head]) + text_width(text[-tail:]) >= width and head > 1:
+        head, tail = head - 1, max(1, tail - 1)
+    return f"{text[:head]}…{text[-tail:]}" if tail else text[:head]
+
+
+def cut_end(text: str, width: int) -> str:
+    """Shorten a sentence to a width by leaving out its end.
+
+    >>> cut_end("spaces trimmed in apiary", 15)
+    'spaces trimmed…'
+    """
+    if text_width(text) <= width:
+        return text
+    while text and text_width(text) > width - 1:
+        text = text[: min(len(text) - 1, width - 1)]
+    return f"{text}…"
+
+
+def shown_cells(column: Column) -> list[Span]:
+    """Return each cell as a span: its text, or its reason in brackets."""
+    texts, reasons = column.texts(), column.reasons()
+    return [
+        Span(washed(text)) if text is not None else Span(f"({reason})", "dim")
+        for text, reason in zip(texts, reasons, strict=True)
+    ]
+
+
+def lay_out(ask: Ask) -> list[Line]:
+    """Lay a table out as lines of spans.
+
+    Parameters
+    ----------
+    ask : Ask
+
+    Returns
+    -------
+    list of Line
+        Memory and time grow with the rows shown, not with the table.
+    """
+    total = len(ask.row_numbers)
+    shown = np.arange(min(ask.start, total), min(ask.start + ask.rows, total))
+    if not ask.columns:
+        return [[Span(ask.sentence, "said")]]
+    blocks = [_number_block(ask.row_numbers[shown], ask.types)]
+    used = blocks[0].width
+    left: list[str] = []
+    for name, column in ask.columns.items():
+        block = _column_block(name, column.take(shown), ask.types)
+        if not left and (used + len(GAP) + block.width <= ask.width or len(blocks) == 1):
+            blocks.append(block)
+            used += len(GAP) + block.width
+        else:
+            left.append(name)
+    said = ask.sentence + _showing(ask, len(shown), len(blocks) - 1)
+    lines: list[Line] = [[Span(said, "said")], []]
+    lines += [_join(row) for row in zip(*(block.lines for block in blocks), strict=True)]
+    return lines + _rest(ask, total - len(shown), left)
+
+
+def _showing(ask: Ask, rows: int, columns: int) -> str:
+    """Say which part is shown, if it is not the whole."""
+    parts = []
+    if rows < len(ask.row_numbers):
+        parts.append(f"rows {ask.start + 1:,} to {ask.start + rows:,}" if rows else "no rows")
+    if columns < len(ask.columns):
+        parts.append(f"{columns} of {len(ask.columns)} columns")
+    return f"; showing {' and '.join(parts)}" if parts else ""
+
+
+class _Block(NamedTuple):
+    """One column of the printed form: equally wide lines."""
+
+    width: int
+    lines: list[Line]
+
+
+def _number_block(numbers: Codes, types: bool) -> _Block:
+    texts = [f"{number}" for number in numbers.tolist()]
+    width = max(map(len, ["row", *texts]))
+    head = ["row", ""] if types else ["row"]
+    return _Block(width, [[Span(text.rjust(width), "dim")] for text in head + texts])
+
+
+def _column_block(name: str, column: Column, types: bool) -> _Block:
+    cells = [span._replace(text=cut_middle(span.text, WIDEST_CELL)) for span in shown_cells(column)]
+    if column.type.numeric:
+        cells = _align_points(cells)
+    head = [Span(cut_middle(washed(name), WIDEST_CELL), "head")]
+    head += [Span(str(column.type), "dim")] if types else []
+    width = max(text_width(span.text) for span in [*head, *cells])
+    right = column.type.numeric
+    return _Block(width, [_padded(span, width, right=right) for span in [*head, *cells]])
+
+
+def _align_points(cells: list[Span]) -> list[Span]:
+    """Pad numbers on the right so that their points stand in one line."""
+    tails = [len(text) - text.find(".") if "." in text else 0 for text, style in cells if style == "plain"]
+    longest = max(tails, default=0)
+    result = []
+    for text, style in cells:
+        tail = len(text) - text.find(".") if "." in text else 0
+        pad = longest - tail if style == "plain" else 0
+        result.append(Span(text + " " * pad, style))
+    return result
+
+
+def _padded(span: Span, width: int, *, right: bool) -> Line:
+    space = Span(" " * (width - text_width(span.text)))
+    return [space, span] if right else [span, space]
+
+
+def _join(parts: Sequence[Line]) -> Line:
+    line: Line = []
+    for part in parts:
+        line += [Span(GAP), *part] if line else part
+    return line
+
+
+def _rest(ask: Ask, rows_left: int, names_left: list[str]) -> list[Line]:
+    """Say what is not shown and how to see it."""
+    said = []
+    if names_left:
+        listed = cut_middle(", ".join(map(washed, names_left)), max(20, ask.width - 20))
+        said.append(f"{len(names_left)} more column{'s' if len(names_left) > 1 else ''}: {listed}")
+    if rows_left:
+        first = min(ask.start + ask.rows, len(ask.row_numbers) - 1) + 1
+        last = min(first + DEFAULT_ROWS - 1, len(ask.row_numbers))
+        told = ask.hint.format(next=first, last=last)
+        said.append(f"{rows_left:,} more row{'s' if rows_left > 1 else ''}: {told}")
+    return [[], *([Span(text, "dim")] for text in said)] if said else []
+
+
+def plain(lines: Sequence[Line]) -> str:
+    """Return laid out lines as plain text."""
+    return "\n".join("".join(span.text for span in line).rstrip() for line in lines)

@@ -1,0 +1,52 @@
+"""Where a table came from and how it was read."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from comb.kernels.coding import Codes
+
+
+@dataclass(frozen=True, slots=True)
+class Origin:
+    """The source of a table. All of it is told by the reader; nothing is looked up here.
+
+    Attributes
+    ----------
+    name : str
+        What to call the source in messages: the file's name.
+    path : str
+        Where it was found; empty for a table typed in by hand.
+    size : int
+        Bytes.
+    modified : str
+        When the source was last changed, as ISO 8601 in UTC.
+    checksum : str
+        SHA-256 of the bytes, in hexadecimal.
+    reading : dict
+        How it was read: encoding, delimiter, quote, header lines.
+    lines : int64 array
+        The line each record began on; empty where there are no lines.
+    """
+
+    name: str
+    path: str = ""
+    size: int = 0
+    modified: str = ""
+    checksum: str = ""
+    reading: dict[str, Any] = field(default_factory=dict)
+    lines: Codes = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
+
+    def place(self, row_number: int) -> str:
+        """Say where a record stood.
+
+        >>> Origin("visits.csv", lines=np.array([2, 5])).place(2)
+        'visits.csv, line 5'
+        """
+        if 1 <= row_number <= len(self.lines):
+            return f"{self.name}, line {self.lines[row_number - 1]}"
+        return f"{self.name}, row {row_number}"
+
+
+BY_HAND = Origin("table typed in by hand")

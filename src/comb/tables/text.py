@@ -1,0 +1,126 @@
+"""Text cells as UTF-8 bytes with offsets, or as codes into distinct texts.
+
+One class covers both: without codes, cell *i* is item *i* of the buffer; with codes
+it is item ``codes[i]``, and the items are distinct. Work on text goes through
+`Text.map`, which touches each stored item once.
+"""
+
+from collections.abc import Callable, Sequence
+from itertools import pairwise
+from typing import Any, cast
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.kernels.coding import Codes, encode
+
+# With more distinct texts than this share of the cells, codes cost more than they save.
+MOST_DISTINCT_SHARE = 0.7
+
+
+def _read_only(array: NDArray[Any]) -> NDArray[Any]:
+    array.flags.writeable = False
+    return array
+
+
+class Text:
+    """An immutable sequence of texts.
+
+    Parameters
+    ----------
+    buffer : uint8 array
+        The UTF-8 bytes of all items, end to end.
+    offsets : int64 array
+        Where each item begins, and the end: one more than there are items.
+    codes : int64 array, optional
+        For each cell the item it shows.
+    """
+
+    __slots__ = ("_items", "buffer", "codes", "offsets")
+
+    def __init__(self, buffer: NDArray[np.uint8], offsets: Codes, codes: Codes | None = None) -> None:
+        self.buffer = _read_only(buffer)
+        self.offsets = _read_only(offsets)
+        self.codes = None if codes is None else _read_only(codes)
+        self._items: list[str] | None = None
+
+    @classmethod
+    def from_items(cls, items: Sequence[str], codes: Codes | None = None) -> "Text":
+        """Store items as they stand; with codes they must be distinct.
+
+        >>> Text.from_items(["a", "b"], np.array([1, 0, 1])).to_list()
+        ['b', 'a', 'b']
+        """
+        pieces = [item.encode() for item in items]
+        offsets = np.zeros(len(pieces) + 1, dtype=np.int64)
+        np.cumsum([len(piece) for piece in pieces], out=offsets[1:])
+        return cls(np.frombuffer(bytearray(b"".join(pieces)), dtype=np.uint8), offsets, codes)
+
+    @classmethod
+    def from_strings(cls, texts: Sequence[str]) -> "Text":
+        """Store one text per cell, coded where texts repeat."""
+        words, codes = encode(texts)
+        if len(words) > MOST_DISTINCT_SHARE * len(texts):
+            return cls.from_items(texts)
+        return cls.from_items(words, codes)
+
+    def __len__(self) -> int:
+        return len(self.offsets) - 1 if self.codes is None else len(self.codes)
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return Text, (self.buffer, self.offsets, self.codes)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held, without the cached items."""
+        return self.buffer.nbytes + self.offsets.nbytes + (0 if self.codes is None else self.codes.nbytes)
+
+    def items(self) -> list[str]:
+        """Return the stored items, decoded once and kept."""
+        if self._items is None:
+            data, ends = self.buffer.tobytes(), self.offsets.tolist()
+            self._items = [data[start:end].decode() for start, end in pairwise(ends)]
+        return self._items
+
+    def to_list(self) -> list[str]:
+        """Return the text of every cell."""
+        items = self.items()
+        return list(items) if self.codes is None else [items[code] for code in self.codes.tolist()]
+
+    def take(self, positions: Codes) -> "Text":
+        """Return the cells at the given positions, in that order."""
+        if self.codes is not None:
+            return Text(self.buffer, self.offsets, self.codes[positions])
+        starts = self.offsets[positions]
+        lengths = self.offsets[positions + 1] - starts
+        offsets = np.zeros(len(positions) + 1, dtype=np.int64)
+        np.cumsum(lengths, out=offsets[1:])
+        where = np.arange(offsets[-1], dtype=np.int64) + np.repeat(starts - offsets[:-1], lengths)
+        return Text(self.buffer[where], offsets)
+
+    def coded(self) -> tuple[list[str], Codes]:
+        """Return distinct texts and the code of every cell.
+
+        Some of the texts may no longer be shown by any cell.
+        """
+        return encode(self.items()) if self.codes is None else (self.items(), self.codes)
+
+    def same_texts(self, other: "Text") -> NDArray[np.bool_]:
+        """Return where two sequences of one length hold the same text."""
+        if self.codes is not None and other.codes is not None and self.buffer is other.buffer:
+            return cast(NDArray[np.bool_], np.equal(self.codes, other.codes))
+        pairs = zip(self.to_list(), other.to_list(), strict=True)
+        return np.fromiter((mine == theirs for mine, theirs in pairs), np.bool_, len(self))
+
+    def map(self, change: Callable[[str], str]) -> "Text":
+        """Apply a function to every text, once per stored item."""
+        changed = [change(item) for item in self.items()]
+        if self.codes is None:
+            return Text.from_strings(changed)
+        words, recoded = encode(changed)
+        return Text.from_items(words, recoded[self.codes])
+
+    def flags(self, test: Callable[[str], bool]) -> NDArray[np.bool_]:
+        """Return for every cell whether its text passes a test, asked once per stored item."""
+        passed: NDArray[np.bool_] = np.array([test(item) for item in self.items()], np.bool_)
+        return passed if self.codes is None else cast(NDArray[np.bool_], passed[self.codes])

@@ -1,0 +1,1 @@
+"""Tables become files. Only `comb.writing.atomic` writes anything."""

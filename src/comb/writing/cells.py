@@ -1,0 +1,29 @@
+"""What CSV on the Web has no room for: why cells are empty, and the texts kept. Pure."""
+
+import numpy as np
+
+from comb.tables.bare import BareTable
+from comb.tables.reasons import Reason
+from comb.writing.delimited import rows_bytes
+
+HEADER = ["record", "source_row", "column", "reason", "text"]
+
+
+def cells_bytes(table: BareTable) -> bytes:
+    """List every missing cell but the plain blanks.
+
+    Blank cells are left out, since an empty field says as much.
+
+    Returns
+    -------
+    bytes
+        Comma-separated: the record in the saved table, the row number in the source,
+        the column, the reason, and the text that was kept.
+    """
+    rows = [HEADER]
+    for name, column in table.columns.items():
+        for at in np.flatnonzero(column.states > Reason.BLANK).tolist():
+            reason = Reason(int(column.states[at])).word
+            kept = column.kept.texts.get(at, "")
+            rows.append([str(at + 1), str(table.row_numbers[at]), name, reason, kept])
+    return rows_bytes(rows)

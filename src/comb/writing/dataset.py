@@ -1,0 +1,90 @@
+"""The dataset folder: tables with their description, the record of what was done. Pure."""
+
+import hashlib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import msgspec
+
+from comb.steps.accounting import Taken
+from comb.tables.bare import BareTable
+from comb.writing.atomic import CHECKSUMS
+from comb.writing.cells import cells_bytes
+from comb.writing.delimited import csv_bytes, rows_bytes
+from comb.writing.dictionary import dictionary_bytes
+from comb.writing.metadata import metadata_bytes
+
+ASIDE_HEADER = ["table", "step", "kind", "source_row", "place", "reason"]
+
+
+@dataclass(frozen=True, slots=True)
+class Dataset:
+    """Everything that goes into a dataset folder.
+
+    Attributes
+    ----------
+    tables : mapping of str to BareTable
+    taken : mapping of str to sequence of Taken
+        The steps that led to each table, in order.
+    plan : str
+        The plan, as written.
+    """
+
+    tables: Mapping[str, BareTable]
+    taken: Mapping[str, Sequence[Taken]]
+    plan: str
+
+    def files(self) -> dict[str, bytes]:
+        """Return the content of every file by name; the same dataset gives the same bytes."""
+        files: dict[str, bytes] = {}
+        for name, table in self.tables.items():
+            files[f"{name}.csv"] = csv_bytes(table)
+            files[f"{name}-metadata.json"] = metadata_bytes(table, name)
+            files[f"{name}-cells.csv"] = cells_bytes(table)
+        files["dictionary.md"] = dictionary_bytes(dict(self.tables))
+        files["ledger.jsonl"] = ledger_bytes(self.taken)
+        files["set-aside.csv"] = aside_bytes(self.taken)
+        files["plan.yaml"] = self.plan.encode()
+        sums = [f"{hashlib.sha256(data).hexdigest()}  {name}\n" for name, data in sorted(files.items())]
+        return {**files, CHECKSUMS: "".join(sums).encode()}
+
+
+def ledger_bytes(taken: Mapping[str, Sequence[Taken]]) -> bytes:
+    """Write the ledger as JSON Lines: a line for each step, with table and number."""
+    lines = []
+    for name, steps in taken.items():
+        for number, one in enumerate(steps, 1):
+            record = {"table": name, "number": number, **msgspec.to_builtins(one.entry)}
+            lines.append(msgspec.json.encode(record) + b"\n")
+    return b"".join(lines)
+
+
+def aside_bytes(taken: Mapping[str, Sequence[Taken]]) -> bytes:
+    """Write the rows that were set aside, as they were then, with step and reason."""
+    asides = [
+        (name, number, one)
+        for name, steps in taken.items()
+        for number, one in enumerate(steps, 1)
+        if one.aside.row_count
+    ]
+    names = list(dict.fromkeys(title for _, _, one in asides for title in one.aside.names))
+    rows = [[*ASIDE_HEADER, *names]]
+    for name, number, one in asides:
+        cells = {title: _written(one.aside, title) for title in one.aside.names}
+        for at, row_number in enumerate(one.aside.row_numbers.tolist()):
+            head = [
+                name,
+                str(number),
+                one.entry.step,
+                str(row_number),
+                one.aside.place(row_number),
+                one.reasons[at],
+            ]
+            rows.append(head + [cells[title][at] if title in cells else "" for title in names])
+    return rows_bytes(rows)
+
+
+def _written(table: BareTable, name: str) -> list[str]:
+    """Return the cells of a column as texts; a text that was kept stands for its cell."""
+    column = table[name]
+    return [column.kept.texts.get(at, text or "") for at, text in enumerate(column.texts())]
