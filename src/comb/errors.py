@@ -121,6 +121,15 @@ def listing(names: Sequence[str], most: int = MOST_NAMES_SHOWN) -> str:
     return f"{', '.join(names[:most])} and {len(names) - most:,} more"
 
 
+def counted(count: int, noun: str) -> str:
+    """Write a count with its noun.
+
+    >>> counted(1, "row"), counted(1200, "cell")
+    ('1 row', '1,200 cells')
+    """
+    return f"{count:,} {noun}{'' if count == 1 else 's'}"
+
+
 def unknown_name(kind: str, name: str, known: Sequence[str]) -> tuple[str, str]:
     """Word the message and the remedy for a name that is not known.
 

@@ -81,8 +81,8 @@ def show_command(
         table.columns, table.row_numbers, table.sentence(), screen.width, rows, start, wanted.type_line, HINT
     )
     screen.lines(lay_out(asked))
-    first = table.row_numbers[start] if rows else 1
-    screen.next_step(f"comb show {shlex.quote(source)} --record {first}")
+    if rows:
+        screen.next_step(f"comb show {shlex.quote(source)} --record {table.row_numbers[start]}")
 
 
 def _parts(text: str) -> list[str]:

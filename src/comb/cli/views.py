@@ -6,10 +6,10 @@ from typing import Any
 import yaml
 
 from comb.cli.terminal import columns_of
-from comb.errors import ColumnError, unknown_name
+from comb.errors import ColumnError, counted, unknown_name
 from comb.plans.plan import step_record
 from comb.plans.run import Outcome, RuleResult, total
-from comb.profiling.finding import Finding, counted
+from comb.profiling.finding import Finding
 from comb.profiling.profile import Profile
 from comb.profiling.summaries import Summary
 from comb.reading.inspection import ColumnReading, Inspection, TableReading

@@ -120,8 +120,9 @@ class _Checker:
             return self.types[node.name]
         what, remedy = unknown_name("column", node.name, list(self.types))
         quoted = "'" + node.name.replace("'", "''") + "'"
-        hint = f"; if it is text, write it in single quotes: {quoted}" if as_text else ""
-        raise self.fail(node, what, remedy + hint)
+        if as_text and not remedy.startswith("did you mean"):
+            remedy = f"if it is text, write it in single quotes: {quoted}; for columns {remedy}"
+        raise self.fail(node, what, remedy)
 
     def unary(self, node: Unary) -> Checked:
         if node.operator == "not":

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from comb.errors import counted
 from comb.inference.patterns import DateForm, write_date_pattern
 from comb.inference.reader import FALSE_WORDS, TRUE_WORDS, Reading, plain_numbers
 from comb.inference.words import BOOLEAN_PAIRS
@@ -16,6 +17,9 @@ from comb.tables.types import BOOLEAN, DATE, INTEGER, NUMBER, decimal
 
 # Below this share of dates that settle the order of day and month, it stays open.
 LEAST_AGREEING = 0.9
+
+# A type that none of so many texts fits cannot be that of nine cells in ten.
+FIRST_LOOK = 200
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,13 +68,21 @@ def all_trials(texts: Sequence[str], counts: Codes) -> list[Trial]:
     list of Trial
         The most cells first; of equal ones the narrower type first.
     """
-    trials = [
-        *_boolean(texts, counts),
-        *_numbers(texts, counts, "."),
-        *_numbers(texts, counts, ","),
-        *_dates(texts, counts),
-    ]
+    trials = _boolean(texts, counts)
+    look = _first_look(counts)
+    few, few_counts = [texts[at] for at in look], counts[look]
+    for attempt in (_point_numbers, _comma_numbers, _dates):
+        if any(trial.weight for trial in attempt(few, few_counts)):
+            trials += attempt(texts, counts)
     return sorted((trial for trial in trials if trial.weight), key=lambda trial: -trial.weight)
+
+
+def _first_look(counts: Codes) -> list[int]:
+    """Return the commonest texts and some evenly spaced: a type that fits none is not tried."""
+    half = FIRST_LOOK // 2
+    common = np.argsort(-counts, kind="stable")[:half].tolist()
+    spaced = np.linspace(0, len(counts) - 1, half).astype(np.int64).tolist() if len(counts) else []
+    return sorted({*common, *spaced})
 
 
 def _boolean(texts: Sequence[str], counts: Codes) -> list[Trial]:
@@ -85,10 +97,20 @@ def _boolean(texts: Sequence[str], counts: Codes) -> list[Trial]:
     return [Trial(Reading(BOOLEAN), fits, _weight(fits, counts), why=why)]
 
 
+def _point_numbers(texts: Sequence[str], counts: Codes) -> list[Trial]:
+    return _numbers(texts, counts, ".")
+
+
+def _comma_numbers(texts: Sequence[str], counts: Codes) -> list[Trial]:
+    return _numbers(texts, counts, ",")
+
+
 def _numbers(texts: Sequence[str], counts: Codes, mark: str) -> list[Trial]:
     """Numbers with one decimal mark: integer, then decimal or number."""
     plain = plain_numbers(texts, mark, "")
     number = Reading(NUMBER, decimal_mark=mark)
+    if mark == "," and not any("," in text for text in texts):
+        return []
     fits = number.parse(texts)[1] == FITS
     if not fits.any():
         return []
@@ -98,7 +120,8 @@ def _numbers(texts: Sequence[str], counts: Codes, mark: str) -> list[Trial]:
     else:
         trials = []
     read = [text for text, fit in zip(plain, fits.tolist(), strict=True) if fit]
-    if not any("." in text or "e" in text.lower() for text in read):
+    written = [text for text, fit in zip(texts, fits.tolist(), strict=True) if fit]
+    if not any(mark in text or (mark == "." and "e" in text.lower()) for text in written):
         return trials
     scales = {digits_after_point(text) for text in read}
     scale = scales.pop() if len(scales) == 1 else None
@@ -188,7 +211,7 @@ def _day_month(
     deciding = first if order == "dmy" else second
     form = DateForm(order, mark, write_date_pattern(order, mark, padded=padded))
     if deciding >= LEAST_AGREEING * (first + second) and deciding:
-        return form, f"day and month cannot be confused: {deciding:,} values have a day above 12", ""
+        return form, f"day and month cannot be confused: {counted(deciding, 'value')} with a day above 12", ""
     if mark == "." and not second:
         return form, "with points between, the day comes first", ""
     return (
@@ -196,7 +219,7 @@ def _day_month(
         "",
         "day and month could be swapped: "
         + (
-            f"{first:,} values say day first, {second:,} month first"
+            f"{counted(first, 'value')} with the day first, {second:,} with the month"
             if first
             else "no value has a day above 12"
         ),

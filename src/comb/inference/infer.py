@@ -6,12 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 
+from comb.errors import counted
 from comb.inference.candidates import Trial, all_trials
 from comb.inference.patterns import ISO_DATE, Request, date_form, decimal_scale
 from comb.inference.reader import RawColumn, Reading, build_column, count_cells
 from comb.inference.words import is_missing_word
 from comb.kernels.coding import Codes
-from comb.kernels.parsing import INT64_MAX
+from comb.kernels.parsing import INT64_MAX, INT64_MIN
 from comb.tables.column import Column, Mask
 from comb.tables.evidence import Candidate, Evidence
 from comb.tables.types import BOOLEAN, DATE, INTEGER, NUMBER, STRING, decimal
@@ -72,17 +73,18 @@ def given_markers(words: Sequence[str], missing: Collection[str] | None) -> Mask
 
 def _text_doubt(texts: Sequence[str], counts: Codes, trials: list[Trial], total: int) -> str:
     """Return why a column stays text although most of it would fit another type."""
-    if not trials or trials[0].weight < LEAST_FIT * total:
+    if not trials or trials[0].doubt:
+        return trials[0].doubt if trials else ""
+    whole = [bool(_DIGITS.fullmatch(text)) for text in texts]
+    numeric = trials[0].reading.type.numeric and trials[0].weight >= LEAST_FIT * total
+    if not numeric and int(counts[whole].sum()) < LEAST_FIT * total:
         return ""
-    best = trials[0]
-    if best.doubt or not best.reading.type.numeric:
-        return best.doubt
     zeros = [bool(_LEADING_ZERO.fullmatch(text)) for text in texts]
     if any(zeros):
-        return f"{int(counts[zeros].sum()):,} values begin with a zero, as codes do"
-    long = [bool(_DIGITS.fullmatch(text)) and abs(int(text[:30])) > INT64_MAX for text in texts]
+        return f"{counted(int(counts[zeros].sum()), 'value')} with a zero in front, as codes have"
+    long = [bool(_DIGITS.fullmatch(text)) and not INT64_MIN <= int(text[:30]) <= INT64_MAX for text in texts]
     if any(long):
-        return f"{int(counts[long].sum()):,} values are beyond the range of integers"
+        return f"{counted(int(counts[long].sum()), 'value')} beyond the range of integers"
     return ""
 
 
@@ -103,7 +105,7 @@ def _typed_evidence(
     why = best.why
     if best.reading.type == NUMBER:
         long = sum(sum(map(str.isdigit, text)) > MOST_NUMBER_DIGITS for text in texts)
-        why += (f"{long:,} values have more digits than a number keeps",) if long else ()
+        why += (f"{counted(long, 'value')} with more digits than a number keeps",) if long else ()
     return Evidence(
         best.candidate(total),
         runner_up.candidate(total) if runner_up else None,
@@ -133,7 +135,8 @@ def declared_column(
     known_words : bool
         Whether the known words for missing count too; in strings they never do.
     marks : Reading, optional
-        Decimal mark, group mark and unit, where they are given.
+        Decimal mark, group mark and unit, where they are given; an empty decimal mark
+        is decided by the texts.
 
     Returns
     -------
@@ -172,7 +175,7 @@ def _asked_reading(
         return Reading(BOOLEAN)
     if request.word == "date":
         return _date_reading(request, texts, counts)
-    base = marks or _likely_marks(texts, counts)
+    base = marks if marks and marks.decimal_mark else _likely_marks(texts, counts, marks)
     if request.word != "decimal":
         return replace(base, type=INTEGER if request.word == "integer" else NUMBER)
     if request.pattern:
@@ -191,8 +194,9 @@ def _date_reading(request: Request, texts: Sequence[str], counts: Codes) -> Read
     return trial.reading
 
 
-def _likely_marks(texts: Sequence[str], counts: Codes) -> Reading:
+def _likely_marks(texts: Sequence[str], counts: Codes, given: Reading | None) -> Reading:
     """Return the decimal mark that reads more of the cells."""
-    options = [Reading(NUMBER, decimal_mark=mark) for mark in ".,"]
+    base = given or Reading(NUMBER)
+    options = [replace(base, decimal_mark=mark) for mark in ".," if mark != base.group_mark]
     weights = [int(counts[option.parse(texts)[1] == 0].sum()) for option in options]
-    return options[1] if weights[1] > weights[0] else options[0]
+    return options[weights.index(max(weights))]

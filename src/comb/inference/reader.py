@@ -79,6 +79,8 @@ def plain_numbers(texts: Sequence[str], decimal_mark: str, group_mark: str, unit
     """Take the unit off and rewrite the marks, so that the kernels can read the numbers."""
     if unit:
         texts = [text.removesuffix(unit).rstrip() if text != unit else text for text in texts]
+    if decimal_mark == "." and not group_mark:
+        return list(texts)
     return [parsing.plain_number(text, decimal_mark, group_mark or None) if text else text for text in texts]
 
 

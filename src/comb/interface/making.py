@@ -10,7 +10,7 @@ import numpy as np
 
 from comb.errors import ColumnError, ParameterError
 from comb.interface.table import Table
-from comb.kernels.parsing import INT64_MAX
+from comb.kernels.parsing import INT64_MAX, INT64_MIN
 from comb.reading.inspection import Inspection
 from comb.reading.load import ReadOptions, inspect_source, load_table
 from comb.tables.column import Column
@@ -152,7 +152,7 @@ def _kind(name: str, kinds: set[type], cells: list[Any]) -> Type:
     if kinds == {date}:
         return DATE
     if kinds == {int}:
-        too_large = [cell for cell in cells if cell is not None and abs(cell) > INT64_MAX]
+        too_large = [cell for cell in cells if cell is not None and not INT64_MIN <= cell <= INT64_MAX]
         if too_large:
             raise ParameterError(
                 f"{too_large[0]} in {name!r} is beyond the range of integers", remedy="give it as text"

@@ -45,10 +45,13 @@ class Document:
 
     def error(self, path: Path, what: str, remedy: str | None = None) -> PlanError:
         """Return the error for a part of the document, with file and line."""
+        return PlanError(what, where=f"{self.name}, line {self.line(path)}", remedy=remedy)
+
+    def line(self, path: Path) -> int:
+        """Return the line of a part of the document, or of the nearest part around it."""
         while path and path not in self._lines:
             path = path[:-1]
-        line = self._lines.get(path, 1)
-        return PlanError(what, where=f"{self.name}, line {line}", remedy=remedy)
+        return self._lines.get(path, 1)
 
     def _refuse_indirection(self, text: str) -> None:
         for event in yaml.parse(text, Loader=yaml.SafeLoader):

@@ -53,6 +53,8 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     reading : Reading
     steps : list of Step
     rules : list of Rule
+    lines : list of int
+        The line of each step in the plan file, where there is one.
     """
 
     source: str = ""
@@ -60,6 +62,7 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     reading: Reading = Reading()
     steps: list[Step] = []
     rules: list[Rule] = []
+    lines: list[int] = []
 
 
 class Save(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -86,6 +89,8 @@ class PlanText(msgspec.Struct, frozen=True, kw_only=True):
     questions : list of str
         Open ones, for the report.
     save : list of Save
+    name : str
+        The file, for messages.
     folder : str
         Where its relative paths begin.
     text : str
@@ -95,6 +100,7 @@ class PlanText(msgspec.Struct, frozen=True, kw_only=True):
     tables: dict[str, TablePlan]
     questions: list[str] = []
     save: list[Save] = []
+    name: str = ""
     folder: str = "."
     text: str = ""
 
@@ -116,7 +122,7 @@ def write_plan(tables: dict[str, TablePlan], *, save: str = "", questions: list[
     """
     records = {}
     for name, table in tables.items():
-        record: dict[str, Any] = msgspec.to_builtins(msgspec.structs.replace(table, steps=[]))
+        record: dict[str, Any] = msgspec.to_builtins(msgspec.structs.replace(table, steps=[], lines=[]))
         if table.steps:
             record["steps"] = [step_record(step) for step in table.steps]
         records[name] = record

@@ -55,7 +55,9 @@ class _PlanReader:
         self.check_order(tables)
         save = self.saves(whole.get("save"), tables)
         questions = self.texts(("questions",), whole.get("questions"))
-        return PlanText(tables=tables, questions=questions, save=save, folder=folder, text=text)
+        return PlanText(
+            tables=tables, questions=questions, save=save, name=self.document.name, folder=folder, text=text
+        )
 
     def mapping(self, path: Path, value: Any, wanted: str) -> dict[str, Any]:
         if not isinstance(value, dict):
@@ -78,14 +80,13 @@ class _PlanReader:
                 raise self.document.error((*path, key), f"expected a name, came {_shown(record[key])}")
         reading = self.struct((*path, "reading"), record.get("reading") or {}, Reading)
         rules = self.sequence((*path, "rules"), record.get("rules"))
+        steps = self.sequence((*path, "steps"), record.get("steps"))
         return TablePlan(
             source=record.get("source") or "",
             from_table=record.get("from_table") or "",
             reading=reading,
-            steps=[
-                self.step((*path, "steps", at), one)
-                for at, one in enumerate(self.sequence((*path, "steps"), record.get("steps")))
-            ],
+            steps=[self.step((*path, "steps", at), one) for at, one in enumerate(steps)],
+            lines=[self.document.line((*path, "steps", at)) for at in range(len(steps))],
             rules=[self.struct((*path, "rules", at), one, Rule) for at, one in enumerate(rules)],
         )
 

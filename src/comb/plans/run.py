@@ -14,6 +14,7 @@ from comb.kernels.coding import Codes
 from comb.plans.plan import PlanText, Rule, Save, TablePlan
 from comb.plans.planfile import read_plan
 from comb.reading.load import ReadOptions, load_table
+from comb.reading.sources import read_source
 from comb.steps.accounting import Entry, Taken, take_step
 from comb.steps.rows import SetAsideRows
 from comb.tables.bare import BareTable
@@ -107,17 +108,15 @@ def open_plan(path: str | Path) -> PlanText:
 
     Raises
     ------
-    PlanError
+    ReadError, PlanError
         If it is not there, no text, or no plan.
     """
-    place = Path(path)
+    source = read_source(path)
     try:
-        text = place.read_text(encoding="utf-8")
+        text = source.data.decode("utf-8-sig")
     except UnicodeDecodeError:
-        raise PlanError("expected a plan in UTF-8 text", where=str(place)) from None
-    except OSError as error:
-        raise PlanError(f"the plan cannot be read: {error.strerror}", where=str(place)) from None
-    return read_plan(text, str(place), str(place.parent))
+        raise PlanError("expected a plan in UTF-8 text, these bytes are none", where=str(path)) from None
+    return read_plan(text, str(path), str(Path(path).parent))
 
 
 def run_plan(
@@ -176,7 +175,9 @@ def _run_table(
         try:
             taken.append(take_step(step, table))
         except CombError as error:
-            error.where = f"{name}, step {number} ({step.name})" + (f", {error.where}" if error.where else "")
+            line = planned.lines[number - 1] if planned.lines else None
+            where = f"{plan.name}, line {line}, step {number}" if line else f"{name}, step {number}"
+            error.where = f"{where} ({step.name})" + (f", {error.where}" if error.where else "")
             raise
         table = taken[-1].table
     results = []

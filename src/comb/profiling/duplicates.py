@@ -2,8 +2,9 @@
 
 import numpy as np
 
+from comb.errors import counted
 from comb.kernels.coding import Codes, group
-from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, counted, rows_where
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, rows_where
 from comb.steps.rows import RemoveDuplicates
 from comb.tables.bare import BareTable
 

@@ -58,15 +58,6 @@ def rows_where(table: BareTable, where: np.ndarray) -> Codes:
     return np.sort(table.row_numbers[where])
 
 
-def counted(count: int, noun: str) -> str:
-    """Write a count with its noun.
-
-    >>> counted(1, "row"), counted(1200, "cell")
-    ('1 row', '1,200 cells')
-    """
-    return f"{count:,} {noun}{'' if count == 1 else 's'}"
-
-
 def kept_texts(column: Column, where: np.ndarray) -> dict[str, int]:
     """Count the kept texts of the cells in a mask, the commonest first."""
     counts: dict[str, int] = {}

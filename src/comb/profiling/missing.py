@@ -2,8 +2,9 @@
 
 import numpy as np
 
+from comb.errors import counted
 from comb.inference.words import SENTINELS, is_missing_word
-from comb.profiling.finding import Finding, Findings, counted, kept_texts, quoted, rows_where
+from comb.profiling.finding import Finding, Findings, kept_texts, quoted, rows_where
 from comb.steps.cells import Convert
 from comb.tables.bare import BareTable
 from comb.tables.column import Column

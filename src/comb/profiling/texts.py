@@ -2,7 +2,8 @@
 
 import re
 
-from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, counted, quoted, rows_where
+from comb.errors import counted
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, quoted, rows_where
 from comb.steps.cells import Recode, Trim, tidied
 from comb.tables.bare import BareTable
 from comb.tables.column import Column

@@ -4,7 +4,8 @@ import re
 
 import numpy as np
 
-from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, counted, kept_texts, quoted, rows_where
+from comb.errors import counted
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, kept_texts, quoted, rows_where
 from comb.steps.cells import Convert
 from comb.steps.columns import Select
 from comb.tables.bare import BareTable

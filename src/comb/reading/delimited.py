@@ -77,10 +77,10 @@ def read_grid(text: str, layout: Layout, *, most: int | None = None) -> Grid:
     width = len(head) if head else _commonest_width([row for row, _ in rows])
     names = unique_names([_one_line(name) for name in head] or [""] * width)
     grid = Grid(names, [row for row, _ in rows], np.array([line for _, line in rows], np.int64), titles)
+    _note(grid, blank, "{} left out", "blank line")
     _square(grid, width, layout.delimiter)
-    _note(grid, blank, "blank line", "left out")
-    _note(grid, body.stray, "quote inside a field", "read as an ordinary character")
-    _note(grid, body.unclosed, "quote that never closes", "read as an ordinary character")
+    _note(grid, body.stray, "{} with a quote inside a field, read as an ordinary character", "row")
+    _note(grid, body.unclosed, "{} with a quote that never closes, read as an ordinary character", "row")
     return grid
 
 
@@ -122,10 +122,9 @@ def _square(grid: Grid, width: int, delimiter: str) -> None:
         grid.rows = [[*row[:width], rest] for row, rest in zip(grid.rows, surplus, strict=True)]
         grid.names = unique_names([*grid.names, ""])
         grid.absent[width] = [at for at in range(len(grid.rows)) if at not in further]
-        _note(
-            grid, grid.lines[long].tolist(), "row with too many cells", f"the rest stands in {grid.names[-1]}"
-        )
-    _note(grid, grid.lines[short].tolist(), "row with too few cells", "the others are absent")
+        told = f"{{}} with too many cells, the rest stands in {grid.names[-1]}"
+        _note(grid, grid.lines[long].tolist(), told, "row")
+    _note(grid, grid.lines[short].tolist(), "{} with too few cells, the others are absent", "row")
 
 
 def _rejoined(cells: list[str], delimiter: str) -> str:
@@ -137,12 +136,14 @@ def _rejoined(cells: list[str], delimiter: str) -> str:
     return line.getvalue()
 
 
-def _note(grid: Grid, lines: list[int], what: str, done: str) -> None:
+def _note(grid: Grid, lines: list[int], what: str, noun: str) -> None:
+    """Note an irregularity with the lines it stands in; ``{}`` takes their number."""
     if lines:
         told = ", ".join(f"{line:,}" for line in lines[:MOST_LINES_TOLD])
         more = f" and {len(lines) - MOST_LINES_TOLD:,} more" if len(lines) > MOST_LINES_TOLD else ""
         plural = "" if len(lines) == 1 else "s"
-        grid.notes.append(f"{len(lines):,} {what}{plural} ({done}): line{plural} {told}{more}")
+        count = f"{len(lines):,} {noun}{plural}"
+        grid.notes.append(f"{what.format(count)}: line{plural} {told}{more}")
 
 
 def type_columns(

@@ -11,6 +11,9 @@ _UNDEFINED_1252 = frozenset(b"\x81\x8d\x8f\x90\x9d")
 # Control characters that occur in text files: tab, line ends, form feed, end-of-file.
 _TEXT_CONTROLS = frozenset(b"\t\n\r\x0b\x0c\x1a")
 
+# More control characters than this, and it is no text although it may be valid UTF-8.
+MOST_CONTROLS = 0.05
+
 # What files begin with that are no delimited text.
 _SIGNATURES = (
     (b"PK\x03\x04", "a zip archive or a workbook"),
@@ -94,7 +97,7 @@ def _strict(data: bytes, name: str, encoding: str) -> str:
     try:
         return data.decode(encoding)
     except UnicodeDecodeError as error:
-        line = data.count(b"\n", 0, error.start) + 1
+        line = _line_of(data, error.start)
         shown = " ".join(f"{byte:02X}" for byte in data[error.start : error.end])
         raise ContentError(
             f"the bytes {shown} are no {encoding}",
@@ -109,18 +112,29 @@ def _refuse_binary(data: bytes, name: str) -> None:
             remedy = "give the encoding: utf-16" if "UTF-16" in what else "Comb reads delimited text so far"
             raise ContentError(f"expected delimited text, this is {what}", where=name, remedy=remedy)
     controls = [byte for byte in set(data) if byte < 0x20 and byte not in _TEXT_CONTROLS]
-    if controls:
-        at = min(data.find(byte) for byte in controls)
-        line = data.count(b"\n", 0, at) + 1
-        raise ContentError(
-            f"expected delimited text, found the control byte {data[at]:02X} at byte {at + 1:,}",
-            where=f"{name}, line {line}",
-            remedy="if it is text all the same, give its encoding",
-        )
+    share = sum(map(data.count, (bytes([byte]) for byte in controls))) / len(data)
+    if 0 in controls or share > MOST_CONTROLS:
+        raise _no_text(data, name, controls)
+
+
+def _no_text(data: bytes, name: str, controls: list[int]) -> ContentError:
+    at = min(data.find(byte) for byte in controls)
+    return ContentError(
+        f"expected delimited text, found the control byte {data[at]:02X} at byte {at + 1:,}",
+        where=f"{name}, line {_line_of(data, at)}",
+        remedy="if it is text all the same, give its encoding",
+    )
+
+
+def _line_of(data: bytes, at: int) -> int:
+    return data.count(b"\n", 0, at) + 1
 
 
 def _as_1252(data: bytes, name: str, error: UnicodeDecodeError) -> Decoded:
-    line = data.count(b"\n", 0, error.start) + 1
+    line = _line_of(data, error.start)
+    controls = [byte for byte in set(data) if byte < 0x20 and byte not in _TEXT_CONTROLS]
+    if controls:
+        raise _no_text(data, name, controls)
     if _UNDEFINED_1252.intersection(data):
         raise ContentError(
             f"the byte {data[error.start]:02X} is neither UTF-8 nor Windows-1252 text",

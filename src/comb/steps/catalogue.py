@@ -49,9 +49,8 @@ def make_step(name: str, parameters: dict[str, Any]) -> Step:
     except msgspec.ValidationError as error:
         text, _, path = str(error).partition(" - at `$.")
         field = path.split("`")[0].split("[")[0].split(".")[0]
-        missing = text.removeprefix("Object missing required field `").rstrip("`")
-        if missing != text:
-            what = f"the step {name} needs {missing!r}"
+        if text.startswith("Object missing required field"):
+            what = f"the step {name} needs {text.split('`')[1]!r}"
             raise _blamed("step", what, f"its parameters: {listing(allowed)}") from None
         raise _blamed(field or "step", f"{name}: {field}: {text[0].lower()}{text[1:]}", None) from None
 

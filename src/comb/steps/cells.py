@@ -191,10 +191,9 @@ class Convert(Step, frozen=True, tag="convert"):
         for mark in (self.decimal_mark, self.group_mark):
             if mark is not None and len(mark) != 1:
                 raise ParameterError(f"expected one character as a mark in numbers, came {mark!r}")
-        if self.decimal_mark == self.group_mark:
+        if self.decimal_mark and self.decimal_mark == self.group_mark:
             raise ParameterError(f"the decimal mark and the group mark are both {self.decimal_mark!r}")
-        default = "," if self.group_mark == "." else "."
-        return Reading(NUMBER, self.decimal_mark or default, self.group_mark or "", self.unit or "")
+        return Reading(NUMBER, self.decimal_mark or "", self.group_mark or "", self.unit or "")
 
     def _stopped(self, table: BareTable, misfits: dict[int, list[str]]) -> TypeMismatch:
         first = [

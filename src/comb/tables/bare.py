@@ -21,7 +21,7 @@ from comb.tables.record import Record
 from comb.tables.types import Type
 
 # A sentence that tells of more steps than this is no sentence any more.
-MOST_NOTES = 2
+MOST_NOTES = 3
 
 
 class BareTable:
@@ -197,11 +197,11 @@ class BareTable:
                 f"row number {row_number} stands in {len(hits)} rows of this table",
                 remedy=f"name one by its position: rows_between({hits[0] + 1}, {hits[-1] + 1})",
             )
-        low, high = self.row_numbers.min(initial=0), self.row_numbers.max(initial=0)
-        raise ParameterError(
-            f"there is no row number {row_number} in this table",
-            remedy=f"its {self._row_count:,} rows have numbers from {low:,} to {high:,}",
-        )
+        told = "it has no rows"
+        if self._row_count:
+            low, high = self.row_numbers.min(), self.row_numbers.max()
+            told = f"its {self._row_count:,} rows have numbers from {low:,} to {high:,}"
+        raise ParameterError(f"there is no row number {row_number} in this table", remedy=told)
 
     def record(self, row_number: int) -> Record:
         """Return one row by its row number, printed from top to bottom."""

@@ -5,6 +5,7 @@ text with a style word; who prints decides what a style looks like. Data never
 reaches a terminal unwashed: control characters are shown as pictures.
 """
 
+import textwrap
 import unicodedata
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -158,7 +159,7 @@ def lay_out(ask: Ask) -> list[Line]:
     total = len(ask.row_numbers)
     shown = np.arange(min(ask.start, total), min(ask.start + ask.rows, total))
     if not ask.columns:
-        return [[Span(ask.sentence, "said")]]
+        return _sentence(ask.sentence, ask.width)
     blocks = [_number_block(ask.row_numbers[shown], ask.types)]
     used = blocks[0].width
     left: list[str] = []
@@ -170,9 +171,14 @@ def lay_out(ask: Ask) -> list[Line]:
         else:
             left.append(name)
     said = ask.sentence + _showing(ask, len(shown), len(blocks) - 1)
-    lines: list[Line] = [[Span(said, "said")], []]
+    lines = [*_sentence(said, ask.width), []]
     lines += [_join(row) for row in zip(*(block.lines for block in blocks), strict=True)]
     return lines + _rest(ask, total - len(shown), left)
+
+
+def _sentence(text: str, width: int) -> list[Line]:
+    """Break the sentence between words."""
+    return [[Span(line, "said")] for line in textwrap.wrap(text, width, break_long_words=False)]
 
 
 def _showing(ask: Ask, rows: int, columns: int) -> str:

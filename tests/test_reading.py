@@ -1,0 +1,197 @@
+"""Loading delimited text: what is found out, what is kept, what is refused."""
+
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+import comb
+from comb.demo.files import demo_bytes
+from conftest import load_text
+from strategies import tables
+
+
+def test_the_demo_file_is_read_as_a_person_would(inspections: comb.Table) -> None:
+    words = "integer date string string string string integer integer integer decimal decimal decimal boolean string"
+    assert [str(kind) for kind in inspections.types.values()] == words.split()
+    assert inspections.origin.reading["skip"] == 3 and inspections.origin.reading["delimiter"] == ";"
+    assert inspections["inspected_on"].reasons().count("unreadable") == 6
+    # Every row begins on the line the file itself shows, notes with line ends counted.
+    lines = demo_bytes("inspections.csv").decode().split("\n")
+    for number, visit in zip(range(1, 2401, 97), inspections["visit"].to_list()[::97], strict=True):
+        line = int(inspections.place(number).rpartition(" ")[2])
+        assert lines[line - 1].startswith(f"{visit};")
+
+
+@pytest.mark.parametrize(
+    ("data", "delimiter", "encoding", "names", "cells"),
+    [
+        ("a,b\n1,x\n2,y\n", ",", "utf-8", ("a", "b"), [[1, 2], ["x", "y"]]),
+        ("a;b\n1,5;x\n2,5;y\n", ";", "utf-8", ("a", "b"), [["1.5", "2.5"], ["x", "y"]]),
+        ("a\tb\n1\tx, y; z\n", "\t", "utf-8", ("a", "b"), [[1], ["x, y; z"]]),
+        ("a|b\r\n1|x\r\n2|y\r\n", "|", "utf-8", ("a", "b"), [[1, 2], ["x", "y"]]),
+        ("a,b\r1,x\r2,y", ",", "utf-8", ("a", "b"), [[1, 2], ["x", "y"]]),
+        ("\ufeffä,b\n1,é\n", ",", "utf-8-sig", ("ä", "b"), [[1], ["é"]]),
+        ("ä,b\n1,é\n".encode("cp1252"), ",", "windows-1252", ("ä", "b"), [[1], ["é"]]),
+        ("a,a,\n1,2,3\n", ",", "utf-8", ("a", "a (2)", "_col.3"), [[1], [2], [3]]),
+        ("1,2.5\n3,4.5\n", ",", "utf-8", ("_col.1", "_col.2"), [[1, 3], ["2.5", "4.5"]]),
+        ("name\nMill\nRidge\n", ",", "utf-8", ("name",), [["Mill", "Ridge"]]),
+        ("a,b\n'x, y','z'\n'u','v'\n", ",", "utf-8", ("a", "b"), [["x, y", "u"], ["z", "v"]]),
+        ('a,b\n"x ""y""\n",1\n', ",", "utf-8", ("a", "b"), [['x "y"\n'], [1]]),
+        ("at,n\n10:30,1\n11:45,2\n", ",", "utf-8", ("at", "n"), [["10:30", "11:45"], [1, 2]]),
+        ("Title\n\nof the table\na,b,c\n1,2,3\n4,5,6\n", ",", "utf-8", ("a", "b", "c"), [[1, 4], [2, 5], [3, 6]]),
+        ("a,b,c\n", ",", "utf-8", ("a", "b", "c"), [[], [], []]),
+        ("x\n", ",", "utf-8", ("x",), [[]]),
+    ],
+)  # fmt: skip
+def test_layouts(
+    tmp_path: Path,
+    data: str | bytes,
+    delimiter: str,
+    encoding: str,
+    names: tuple[str, ...],
+    cells: list[list[object]],
+) -> None:
+    table = load_text(tmp_path, data)
+    assert (table.origin.reading["delimiter"], table.origin.reading["encoding"]) == (delimiter, encoding)
+    assert table.names == names
+    shown = [
+        [value if isinstance(value, int) else str(value) for value in table[name].to_list()] for name in names
+    ]
+    assert shown == cells
+
+
+def test_ragged_rows_lose_nothing_and_are_told(tmp_path: Path) -> None:
+    table = load_text(tmp_path, 'a,b,c\n1,2,3\n4,5\n\n6,7,8,9,"x,y"\n10\n')
+    assert table.names == ("a", "b", "c", "_col.4")
+    assert table["c"].reasons() == [None, "absent", None, "absent"]
+    assert table["b"].reasons() == [None, None, None, "absent"]
+    assert table["_col.4"].to_list() == [None, None, '9,"x,y"', None]
+    assert table["_col.4"].reasons() == ["absent", "absent", None, "absent"]
+    assert table.notes == (
+        "1 blank line left out: line 4",
+        "1 row with too many cells, the rest stands in _col.4: line 5",
+        "2 rows with too few cells, the others are absent: lines 3, 6",
+    )
+    assert [table.place(number) for number in (3, 4)] == ["table.csv, line 5", "table.csv, line 6"]
+
+
+@pytest.mark.parametrize(
+    ("options", "check"),
+    [
+        ({"types": {"b": "string"}}, lambda t: t["b"].to_list() == ["1", "-", "3"]),
+        ({"types": "string"}, lambda t: {str(kind) for kind in t.types.values()} == {"string"}),
+        ({"types": {"day": "date M/d/yyyy"}}, lambda t: str(t["day"].to_list()[0]) == "2026-02-01"),
+        (
+            {"missing": ["x"]},
+            lambda t: t["a"].reasons() == ["marker", None, None] and t["b"].to_list() == ["1", "-", "3"],
+        ),
+        ({"missing": []}, lambda t: t["b"].type.word == "string"),
+        ({"columns": ["b", "a"]}, lambda t: t.names == ("b", "a")),
+        ({"rows": 2}, lambda t: len(t) == 2),
+        ({"header": 0}, lambda t: t.names[0] == "_col.1" and len(t) == 4),
+        ({"skip": 1, "header": False}, lambda t: len(t) == 3 and t.place(1) == "table.csv, line 2"),
+        ({"delimiter": ";"}, lambda t: t.names == ("a,b,day",)),
+        ({"quote": ""}, lambda t: t["a"].to_list() == ["x", '"y"', "z"]),
+        ({}, lambda t: t["a"].to_list() == ["x", "y", "z"] and t["b"].reasons() == [None, "marker", None]),
+    ],
+)
+def test_what_is_given_is_not_guessed(tmp_path: Path, options: dict[str, object], check: object) -> None:
+    assert check(load_text(tmp_path, 'a,b,day\nx,1,2/1/2026\n"y",-,3/1/2026\nz,3,4/1/2026\n', **options))  # type: ignore[operator]
+
+
+@given(tables(kinds=("string", "integer", "decimal", "number", "boolean", "date")))
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow])
+def test_saved_and_loaded_with_its_types_a_table_is_equal(tmp_path: Path, table: comb.Table) -> None:
+    place = tmp_path / "saved.csv"
+    table.save(place, overwrite=True)
+    types = {name: str(kind) for name, kind in table.types.items()}
+    again = comb.load(place, types=types, delimiter=",", quote='"', header=1, skip=0, missing=[])
+    assert again.names == table.names and len(again) == len(table)
+    for name in table.names:
+        kind = table[name].type
+        expected = table[name] if kind.scale == again[name].type.scale else None
+        if expected is not None:
+            assert again[name].to_list() == expected.to_list(), name
+
+
+@given(st.lists(st.sampled_from(["1", "x", "", "2,5", '"q"', "n/a", " y ", "a\nb"]), min_size=1, max_size=12))
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_the_delimiter_does_not_matter(tmp_path: Path, cells: list[str]) -> None:
+    loaded = []
+    for delimiter in ",;\t|":
+        quoted = ['"' + cell.replace('"', '""') + '"' for cell in cells]
+        text = "".join(f"{at}{delimiter}{cell}\n" for at, cell in enumerate(quoted))
+        loaded.append(
+            load_text(tmp_path, f"n{delimiter}cell\n{text}", delimiter=delimiter, quote='"', header=1, skip=0)
+        )
+    assert all(table.equals(loaded[0]) for table in loaded)
+
+
+@given(st.binary(max_size=300))
+@settings(max_examples=300, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_any_bytes_give_a_table_or_an_error_that_names_the_file(tmp_path: Path, data: bytes) -> None:
+    try:
+        table = load_text(tmp_path, data)
+    except comb.ReadError as error:
+        assert "table.csv" in str(error)
+    else:
+        assert len(table.names) > 0 and repr(table)
+
+
+@pytest.mark.parametrize(
+    ("data", "told"),
+    [
+        (b"", "the file is empty"),
+        (b"\n \n", "nothing but blank lines"),
+        (b"PK\x03\x04rest", "a zip archive or a workbook"),
+        (b"a,b\n1,\x00\n", "control byte 00 at byte 7"),
+        (b"a,b\n1,\x81\n", "byte 81 is neither UTF-8 nor Windows-1252"),
+        (b"\xff\xfea\x00", "UTF-16"),
+    ],
+)
+def test_what_is_no_text_is_refused_with_the_place(tmp_path: Path, data: bytes, told: str) -> None:
+    with pytest.raises(comb.ContentError) as caught:
+        load_text(tmp_path, data)
+    assert told in str(caught.value) and isinstance(caught.value, ValueError)
+
+
+@pytest.mark.parametrize(
+    ("options", "told"),
+    [
+        ({"encoding": "utf8x"}, "there is no encoding"),
+        ({"encoding": "ascii"}, "line 2: the bytes C3 are no ascii"),
+        ({"delimiter": ""}, "at least one character"),
+        ({"quote": "ab"}, "one quote character"),
+        ({"header": 3}, "0 or 1 lines"),
+        ({"rows": -1}, "0 or more"),
+        ({"types": {"A": "date"}}, "did you mean 'a'"),
+        ({"types": {"a": "datum"}}, "there is no type"),
+        ({"columns": ["z"]}, "there is no column 'z'"),
+    ],
+)
+def test_options_that_do_not_fit(tmp_path: Path, options: dict[str, object], told: str) -> None:
+    with pytest.raises(comb.CombError) as caught:
+        load_text(tmp_path, "a,b\né,1\n", **options)
+    assert told in str(caught.value)
+
+
+def test_paths_that_lead_nowhere(demo: Path) -> None:
+    with pytest.raises(FileNotFoundError, match=r"did you mean 'inspections.csv'"):
+        comb.load(demo / "inspection.csv")
+    with pytest.raises(comb.SourceUnreadable, match=r"inspections.csv, plan.yaml"):
+        comb.load(demo)
+    with pytest.raises(comb.ReadError, match="there is no folder"):
+        comb.load(demo / "nowhere" / "x.csv")
+
+
+def test_inspection_tells_decisions_and_evidence(demo: Path) -> None:
+    inspection = comb.inspect(demo / "inspections.csv")
+    told = {one.what: (one.value, one.option) for one in inspection.decisions}
+    assert told["delimiter"] == ("semicolon", "delimiter") and told["above the header"] == ("3 lines", "skip")
+    assert inspection.decisions[1].runner_up.startswith("comma")
+    table = inspection.tables[0]
+    assert (table.rows, len(table.columns), len(table.titles)) == (2400, 14, 2)
+    assert "day and month cannot be confused" in repr(inspection)
+    assert inspection.as_record()["tables"][0]["columns"][1]["type"] == "date"
