@@ -88,7 +88,7 @@ def test_steps_share_the_columns_they_did_not_touch() -> None:
         ([Decimal("1.50"), None], None, [1.5, np.nan]),
         ([1, None], 0, [1, 0]),
         (["x", None], None, ["x", None]),
-        ([date(2026, 1, 2), None], None, [np.datetime64("2026-01-02"), np.datetime64("NaT")]),
+        ([date(2026, 1, 2), None], None, [np.datetime64("2026-01-02"), np.datetime64("NaT", "D")]),
     ],
 )
 def test_to_numpy(values: list[object], missing: object, expected: list[object]) -> None:

@@ -47,7 +47,8 @@ def inspect_command(
 ) -> None:
     """Show how a source is read."""
     screen = screen or Terminal()
-    inspection = inspect(source, **options)
+    with screen.working(f"reading {source}"):
+        inspection = inspect(source, **options)
     if as_json:
         screen.json(inspection.as_record())
     elif column:
@@ -63,7 +64,8 @@ def show_command(
 ) -> None:
     """Show rows of a source."""
     screen = screen or Terminal()
-    table = load(source, **options)
+    with screen.working(f"reading {source}"):
+        table = load(source, **options)
     if wanted.where:
         table = table.filter(wanted.where)
     if wanted.sort:
@@ -143,8 +145,10 @@ def profile_command(
     screen = screen or Terminal()
     if draft:
         check_file_free(Path(draft), overwrite=False)
-    table = load(source, **options)
-    profile = table.profile()
+    with screen.working(f"reading {source}") as told:
+        table = load(source, **options)
+        told(f"profiling {len(table):,} rows")
+        profile = table.profile()
     if as_json:
         screen.json(
             {
@@ -177,7 +181,8 @@ def run_command(
     """Run a plan; returns the number of rows that break a rule."""
     screen = screen or Terminal()
     plan = Plan.load(path)
-    outcome = plan.run(dry_run=dry_run, overwrite=overwrite)
+    with screen.working(f"running {path}") as told:
+        outcome = plan.run(dry_run=dry_run, overwrite=overwrite, progress=told)
     if as_json:
         screen.json(_run_record(outcome))
         return outcome.broken

@@ -2,13 +2,18 @@
 
 import json
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from threading import Timer
 from typing import Any
 
 from rich.console import Console
 from rich.text import Text
 
 from comb.tables.layout import DEFAULT_WIDTH, GAP, Line, Span, cut_end, text_width
+
+# Seconds of silence before a command says what it is doing.
+PATIENCE = 1.0
 
 # What the style words of a layout look like.
 STYLES = {"plain": "", "dim": "dim", "head": "bold", "said": "bold"}
@@ -51,6 +56,23 @@ class Terminal:
     def say(self, text: str, style: str = "plain") -> None:
         """Print talk: what was done, what to do next."""
         self._talk.print(Text(text, STYLES[style]))
+
+    @contextmanager
+    def working(self, text: str) -> Iterator[Callable[[str], None]]:
+        """Show what is being done while it lasts longer than a second, on a terminal.
+
+        Yields a function that changes what is told.
+        """
+        status = self._talk.status(Text(text))
+        timer = Timer(PATIENCE, status.start)
+        timer.daemon = True
+        if self._talk.is_terminal:
+            timer.start()
+        try:
+            yield lambda told: status.update(Text(told))
+        finally:
+            timer.cancel()
+            status.stop()
 
     def next_step(self, *commands: str) -> None:
         """End with the next sensible commands."""

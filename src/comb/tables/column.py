@@ -176,7 +176,7 @@ class Column:
                     f"and NumPy has no missing {self.type}",
                     remedy="say what shall stand there: to_numpy(missing=0)",
                 )
-            missing = np.datetime64("NaT") if self.type.word == "date" else np.nan
+            missing = np.datetime64("NaT", "D") if self.type.word == "date" else np.nan
         values[self.missing] = missing
         return cast(NDArray[Any], values)
 
