@@ -13,9 +13,7 @@ import comb
 from comb.demo.files import DEMO_FILES, demo_bytes
 
 # Timings never decide a test: a slow machine must not fail a law.
-settings.register_profile(
-    "comb", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow]
-)
+settings.register_profile("comb", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("comb")
 
 

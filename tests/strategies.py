@@ -7,12 +7,8 @@ from hypothesis import strategies as st
 
 import comb
 
-TEXT = st.text(st.characters(codec="utf-8", exclude_characters="\x00"), min_size=1, max_size=8).filter(
-    str.strip
-)
-WORDS = st.sampled_from(
-    ["Mill", "Ridge", "mill ", "Brook", "0101", "n/a", "12", "a;b", 'say "hi"', "two\nlines", "é"]
-)
+TEXT = st.text(st.characters(codec="utf-8", exclude_characters="\x00"), min_size=1, max_size=8).filter(str.strip)
+WORDS = st.sampled_from(["Mill", "Ridge", "mill ", "Brook", "0101", "n/a", "12", "a;b", 'say "hi"', "two\nlines", "é"])
 INTEGERS = st.integers(-(2**63), 2**63 - 1)
 SMALL = st.integers(-50, 50)
 NUMBERS = st.floats(allow_nan=False, allow_infinity=False, width=64)

@@ -22,16 +22,11 @@ def test_conditions_agree_with_sql(table: comb.Table, condition: str) -> None:
     connection.execute("pragma case_sensitive_like = on")
     connection.execute("create table t (n integer, a integer, b integer, c integer, s text, t text)")
     rows = list(zip(*(table[name].to_list() for name in table.names), strict=True))
-    connection.executemany(
-        "insert into t values (?, ?, ?, ?, ?, ?)", [(n, *row) for n, row in enumerate(rows)]
-    )
+    connection.executemany("insert into t values (?, ?, ?, ?, ?, ?)", [(n, *row) for n, row in enumerate(rows)])
     expected = [row[0] for row in connection.execute(f"select ({sql}) from t order by n")]
     connection.close()
     # SQLite's upper knows ASCII only.
-    assume(
-        "upper" not in condition
-        or all((text or "").isascii() for name in "st" for text in table[name].to_list())
-    )
+    assume("upper" not in condition or all((text or "").isascii() for name in "st" for text in table[name].to_list()))
     found = evaluate_condition(condition, table).to_list()
     assert found == [None if value is None else bool(value) for value in expected]
 

@@ -56,9 +56,7 @@ def infer(*texts: str, **options: object) -> Column:
 )  # fmt: skip
 def test_types_with_evidence(texts: list[str], word: str, values: list[object], evidence: str) -> None:
     column = infer(*texts)
-    shown = [
-        value if isinstance(value, int | float | bool | None) else str(value) for value in column.to_list()
-    ]
+    shown = [value if isinstance(value, int | float | bool | None) else str(value) for value in column.to_list()]
     assert (str(column.type), shown) == (word, values)
     assert evidence in str(column.evidence)
 
@@ -92,9 +90,9 @@ def test_what_is_written_is_read_equal(table: comb.Table) -> None:
         texts = [text or "" for text in column.texts()]
         again = convert_column(Column.of_strings(texts), parse_request(str(column.type)))
         assert again.texts() == column.texts() or column.type.word == "decimal"
-        assert [
-            None if value is None else float(value) for value in again.to_numpy(missing=0).astype(float)
-        ] == [float(value) for value in column.to_numpy(missing=0).astype(float)]
+        assert [None if value is None else float(value) for value in again.to_numpy(missing=0).astype(float)] == [
+            float(value) for value in column.to_numpy(missing=0).astype(float)
+        ]
 
 
 @given(st.lists(st.text(st.sampled_from("0123456789,.- kgx/"), max_size=8), max_size=12))

@@ -21,9 +21,7 @@ FIELD = st.text(st.sampled_from('ab ;,"\n\r\té1'), max_size=6)
     st.sampled_from([",", ";", "\t"]),
     st.sampled_from(["\n", "\r\n", "\r"]),
 )
-def test_well_formed_text_splits_as_the_csv_module_does(
-    rows: list[list[str]], delimiter: str, line_end: str
-) -> None:
+def test_well_formed_text_splits_as_the_csv_module_does(rows: list[list[str]], delimiter: str, line_end: str) -> None:
     text = io.StringIO()
     csv.writer(text, delimiter=delimiter, lineterminator=line_end, quoting=csv.QUOTE_ALL).writerows(rows)
     found = split_records(text.getvalue(), delimiter, '"')
@@ -59,9 +57,7 @@ def test_lines_count_every_kind_of_line_end(text: str) -> None:
         ("", [], [], [], []),
     ],
 )  # fmt: skip
-def test_records(
-    text: str, fields: list[list[str]], lines: list[int], stray: list[int], unclosed: list[int]
-) -> None:
+def test_records(text: str, fields: list[list[str]], lines: list[int], stray: list[int], unclosed: list[int]) -> None:
     found = split_records(text, ";", '"')
     assert (found.fields, found.lines, found.stray, found.unclosed) == (fields, lines, stray, unclosed)
 
@@ -93,9 +89,7 @@ def test_dates_read_in_every_order(day: date, order: str, mark: str) -> None:
     assert status[0] == parsing.FITS and values[0] == np.datetime64(day)
 
 
-@pytest.mark.parametrize(
-    "text", ["31.9.2025", "29.2.2025", "0.1.2025", "1.13.2025", "1.1.25", "1-1.2025", "1.1.0000"]
-)
+@pytest.mark.parametrize("text", ["31.9.2025", "29.2.2025", "0.1.2025", "1.13.2025", "1.1.25", "1-1.2025", "1.1.0000"])
 def test_impossible_days_do_not_fit(text: str) -> None:
     assert parsing.parse_dates([text], "dmy", ".")[1].tolist() == [parsing.MISFIT]
 

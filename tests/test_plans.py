@@ -28,11 +28,7 @@ def test_the_demo_plan_makes_a_whole_dataset_and_the_same_bytes_twice(demo: Path
     first = contents(demo / "tidy")
     assert sorted(first) == sorted(
         ["checksums.txt", "dictionary.md", "ledger.jsonl", "plan.yaml", "set-aside.csv"]
-        + [
-            f"{name}{end}"
-            for name in ("frames", "inspections")
-            for end in (".csv", "-metadata.json", "-cells.csv")
-        ]
+        + [f"{name}{end}" for name in ("frames", "inspections") for end in (".csv", ".csv-metadata.json", "-cells.csv")]
     )
     comb.Plan.load(demo / "plan.yaml").run(overwrite=True)
     assert contents(demo / "tidy") == first
@@ -52,10 +48,7 @@ def test_the_dataset_accounts_for_every_row_and_cell_of_the_source(demo: Path) -
     outcome = comb.Plan.load(demo / "plan.yaml").run()
     ledger = [json.loads(line) for line in (demo / "tidy" / "ledger.jsonl").read_text().splitlines()]
     for one in ledger:
-        assert (
-            one["rows_in"] + one["added"]
-            == one["rows_out"] + one["left_out"] + one["set_aside"] + one["merged"]
-        )
+        assert one["rows_in"] + one["added"] == one["rows_out"] + one["left_out"] + one["set_aside"] + one["merged"]
     mine = [one for one in ledger if one["table"] == "inspections"]
     aside = list(csv.DictReader((demo / "tidy" / "set-aside.csv").read_text().splitlines()))
     merged = sum(one["merged"] for one in mine)
@@ -74,7 +67,7 @@ def test_the_dataset_accounts_for_every_row_and_cell_of_the_source(demo: Path) -
 
 def test_the_metadata_says_what_the_table_is(demo: Path) -> None:
     outcome = comb.Plan.load(demo / "plan.yaml").run()
-    record = json.loads((demo / "tidy" / "inspections-metadata.json").read_text())
+    record = json.loads((demo / "tidy" / "inspections.csv-metadata.json").read_text())
     assert record["@context"][0] == "http://www.w3.org/ns/csvw" and record["url"] == "inspections.csv"
     described = {column["titles"]: column for column in record["tableSchema"]["columns"]}
     table = outcome.tables["inspections"]
@@ -98,9 +91,7 @@ def test_a_dry_run_does_everything_but_write(demo: Path) -> None:
     assert dry.ledger == comb.Plan.load(demo / "plan.yaml").run().ledger
 
 
-def test_exploration_becomes_a_plan_that_gives_the_same_table(
-    demo: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_exploration_becomes_a_plan_that_gives_the_same_table(demo: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(demo)
     table = comb.load("inspections.csv", types={"colony": "string"}, missing=["n/a", "-"], rows=500)
     table = table.trim("apiary", inner=True, why="padded").convert({"mites": "integer"}, missing=[999])
@@ -202,9 +193,7 @@ def test_what_exists_is_left_alone(demo: Path) -> None:
         comb.load(demo / "one.csv").save(demo / "no" / "one.csv")
 
 
-def test_a_write_that_breaks_off_leaves_the_old_and_no_debris(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_a_write_that_breaks_off_leaves_the_old_and_no_debris(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     write_folder(tmp_path / "set", {"a.txt": b"old"})
     (tmp_path / "set" / "checksums.txt").write_text("0  a.txt\n")
     calls = 0

@@ -54,9 +54,7 @@ def test_remedies_mend_what_they_are_for(inspections: comb.Table) -> None:
 def test_summaries_of_numbers_are_those_of_the_standard_library(values: list[float]) -> None:
     details = summarise("x", comb.table(columns={"x": values})["x"]).details
     near = lambda value: pytest.approx(value, rel=1e-9, abs=1e-6)  # noqa: E731
-    assert [details[f"quartile_{n}"] for n in (1, 3)] == near(
-        statistics.quantiles(values, method="inclusive")[::2]
-    )
+    assert [details[f"quartile_{n}"] for n in (1, 3)] == near(statistics.quantiles(values, method="inclusive")[::2])
     assert details["median"] == near(statistics.median(values))
     assert (details["mean"], details["sd"]) == (
         near(statistics.fmean(values)),
@@ -108,9 +106,7 @@ NUMBERS_0_TO_29 = [str(number) for number in range(30)]
 )  # fmt: skip
 def test_findings_by_case(texts: list[str], codes: list[str]) -> None:
     # A second column tells the rows apart, so that repeated values are no repeated rows.
-    table = comb.table(
-        columns={"n": [f"row {at} of this" for at in range(len(texts))], "x": ["?"] * len(texts)}
-    )
+    table = comb.table(columns={"n": [f"row {at} of this" for at in range(len(texts))], "x": ["?"] * len(texts)})
     table = table.derive({**table.columns, "x": infer(*texts)})
     assert [finding.code for finding in table.profile().findings] == codes
 

@@ -56,9 +56,7 @@ def test_layouts(
     table = load_text(tmp_path, data)
     assert (table.origin.reading["delimiter"], table.origin.reading["encoding"]) == (delimiter, encoding)
     assert table.names == names
-    shown = [
-        [value if isinstance(value, int) else str(value) for value in table[name].to_list()] for name in names
-    ]
+    shown = [[value if isinstance(value, int) else str(value) for value in table[name].to_list()] for name in names]
     assert shown == cells
 
 
@@ -145,10 +143,11 @@ def test_any_bytes_give_a_table_or_an_error_that_names_the_file(tmp_path: Path, 
     [
         (b"", "the file is empty"),
         (b"\n \n", "nothing but blank lines"),
-        (b"PK\x03\x04rest", "a zip archive or a workbook"),
-        (b"a,b\n1,\x00\n", "control byte 00 at byte 7"),
-        (b"a,b\n1,\x81\n", "byte 81 is neither UTF-8 nor Windows-1252"),
-        (b"\xff\xfea\x00", "UTF-16"),
+        (b"PK\x03\x04rest", "this zip file is damaged"),
+        (b"%PDF-1.7\n", "a PDF document"),
+        (b"\xd0\xcf\x11\xe0rest", "an old workbook"),
+        (b"a,b\n" + bytes(range(32)) * 9, "of it are control characters, the first is 00"),
+        (b"\xff\xfea", "are no utf-16-le"),
     ],
 )
 def test_what_is_no_text_is_refused_with_the_place(tmp_path: Path, data: bytes, told: str) -> None:
@@ -160,11 +159,13 @@ def test_what_is_no_text_is_refused_with_the_place(tmp_path: Path, data: bytes, 
 @pytest.mark.parametrize(
     ("options", "told"),
     [
-        ({"encoding": "utf8x"}, "there is no encoding"),
+        ({"encoding": "utf8x"}, "there is no text encoding"),
+        ({"encoding": "hex"}, "there is no text encoding"),
+        ({"delimiter": "\n"}, "a line end cannot be the delimiter"),
         ({"encoding": "ascii"}, "line 2: the bytes C3 are no ascii"),
         ({"delimiter": ""}, "at least one character"),
         ({"quote": "ab"}, "one quote character"),
-        ({"header": 3}, "0 or 1 lines"),
+        ({"header": 3}, "0, 1 or 2 lines"),
         ({"rows": -1}, "0 or more"),
         ({"types": {"A": "date"}}, "did you mean 'a'"),
         ({"types": {"a": "datum"}}, "there is no type"),

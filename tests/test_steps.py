@@ -79,9 +79,7 @@ def test_a_condition_its_opposite_and_the_unknown_are_all_rows(table: comb.Table
 def test_sorting_is_stable_and_puts_missing_last_in_both_directions(table: comb.Table, name: str) -> None:
     for direction, reverse in (("", False), (" desc", True)):
         cells = list(zip(table[name].to_list(), table.row_numbers.tolist(), strict=True))
-        present = sorted(
-            (cell for cell in cells if cell[0] is not None), key=lambda cell: cell[0], reverse=reverse
-        )
+        present = sorted((cell for cell in cells if cell[0] is not None), key=lambda cell: cell[0], reverse=reverse)
         expected = present + [cell for cell in cells if cell[0] is None]
         result = table.sort(name + direction)
         assert list(zip(result[name].to_list(), result.row_numbers.tolist(), strict=True)) == expected
@@ -105,9 +103,7 @@ def test_stacked_twice_and_reduced_gives_back_each_row_once(table: comb.Table) -
 def test_long_form_holds_every_cell_once(table: comb.Table) -> None:
     long = table.to_long(["a", "b", "c"], heading_column="k", value_column="v")
     rows = list(zip(long.row_numbers.tolist(), long["k"].to_list(), long["v"].to_list(), strict=True))
-    assert rows == [
-        (row, name, table[name].to_list()[row - 1]) for row in table.row_numbers for name in "abc"
-    ]
+    assert rows == [(row, name, table[name].to_list()[row - 1]) for row in table.row_numbers for name in "abc"]
     short = table.to_long(["a", "b", "c"], heading_column="k", value_column="v", keep_missing=False)
     assert short["v"].to_list() == [value for _, _, value in rows if value is not None]
 
@@ -147,9 +143,7 @@ VISITS = comb.table(
         ("select", {"columns": "kg", "others": "after"}, "kg", VISITS["kg"].to_list(), "nothing changed"),
     ],
 )  # fmt: skip
-def test_steps(
-    step: str, parameters: dict[str, object], column: str, values: list[object], counts: str
-) -> None:
+def test_steps(step: str, parameters: dict[str, object], column: str, values: list[object], counts: str) -> None:
     result = VISITS.take_step(make_step(step, parameters))
     assert result[column].to_list() == values
     assert result.ledger[-1].counts() == counts
@@ -193,9 +187,7 @@ def test_why_a_row_or_cell_is_gone_is_written_down() -> None:
         ("convert", {"columns": {"apiary": "number"}, "decimal_mark": "::"}, "one character"),
     ],
 )  # fmt: skip
-def test_slips_are_answered_before_a_row_is_touched(
-    step: str, parameters: dict[str, object], told: str
-) -> None:
+def test_slips_are_answered_before_a_row_is_touched(step: str, parameters: dict[str, object], told: str) -> None:
     with pytest.raises(CombError) as caught:
         VISITS.take_step(make_step(step, parameters))
     assert told in str(caught.value).replace("Invalid", "invalid")

@@ -56,9 +56,7 @@ def test_text_is_the_same_coded_or_not(texts: list[str], data: st.DataObject) ->
     words = sorted(set(texts))
     coded = Text.from_items(words, np.array([words.index(text) for text in texts], np.int64))
     plain = Text.from_items(texts)
-    positions = np.array(
-        data.draw(st.lists(st.integers(0, len(texts) - 1), max_size=9)) if texts else [], np.int64
-    )
+    positions = np.array(data.draw(st.lists(st.integers(0, len(texts) - 1), max_size=9)) if texts else [], np.int64)
     for text in (coded, plain):
         assert text.to_list() == texts
         assert text.take(positions).to_list() == [texts[at] for at in positions]

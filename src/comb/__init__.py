@@ -17,6 +17,7 @@ if TYPE_CHECKING:
         CombError,
         ContentError,
         ExpressionError,
+        NotEnoughMemory,
         ParameterError,
         PlanError,
         ReadError,
@@ -25,7 +26,7 @@ if TYPE_CHECKING:
         TypeMismatch,
         WriteError,
     )
-    from comb.interface.making import inspect, load, table
+    from comb.interface.making import inspect, load, load_all, table
     from comb.interface.plan import Plan
     from comb.interface.table import Table
     from comb.plans.run import Outcome
@@ -39,8 +40,8 @@ __version__ = "0.1.0"
 
 __all__ = [
     "Column", "ColumnError", "CombError", "ContentError", "ExpressionError", "Finding", "Inspection",
-    "Outcome", "ParameterError", "Plan", "PlanError", "Profile", "ReadError", "SourceMissing",
-    "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "inspect", "load", "table",
+    "NotEnoughMemory", "Outcome", "ParameterError", "Plan", "PlanError", "Profile", "ReadError", "SourceMissing",
+    "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "inspect", "load", "load_all", "table",
 ]  # fmt: skip
 
 _HOMES = {
@@ -54,6 +55,7 @@ _HOMES = {
     "Type": "tables.types",
     "inspect": "interface.making",
     "load": "interface.making",
+    "load_all": "interface.making",
     "table": "interface.making",
 }
 

@@ -4,7 +4,8 @@
     ├── ReadError            a source that cannot be read as a table
     │   ├── SourceMissing    (also FileNotFoundError) there is no such file
     │   ├── SourceUnreadable (also OSError) the system would not give the bytes
-    │   └── ContentError     (also ValueError) the bytes are not a table
+    │   ├── ContentError     (also ValueError) the bytes are not a table
+    │   └── NotEnoughMemory  (also MemoryError) it is larger than what the machine has left
     ├── WriteError           (also OSError) a result that cannot be put where it was asked for
     ├── ColumnError          (also KeyError) no such column, or a name twice
     ├── TypeMismatch         (also TypeError) a value or column of the wrong type
@@ -63,6 +64,10 @@ class SourceUnreadable(ReadError, OSError):
 
 class ContentError(ReadError, ValueError):
     """The bytes were read, but they are not a table."""
+
+
+class NotEnoughMemory(ReadError, MemoryError):
+    """A source that is larger than what the machine has left."""
 
 
 class WriteError(CombError, OSError):

@@ -37,8 +37,12 @@ class Wanted:
     as_json: bool = False
 
 
+def _one_or_several(source: tuple[str, ...]) -> str | list[str]:
+    return source[0] if len(source) == 1 else list(source)
+
+
 def inspect_command(
-    source: str,
+    source: tuple[str, ...],
     options: dict[str, Any],
     *,
     column: str | None = None,
@@ -47,25 +51,25 @@ def inspect_command(
 ) -> None:
     """Show how a source is read."""
     screen = screen or Terminal()
-    with screen.working(f"reading {source}"):
-        inspection = inspect(source, **options)
+    with screen.working(f"reading {shlex.join(source)}"):
+        inspection = inspect(_one_or_several(source), **options)
     if as_json:
         screen.json(inspection.as_record())
     elif column:
         screen.lines(column_view(inspection, column))
-        screen.next_step(f"comb show {shlex.quote(source)} --columns {shlex.quote(column)}")
+        screen.next_step(f"comb show {shlex.join(source)} --columns {shlex.quote(column)}")
     else:
         screen.lines(inspection_view(inspection, screen.width))
-        screen.next_step(f"comb show {shlex.quote(source)}", f"comb profile {shlex.quote(source)}")
+        screen.next_step(f"comb show {shlex.join(source)}", f"comb profile {shlex.join(source)}")
 
 
 def show_command(
-    source: str, options: dict[str, Any], wanted: Wanted, *, screen: Terminal | None = None
+    source: tuple[str, ...], options: dict[str, Any], wanted: Wanted, *, screen: Terminal | None = None
 ) -> None:
     """Show rows of a source."""
     screen = screen or Terminal()
-    with screen.working(f"reading {source}"):
-        table = load(source, **options)
+    with screen.working(f"reading {shlex.join(source)}"):
+        table = load(_one_or_several(source), **options)
     if wanted.where:
         table = table.filter(wanted.where)
     if wanted.sort:
@@ -79,12 +83,10 @@ def show_command(
     if wanted.as_json:
         screen.json(_records(table.take(np.arange(start, start + rows))))
         return
-    asked = Ask(
-        table.columns, table.row_numbers, table.sentence(), screen.width, rows, start, wanted.type_line, HINT
-    )
+    asked = Ask(table.columns, table.row_numbers, table.sentence(), screen.width, rows, start, wanted.type_line, HINT)
     screen.lines(lay_out(asked))
     if rows:
-        screen.next_step(f"comb show {shlex.quote(source)} --record {table.row_numbers[start]}")
+        screen.next_step(f"comb show {shlex.join(source)} --record {table.row_numbers[start]}")
 
 
 def _parts(text: str) -> list[str]:
@@ -99,9 +101,7 @@ def _asked_rows(table: Table, wanted: Wanted) -> tuple[int, int]:
     if wanted.between is not None:
         first, last = wanted.between
         if first < 1 or last < first:
-            raise ParameterError(
-                f"expected positions from 1, the first before the last; came {first} and {last}"
-            )
+            raise ParameterError(f"expected positions from 1, the first before the last; came {first} and {last}")
         start = min(first - 1, len(table))
         return start, min(last, len(table)) - start
     count = next((number for number in (wanted.last, wanted.first) if number is not None), DEFAULT_ROWS)
@@ -134,7 +134,7 @@ def _records(table: Table) -> list[dict[str, Any]]:
 
 
 def profile_command(
-    source: str,
+    source: tuple[str, ...],
     options: dict[str, Any],
     *,
     draft: str | None = None,
@@ -145,8 +145,8 @@ def profile_command(
     screen = screen or Terminal()
     if draft:
         check_file_free(Path(draft), overwrite=False)
-    with screen.working(f"reading {source}") as told:
-        table = load(source, **options)
+    with screen.working(f"reading {shlex.join(source)}") as told:
+        table = load(_one_or_several(source), **options)
         told(f"profiling {len(table):,} rows")
         profile = table.profile()
     if as_json:
@@ -161,12 +161,10 @@ def profile_command(
     if draft:
         place = Path(draft)
         write_file(place, draft_plan(table, profile, place.parent).encode())
-        screen.say(
-            f"\n{len([one for one in profile.findings if one.remedy])} remedies are written to {draft}"
-        )
+        screen.say(f"\n{len([one for one in profile.findings if one.remedy])} remedies are written to {draft}")
         screen.next_step(f"edit {draft}, then comb run {shlex.quote(draft)} --dry-run")
     elif not as_json:
-        screen.next_step(f"comb profile {shlex.quote(source)} --draft plan.yaml")
+        screen.next_step(f"comb profile {shlex.join(source)} --draft plan.yaml")
     return len(profile.findings)
 
 

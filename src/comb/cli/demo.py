@@ -14,7 +14,7 @@ GUIDE = (
     ("inspections-truth.json", "every defect planted in it, by row"),
     ("plan.yaml", "the plan that was run: read it, change it, run it again"),
     ("tidy/inspections.csv", "the tidy table"),
-    ("tidy/inspections-metadata.json", "its columns and types, as CSV on the Web"),
+    ("tidy/inspections.csv-metadata.json", "its columns and types, as CSV on the Web"),
     ("tidy/inspections-cells.csv", "why each missing cell is missing"),
     ("tidy/frames.csv", "brood and honey frames, one row for each"),
     ("tidy/dictionary.md", "the columns, described for people"),
@@ -28,20 +28,18 @@ def run_demo(folder: str, *, overwrite: bool) -> None:
     screen = Terminal(hints=False)
     place = Path(folder)
     _write_data(place, overwrite)
-    source, plan, result = (
-        str(place / name) for name in ("inspections.csv", "plan.yaml", "tidy/inspections.csv")
-    )
+    source, plan, result = (str(place / name) for name in ("inspections.csv", "plan.yaml", "tidy/inspections.csv"))
     _chapter(screen, "What is this file?", f"comb inspect {source}")
-    inspect_command(source, {}, screen=screen)
+    inspect_command((source,), {}, screen=screen)
     _chapter(screen, "What is wrong in it?", f"comb profile {source}")
-    profile_command(source, {}, screen=screen)
+    profile_command((source,), {}, screen=screen)
     _chapter(screen, "Put it right, and account for every row.", f"comb run {plan}")
     run_command(plan, overwrite=overwrite, screen=screen)
     where = "mites > 30"
     _chapter(screen, "The tidy table.", f'comb show {result} --where "{where}" --sort "mites desc" --first 5')
-    show_command(result, {}, Wanted(first=5, where=where, sort="mites desc"), screen=screen)
+    show_command((result,), {}, Wanted(first=5, where=where, sort="mites desc"), screen=screen)
     _chapter(screen, f"What is where in {place}", "")
-    screen.lines([[Span(f"  {name:<32}"), Span(what, "dim")] for name, what in GUIDE])
+    screen.lines([[Span(f"  {name:<36}"), Span(what, "dim")] for name, what in GUIDE])
 
 
 def _chapter(screen: Terminal, title: str, command: str) -> None:

@@ -20,18 +20,17 @@ STOPPED = 130
 Command = TypeVar("Command", bound=Callable[..., Any])
 
 _READING = (
-    click.option("--delimiter", metavar="TEXT", help="What stands between fields; 'tab' for a tab."),
+    click.option("--table", metavar="NAME", help="Which file of a zip archive."),
+    click.option("--delimiter", metavar="TEXT", help="What stands between fields; 'tab', 'spaces' for runs of them."),
     click.option("--quote", metavar="CHAR", help="The quote character; empty for none."),
     click.option("--encoding", metavar="NAME", help="For instance utf-8 or windows-1252."),
-    click.option("--header", type=int, metavar="LINES", help="Lines of header: 0 or 1."),
+    click.option("--header", type=int, metavar="LINES", help="Lines of header: 0, 1 or 2."),
     click.option("--skip", type=int, metavar="LINES", help="Lines above the header."),
-    click.option(
-        "--missing", multiple=True, metavar="WORD", help="A word for missing, in all columns; repeatable."
-    ),
-    click.option(
-        "--type", "types", multiple=True, metavar="NAME=TYPE", help="The type of a column; repeatable."
-    ),
+    click.option("--missing", multiple=True, metavar="WORD", help="A word for missing, in all columns; repeatable."),
+    click.option("--type", "types", multiple=True, metavar="NAME=TYPE", help="The type of a column; repeatable."),
     click.option("--rows", type=int, metavar="N", help="Read only so many rows from the top."),
+    click.option("--schema", metavar="FILE", help="A description by CSV on the Web; empty for none."),
+    click.option("--most-bytes", type=int, metavar="N", help="The most a compressed file may unfold to."),
 )
 
 
@@ -77,19 +76,19 @@ def demo(folder: str, overwrite: bool) -> None:
 
 
 @cli.command()
-@click.argument("source", metavar="FILE")
+@click.argument("source", metavar="FILE...", nargs=-1, required=True)
 @click.option("--column", metavar="NAME", help="Show the evidence for the type of one column.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
 @reading_options
-def inspect(source: str, column: str | None, as_json: bool, **given: Any) -> None:
-    """Show how FILE is read: encoding, delimiter, header, types, and why."""
+def inspect(source: tuple[str, ...], column: str | None, as_json: bool, **given: Any) -> None:
+    """Show how FILE (several of one shape are one table) is read: encoding, delimiter, header, types, and why."""
     from comb.cli.commands import inspect_command
 
     inspect_command(source, _reading(given), column=column, as_json=as_json)
 
 
 @cli.command()
-@click.argument("source", metavar="FILE")
+@click.argument("source", metavar="FILE...", nargs=-1, required=True)
 @click.option("--first", type=int, metavar="N", help="The first N rows (10 if nothing else is asked for).")
 @click.option("--last", type=int, metavar="N", help="The last N rows.")
 @click.option("--between", nargs=2, type=int, metavar="A B", help="Rows by position, from 1.")
@@ -100,7 +99,7 @@ def inspect(source: str, column: str | None, as_json: bool, **given: Any) -> Non
 @click.option("--type-line", is_flag=True, help="Show the type of each column under its name.")
 @click.option("--json", "as_json", is_flag=True, help="Print the rows as JSON.")
 @reading_options
-def show(source: str, **given: Any) -> None:
+def show(source: tuple[str, ...], **given: Any) -> None:
     """Show rows of FILE: the first, the last, one record, those that meet a condition."""
     from comb.cli.commands import Wanted, show_command
 
@@ -110,12 +109,12 @@ def show(source: str, **given: Any) -> None:
 
 
 @cli.command()
-@click.argument("source", metavar="FILE")
+@click.argument("source", metavar="FILE...", nargs=-1, required=True)
 @click.option("--draft", metavar="PLAN", help="Write the remedies of all findings to a new plan file.")
 @click.option("--check", is_flag=True, help="Exit with 1 if there are findings.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
 @reading_options
-def profile(source: str, draft: str | None, check: bool, as_json: bool, **given: Any) -> int:
+def profile(source: tuple[str, ...], draft: str | None, check: bool, as_json: bool, **given: Any) -> int:
     """Summarise the columns of FILE and list what is wrong in it, with remedies."""
     from comb.cli.commands import profile_command
 

@@ -83,9 +83,7 @@ class Terminal:
             self.say(f"next: {command}", "dim")
 
 
-def columns_of(
-    rows: Sequence[Sequence[Span]], *, right: Sequence[int] = (), width: int = DEFAULT_WIDTH
-) -> list[Line]:
+def columns_of(rows: Sequence[Sequence[Span]], *, right: Sequence[int] = (), width: int = DEFAULT_WIDTH) -> list[Line]:
     """Lay out rows of spans in columns; the last column takes the room that is left.
 
     Parameters

@@ -44,6 +44,8 @@ def inspection_view(inspection: Inspection, width: int) -> list[Line]:
     """Show how a source is read, and the types of its columns."""
     table = inspection.tables[0]
     size = f"{inspection.size:,} bytes"
+    if len(inspection.tables) > 1:
+        return _several_tables(inspection, size)
     lines = [
         _line(f"{inspection.name}: {size}, {table.rows:,} rows and {len(table.columns)} columns", "said"),
         [],
@@ -53,17 +55,27 @@ def inspection_view(inspection: Inspection, width: int) -> list[Line]:
         why = one.why + (f"; next best {one.runner_up}" if one.runner_up else "")
         rows.append([Span(one.what), Span(one.value, "head"), Span(why), Span(f"--{one.option}", "dim")])
     lines += columns_of(rows, width=width)
-    lines += [[], *(_line(f"above the header: {washed(title)}", "dim") for title in table.titles)]
+    lines += [[], *(_line(f"beside the table: {washed(title)}", "dim") for title in table.titles)]
     lines += [_line(note) for note in table.notes]
     return [*lines, [], *_types_view(table, width)]
+
+
+def _several_tables(inspection: Inspection, size: str) -> list[Line]:
+    lines = [_line(f"{inspection.name}: {size}, {len(inspection.tables)} tables", "said"), []]
+    rows = [_heads("table", "rows", "columns", "")]
+    for table in inspection.tables:
+        names = ", ".join(washed(column.name) for column in table.columns)
+        rows.append(
+            [Span(table.name, "head"), Span(f"{table.rows:,}"), Span(str(len(table.columns))), Span(names, "dim")]
+        )
+    hint = _line(f"choose one with --table {inspection.tables[0].name}", "dim")
+    return [*lines, *columns_of(rows, right=[1, 2]), [], hint]
 
 
 def _types_view(table: TableReading, width: int) -> list[Line]:
     rows = [_heads("column", "type", "missing", "evidence")]
     for column in table.columns:
-        missing = Span(
-            f"{column.missing:,}" if column.missing else "-", "dim" if not column.missing else "plain"
-        )
+        missing = Span(f"{column.missing:,}" if column.missing else "-", "dim" if not column.missing else "plain")
         rows.append([Span(column.name, "head"), Span(column.type), missing, Span(_short_evidence(column))])
     return columns_of(rows, right=[2], width=width)
 
@@ -152,9 +164,7 @@ def finding_lines(finding: Finding) -> list[Line]:
 
 def step_told(step: Step) -> str:
     """Write a step in one line, as a plan would."""
-    record = {
-        key: _shortened(value) for key, value in step_record(step).items() if key not in ("step", "why")
-    }
+    record = {key: _shortened(value) for key, value in step_record(step).items() if key not in ("step", "why")}
     told = yaml.safe_dump(record, default_flow_style=True, sort_keys=False, allow_unicode=True, width=10_000)
     return washed(f"{step.name} {told.strip()[1:-1]}".strip())
 

@@ -164,9 +164,7 @@ def _iso(text: str) -> str:
 def _exported_again(dice: Dice, visits: list[Visit]) -> list[Visit]:
     """Put copies of whole rows, and of rows changed in one field, among the later ones."""
     chosen = dice.sample(range(len(visits) // 2), COPIES + CONFLICTS)
-    again = [
-        Visit(dict(visits[at].cells), {*visits[at].defects, ("duplicate.rows", "")}) for at in chosen[:COPIES]
-    ]
+    again = [Visit(dict(visits[at].cells), {*visits[at].defects, ("duplicate.rows", "")}) for at in chosen[:COPIES]]
     for at in chosen[COPIES:]:
         changed = Visit(dict(visits[at].cells), set(visits[at].defects))
         changed.cells["honey_frames"] = str((int(changed.cells["honey_frames"]) + 1) % 10)

@@ -110,9 +110,7 @@ class _Checker:
         kind = literal_type(node)
         exact = node.value if isinstance(node.value, int | Decimal) else 0
         if abs(Decimal(exact)).scaleb(kind.scale if kind else 0) >= 2**63:
-            raise self.fail(
-                node, f"{node.value} is beyond the range of integers", "write it with an exponent: 1e20"
-            )
+            raise self.fail(node, f"{node.value} is beyond the range of integers", "write it with an exponent: 1e20")
         return node, kind
 
     def column(self, node: Name, *, as_text: bool = False) -> Type:
@@ -153,9 +151,7 @@ class _Checker:
         for side in (node.left, node.right):
             if isinstance(side, Literal) and side.value is None:
                 negation = " not" if node.operator == "<>" else ""
-                raise self.fail(
-                    node, "nothing compares with null, not even null", f"write: is{negation} null"
-                )
+                raise self.fail(node, "nothing compares with null, not even null", f"write: is{negation} null")
         left, right = self.alike([node.left, node.right])
         return replace(node, left=left, right=right)
 

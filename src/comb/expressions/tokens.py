@@ -104,16 +104,9 @@ def _lost(text: str, position: int) -> ExpressionError:
     if character in "'\"":
         what = "text" if character == "'" else "name"
         return fail(text, position, position + 1, f"the quote that opens this {what} is never closed")
-    if (
-        character
-        in "\N{LEFT SINGLE QUOTATION MARK}\N{RIGHT SINGLE QUOTATION MARK}\N{LEFT DOUBLE QUOTATION MARK}"
-    ):
-        return fail(
-            text, position, position + 1, f"{character!r} is a typographic quote", "write text as 'text'"
-        )
+    if character in "\N{LEFT SINGLE QUOTATION MARK}\N{RIGHT SINGLE QUOTATION MARK}\N{LEFT DOUBLE QUOTATION MARK}":
+        return fail(text, position, position + 1, f"{character!r} is a typographic quote", "write text as 'text'")
     if character in "&|":
         word = "and" if character == "&" else "or"
-        return fail(
-            text, position, position + 1, f"{character!r} means nothing here", f"did you mean '{word}'?"
-        )
+        return fail(text, position, position + 1, f"{character!r} means nothing here", f"did you mean '{word}'?")
     return fail(text, position, position + 1, f"{character!r} means nothing here")

@@ -127,9 +127,7 @@ def _numbers(texts: Sequence[str], counts: Codes, mark: str) -> list[Trial]:
     scale = scales.pop() if len(scales) == 1 else None
     reading = replace(number, type=decimal(scale)) if scale else number
     why = ("the mark before the decimals is a comma",) if mark == "," else ()
-    trial = Trial(
-        reading, fits, _weight(fits, counts), pattern="", why=why, doubt=_mark_doubt(texts, fits, mark)
-    )
+    trial = Trial(reading, fits, _weight(fits, counts), pattern="", why=why, doubt=_mark_doubt(texts, fits, mark))
     return [*trials, trial]
 
 
@@ -157,9 +155,7 @@ def _dates(texts: Sequence[str], counts: Codes) -> list[Trial]:
     for mark in "-./":
         mine = [group[1:] if group and group[0] == mark else None for group in groups]
         if any(group and len(group[0]) == 4 for group in mine):
-            padded = all(
-                len(group[1]) == len(group[2]) == 2 for group in mine if group and len(group[0]) == 4
-            )
+            padded = all(len(group[1]) == len(group[2]) == 2 for group in mine if group and len(group[0]) == 4)
             forms.append(DateForm("ymd", mark, write_date_pattern("ymd", mark, padded=padded)))
         if any(group and len(group[2]) == 4 for group in mine):
             form, reason, doubt = _day_month(mark, mine, counts)
@@ -171,9 +167,7 @@ def _dates(texts: Sequence[str], counts: Codes) -> list[Trial]:
     return [_date_trial(texts, counts, forms, why, doubts)]
 
 
-def _date_trial(
-    texts: Sequence[str], counts: Codes, forms: list[DateForm], why: list[str], doubts: list[str]
-) -> Trial:
+def _date_trial(texts: Sequence[str], counts: Codes, forms: list[DateForm], why: list[str], doubts: list[str]) -> Trial:
     weights = {}
     for form in forms:
         hits = Reading(DATE, dates=(form,)).parse(texts)[1] == FITS
@@ -195,9 +189,7 @@ def _date_trial(
     )
 
 
-def _day_month(
-    mark: str, groups: list[tuple[str, str, str] | None], counts: Codes
-) -> tuple[DateForm, str, str]:
+def _day_month(mark: str, groups: list[tuple[str, str, str] | None], counts: Codes) -> tuple[DateForm, str, str]:
     """Decide the order of day and month by the values that can only be read one way."""
     first = second = 0
     padded = True

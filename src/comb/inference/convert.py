@@ -53,9 +53,7 @@ def convert_column(
     return _combined(column, values, again)
 
 
-def _read(
-    texts: Sequence[str | None], request: Request, missing: Collection[str], marks: Reading | None
-) -> Column:
+def _read(texts: Sequence[str | None], request: Request, missing: Collection[str], marks: Reading | None) -> Column:
     raw = RawColumn(Text.from_strings([text or "" for text in texts]))
     return declared_column(raw, request, missing=missing, marks=marks)
 

@@ -88,17 +88,13 @@ def _text_doubt(texts: Sequence[str], counts: Codes, trials: list[Trial], total:
     return ""
 
 
-def _string_evidence(
-    fits: int, judged: int, trials: list[Trial], doubt: str, missing_counts: Codes
-) -> Evidence:
+def _string_evidence(fits: int, judged: int, trials: list[Trial], doubt: str, missing_counts: Codes) -> Evidence:
     runner_up = trials[0].candidate(judged) if trials else None
     why = (doubt,) if doubt else () if fits else ("there is nothing in it",)
     return Evidence(Candidate(STRING, fits, 0), runner_up, int(missing_counts.sum()), why)
 
 
-def _typed_evidence(
-    best: Trial, trials: list[Trial], texts: Sequence[str], total: int, missing: int
-) -> Evidence:
+def _typed_evidence(best: Trial, trials: list[Trial], texts: Sequence[str], total: int, missing: int) -> Evidence:
     others = (trial for trial in trials[1:] if trial.weight < best.weight)
     runner_up = next(others, None)
     misfits = [text for text, fit in zip(texts, best.fits.tolist(), strict=True) if not fit]
@@ -165,9 +161,7 @@ def declared_column(
     return build_column(raw, reading, markers, evidence)
 
 
-def _asked_reading(
-    request: Request, texts: Sequence[str], counts: Codes, marks: Reading | None
-) -> Reading | None:
+def _asked_reading(request: Request, texts: Sequence[str], counts: Codes, marks: Reading | None) -> Reading | None:
     """Return how to read texts of the type asked for; None for strings."""
     if request.word == "string":
         return None

@@ -107,9 +107,7 @@ class RawColumn:
     absent: Mask | None = None
 
 
-def build_column(
-    raw: RawColumn, reading: Reading | None, markers: NDArray[np.bool_], evidence: Evidence
-) -> Column:
+def build_column(raw: RawColumn, reading: Reading | None, markers: NDArray[np.bool_], evidence: Evidence) -> Column:
     """Make a typed column of texts.
 
     Parameters

@@ -1,6 +1,6 @@
 """The functions that make public tables: load, inspect, table."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
@@ -12,7 +12,7 @@ from comb.errors import ColumnError, ParameterError
 from comb.interface.table import Table
 from comb.kernels.parsing import INT64_MAX, INT64_MIN
 from comb.reading.inspection import Inspection
-from comb.reading.load import ReadOptions, inspect_source, load_table
+from comb.reading.load import ReadOptions, Source, inspect_source, load_table, table_names
 from comb.tables.column import Column
 from comb.tables.names import unique_names
 from comb.tables.reasons import Reason
@@ -20,8 +20,9 @@ from comb.tables.types import BOOLEAN, DATE, INTEGER, NUMBER, STORAGE, Type, dec
 
 
 def load(
-    source: str | Path,
+    source: Source,
     *,
+    table: str | None = None,
     delimiter: str | None = None,
     quote: str | None = None,
     encoding: str | None = None,
@@ -31,21 +32,29 @@ def load(
     types: Mapping[str, str] | str | None = None,
     columns: Sequence[str] | None = None,
     rows: int | None = None,
+    schema: str | Path | None = None,
+    progress: Callable[[str], None] | None = None,
+    most_bytes: int | None = None,
 ) -> Table:
-    """Load a table from a file of delimited text.
+    """Load a table from a file of delimited text, or from several of one shape.
 
     Whatever is not given is found out from the file; `inspect` shows how and why.
 
     Parameters
     ----------
-    source : str or Path
-        A file; ``-`` is standard input.
+    source : str, Path or sequence of them
+        A file, also a compressed one; ``-`` is standard input. A pattern (``2026-*.csv``)
+        or a list names several files, which are read as one table.
+    table : str, optional
+        Which file of a zip archive.
     delimiter, quote : str, optional
-        An empty quote means that quotes are ordinary characters.
+        The delimiter ``spaces`` is a run of spaces. An empty quote means that quotes are
+        ordinary characters; a backslash before the quote, that quotes inside fields have
+        a backslash before them.
     encoding : str, optional
-        By default UTF-8, with or without mark, else Windows-1252.
+        By default found out.
     header : bool or int, optional
-        Lines of header: 0 or 1.
+        Lines of header: 0, 1 or 2.
     skip : int, optional
         Lines above the header.
     missing : collection of str, optional
@@ -57,6 +66,13 @@ def load(
         Selectors of the columns to read.
     rows : int, optional
         Read only so many rows from the top.
+    schema : str or Path, optional
+        A description by CSV on the Web, which replaces guessing. By default the one
+        beside the file, ``FILE-metadata.json``; an empty text means none.
+    progress : callable, optional
+        Is told what is being done, in a line.
+    most_bytes : int, optional
+        The most bytes a compressed source may unfold to.
 
     Returns
     -------
@@ -70,13 +86,37 @@ def load(
         If the source is not there, is not text, or is empty.
     """
     options = ReadOptions(
-        delimiter=delimiter, quote=quote, encoding=encoding, header=header, skip=skip,
-        missing=missing, types=types, columns=columns, rows=rows,
+        table=table, delimiter=delimiter, quote=quote, encoding=encoding, header=header, skip=skip,
+        missing=missing, types=types, columns=columns, rows=rows, schema=schema, most_bytes=most_bytes,
     )  # fmt: skip
-    return Table.adopt(load_table(source, options))
+    return Table.adopt(load_table(source, options, progress or _quiet))
 
 
-def inspect(source: str | Path, **options: Any) -> Inspection:
+def _quiet(told: str) -> None:
+    """Tell nobody."""
+
+
+def load_all(source: str | Path, **options: Any) -> dict[str, Table]:
+    """Load every table inside a source by name: the files of a zip archive.
+
+    Parameters
+    ----------
+    source : str or Path
+    **options
+        As for `load`, but for `table`.
+
+    Returns
+    -------
+    dict of str to Table
+        One table where the source is a plain file.
+    """
+    names = table_names(source)
+    if len(names) == 1:
+        return {names[0]: load(source, **options)}
+    return {name: load(source, table=name, **options) for name in names}
+
+
+def inspect(source: Source, **options: Any) -> Inspection:
     """Show how a source would be read: every decision with its evidence.
 
     Parameters
@@ -164,9 +204,7 @@ def _kind(name: str, kinds: set[type], cells: list[Any]) -> Type:
     if kinds <= {int, float}:
         return NUMBER
     told = ", ".join(sorted(kind.__name__ for kind in kinds))
-    raise ParameterError(
-        f"expected values of one kind in {name!r}, came {told}", remedy="give them all as text"
-    )
+    raise ParameterError(f"expected values of one kind in {name!r}, came {told}", remedy="give them all as text")
 
 
 def _stored(cell: Any, kind: Type) -> Any:

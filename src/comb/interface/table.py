@@ -19,8 +19,11 @@ from comb.steps.base import Step
 from comb.steps.catalogue import make_step
 from comb.tables.bare import BareTable
 from comb.tables.formats import Value, plain_text
-from comb.writing.atomic import write_file
-from comb.writing.delimited import csv_bytes
+from comb.writing.atomic import write_files
+from comb.writing.cells import cells_bytes
+from comb.writing.delimited import TextForm, csv_bytes
+from comb.writing.metadata import metadata_bytes
+from comb.writing.packing import DELIMITERS, pack, text_suffixes
 
 Names = str | Sequence[str]
 
@@ -289,8 +292,11 @@ class Table(BareTable):
             If the table was typed in by hand, or shows only some rows of another.
         """
         if not self.origin.path:
+            what = (
+                "this table was read from a list of files" if self.origin.sources else "this table was typed in by hand"
+            )
             raise ParameterError(
-                "a plan needs a source, this table was typed in by hand", remedy="load it from a file"
+                f"a plan needs one source, {what}", remedy="load it from a file, or by a pattern: '*.csv'"
             )
         if self.view_of is not None:
             raise ParameterError(
@@ -301,28 +307,61 @@ class Table(BareTable):
         text = write_plan({name: table_plan(self.origin, list(self._steps))})
         return Plan(read_plan(text, f"plan of {self.origin.name}"))
 
-    def save(self, path: str | Path, *, overwrite: bool = False) -> None:
-        """Save the table as comma-separated text, at once or not at all.
+    def save(
+        self,
+        path: str | Path,
+        *,
+        overwrite: bool = False,
+        describe: bool = False,
+        delimiter: str | None = None,
+        line_end: str = "\r\n",
+        encoding: str = "utf-8",
+        missing: str = "",
+        decimal_mark: str = ".",
+        date_pattern: str = "yyyy-MM-dd",
+        disarm: bool = False,
+    ) -> None:
+        """Save the table as delimited text, at once or not at all.
 
         Parameters
         ----------
         path : str or Path
-            A file that ends in ``.csv``.
+            A file that ends in ``.csv``, ``.tsv`` or ``.txt``, compressed where ``.gz``,
+            ``.bz2``, ``.xz`` or ``.zst`` follows.
         overwrite : bool
             Whether a file of this name may be replaced.
+        describe : bool
+            Also write its description by CSV on the Web and the reasons of its missing
+            cells beside it, so that it loads back equal.
+        delimiter : str, optional
+            By default a comma for ``.csv``, else a tab.
+        line_end, encoding : str
+        missing : str
+            What stands in missing cells.
+        decimal_mark, date_pattern : str
+            How numbers and dates are written.
+        disarm : bool
+            Put an apostrophe before texts that a spreadsheet program would run.
 
         Raises
         ------
         WriteError
-            If it exists, or the system refuses.
+            If a file exists, or the system refuses.
+        ParameterError
+            If a text does not fit the encoding, naming row and column.
         """
         place = Path(path)
-        if place.suffix.lower() != ".csv":
-            raise ParameterError(
-                f"expected a file that ends in .csv, came {place.name!r}",
-                remedy="a dataset folder is saved by a plan: table.plan() and save: FOLDER",
-            )
-        write_file(place, csv_bytes(self), overwrite=overwrite)
+        kind, packing = text_suffixes(place.name)
+        form = TextForm(
+            delimiter=delimiter or DELIMITERS[kind], line_end=line_end, encoding=encoding, missing=missing,
+            decimal_mark=decimal_mark, date_pattern=date_pattern, disarm=disarm,
+        )  # fmt: skip
+        files = {place.name: pack(csv_bytes(self, form), packing)}
+        if describe:
+            name = place.name[: -len(kind + packing)]
+            files[f"{name}-cells.csv"] = cells_bytes(self, blanks=bool(missing))
+            files[f"{place.name}-metadata.json"] = metadata_bytes(self, name, place.name, form)
+        write_files(place.parent, files, overwrite=overwrite)
 
 
 def _listed(names: Names) -> list[str]:

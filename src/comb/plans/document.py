@@ -33,9 +33,7 @@ class Document:
         self.name = name
         self._lines: dict[Path, int] = {}
         if len(text) > LONGEST_PLAN:
-            raise PlanError(
-                f"expected a plan of at most {LONGEST_PLAN:,} characters, came {len(text):,}", where=name
-            )
+            raise PlanError(f"expected a plan of at most {LONGEST_PLAN:,} characters, came {len(text):,}", where=name)
         try:
             self._refuse_indirection(text)
             root = yaml.compose(text, Loader=yaml.SafeLoader)
@@ -90,9 +88,7 @@ class Document:
             here = (*path, name)
             self._lines[here] = key.start_mark.line + 1
             if name in result:
-                raise PlanError(
-                    f"{name!r} stands twice", where=f"{self.name}, line {key.start_mark.line + 1}"
-                )
+                raise PlanError(f"{name!r} stands twice", where=f"{self.name}, line {key.start_mark.line + 1}")
             result[name] = self._plain(child, here)
             self._lines[here] = key.start_mark.line + 1
         return result

@@ -32,9 +32,7 @@ def draft_plan(table: BareTable, profile: Profile, folder: Path) -> str:
         YAML. Types are pinned, so that next month's file is read alike.
     """
     steps = [
-        msgspec.structs.replace(finding.remedy, why=finding.text)
-        for finding in profile.findings
-        if finding.remedy
+        msgspec.structs.replace(finding.remedy, why=finding.text) for finding in profile.findings if finding.remedy
     ]
     origin = table.origin
     reading = {name: origin.reading[name] for name in ("delimiter", "encoding", "header", "skip")}

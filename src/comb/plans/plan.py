@@ -39,6 +39,9 @@ class Reading(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     types: dict[str, str] = {}
     columns: list[str] | None = None
     rows: int | None = None
+    table: str | None = None
+    schema: str | None = None
+    most_bytes: int | None = None
 
 
 class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):

@@ -95,12 +95,9 @@ def total(entries: list[Entry]) -> Entry:
             told = f"{earlier.step} ended with {earlier.rows_out:,} rows"
             raise CombError(f"{told}, {later.step} began with {later.rows_in:,}")
     sums = {
-        name: sum(getattr(entry, name) for entry in entries)
-        for name in ("added", "left_out", "set_aside", "merged")
+        name: sum(getattr(entry, name) for entry in entries) for name in ("added", "left_out", "set_aside", "merged")
     }
-    return Entry(
-        step="total", says="all steps", rows_in=entries[0].rows_in, rows_out=entries[-1].rows_out, **sums
-    )
+    return Entry(step="total", says="all steps", rows_in=entries[0].rows_in, rows_out=entries[-1].rows_out, **sums)
 
 
 def open_plan(path: str | Path) -> PlanText:
@@ -160,9 +157,7 @@ def run_plan(
     return outcome
 
 
-def _run_table(
-    plan: PlanText, name: str, planned: TablePlan, outcome: Outcome, told: Callable[[str], None]
-) -> None:
+def _run_table(plan: PlanText, name: str, planned: TablePlan, outcome: Outcome, told: Callable[[str], None]) -> None:
     if planned.from_table:
         table = outcome.tables[planned.from_table]
     else:
@@ -220,9 +215,7 @@ def _check_output(plan: PlanText, save: Save, overwrite: bool) -> None:
     if not _is_file(save):
         check_free(path, overwrite=overwrite)
     elif len(_tables_of(plan, save)) != 1:
-        raise PlanError(
-            f"{save.to} is one file, and there are {len(plan.tables)} tables", remedy="save a folder"
-        )
+        raise PlanError(f"{save.to} is one file, and there are {len(plan.tables)} tables", remedy="save a folder")
     else:
         check_file_free(path, overwrite=overwrite)
 

@@ -50,9 +50,7 @@ def markers(table: BareTable) -> Findings:
         if count:
             remedy = Convert(columns={name: _as_asked(column)}, missing=list(words))
             text = f"{counted(count, 'cell')} of {name} {said}"
-            yield Finding(
-                "missing.marker", (name,), count, rows_where(table, where), quoted(words), text, remedy
-            )
+            yield Finding("missing.marker", (name,), count, rows_where(table, where), quoted(words), text, remedy)
 
 
 def _words_in(column: Column, where: np.ndarray) -> dict[str, int]:
@@ -90,9 +88,7 @@ def _stands_apart(sentinel: int, others: np.ndarray) -> bool:
 
 
 def _sentinel(table: BareTable, name: str, column: Column, where: np.ndarray, sentinel: int) -> Finding:
-    shown = (
-        number_text(sentinel) if column.type.word == "number" else digits(int(sentinel), column.type.scale)
-    )
+    shown = number_text(sentinel) if column.type.word == "number" else digits(int(sentinel), column.type.scale)
     count = int(where.sum())
     others = column.take(np.flatnonzero(column.present & ~where)).texts()
     values = column.array[column.present & ~where]

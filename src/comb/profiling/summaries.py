@@ -11,6 +11,9 @@ from comb.tables.formats import digits, number_text
 
 MOST_COMMON = 5
 
+# A sum of numbers beyond this may overflow.
+LARGE = 1e290
+
 
 @dataclass(frozen=True, slots=True)
 class Summary:
@@ -86,8 +89,12 @@ def _of_numbers(column: Column) -> dict[str, Any]:
     """
     floats = as_floats(column)
     quartiles = np.quantile(floats, [0.25, 0.5, 0.75]).tolist()
-    mean = float(floats.mean())
-    sd = float(floats.std(ddof=1)) if len(floats) > 1 else None
+    with np.errstate(over="ignore", invalid="ignore"):
+        # Divided before it is summed up, no mean overflows.
+        mean = float((floats / len(floats)).sum()) if np.abs(floats).max() > LARGE else float(floats.mean())
+        sd = float(floats.std(ddof=1)) if len(floats) > 1 else None
+    # Squares of the largest numbers overflow: then there is no deviation to tell.
+    sd = sd if sd is not None and np.isfinite(sd) else None
     return {
         "min": _exact(column, column.array.min()),
         "quartile_1": quartiles[0],

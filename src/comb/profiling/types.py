@@ -30,14 +30,8 @@ def unreadable(table: BareTable) -> Findings:
             text = f"{counted(count, 'cell')} of {name} are no {column.type}; their text is kept"
             if unit:
                 text += f"; it is a number with the unit {unit}"
-            remedy = (
-                Convert(columns={name: str(column.type)}, unit=unit, decimal_mark=_mark(texts))
-                if unit
-                else None
-            )
-            yield Finding(
-                "type.unreadable", (name,), count, rows_where(table, where), quoted(texts), text, remedy
-            )
+            remedy = Convert(columns={name: str(column.type)}, unit=unit, decimal_mark=_mark(texts)) if unit else None
+            yield Finding("type.unreadable", (name,), count, rows_where(table, where), quoted(texts), text, remedy)
 
 
 def _common_unit(texts: dict[str, int]) -> str:

@@ -2,6 +2,8 @@
 
 import csv
 import io
+import re
+from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -11,16 +13,24 @@ from comb.errors import ContentError, unknown_name
 from comb.inference.infer import declared_column, infer_column
 from comb.inference.patterns import parse_request
 from comb.inference.reader import RawColumn
-from comb.kernels.coding import Codes
-from comb.kernels.structure import Records, split_records
-from comb.reading.dialect import Layout
+from comb.kernels.structure import SPACES, Records, split_records
+from comb.reading.dialect import Layout, kind_of, unit_of
 from comb.tables.column import Column
 from comb.tables.names import choose, unique_names
 from comb.tables.text import Text
 from comb.tables.types import STRING
 
+# Notes below a table are few, and a table of one or two columns has none that can be told.
+MOST_FOOTERS = 20
+LEAST_FOOTED_WIDTH = 3
+
+# No table made by people or programs for people is wider; a text without line ends is.
+MOST_COLUMNS = 20_000
+
 # So many line numbers are named in a note; the rest is counted.
 MOST_LINES_TOLD = 5
+
+_UNIT_IN_NAME = re.compile(r"[\[(]([^\[\]()]{1,15})[\])]\s*\Z")
 
 
 @dataclass(slots=True)
@@ -31,11 +41,13 @@ class Grid:
     ----------
     names : list of str
     rows : list of list of str
-    lines : int64 array
+    lines : list of int
         The line each row began on.
-    titles : list of str
-        The lines above the header.
-    absent : dict of int to set of int
+    titles, footers : list of str
+        The lines above the header and below the last row.
+    units : list of str
+        The unit of each column, where a header or a line of units names one.
+    absent : dict of int to list of int
         For each column the rows in which the source had no such cell.
     notes : list of str
         What was irregular.
@@ -43,13 +55,15 @@ class Grid:
 
     names: list[str]
     rows: list[list[str]]
-    lines: Codes
+    lines: list[int]
     titles: list[str] = field(default_factory=list)
+    footers: list[str] = field(default_factory=list)
+    units: list[str] = field(default_factory=list)
     absent: dict[int, list[int]] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
 
 
-def read_grid(text: str, layout: Layout, *, most: int | None = None) -> Grid:
+def read_grid(text: str, layout: Layout, *, most: int | None = None, guessing: bool = True) -> Grid:
     """Split a text into named columns of equal length; nothing is dropped.
 
     Parameters
@@ -58,27 +72,40 @@ def read_grid(text: str, layout: Layout, *, most: int | None = None) -> Grid:
     layout : Layout
     most : int, optional
         Read only so many rows.
+    guessing : bool
+        Whether notes below the table, repeated headers and trailing delimiters are
+        looked for; not where a schema says what the table is.
 
     Returns
     -------
     Grid
         Short rows are filled with absent cells; what a long row has too many stands
-        in one further column.
+        in one further column; what is no row of the table is noted.
     """
-    limit = None if most is None else most + layout.skip + layout.header + 1
-    found = split_records(text, layout.delimiter, layout.quote, most=limit)
+    heads = layout.header + layout.units
+    limit = None if most is None else most + layout.skip + heads + 1
+    found = split_records(text, layout.delimiter, layout.quote, escape=layout.escape, most=limit)
     titles, body = _parted(found, layout)
-    wide = body.fields[0] if body.fields else [""]
-    single = len(wide) == 1
+    single = all(len(row) == 1 for row in body.fields[: heads + 1])
     blank = [] if single else [line for row, line in _pairs(body) if row == [""]]
     kept = [(row, line) for row, line in _pairs(body) if single or row != [""]]
-    head = kept[0][0] if kept and layout.header else []
-    rows = kept[layout.header :][:most]
-    width = len(head) if head else _commonest_width([row for row, _ in rows])
-    names = unique_names([_one_line(name) for name in head] or [""] * width)
-    grid = Grid(names, [row for row, _ in rows], np.array([line for _, line in rows], np.int64), titles)
+    head = [row for row, _ in kept[: layout.header]]
+    rows = [row for row, _ in kept[heads:][:most]]
+    width = len(head[-1]) if head else _commonest_width(rows)
+    if width > MOST_COLUMNS:
+        raise ContentError(
+            f"expected at most {MOST_COLUMNS:,} columns, came {width:,}",
+            remedy="is this the right delimiter? Line ends may be missing; give another with delimiter=...",
+        )
+    titled = _joined(head, width)
+    grid = Grid(unique_names(titled), rows, [line for _, line in kept[heads:][:most]], titles)
+    grid.units = _units(kept[layout.header][0] if layout.units else [], titled)
+    if guessing:
+        _take_footers(grid, width, blank, layout.delimiter)
+        _take_repeated_headers(grid, head)
+        _take_trailing_delimiters(grid, titled)
     _note(grid, blank, "{} left out", "blank line")
-    _square(grid, width, layout.delimiter)
+    _square(grid, len(grid.names), layout.delimiter)
     _note(grid, body.stray, "{} with a quote inside a field, read as an ordinary character", "row")
     _note(grid, body.unclosed, "{} with a quote that never closes, read as an ordinary character", "row")
     return grid
@@ -98,13 +125,77 @@ def _parted(found: Records, layout: Layout) -> tuple[list[str], Records]:
     return [title for title in titles if title.strip()], body
 
 
-def _one_line(name: str) -> str:
-    return " ".join(name.split())
+def _joined(head: list[list[str]], width: int) -> list[str]:
+    """Make one name for each column of one or two lines of header.
+
+    An upper heading spreads over the gaps to its right, as merged cells leave them.
+    """
+    if not head:
+        return [""] * width
+    parts = []
+    for row in head[:-1]:
+        spread, last = [], ""
+        for cell in [*row, *[""] * (width - len(row))][:width]:
+            last = cell.strip() or last
+            spread.append(last)
+        parts.append(spread)
+    columns = zip(*parts, head[-1], strict=True)
+    return [" ".join(" ".join(column).split()) for column in columns]
+
+
+def _units(row: list[str], names: list[str]) -> list[str]:
+    """Return the unit of each column: from the line of units, else from brackets in its name."""
+    given = [unit_of(cell) for cell in row] + [""] * len(names)
+    in_names = [_UNIT_IN_NAME.search(name) for name in names]
+    return [given[at] or (match[1] if match else "") for at, match in enumerate(in_names)]
+
+
+def _take_footers(grid: Grid, width: int, blank: list[int], delimiter: str) -> None:
+    """Take notes below the table out of its rows: words in one field, at the very end."""
+    count = 0
+    for row in reversed(grid.rows[-MOST_FOOTERS:]):
+        filled = [cell for cell in row if cell.strip()]
+        below_gap = any(grid.lines[-1 - count] - 1 == line for line in blank)
+        # A single word in the last row may be a cut-off row; a sentence, or one after a gap, is not.
+        told = below_gap or " " in row[0].strip()
+        word = len(filled) == 1 and row[0].strip() and kind_of(row[0]) == "word" and told
+        if not word or width < LEAST_FOOTED_WIDTH or (len(row) == width and not below_gap):
+            break
+        count += 1
+    if count:
+        grid.footers = [delimiter.join(row).rstrip(delimiter) for row in grid.rows[-count:]]
+        _note(grid, grid.lines[-count:], "{} below the table taken for notes", "line")
+        del grid.rows[-count:], grid.lines[-count:]
+
+
+def _take_repeated_headers(grid: Grid, head: list[list[str]]) -> None:
+    """Leave out rows that are the header again, word for word."""
+    again = [at for at, row in enumerate(grid.rows) if row in head and len(row) > 1]
+    if again:
+        _note(grid, [grid.lines[at] for at in again], "{} that repeats the header left out", "row")
+        gone = set(again)
+        grid.rows = [row for at, row in enumerate(grid.rows) if at not in gone]
+        grid.lines = [line for at, line in enumerate(grid.lines) if at not in gone]
+
+
+def _take_trailing_delimiters(grid: Grid, titled: list[str]) -> None:
+    """Leave out an empty last column that only delimiters at the ends of lines make."""
+    width = len(grid.names)
+    longest = max(map(len, grid.rows), default=0)
+    if width > 1 and not titled[-1] and not any(cell.strip() for row in grid.rows for cell in row[width - 1 :]):
+        kept = width - 1
+    elif longest == width + 1 and not any(row[width].strip() for row in grid.rows if len(row) > width):
+        kept = width
+    else:
+        return
+    grid.names, grid.units = grid.names[:kept], grid.units[:kept]
+    grid.rows = [row[:kept] for row in grid.rows]
+    grid.notes.append("lines end with a delimiter; the empty last column is left out")
 
 
 def _commonest_width(rows: Sequence[Sequence[str]]) -> int:
-    widths = [len(row) for row in rows]
-    return max(set(widths), key=lambda width: (widths.count(width), width), default=1)
+    widths = Counter(map(len, rows))
+    return max(widths, key=lambda width: (widths[width], width), default=1)
 
 
 def _square(grid: Grid, width: int, delimiter: str) -> None:
@@ -121,10 +212,11 @@ def _square(grid: Grid, width: int, delimiter: str) -> None:
         surplus = [_rejoined(row[width:], delimiter) for row in grid.rows]
         grid.rows = [[*row[:width], rest] for row, rest in zip(grid.rows, surplus, strict=True)]
         grid.names = unique_names([*grid.names, ""])
+        grid.units.append("")
         grid.absent[width] = [at for at in range(len(grid.rows)) if at not in further]
         told = f"{{}} with too many cells, the rest stands in {grid.names[-1]}"
-        _note(grid, grid.lines[long].tolist(), told, "row")
-    _note(grid, grid.lines[short].tolist(), "{} with too few cells, the others are absent", "row")
+        _note(grid, [grid.lines[at] for at in long], told, "row")
+    _note(grid, [grid.lines[at] for at in short], "{} with too few cells, the others are absent", "row")
 
 
 def _rejoined(cells: list[str], delimiter: str) -> str:
@@ -132,7 +224,7 @@ def _rejoined(cells: list[str], delimiter: str) -> str:
     if len(cells) < 2:
         return "".join(cells)
     line = io.StringIO()
-    csv.writer(line, delimiter=delimiter[0], lineterminator="").writerow(cells)
+    csv.writer(line, delimiter=" " if delimiter == SPACES else delimiter[0], lineterminator="").writerow(cells)
     return line.getvalue()
 
 
@@ -173,15 +265,17 @@ def type_columns(
     """
     wanted = choose(columns, dict.fromkeys(grid.names, STRING)) if columns is not None else grid.names
     declared = dict.fromkeys(grid.names, types) if isinstance(types, str) else dict(types or {})
+    places = {name: at for at, name in enumerate(grid.names)}
     for name in declared:
-        if name not in grid.names:
+        if name not in places:
             what, remedy = unknown_name("column", name, grid.names)
             raise ContentError(f"a type is declared, but {what}", remedy=remedy)
     cells = list(zip(*grid.rows, strict=True)) or [()] * len(grid.names)
     result = {}
     for name in wanted:
-        at = grid.names.index(name)
-        result[name] = _typed(_raw(grid, cells[at], at), declared.get(name), missing)
+        at = places[name]
+        column = _typed(_raw(grid, cells[at], at), declared.get(name), missing)
+        result[name] = column.replace(description=grid.units[at]) if grid.units[at] else column
     return result
 
 

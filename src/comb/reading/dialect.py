@@ -3,21 +3,35 @@
 import re
 from collections import Counter
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from comb.inference.words import is_missing_word
 from comb.kernels.parsing import date_groups
-from comb.kernels.structure import split_records
+from comb.kernels.structure import SPACES, split_records
 
 # In order of preference where the evidence is even.
-DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", ":": "colon"}
+DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", ":": "colon", SPACES: "spaces"}
 
 # So many characters and records are enough to see the layout.
 SAMPLE_CHARACTERS = 400_000
 SAMPLE_RECORDS = 1_000
 
-# A colon stands in times and addresses; it parts columns only if nearly all lines agree.
-LEAST_FIT_COLON = 0.95
+# A colon stands in times and addresses, a space in texts: they part columns only if
+# nearly all lines agree.
+LEAST_FIT = {":": 0.95, SPACES: 0.98}
 
+# Words that are units when they stand alone below a header.
+UNITS = frozenset({
+    "kg", "g", "mg", "t", "lb", "oz", "m", "cm", "mm", "km", "µm", "in", "ft", "l", "ml", "dl", "cl", "hl",
+    "d", "h", "min", "s", "ms", "a", "y", "°C", "°F", "K", "%", "‰", "€", "$", "£", "EUR", "USD", "GBP", "CHF",
+    "kWh", "W", "kW", "V", "A", "Hz", "Pa", "hPa", "bar", "m²", "m³", "km²", "ha", "m/s", "km/h", "pcs",
+})  # fmt: skip
+
+_BRACKETED = re.compile(r"[\[(]([^\[\]()]{1,15})[\])]")
+_DOUBLED = re.compile(r'[^,;\t|:\r\n "]""[^,;\t|:\r\n"]')
+_SINGLE_QUOTED = re.compile(r"(?:^|[,;\t|])'[^'\n]*'(?=[,;\t|]|$)", re.MULTILINE)
+_YEAR = re.compile(r"(?:19|20)[0-9]{2}")
+_CLOCK_PART = re.compile(r"\s*[0-9]{1,2}\s*")
 _NUMBER = re.compile(r"[+-]?[0-9][0-9 .,']*(?:[eE][+-]?[0-9]+)?%?")
 
 
@@ -28,11 +42,16 @@ class Layout:
     Attributes
     ----------
     delimiter : str
+        A character, or `SPACES`.
     quote : str or None
+    escape : str
+        A backslash where quotes are escaped so, else empty.
     skip : int
         Lines above the header.
     header : int
-        Lines of header: 0 or 1.
+        Lines of header: 0, 1 or 2.
+    units : bool
+        Whether a line with units stands below the header.
     why : dict of str to str
         What speaks for the delimiter, the quote, the skipped lines, the header.
     runner_up : str
@@ -41,8 +60,10 @@ class Layout:
 
     delimiter: str
     quote: str | None
+    escape: str
     skip: int
     header: int
+    units: bool
     why: dict[str, str]
     runner_up: str = ""
 
@@ -66,26 +87,28 @@ class _Trial:
         return f"{self.fit:.0%} of the lines have {self.width} fields"
 
 
-def guess_layout(
-    text: str,
-    *,
-    delimiter: str | None = None,
-    quote: str | None = None,
-    skip: int | None = None,
-    header: int | None = None,
-) -> Layout:
+class Given(NamedTuple):
+    """What is known about a layout beforehand; None is to be found out."""
+
+    delimiter: str | None = None
+    quote: str | None = None
+    skip: int | None = None
+    header: int | None = None
+
+
+NOTHING_GIVEN = Given()
+
+
+def guess_layout(text: str, given: Given = NOTHING_GIVEN) -> Layout:
     """Guess the layout of a text; what is given is not guessed.
 
     Parameters
     ----------
     text : str
         The whole text; only a sample of it is looked at.
-    delimiter, quote : str, optional
-        An empty quote means that quotes are ordinary characters.
-    skip : int, optional
-        Lines above the header.
-    header : int, optional
-        Lines of header: 0 or 1.
+    given : Given
+        An empty quote means that quotes are ordinary characters; a backslash before it
+        that quotes inside fields have one before them.
 
     Returns
     -------
@@ -93,27 +116,60 @@ def guess_layout(
         A delimiter is taken when it gives the most lines of one width with columns
         whose cells are of one kind.
     """
-    start = _offset_of_line(text, skip or 0)
-    sample = text[start : start + SAMPLE_CHARACTERS]
-    sign = _guess_quote(sample) if quote is None else (quote or None)
-    candidates = [delimiter] if delimiter else list(DELIMITERS)
-    trials = sorted((_try(sample, option, sign) for option in candidates), key=lambda trial: -trial.score)
-    if not delimiter:
-        trials = [trial for trial in trials if trial.delimiter != ":" or trial.fit >= LEAST_FIT_COLON]
-    best = trials[0]
-    if best.score == 0 and not delimiter:
-        best = _try(sample, ",", sign)
+    sample = _sample(text, given.skip or 0)
+    quote, escape = _guess_quote(sample) if given.quote is None else (given.quote[-1:], given.quote[:-1])
+    best, runner_up = _best_trial(sample, quote or None, escape, given.delimiter)
     top = _header_record(best)
     above = best.lines[top] - 1 if best.lines else 0
-    why = {"delimiter": "as declared" if delimiter else _delimiter_evidence(best)}
-    why["quote"] = "as declared" if quote is not None else _quote_evidence(sample, sign)
-    why["skip"] = "as declared" if skip is not None else f"{above} lines are not as wide as the others"
-    head, why["header"] = _guess_header(best.fields[top:], best.width)
-    if header is not None:
-        head, why["header"] = header, "as declared"
+    skip = above if given.skip is None else given.skip
+    header, units, why_header = _guess_header(best.fields[top:], best.width)
+    if given.header is not None:
+        header, units, why_header = given.header, units and given.header == header, "as declared"
+    why = {
+        "delimiter": "as declared" if given.delimiter else _delimiter_evidence(best),
+        "quote": "as declared" if given.quote is not None else _quote_evidence(sample, quote, escape),
+        "skip": "as declared" if given.skip is not None else f"{above} lines are not as wide as the others",
+        "header": why_header,
+    }
+    return Layout(best.delimiter, quote or None, escape, skip, header, units, why, runner_up)
+
+
+def _sample(text: str, skip: int) -> str:
+    """Return what is looked at: whole lines below what is skipped."""
+    start = _offset_of_line(text, skip)
+    end = start + SAMPLE_CHARACTERS
+    if end >= len(text):
+        return text[start:]
+    # Cut at a line end, so that the last record is whole more often than not.
+    return text[start : max(text.rfind("\n", start, end), text.rfind("\r", start, end)) + 1 or end]
+
+
+def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | None) -> tuple[_Trial, str]:
+    """Return the sample split by the best delimiter, and what is told of the next best."""
+    candidates = [delimiter] if delimiter else list(DELIMITERS)
+    trials = [_try(sample, option, quote, escape) for option in candidates]
+    if not delimiter:
+        trials = [trial for trial in trials if not _too_weak(trial, sample)]
+    trials.sort(key=lambda trial: -trial.score)
+    if not delimiter and (not trials or trials[0].score == 0):
+        return _try(sample, ",", quote, escape), ""
     runner = next((trial for trial in trials[1:] if trial.score > 0), None)
-    told = f"{name_of(runner.delimiter)}: {runner.figures()}" if runner else ""
-    return Layout(best.delimiter, sign, above if skip is None else skip, head, why, told)
+    return trials[0], f"{name_of(runner.delimiter)}: {runner.figures()}" if runner else ""
+
+
+def _too_weak(trial: _Trial, sample: str) -> bool:
+    """Return whether a delimiter that also stands inside texts has too little to speak for it."""
+    if trial.delimiter not in LEAST_FIT:
+        return False
+    if trial.fit < LEAST_FIT[trial.delimiter] or len(trial.fields[0]) != trial.width:
+        return True
+    cells = [cell for row in trial.fields[1:] for cell in row]
+    if trial.delimiter == ":":
+        return all(_CLOCK_PART.fullmatch(cell) for cell in cells)
+    # Columns parted by spaces are aligned by runs of them, or hold numbers.
+    aligned = sum("  " in line for line in sample.splitlines())
+    numbers = sum(kind_of(cell) == "number" for cell in cells)
+    return aligned < len(trial.fields) / 2 and numbers < len(cells) / 2
 
 
 def name_of(delimiter: str) -> str:
@@ -133,30 +189,33 @@ def _offset_of_line(text: str, lines: int) -> int:
     return position
 
 
-def _guess_quote(sample: str) -> str | None:
-    """Double quotes mean quoting unless only single ones enclose whole fields."""
+def _guess_quote(sample: str) -> tuple[str, str]:
+    """Return the quote and what escapes it.
+
+    Double quotes mean quoting unless only single ones enclose whole fields; a backslash
+    escapes them if it stands before some and none is doubled inside a field.
+    """
     if '"' in sample:
-        return '"'
-    enclosed = re.findall(r"(?:^|[,;\t|])'[^'\n]*'(?=[,;\t|]|$)", sample, re.MULTILINE)
-    return "'" if len(enclosed) > 1 else '"'
+        backslashes = '\\"' in sample and not _DOUBLED.search(sample)
+        return '"', "\\" if backslashes else ""
+    enclosed = _SINGLE_QUOTED.findall(sample)
+    return ("'" if len(enclosed) > 1 else '"'), ""
 
 
-def _quote_evidence(sample: str, quote: str | None) -> str:
-    return "it encloses fields" if quote and quote in sample else "none occurs; this is the usual one"
+def _quote_evidence(sample: str, quote: str, escape: str) -> str:
+    if quote not in sample:
+        return "none occurs; this is the usual one"
+    return "it encloses fields, with a backslash before those inside" if escape else "it encloses fields"
 
 
-def _try(sample: str, delimiter: str, quote: str | None) -> _Trial:
-    found = split_records(sample, delimiter, quote, most=SAMPLE_RECORDS)
+def _try(sample: str, delimiter: str, quote: str | None, escape: str) -> _Trial:
+    found = split_records(sample, delimiter, quote, escape=escape, most=SAMPLE_RECORDS)
     kept = [(fields, line) for fields, line in zip(found.fields, found.lines, strict=True) if fields != [""]]
-    if len(kept) > 1 and len(found.fields) < SAMPLE_RECORDS and len(sample) == SAMPLE_CHARACTERS:
-        kept.pop()  # the sample ends in the middle of this record
     widths = Counter(len(fields) for fields, _ in kept)
     width = max(widths, key=lambda size: (widths[size] * (size > 1), widths[size], size), default=1)
     fit = widths[width] / len(kept) if kept else 0.0
     rows = [fields for fields, _ in kept if len(fields) == width][1:]
-    return _Trial(
-        delimiter, [fields for fields, _ in kept], [line for _, line in kept], width, fit, _alike(rows)
-    )
+    return _Trial(delimiter, [fields for fields, _ in kept], [line for _, line in kept], width, fit, _alike(rows))
 
 
 def _alike(rows: list[list[str]]) -> float:
@@ -189,27 +248,91 @@ def _delimiter_evidence(best: _Trial) -> str:
 
 
 def _header_record(trial: _Trial) -> int:
-    """Return the first record as wide as the others; what is above are titles."""
-    return next((at for at, fields in enumerate(trial.fields) if len(fields) == trial.width), 0)
+    """Return the record that begins the table; what is above are titles and comments."""
+    records, width = trial.fields, trial.width
+    first = next((at for at, fields in enumerate(records) if len(fields) == width), 0)
+    if first and _is_header_of_other_width(records[first - 1], records[first:], width):
+        return first - 1
+    while first + 1 < len(records) and _is_comment(records[first]) and _all_words(records[first + 1]):
+        first += 1
+    return first
 
 
-def _guess_header(records: list[list[str]], width: int) -> tuple[int, str]:
-    """Decide whether the first record names the columns."""
+def _is_header_of_other_width(above: list[str], rows: list[list[str]], width: int) -> bool:
+    """A header differs by a trailing delimiter that it has and the rows have not, or the reverse."""
+    if width < 2 or not _all_words(above):
+        return False
+    if len(above) == width + 1:
+        return not above[-1].strip()
+    return len(above) == width - 1 and all(not row[-1].strip() for row in rows if len(row) == width)
+
+
+def _is_comment(record: list[str]) -> bool:
+    return record[0].startswith(("# ", "##"))
+
+
+def _all_words(record: list[str]) -> bool:
+    return all(kind_of(cell) in ("word", "") for cell in record)
+
+
+def _guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
+    """Decide how many lines name the columns, and whether a line of units follows."""
     if not records:
-        return 1, "there is nothing below it"
+        return 1, False, "there is nothing below it"
     first, rows = records[0], [row for row in records[1:] if len(row) == width]
+    if rows and _are_units(rows[0]) and _votes(first, rows[1:]) > 0:
+        return 1, True, "a line with units stands below it"
+    if len(rows) > 1 and _is_second_line(first, rows[0]) and _votes(rows[0], rows[1:]) > 0:
+        return 2, False, "two lines of words stand above columns of numbers or dates"
+    votes = _votes(first, rows)
+    if votes:
+        columns = f"{abs(votes)} column{'s' if abs(votes) > 1 else ''}"
+        if votes > 0:
+            return 1, False, f"a word stands above the numbers or dates of {columns}"
+        return 0, False, f"the first line has a value of the same kind as those below in {columns}"
+    names = [cell.strip() for cell in first]
+    if len(records) == 1 and _all_words(names):
+        return 1, False, "there is nothing below it"
+    if _all_words(names) and len(set(names)) == len(names):
+        recurring = any(name in {row[at].strip() for row in rows} for at, name in enumerate(names[:width]) if name)
+        if not recurring:
+            return 1, False, "its words are all different and do not occur below"
+    return 0, False, "the first line looks like the lines below it"
+
+
+def _votes(first: list[str], rows: list[list[str]]) -> int:
+    """Count columns whose numbers or dates have a word above, less those with one of their kind."""
     votes = 0
     for cell, *below in zip(first, *rows, strict=False):
         kinds = Counter(kind for kind in map(kind_of, below) if kind)
         common = max(kinds, key=lambda kind: kinds[kind], default="")
         if common in ("number", "date"):
             votes += 1 if kind_of(cell) == "word" else -1 if kind_of(cell) == common else 0
-    if votes:
-        text = f"{abs(votes)} columns hold numbers or dates below "
-        return (1, text + "a word") if votes > 0 else (0, text + "a value of the same kind in the first line")
-    names = [cell.strip() for cell in first]
-    if all(kind_of(name) in ("word", "") for name in names) and len(set(names)) == len(names):
-        recurring = sum(name in {row[at].strip() for row in rows} for at, name in enumerate(names) if name)
-        if not recurring:
-            return 1, "its words are all different and do not occur below"
-    return 0, "the first line looks like the lines below it"
+    return votes
+
+
+def unit_of(cell: str) -> str:
+    """Return the unit a cell of a units line names; empty if it names none.
+
+    >>> unit_of("[kg]"), unit_of("°C"), unit_of("Mill Brook")
+    ('kg', '°C', '')
+    """
+    text = cell.strip()
+    bracketed = _BRACKETED.fullmatch(text)
+    if bracketed:
+        return bracketed[1]
+    return text if text in UNITS else ""
+
+
+def _are_units(record: list[str]) -> bool:
+    filled = [cell for cell in record if cell.strip() not in ("", "-")]
+    return bool(filled) and all(unit_of(cell) for cell in filled)
+
+
+def _is_second_line(first: list[str], second: list[str]) -> bool:
+    """Two lines of header: the upper has gaps, as merged headings leave, the lower has none there."""
+    gaps = [at for at, cell in enumerate(first) if not cell.strip()]
+    filled = all(second[at].strip() for at in gaps if at < len(second))
+    # Years are headings too, above the names of what was measured in them.
+    upper = [cell for cell in first if not _YEAR.fullmatch(cell.strip())]
+    return bool(gaps) and filled and _all_words(upper) and _all_words(second)

@@ -1,17 +1,29 @@
 """Load and inspect sources: the recipe that ties the parts of reading together."""
 
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
-from pathlib import Path
+import hashlib
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path, PurePath
+from typing import Any
 
-from comb.errors import ParameterError
+import numpy as np
+
+from comb.errors import ContentError, ParameterError, counted, listing
+from comb.reading.cells import apply_cells
 from comb.reading.delimited import Grid, read_grid, type_columns
-from comb.reading.dialect import Layout, guess_layout, name_of
+from comb.reading.dialect import Given, Layout, guess_layout, name_of
 from comb.reading.encoding import Decoded, decode
 from comb.reading.inspection import ColumnReading, Decision, Inspection, TableReading
-from comb.reading.sources import SourceBytes, read_source
+from comb.reading.schema import Schema, metadata_names, read_schema
+from comb.reading.sources import SourceBytes, expand, read_beside, read_source
+from comb.reading.stack import stack
+from comb.reading.unfold import unfold, zip_members
 from comb.tables.bare import BareTable
 from comb.tables.origin import Origin
+
+Source = str | Path | Sequence[str | Path]
+
+MOST_LINES_TOLD = 5
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -20,10 +32,13 @@ class ReadOptions:
 
     Attributes
     ----------
+    table : str, optional
+        Which file of a zip archive.
     delimiter, quote, encoding : str, optional
-        An empty quote means that quotes are ordinary characters.
+        The delimiter ``spaces`` is a run of spaces. An empty quote means that quotes are
+        ordinary characters; a backslash before it, that those inside fields have one.
     header : bool or int, optional
-        Lines of header: 0 (False) or 1 (True).
+        Lines of header: 0 (False), 1 (True) or 2.
     skip : int, optional
         Lines above the header.
     missing : collection of str, optional
@@ -34,8 +49,13 @@ class ReadOptions:
         Selectors of the columns to read.
     rows : int, optional
         Read only so many rows from the top.
+    schema : str or Path, optional
+        A file with CSV on the Web metadata; an empty text means that none is looked for.
+    most_bytes : int, optional
+        The most bytes a compressed source may unfold to.
     """
 
+    table: str | None = None
     delimiter: str | None = None
     quote: str | None = None
     encoding: str | None = None
@@ -45,39 +65,57 @@ class ReadOptions:
     types: Mapping[str, str] | str | None = None
     columns: Sequence[str] | None = None
     rows: int | None = None
+    schema: str | Path | None = None
+    most_bytes: int | None = None
 
     def check(self) -> None:
         """Raise a ParameterError for a value outside what is allowed."""
         if self.delimiter is not None and not self.delimiter:
             raise ParameterError("expected a delimiter of at least one character, came an empty text")
-        if self.quote is not None and len(self.quote) > 1:
+        if self.delimiter is not None and set(self.delimiter) & set("\r\n"):
+            raise ParameterError(f"a line end cannot be the delimiter, came {self.delimiter!r}")
+        if self.quote is not None and len(self.quote.removeprefix("\\")) > 1:
             raise ParameterError(f"expected one quote character or none, came {self.quote!r}")
-        if self.header not in (None, 0, 1):
-            raise ParameterError(f"expected a header of 0 or 1 lines, came {self.header!r}")
-        for name in ("skip", "rows"):
+        if self.header not in (None, 0, 1, 2):
+            raise ParameterError(f"expected a header of 0, 1 or 2 lines, came {self.header!r}")
+        for name in ("skip", "rows", "most_bytes"):
             value = getattr(self, name)
             if value is not None and value < 0:
                 raise ParameterError(f"expected {name} of 0 or more, came {value}")
 
+    def given(self) -> Given:
+        """Return what is known of the layout."""
+        header = None if self.header is None else int(self.header)
+        return Given(self.delimiter, self.quote, self.skip, header)
+
 
 @dataclass(frozen=True, slots=True)
 class _Read:
-    """Everything known after a source was split into cells."""
+    """Everything known of one file after it was split into cells."""
 
     source: SourceBytes
+    packed: str
     decoded: Decoded
     layout: Layout
     grid: Grid
+    schema: Schema | None
+    options: ReadOptions
 
 
-def load_table(source: str | Path, options: ReadOptions) -> BareTable:
-    """Load the table in a file of delimited text.
+def _quiet(told: str) -> None:
+    """Tell nobody."""
+
+
+def load_table(source: Source, options: ReadOptions, told: Callable[[str], None] = _quiet) -> BareTable:
+    """Load the table in a file of delimited text, or in several of one shape.
 
     Parameters
     ----------
-    source : str or Path
-        ``-`` is standard input.
+    source : str, Path or sequence of them
+        ``-`` is standard input; a pattern (``*.csv``) or a list names several files.
     options : ReadOptions
+    told : callable
+        Is told what is being done, in a line.
 
     Returns
     -------
@@ -86,82 +124,202 @@ def load_table(source: str | Path, options: ReadOptions) -> BareTable:
     Raises
     ------
     ReadError
-        If the source cannot be read as a table.
+        If a source cannot be read as a table.
     """
-    return _table(_read(source, options), options)
+    reads = []
+    for one in expand(source):
+        told(f"reading {one}")
+        reads.append(_read(one, options))
+    told(f"finding the types of {sum(len(read.grid.rows) for read in reads):,} rows")
+    return _table(source, reads)
 
 
-def inspect_source(source: str | Path, options: ReadOptions) -> Inspection:
-    """Find out how a source would be read, with the evidence for every decision."""
-    read = _read(source, options)
-    table = _table(read, options)
+def table_names(source: str | Path) -> list[str]:
+    """Return the names of the tables inside a source: the files of a zip archive."""
+    data = read_source(source, few_rows=True)
+    return zip_members(data.data) or [PurePath(data.name).stem]
+
+
+def inspect_source(source: Source, options: ReadOptions) -> Inspection:
+    """Find out how a source would be read, with the evidence for every decision.
+
+    Of a zip archive with several files, every one is a table of the inspection.
+    """
+    files = expand(source)
+    members: list[str] = []
+    if len(files) == 1 and options.table is None:
+        members = zip_members(read_source(files[0], few_rows=True).data)
+    if len(members) < 2:
+        reads = [_read(one, options) for one in files]
+        name = PurePath(reads[0].source.name).stem
+        return _inspection(source, reads, (_table_reading(name, _table(source, reads), reads[0]),))
+    inside = [_read(files[0], replace(options, table=member)) for member in members]
+    readings = [
+        _table_reading(member, _table(source, [read]), read) for member, read in zip(members, inside, strict=True)
+    ]
+    return _inspection(source, inside[:1], tuple(readings))
+
+
+def _inspection(source: Source, reads: list[_Read], tables: tuple[TableReading, ...]) -> Inspection:
+    origin = _origin(source, reads, reads[0].grid)
+    return Inspection(origin.name, origin.path, origin.size, _decisions(reads[0]), tables)
+
+
+def _table_reading(name: str, table: BareTable, read: _Read) -> TableReading:
     columns = tuple(
-        ColumnReading(name, str(column.type), column.missing_count, column.evidence)
-        for name, column in table.columns.items()
+        ColumnReading(title, str(column.type), column.missing_count, column.evidence)
+        for title, column in table.columns.items()
     )
-    first = read.layout.skip + 1
-    place = f"{read.source.name}, from line {first}"
-    reading = TableReading(
-        Path(read.source.name).stem,
-        place,
-        table.row_count,
-        columns,
-        tuple(read.grid.notes),
-        tuple(read.grid.titles),
-    )
-    return Inspection(read.source.name, read.source.path, len(read.source.data), _decisions(read), (reading,))
+    place = f"{table.origin.name}, from line {read.layout.skip + 1}"
+    return TableReading(name, place, table.row_count, columns, table.notes, (*read.grid.titles, *read.grid.footers))
 
 
 def _read(source: str | Path, options: ReadOptions) -> _Read:
     options.check()
-    data = read_source(source)
-    decoded = decode(data.data, data.name, options.encoding)
-    layout = guess_layout(
-        decoded.text,
-        delimiter=options.delimiter,
-        quote=options.quote,
-        skip=options.skip,
-        header=None if options.header is None else int(options.header),
-    )
-    return _Read(data, decoded, layout, read_grid(decoded.text, layout, most=options.rows))
+    data = read_source(source, few_rows=options.rows is not None)
+    schema = _find_schema(data, options)
+    if schema is not None:
+        options = _settled(options, schema)
+    content, packed = unfold(data.data, data.name, member=options.table, most=options.most_bytes)
+    if not content.strip():
+        raise ContentError("there is nothing but blank lines in it", where=f"{data.name} ({packed})")
+    decoded = decode(content, data.name, options.encoding)
+    layout = guess_layout(decoded.text, options.given())
+    if schema is not None:
+        layout = replace(layout, units=False)
+    try:
+        grid = read_grid(decoded.text, layout, most=options.rows, guessing=schema is None)
+    except ContentError as error:
+        error.where = data.name
+        raise
+    if decoded.bad:
+        grid.notes.append(_bad_bytes_told(decoded))
+    if schema is not None:
+        _follow_schema(grid, schema, data.name)
+    return _Read(data, packed, decoded, layout, grid, schema, options)
 
 
-def _table(read: _Read, options: ReadOptions) -> BareTable:
-    columns = type_columns(read.grid, missing=options.missing, types=options.types, columns=options.columns)
+def _bad_bytes_told(decoded: Decoded) -> str:
+    lines = list(dict.fromkeys(f"{line:,}" for line, _ in decoded.bad))
+    count = counted(sum(len(data) for _, data in decoded.bad), "byte")
+    where = f"line{'s' if len(lines) > 1 else ''} {listing(lines, MOST_LINES_TOLD)}"
+    return f"{count} not in {decoded.encoding}, shown as � and kept aside: {where}"
+
+
+def _find_schema(data: SourceBytes, options: ReadOptions) -> Schema | None:
+    """Return the schema given, or the one the standard finds beside the file."""
+    if options.schema is not None and str(options.schema):
+        text = read_source(options.schema).data.decode("utf-8-sig", errors="replace")
+        schema = read_schema(text, str(options.schema), data.name)
+        if schema is None:
+            raise ContentError(f"this is no description of {data.name}", where=str(options.schema))
+        return schema
+    if options.schema is not None:
+        return None
+    for name in metadata_names(data.name):
+        text_beside = read_beside(data.path, name)
+        if text_beside is not None:
+            schema = read_schema(text_beside, str(PurePath(data.path).parent / name), data.name)
+            if schema is not None:
+                return schema
+    return None
+
+
+def _settled(options: ReadOptions, schema: Schema) -> ReadOptions:
+    """Let the schema settle what was not given."""
+    settled = {name: value for name, value in schema.options.items() if getattr(options, name) is None}
+    declared = dict.fromkeys(schema.types, options.types) if isinstance(options.types, str) else options.types or {}
+    missing = schema.missing if options.missing is None else options.missing
+    return replace(options, **settled, types={**schema.types, **declared}, missing=missing)
+
+
+def _follow_schema(grid: Grid, schema: Schema, name: str) -> None:
+    """Name columns as the schema does; a header that says otherwise is an error."""
+    titles = [column.title for column in schema.columns]
+    if len(grid.names) < len(titles) or any(
+        found != title and not found.startswith("_col.") for found, title in zip(grid.names, titles, strict=False)
+    ):
+        raise ContentError(
+            f"the columns are {listing(grid.names)}; its description says {listing(titles)}",
+            where=name,
+            remedy=f"mend {schema.name}, or read the file without it: schema='', or --schema ''",
+        )
+    grid.names[: len(titles)] = titles
+    for at, column in enumerate(schema.columns):
+        grid.units[at] = column.description or grid.units[at]
+    grid.notes.extend(schema.notes)
+
+
+def _table(source: Source, reads: list[_Read]) -> BareTable:
+    names = [read.source.name for read in reads]
+    stacked = stack([read.grid for read in reads], names)
+    grid, options = stacked.grid, reads[0].options
+    columns = type_columns(grid, missing=options.missing, types=options.types, columns=options.columns)
+    notes = list(grid.notes)
+    if len(reads) == 1:
+        notes += _apply_cells(columns, reads[0])
+    origin = _origin(source, reads, grid)
+    if len(reads) > 1:
+        origin = replace(origin, sources=tuple(names), source_index=stacked.sources)
+    return BareTable(columns, origin=origin, notes=tuple(notes))
+
+
+def _apply_cells(columns: dict[str, Any], read: _Read) -> list[str]:
+    """Give back the reasons and texts that a saved table keeps in a file of its own."""
+    if read.schema is None or not read.schema.cells or read.options.rows is not None:
+        return []
+    text = read_beside(read.source.path, read.schema.cells)
+    if text is None:
+        return [f"{read.schema.cells} is not there: why cells are missing is not known"]
+    return apply_cells(columns, text, read.schema.cells)
+
+
+def _origin(source: Source, reads: list[_Read], grid: Grid) -> Origin:
+    first = reads[0]
+    options, layout = first.options, first.layout
     reading = {
-        "encoding": read.decoded.encoding,
-        "delimiter": read.layout.delimiter,
-        "quote": read.layout.quote,
-        "skip": read.layout.skip,
-        "header": read.layout.header,
+        "table": options.table,
+        "encoding": first.decoded.encoding,
+        "delimiter": layout.delimiter,
+        "quote": layout.escape + (layout.quote or ""),
+        "skip": layout.skip,
+        "header": layout.header,
         "missing": None if options.missing is None else list(options.missing),
         "types": options.types,
         "columns": options.columns,
         "rows": options.rows,
-        "titles": read.grid.titles,
+        "titles": grid.titles,
+        "footers": grid.footers,
+        "bad_bytes": [(line, data.hex(" ")) for line, data in first.decoded.bad],
     }
-    origin = Origin(
-        read.source.name,
-        read.source.path,
-        len(read.source.data),
-        read.source.modified,
-        read.source.checksum,
+    checksums = [read.source.checksum for read in reads]
+    several = len(reads) > 1
+    return Origin(
+        f"{len(reads)} files" if several else first.source.name,
+        "" if several and not isinstance(source, str | Path) else str(source),
+        sum(len(read.source.data) for read in reads),
+        max(read.source.modified for read in reads),
+        hashlib.sha256("".join(checksums).encode()).hexdigest() if several else checksums[0],
         reading,
-        read.grid.lines,
+        np.array(grid.lines, np.int64),
     )
-    return BareTable(columns, origin=origin, notes=tuple(read.grid.notes))
 
 
 def _decisions(read: _Read) -> tuple[Decision, ...]:
-    layout = read.layout
+    layout, decoded = read.layout, read.decoded
     quote = {'"': "double", "'": "single", None: "none"}.get(layout.quote, repr(layout.quote))
-    header = "one line" if layout.header else "none"
+    header = {0: "none", 1: "one line", 2: "two lines"}[layout.header]
     above = f"{layout.skip} line{'' if layout.skip == 1 else 's'}"
+    packed = [Decision("packed as", read.packed, "its first bytes say so", "", "table")] if read.packed else []
+    described = []
+    if read.schema is not None:
+        why = "a description by CSV on the Web: it settles names, types and layout"
+        described = [Decision("described in", PurePath(read.schema.name).name, why, "", "schema")]
     return (
-        Decision("encoding", read.decoded.encoding, read.decoded.why, "", "encoding"),
-        Decision(
-            "delimiter", name_of(layout.delimiter), layout.why["delimiter"], layout.runner_up, "delimiter"
-        ),
+        *packed,
+        *described,
+        Decision("encoding", decoded.encoding, decoded.why, decoded.runner_up, "encoding"),
+        Decision("delimiter", name_of(layout.delimiter), layout.why["delimiter"], layout.runner_up, "delimiter"),
         Decision("quote", quote, layout.why["quote"], "", "quote"),
         Decision("above the header", above, layout.why["skip"] if layout.skip else "nothing", "", "skip"),
         Decision("header", header, layout.why["header"], "", "header"),

@@ -219,9 +219,7 @@ def _rows_moved(before: BareTable, change: Change) -> int:
     return int(np.count_nonzero(change.sources != np.arange(before.row_count)))
 
 
-def _cells_changed(
-    before: BareTable, change: Change, shared: dict[str, str]
-) -> tuple[dict[str, int], list[Example]]:
+def _cells_changed(before: BareTable, change: Change, shared: dict[str, str]) -> tuple[dict[str, int], list[Example]]:
     counts: dict[str, int] = {}
     examples: list[Example] = []
     for name, old in shared.items():
@@ -249,10 +247,7 @@ def _examples(name: str, earlier: Column, later: Column, numbers: Codes, where: 
     # A few times as many are looked at, so that the examples are not all of one kind.
     for at in where[: EXAMPLES_PER_COLUMN * 20].tolist():
         seen.setdefault((_shown(earlier, at), _shown(later, at)), at)
-    return [
-        Example(int(numbers[at]), name, old, new)
-        for (old, new), at in list(seen.items())[:EXAMPLES_PER_COLUMN]
-    ]
+    return [Example(int(numbers[at]), name, old, new) for (old, new), at in list(seen.items())[:EXAMPLES_PER_COLUMN]]
 
 
 def _shown(column: Column, position: int) -> str:

@@ -97,10 +97,7 @@ class Recode(Step, frozen=True, tag="recode"):
         wanted = {fold(old): new for old, new in self.values.items()}
         before = column.texts()
         hits = np.array([text is not None and fold(text) in wanted for text in before], np.bool_)
-        after = [
-            wanted[fold(text)] if hit and text else text
-            for text, hit in zip(before, hits.tolist(), strict=True)
-        ]
+        after = [wanted[fold(text)] if hit and text else text for text, hit in zip(before, hits.tolist(), strict=True)]
         made = _retyped(column, after, self.column)
         emptied = column.present & np.array([text is None for text in after], np.bool_)
         if self.others == "clear":
@@ -172,9 +169,7 @@ class Convert(Step, frozen=True, tag="convert"):
         for selector, wanted in self.columns.items():
             for name in chosen(table, [selector]):
                 before = columns[name]
-                columns[name] = convert_column(
-                    before, parse_request(wanted), missing=self.missing, marks=self._marks()
-                )
+                columns[name] = convert_column(before, parse_request(wanted), missing=self.missing, marks=self._marks())
                 for position in np.flatnonzero(columns[name].states == Reason.UNREADABLE).tolist():
                     text = columns[name].kept.texts.get(position, "")
                     misfits.setdefault(position, []).append(f"{name} {text!r} is no {wanted}")
@@ -283,9 +278,7 @@ class Fill(Step, frozen=True, tag="fill"):
 
     def describe(self) -> str:
         """Name columns and what fills them."""
-        source = (
-            f"from the row {self.from_row}" if self.from_row else f"with {self.formula or repr(self.value)}"
-        )
+        source = f"from the row {self.from_row}" if self.from_row else f"with {self.formula or repr(self.value)}"
         return f"{', '.join(self.columns)} filled {source}"
 
 

@@ -119,11 +119,18 @@ class BareTable:
         """Rows and columns."""
         return self._row_count, len(self._columns)
 
+    @property
+    def source_index(self) -> Codes:
+        """The file each row came from, from 0, where several were read as one table."""
+        if not self.origin.sources:
+            return np.zeros(self._row_count, np.int64)
+        return self.origin.source_index[self.row_numbers - 1]
+
     def __len__(self) -> int:
         return self._row_count
 
     def __getitem__(self, name: str) -> Column:
-        return self._columns[check_known(name, self.names)]
+        return self._columns[name if name in self._columns else check_known(name, self.names)]
 
     def __contains__(self, name: object) -> bool:
         return name in self._columns
@@ -170,9 +177,7 @@ class BareTable:
     def rows_between(self, first: int, last: int) -> Self:
         """Return rows by position, from 1, both ends included."""
         if first < 1 or last < first:
-            raise ParameterError(
-                f"expected positions from 1, the first before the last; came {first} and {last}"
-            )
+            raise ParameterError(f"expected positions from 1, the first before the last; came {first} and {last}")
         return self._view(first - 1, last)
 
     def random_rows(self, count: int = 10, *, seed: int) -> Self:

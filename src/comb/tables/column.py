@@ -70,9 +70,7 @@ class Column:
         return len(self.values)
 
     def __repr__(self) -> str:
-        shown = ", ".join(
-            "None" if text is None else text for text in self.take(np.arange(min(5, len(self)))).texts()
-        )
+        shown = ", ".join("None" if text is None else text for text in self.take(np.arange(min(5, len(self)))).texts())
         more = f", ... {len(self):,} cells" if len(self) > 5 else ""
         return f"<Column of type {self.type}: {shown}{more}>"
 
@@ -134,9 +132,7 @@ class Column:
 
     def texts(self) -> list[str | None]:
         """Return the canonical text of each cell; None where missing."""
-        values = (
-            self.values.to_list() if isinstance(self.values, Text) else value_texts(self.type, self.values)
-        )
+        values = self.values.to_list() if isinstance(self.values, Text) else value_texts(self.type, self.values)
         return self._with_none(values)
 
     def _with_none(self, values: list[Any]) -> list[Any]:
@@ -172,8 +168,7 @@ class Column:
         if missing is None:
             if self.type.word in ("integer", "boolean"):
                 raise ParameterError(
-                    f"{self.missing_count:,} of {len(self):,} cells are missing, "
-                    f"and NumPy has no missing {self.type}",
+                    f"{self.missing_count:,} of {len(self):,} cells are missing, and NumPy has no missing {self.type}",
                     remedy="say what shall stand there: to_numpy(missing=0)",
                 )
             missing = np.datetime64("NaT", "D") if self.type.word == "date" else np.nan
@@ -242,9 +237,7 @@ class Column:
         return cast(Mask, same_state & (same | self.missing))
 
     @classmethod
-    def of_strings(
-        cls, texts: Sequence[str | None], *, state: State | None = None, description: str = ""
-    ) -> "Column":
+    def of_strings(cls, texts: Sequence[str | None], *, state: State | None = None, description: str = "") -> "Column":
         """Make a string column; None and spaces alone are missing as ``blank``."""
         blank = np.fromiter((not (text and text.strip()) for text in texts), np.bool_, len(texts))
         codes = np.where(blank, np.uint8(Reason.BLANK), np.uint8(0)) if state is None else state

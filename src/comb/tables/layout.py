@@ -164,8 +164,8 @@ def lay_out(ask: Ask) -> list[Line]:
     used = blocks[0].width
     left: list[str] = []
     for name, column in ask.columns.items():
-        block = _column_block(name, column.take(shown), ask.types)
-        if not left and (used + len(GAP) + block.width <= ask.width or len(blocks) == 1):
+        block = None if left else _column_block(name, column.take(shown), ask.types)
+        if block and (used + len(GAP) + block.width <= ask.width or len(blocks) == 1):
             blocks.append(block)
             used += len(GAP) + block.width
         else:

@@ -17,17 +17,17 @@ def unique_names(names: Sequence[str]) -> list[str]:
     ['a', '_col.2', 'a (2)']
     """
     taken = {name for name in names if name}
-    result: list[str] = []
-    seen: set[str] = set()
+    counts: dict[str, int] = {}
+    used: dict[str, None] = {}
     for place, name in enumerate(names, 1):
         base = name or f"_col.{place}"
-        unique, count = base, 1
-        while unique in seen or (count > 1 and unique in taken):
+        unique, count = base, counts.get(base, 1)
+        while unique in used or (count > 1 and unique in taken):
             count += 1
             unique = f"{base} ({count})"
-        seen.add(unique)
-        result.append(unique)
-    return result
+        counts[base] = count
+        used[unique] = None
+    return list(used)
 
 
 def check_known(name: str, names: Sequence[str]) -> str:
@@ -77,14 +77,14 @@ def choose(
     """
     names = list(types)
     found, problems = _resolve(selectors, names) if selectors else (names, [])
-    dropped, more = _resolve(leave_out, names)
+    dropped, more = _resolve(leave_out, names) if leave_out else ([], [])
     problems += more
     if problems:
         first, *rest = problems
         also = "".join(f"\n{what} ({remedy})" for what, remedy in rest)
         raise ColumnError(first[0] + also, remedy=first[1])
-    wanted = type_word(of_type) if of_type else None
-    return [name for name in found if name not in dropped and (wanted is None or types[name].word == wanted)]
+    wanted, gone = type_word(of_type) if of_type else None, set(dropped)
+    return [name for name in found if name not in gone and (wanted is None or types[name].word == wanted)]
 
 
 def _resolve(selectors: Sequence[str], names: list[str]) -> tuple[list[str], list[tuple[str, str]]]:

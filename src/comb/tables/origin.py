@@ -28,6 +28,10 @@ class Origin:
         How it was read: encoding, delimiter, quote, header lines.
     lines : int64 array
         The line each record began on; empty where there are no lines.
+    sources : tuple of str
+        The names of the files, where several were read as one table.
+    source_index : int64 array
+        The file of each record, from 0; empty where there is one.
     """
 
     name: str
@@ -37,6 +41,8 @@ class Origin:
     checksum: str = ""
     reading: dict[str, Any] = field(default_factory=dict)
     lines: Codes = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
+    sources: tuple[str, ...] = ()
+    source_index: Codes = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
 
     def place(self, row_number: int) -> str:
         """Say where a record stood.
@@ -45,7 +51,9 @@ class Origin:
         'visits.csv, line 5'
         """
         if 1 <= row_number <= len(self.lines):
-            return f"{self.name}, line {self.lines[row_number - 1]}"
+            at = row_number - 1
+            name = self.sources[self.source_index[at]] if self.sources else self.name
+            return f"{name}, line {self.lines[at]}"
         return f"{self.name}, row {row_number}"
 
 

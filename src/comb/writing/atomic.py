@@ -54,6 +54,14 @@ def check_file_free(path: Path, *, overwrite: bool) -> None:
         )
 
 
+def write_files(folder: Path, files: Mapping[str, bytes], *, overwrite: bool = False) -> None:
+    """Write files beside each other; none is touched unless all may be written."""
+    for name in files:
+        check_file_free(folder / name, overwrite=overwrite)
+    for name, data in files.items():
+        write_file(folder / name, data, overwrite=overwrite)
+
+
 def write_folder(path: Path, files: Mapping[str, bytes], *, overwrite: bool = False) -> None:
     """Write a folder of files at once: all of them stand there, or none.
 
@@ -140,6 +148,4 @@ def _swap(new: Path, path: Path) -> None:
 
 
 def _refused(path: Path, error: OSError) -> WriteError:
-    return WriteError(
-        f"cannot be written: {error.strerror}", where=str(path), remedy="nothing was changed there"
-    )
+    return WriteError(f"cannot be written: {error.strerror}", where=str(path), remedy="nothing was changed there")

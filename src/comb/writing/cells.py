@@ -9,10 +9,11 @@ from comb.writing.delimited import rows_bytes
 HEADER = ["record", "source_row", "column", "reason", "text"]
 
 
-def cells_bytes(table: BareTable) -> bytes:
+def cells_bytes(table: BareTable, *, blanks: bool = False) -> bytes:
     """List every missing cell but the plain blanks.
 
-    Blank cells are left out, since an empty field says as much.
+    Blank cells are left out, since an empty field says as much, unless `blanks` is set
+    because a word stands in them.
 
     Returns
     -------
@@ -21,8 +22,9 @@ def cells_bytes(table: BareTable) -> bytes:
         the column, the reason, and the text that was kept.
     """
     rows = [HEADER]
+    least = Reason.PRESENT if blanks else Reason.BLANK
     for name, column in table.columns.items():
-        for at in np.flatnonzero(column.states > Reason.BLANK).tolist():
+        for at in np.flatnonzero(column.states > least).tolist():
             reason = Reason(int(column.states[at])).word
             kept = column.kept.texts.get(at, "")
             rows.append([str(at + 1), str(table.row_numbers[at]), name, reason, kept])

@@ -39,7 +39,7 @@ class Dataset:
         files: dict[str, bytes] = {}
         for name, table in self.tables.items():
             files[f"{name}.csv"] = csv_bytes(table)
-            files[f"{name}-metadata.json"] = metadata_bytes(table, name)
+            files[f"{name}.csv-metadata.json"] = metadata_bytes(table, name, f"{name}.csv")
             files[f"{name}-cells.csv"] = cells_bytes(table)
         files["dictionary.md"] = dictionary_bytes(dict(self.tables))
         files["ledger.jsonl"] = ledger_bytes(self.taken)

@@ -7,6 +7,7 @@ from urllib.parse import quote
 from comb.tables.bare import BareTable
 from comb.tables.column import Column
 from comb.tables.types import Type
+from comb.writing.delimited import STANDARD, TextForm
 
 _CONTEXT = "http://www.w3.org/ns/csvw"
 
@@ -20,14 +21,18 @@ _BASES = {
 }
 
 
-def metadata_bytes(table: BareTable, name: str) -> bytes:
-    """Describe a table saved as ``<name>.csv``.
+def metadata_bytes(table: BareTable, name: str, file: str, form: TextForm = STANDARD) -> bytes:
+    """Describe a saved table.
 
     Parameters
     ----------
     table : BareTable
     name : str
-        The table's name, which is the file's without ``.csv``.
+        The table's name; its cells file is ``<name>-cells.csv``.
+    file : str
+        The name of the file the table is saved in.
+    form : TextForm
+        How it is written there.
 
     Returns
     -------
@@ -38,37 +43,44 @@ def metadata_bytes(table: BareTable, name: str) -> bytes:
     origin = table.origin
     record: dict[str, Any] = {
         "@context": [_CONTEXT, {"language": "en"}],
-        "url": f"{name}.csv",
+        "url": file,
         "dc:title": name,
         "dc:source": origin.name,
         "dc:identifier": f"sha256:{origin.checksum}",
-        "notes": [f"missing cells and their reasons: {name}-cells.csv"],
+        "notes": [{"comb:cells": f"{name}-cells.csv", "about": "why cells are missing, and the texts kept"}],
         "dialect": {
-            "encoding": "utf-8",
-            "delimiter": ",",
+            "encoding": form.encoding,
+            "delimiter": form.delimiter,
+            "lineTerminators": [form.line_end],
             "quoteChar": '"',
             "doubleQuote": True,
             "header": True,
         },
-        "tableSchema": {"columns": [_column(title, column) for title, column in table.columns.items()]},
+        "tableSchema": {"columns": [_column(title, column, form) for title, column in table.columns.items()]},
     }
     return (json.dumps(record, indent=2, ensure_ascii=False) + "\n").encode()
 
 
-def _column(title: str, column: Column) -> dict[str, Any]:
+def _column(title: str, column: Column, form: TextForm) -> dict[str, Any]:
     record: dict[str, Any] = {
         "name": quote(title, safe=""),
         "titles": title,
-        "datatype": _datatype(column.type),
+        "datatype": _datatype(column.type, form),
         "required": not column.missing_count,
     }
+    if form.missing:
+        record["null"] = form.missing
     if column.description:
         record["dc:description"] = column.description
     return record
 
 
-def _datatype(kind: Type) -> str | dict[str, str]:
+def _datatype(kind: Type, form: TextForm) -> str | dict[str, Any]:
     base = _BASES[kind.word]
-    if kind.word == "decimal":
-        return {"base": base, "format": "0." + "0" * kind.scale if kind.scale else "0"}
-    return {"base": base, "format": "yyyy-MM-dd"} if kind.word == "date" else base
+    if kind.word == "date":
+        return {"base": base, "format": form.date_pattern}
+    pattern = f"0.{'0' * kind.scale}" if kind.scale else "0"
+    if kind.numeric and form.decimal_mark != ".":
+        marks: dict[str, str] = {"decimalChar": form.decimal_mark}
+        return {"base": base, "format": {**marks, "pattern": pattern} if kind.word == "decimal" else marks}
+    return {"base": base, "format": pattern} if kind.word == "decimal" else base
