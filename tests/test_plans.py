@@ -100,6 +100,11 @@ def test_exploration_becomes_a_plan_that_gives_the_same_table(demo: Path, monkey
     outcome = comb.Plan.load("again.yaml").run()
     assert outcome.tables["inspections"].equals(table)
     assert outcome.ledger["inspections"] == list(table.ledger)
+    (demo / "sub").mkdir()
+    table.plan().save("sub/again.yaml")
+    assert comb.Plan.load("sub/again.yaml").run().tables["inspections"].equals(table)
+    comb.Plan.load("plan.yaml").save("sub/demo.yaml")
+    assert comb.Plan.load("sub/demo.yaml").run().saved == ["sub/../tidy"]
 
 
 SHORT = "source: inspections.csv\n"

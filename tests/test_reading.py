@@ -127,6 +127,12 @@ def test_the_delimiter_does_not_matter(tmp_path: Path, cells: list[str]) -> None
     assert all(table.equals(loaded[0]) for table in loaded)
 
 
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "utf-32", "cp1252", "latin-1"])
+def test_the_encoding_does_not_matter(tmp_path: Path, encoding: str) -> None:
+    text = "name;kg;day\nKönig;1,5;13.2.2026\nÄrger;;1.3.2026\nÖdön;2,5;n/a\n"
+    assert load_text(tmp_path, text.encode(encoding)).equals(load_text(tmp_path, text))
+
+
 @given(st.binary(max_size=300))
 @settings(max_examples=300, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_any_bytes_give_a_table_or_an_error_that_names_the_file(tmp_path: Path, data: bytes) -> None:
@@ -145,6 +151,9 @@ def test_any_bytes_give_a_table_or_an_error_that_names_the_file(tmp_path: Path, 
         (b"\n \n", "nothing but blank lines"),
         (b"PK\x03\x04rest", "this zip file is damaged"),
         (b"%PDF-1.7\n", "a PDF document"),
+        (b'{"a": 1, "b": 2}\n{"a": 3}\n', "this is JSON"),
+        (b"[\n  1\n]\n", "this is JSON"),
+        (b"<!DOCTYPE html>\n<table>", "this is HTML"),
         (b"\xd0\xcf\x11\xe0rest", "an old workbook"),
         (b"a,b\n" + bytes(range(32)) * 9, "of it are control characters, the first is 00"),
         (b"\xff\xfea", "are no utf-16-le"),

@@ -55,8 +55,9 @@ def inspection_view(inspection: Inspection, width: int) -> list[Line]:
         why = one.why + (f"; next best {one.runner_up}" if one.runner_up else "")
         rows.append([Span(one.what), Span(one.value, "head"), Span(why), Span(f"--{one.option}", "dim")])
     lines += columns_of(rows, width=width)
-    lines += [[], *(_line(f"beside the table: {washed(title)}", "dim") for title in table.titles)]
-    lines += [_line(note) for note in table.notes]
+    told = [_line(f"beside the table: {washed(title)}", "dim") for title in table.titles]
+    told += [_line(note) for note in table.notes]
+    lines += [[], *told] if told else []
     return [*lines, [], *_types_view(table, width)]
 
 

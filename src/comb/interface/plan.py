@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Self
 
-from comb.plans.plan import PlanText, Reading, TablePlan
+from comb.plans.plan import PlanText, Reading, TablePlan, moved
 from comb.plans.run import Outcome, open_plan, run_plan
 from comb.steps.base import Step
 from comb.tables.origin import Origin
@@ -62,8 +62,9 @@ class Plan:
         return run_plan(self.content, overwrite=overwrite, dry_run=dry_run, told=progress or (lambda text: None))
 
     def save(self, path: str | Path, *, overwrite: bool = False) -> None:
-        """Write the plan to a file, as YAML."""
-        write_file(Path(path), self.content.text.encode(), overwrite=overwrite)
+        """Write the plan to a file, as YAML; paths in it are kept relative to the file."""
+        place = Path(path)
+        write_file(place, moved(self.content, str(place.parent)).encode(), overwrite=overwrite)
 
 
 def table_plan(origin: Origin, steps: list[Step], types: dict[str, str] | None = None) -> TablePlan:

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import msgspec
 
-from comb.plans.plan import Reading, TablePlan, write_plan
+from comb.plans.plan import Reading, Save, TablePlan, write_plan
 from comb.profiling.profile import Profile
 from comb.tables.bare import BareTable
 
@@ -44,4 +44,4 @@ def draft_plan(table: BareTable, profile: Profile, folder: Path) -> str:
         steps=steps,
     )
     name = Path(origin.name).stem
-    return HEAD + write_plan({name: planned}, save=f"{name}-tidy")
+    return HEAD + write_plan({name: planned}, save=[Save(to=f"{name}-tidy")])

@@ -1,5 +1,7 @@
 """What a plan is: tables with source and steps, rules, questions, what to save. Plain values."""
 
+import os
+from pathlib import Path, PurePath
 from typing import Any, Literal
 
 import msgspec
@@ -115,13 +117,15 @@ def step_record(step: Step) -> dict[str, Any]:
     return record if why is None else {**record, "why": why}
 
 
-def write_plan(tables: dict[str, TablePlan], *, save: str = "", questions: list[str] | None = None) -> str:
+def write_plan(
+    tables: dict[str, TablePlan], *, save: list[Save] | None = None, questions: list[str] | None = None
+) -> str:
     """Write a plan as YAML.
 
     Returns
     -------
     str
-        In the short form where there is one table only.
+        In the short form where there is one table only, named like its source.
     """
     records = {}
     for name, table in tables.items():
@@ -129,9 +133,26 @@ def write_plan(tables: dict[str, TablePlan], *, save: str = "", questions: list[
         if table.steps:
             record["steps"] = [step_record(step) for step in table.steps]
         records[name] = record
-    whole: dict[str, Any] = next(iter(records.values())) if len(records) == 1 else {"tables": records}
+    short = len(records) == 1 and all(PurePath(table.source).stem == name for name, table in tables.items())
+    whole: dict[str, Any] = next(iter(records.values())) if short else {"tables": records}
     if questions:
         whole["questions"] = questions
     if save:
-        whole["save"] = save
+        whole["save"] = [one.to if not one.tables else msgspec.to_builtins(one) for one in save]
     return yaml.safe_dump(whole, sort_keys=False, allow_unicode=True, width=100)
+
+
+def moved(plan: PlanText, folder: str) -> str:
+    """Return the text of a plan as it has to be in another folder: its paths begin there.
+
+    Comments are lost; in its own folder a plan is returned as it was written.
+    """
+    if Path(folder).resolve() == Path(plan.folder).resolve():
+        return plan.text
+
+    def there(path: str) -> str:
+        return os.path.relpath(Path(plan.folder, path), folder) if path else path
+
+    tables = {name: msgspec.structs.replace(table, source=there(table.source)) for name, table in plan.tables.items()}
+    save = [msgspec.structs.replace(one, to=there(one.to)) for one in plan.save]
+    return write_plan(tables, save=save, questions=plan.questions)

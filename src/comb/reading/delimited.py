@@ -27,9 +27,13 @@ LEAST_FOOTED_WIDTH = 3
 # No table made by people or programs for people is wider; a text without line ends is.
 MOST_COLUMNS = 20_000
 
+# Programs that print tables rule them below the header.
+MOST_RULINGS = 3
+
 # So many line numbers are named in a note; the rest is counted.
 MOST_LINES_TOLD = 5
 
+_RULING = re.compile(r"\s*[-=+]{3,}\s*")
 _UNIT_IN_NAME = re.compile(r"[\[(]([^\[\]()]{1,15})[\])]\s*\Z")
 
 
@@ -103,6 +107,7 @@ def read_grid(text: str, layout: Layout, *, most: int | None = None, guessing: b
     if guessing:
         _take_footers(grid, width, blank, layout.delimiter)
         _take_repeated_headers(grid, head)
+        _take_rulings(grid)
         _take_trailing_delimiters(grid, titled)
     _note(grid, blank, "{} left out", "blank line")
     _square(grid, len(grid.names), layout.delimiter)
@@ -176,6 +181,15 @@ def _take_repeated_headers(grid: Grid, head: list[list[str]]) -> None:
         gone = set(again)
         grid.rows = [row for at, row in enumerate(grid.rows) if at not in gone]
         grid.lines = [line for at, line in enumerate(grid.lines) if at not in gone]
+
+
+def _take_rulings(grid: Grid) -> None:
+    """Leave out lines that only rule the page: dashes or equal signs in every cell."""
+    ruled = [at for at, row in enumerate(grid.rows[:MOST_RULINGS]) if all(_RULING.fullmatch(cell) for cell in row)]
+    if ruled:
+        _note(grid, [grid.lines[at] for at in ruled], "{} of dashes left out", "line")
+        for at in reversed(ruled):
+            del grid.rows[at], grid.lines[at]
 
 
 def _take_trailing_delimiters(grid: Grid, titled: list[str]) -> None:

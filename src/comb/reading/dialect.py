@@ -30,6 +30,7 @@ UNITS = frozenset({
 _BRACKETED = re.compile(r"[\[(]([^\[\]()]{1,15})[\])]")
 _DOUBLED = re.compile(r'[^,;\t|:\r\n "]""[^,;\t|:\r\n"]')
 _SINGLE_QUOTED = re.compile(r"(?:^|[,;\t|])'[^'\n]*'(?=[,;\t|]|$)", re.MULTILINE)
+_DECIMAL_COMMA = re.compile(r"\s*[+-]?[0-9]+,[0-9]+\s*")
 _YEAR = re.compile(r"(?:19|20)[0-9]{2}")
 _CLOCK_PART = re.compile(r"\s*[0-9]{1,2}\s*")
 _NUMBER = re.compile(r"[+-]?[0-9][0-9 .,']*(?:[eE][+-]?[0-9]+)?%?")
@@ -152,13 +153,18 @@ def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | No
         trials = [trial for trial in trials if not _too_weak(trial, sample)]
     trials.sort(key=lambda trial: -trial.score)
     if not delimiter and (not trials or trials[0].score == 0):
-        return _try(sample, ",", quote, escape), ""
+        unused = next((option for option in DELIMITERS if option not in sample), ",")
+        return _try(sample, unused, quote, escape), ""
     runner = next((trial for trial in trials[1:] if trial.score > 0), None)
     return trials[0], f"{name_of(runner.delimiter)}: {runner.figures()}" if runner else ""
 
 
 def _too_weak(trial: _Trial, sample: str) -> bool:
     """Return whether a delimiter that also stands inside texts has too little to speak for it."""
+    if trial.delimiter == ",":
+        # One column of numbers with decimal commas has no comma in its name.
+        rows = [",".join(row) for row in trial.fields[1:]]
+        return len(trial.fields[0]) == 1 and bool(rows) and all(_DECIMAL_COMMA.fullmatch(row) for row in rows)
     if trial.delimiter not in LEAST_FIT:
         return False
     if trial.fit < LEAST_FIT[trial.delimiter] or len(trial.fields[0]) != trial.width:
@@ -307,8 +313,14 @@ def _votes(first: list[str], rows: list[list[str]]) -> int:
         kinds = Counter(kind for kind in map(kind_of, below) if kind)
         common = max(kinds, key=lambda kind: kinds[kind], default="")
         if common in ("number", "date"):
-            votes += 1 if kind_of(cell) == "word" else -1 if kind_of(cell) == common else 0
+            kind = "word" if _is_year_heading(cell, below) else kind_of(cell)
+            votes += 1 if kind == "word" else -1 if kind == common else 0
     return votes
+
+
+def _is_year_heading(cell: str, below: list[str]) -> bool:
+    """A year above numbers that are no years is a name, as in tables with a column a year."""
+    return bool(_YEAR.fullmatch(cell.strip())) and not all(_YEAR.fullmatch(text.strip()) for text in below)
 
 
 def unit_of(cell: str) -> str:

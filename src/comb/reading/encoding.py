@@ -8,6 +8,7 @@ of the same script decide better.
 """
 
 import codecs
+import json
 import re
 import unicodedata
 from dataclasses import dataclass
@@ -57,6 +58,8 @@ _SIGNATURES = (
     (b"PAR1", "a Parquet file"),
     (b"SQLite format 3\x00", "a database file"),
 )
+
+_OTHER_TEXT = (("<?xml", "XML"), ("<!doctype html", "HTML"), ("<html", "HTML"), ("<table", "HTML"), ("{\\rtf", "RTF"))
 
 _BAD = re.compile("[\udc80-\udcff]+")
 _BEYOND_ASCII = re.compile("[^\x00-\x7f]")
@@ -121,6 +124,7 @@ def decode(data: bytes, name: str, encoding: str | None = None) -> Decoded:
         return Decoded(_strict(data, name, wide), wide, "every other byte is zero, as in UTF-16")
     decoded = _as_utf8(data) or _single_byte(data)
     _refuse_binary(decoded.text, name)
+    _refuse_other_text(decoded.text, name)
     return decoded
 
 
@@ -247,6 +251,25 @@ def _sample(text: str) -> str:
         if len(words) >= SAMPLE_WORDS:
             break
     return ", ".join(words)
+
+
+def _refuse_other_text(text: str, name: str) -> None:
+    """Raise a ContentError for text that is no table by fields and delimiters."""
+    start = text[:1000].lstrip().lower()
+    what = next((told for mark, told in _OTHER_TEXT if start.startswith(mark)), "")
+    line = text.lstrip().partition("\n")[0].strip()
+    if line.startswith(("{", "[")) and (line in ("{", "[") or _is_json(line)):
+        what = "JSON"
+    if what:
+        remedy = "Comb reads delimited text so far; if it is that all the same, give its encoding"
+        raise ContentError(f"expected delimited text, this is {what}", where=name, remedy=remedy)
+
+
+def _is_json(line: str) -> bool:
+    try:
+        return isinstance(json.loads(line), dict | list)
+    except ValueError:
+        return False
 
 
 def _refuse_binary(text: str, name: str) -> None:
