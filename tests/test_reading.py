@@ -1,5 +1,6 @@
 """Loading delimited text: what is found out, what is kept, what is refused."""
 
+import threading
 from pathlib import Path
 
 import pytest
@@ -205,3 +206,32 @@ def test_inspection_tells_decisions_and_evidence(demo: Path) -> None:
     assert (table.rows, len(table.columns), len(table.titles)) == (2400, 14, 2)
     assert "day and month cannot be confused" in repr(inspection)
     assert inspection.as_record()["tables"][0]["columns"][1]["type"] == "date"
+
+
+def test_a_file_that_changes_while_it_is_read_is_refused(tmp_path: Path) -> None:
+    place = tmp_path / "growing.csv"
+    place.write_bytes(b"a,b\n" + b"1,2\n" * 15_000_000)
+    stop = threading.Event()
+
+    def grow() -> None:
+        with place.open("ab") as stream:
+            while not stop.is_set():
+                stream.write(b"3,4\n" * 100)
+                stream.flush()
+
+    writer = threading.Thread(target=grow)
+    writer.start()
+    try:
+        with pytest.raises(comb.SourceUnreadable, match="it changed while it was read, from"):
+            comb.load(place, rows=5)
+    finally:
+        stop.set()
+        writer.join()
+
+
+def test_reading_only_some_rows_and_columns_keeps_numbers_and_places(inspections: comb.Table, demo: Path) -> None:
+    part = comb.load(demo / "inspections.csv", rows=40, columns=["visit", "*_kg"])
+    assert part.names == ("visit", "gross_kg", "tare_kg", "net_kg") and len(part) == 40
+    assert part["visit"].to_list() == inspections["visit"].to_list()[:40]
+    assert [part.place(row) for row in (1, 40)] == [inspections.place(row) for row in (1, 40)]
+    assert "rows 1 to 10" in repr(part) and part._repr_html_().startswith("<pre>40 rows")

@@ -190,7 +190,8 @@ def run_view(outcome: Outcome, width: int) -> list[Line]:
 
 def _table_sentence(name: str, outcome: Outcome) -> str:
     table = outcome.tables[name]
-    return f"{name}: {table.row_count:,} rows and {len(table.names)} columns, from {table.origin.name}"
+    size = f"{counted(table.row_count, 'row')} and {counted(len(table.names), 'column')}"
+    return f"{name}: {size}, from {table.origin.name}"
 
 
 def _ledger_table(entries: Sequence[Entry], width: int) -> list[Line]:
@@ -222,7 +223,7 @@ def adds_up_told(entry: Entry) -> str:
 
 
 def _rule_line(result: RuleResult) -> Line:
-    told = f"{result.met:,} rows meet it, {result.broken:,} break it"
+    told = f"met by {counted(result.met, 'row')}, broken by {result.broken:,}"
     told += f", {result.not_checked:,} not checked" if result.not_checked else ""
     rows = ", ".join(map(str, result.rows[:MOST_ROWS_TOLD].tolist()))
     where = f" (rows {rows}{' ...' if result.broken > MOST_ROWS_TOLD else ''})" if result.broken else ""

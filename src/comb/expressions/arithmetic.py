@@ -132,21 +132,57 @@ def calculate(operator: str, left: Column, right: Column) -> Column:
             values = _FLOATS[operator](as_floats(left), as_floats(right))
         bad = ~np.isfinite(values)
     else:
-        a, b, bad = _common_digits(operator, left, right)
-        values, overflow = _INTEGERS[operator](a, b)
-        bad = bad | overflow
+        a, b, doubtful = _common_digits(operator, left, right)
+        values, bad = _INTEGERS[operator](a, b)
+        if doubtful.any():
+            values, bad = _settled(operator, left, right, values, bad, np.broadcast_to(doubtful, values.shape))
     values = np.where(bad, 0, values)
     return Column(kind, values, undefined_where(bad, np.broadcast_to(state, values.shape)))
 
 
 def _common_digits(operator: str, left: Column, right: Column) -> tuple[Numbers, Numbers, Mask]:
-    """Bring digits to one scale; products need none."""
+    """Bring digits to one scale; products need none. The mask tells where that overflows."""
     if operator == "*":
         return left.array, right.array, np.zeros(1, np.bool_)
     scale = max(left.type.scale, right.type.scale)
     a, over_a = rescaled(left.array, scale - left.type.scale)
     b, over_b = rescaled(right.array, scale - right.type.scale)
     return a, b, over_a | over_b
+
+
+def _settled(
+    operator: str, left: Column, right: Column, values: Numbers, bad: Mask, doubtful: Mask
+) -> tuple[Numbers, Mask]:
+    """Calculate the few rows whose digits overflow on the way with whole numbers of any length.
+
+    The result may fit although an operand, brought to the other's scale, does not.
+    """
+    values, bad = values.copy(), np.broadcast_to(bad, values.shape).copy()
+    scale = max(left.type.scale, right.type.scale)
+    sides = [
+        [
+            int(digits) * 10 ** (scale - side.type.scale)
+            for digits in np.broadcast_to(side.array, values.shape)[doubtful]
+        ]
+        for side in (left, right)
+    ]
+    exact = [_EXACT[operator](x, y) if y or operator in "+-" else None for x, y in zip(*sides, strict=True)]
+    fits = [value is not None and -(2**63) <= value < 2**63 for value in exact]
+    values[doubtful] = [value if fit else 0 for value, fit in zip(exact, fits, strict=True)]
+    bad[doubtful] = [not fit for fit in fits]
+    return values, bad
+
+
+def _quotient(x: int, y: int) -> int:
+    return abs(x) // abs(y) * (1 if (x < 0) == (y < 0) else -1)
+
+
+_EXACT: dict[str, Callable[[int, int], int]] = {
+    "+": lambda x, y: x + y,
+    "-": lambda x, y: x - y,
+    "div": _quotient,
+    "%": lambda x, y: x - y * _quotient(x, y),
+}
 
 
 def negative(column: Column) -> Column:

@@ -233,7 +233,7 @@ class _Checker:
         nodes = results + ([node.otherwise] if node.otherwise else [])
         kind = self.one_type(nodes, [*checked, *([last] if last else [])])
         branches = tuple(zip(conditions, (result for result, _ in checked), strict=True))
-        return replace(node, branches=branches, otherwise=last[0] if last else None), kind
+        return replace(node, branches=branches, otherwise=last[0] if last else None, kind=kind), kind
 
     def one_type(self, nodes: Sequence[Node], checked: Sequence[Checked]) -> Kind:
         """Return the type that all results share; numbers widen to the widest."""
@@ -269,7 +269,7 @@ class _Checker:
         kind = function.result(types, literals)
         if "same" in function.takes:
             kind = self.one_type(node.arguments, checked) or STRING
-        return replace(node, arguments=tuple(part for part, _ in checked)), kind
+        return replace(node, arguments=tuple(part for part, _ in checked), kind=kind), kind
 
     def count_arguments(self, node: Call, function: Function) -> None:
         most = len(function.takes)

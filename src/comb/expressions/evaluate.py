@@ -146,6 +146,7 @@ class _Evaluator:
         return logic.negation(result) if node.negated else result
 
     def case(self, node: Case, kind: Type) -> Column:
+        kind = node.kind or kind
         conditions = [self.value(when, Type("boolean")) for when, _ in node.branches]
         values = [self.column(then, kind) for _, then in node.branches]
         otherwise = self.column(node.otherwise, kind) if node.otherwise else constant(None, kind)
@@ -153,7 +154,7 @@ class _Evaluator:
 
     def call(self, node: Call, kind: Type) -> Column:
         function = FUNCTIONS[node.function]
-        same = "same" in function.takes
+        kind, same = node.kind or kind, "same" in function.takes
         arguments = [self.column(part, kind) if same else self.value(part) for part in node.arguments]
         return function.apply(arguments)
 

@@ -123,6 +123,16 @@ def _rowwise(function: Callable[..., str]) -> Callable[[Sequence[Column]], Colum
     return apply
 
 
+def _replace(columns: Sequence[Column]) -> Column:
+    """Replace texts; by a blank, which is what ``''`` is, they are taken out."""
+    by = columns[2]
+    taken_out = by.states == Reason.BLANK
+    state = np.where(taken_out, np.uint8(Reason.PRESENT), by.states)
+    # What stands at a blank cell means nothing, so it is made empty here.
+    cells = ["" if blank else cell for cell, blank in zip(by.text.to_list(), taken_out.tolist(), strict=True)]
+    return _rowwise(str.replace)([*columns[:2], by.replace(values=Text.from_items(cells), state=state)])
+
+
 def _substring(text: str, start: int, length: int | None = None) -> str:
     """Positions count from 1, as in SQL; one before the text takes from its length."""
     end = len(text) if length is None else start - 1 + length
@@ -138,8 +148,9 @@ def _coalesce(columns: Sequence[Column]) -> Column:
 
 def _nullif(columns: Sequence[Column]) -> Column:
     equal = logic.compare("=", columns[0], columns[1])
-    hits = np.broadcast_to(equal.present & equal.array, len(columns[0]))
-    return columns[0].emptied(hits, Reason.UNDEFINED)
+    hits = equal.present & equal.array
+    first = columns[0] if len(columns[0]) == len(hits) else columns[0].take(np.zeros(len(hits), np.int64))
+    return first.emptied(hits, Reason.UNDEFINED)
 
 
 def _reason(columns: Sequence[Column]) -> Column:
@@ -186,8 +197,8 @@ FUNCTIONS: dict[str, Function] = {
     "replace": Function(
         (TEXT, TEXT, TEXT),
         _gives(STRING),
-        _rowwise(str.replace),
-        "every occurrence replaced by another text",
+        _replace,
+        "every occurrence replaced by another text, or by '' taken out",
         3,
     ),
     "round": Function((NUMERIC, WHOLE), _rounded, _round, "rounded, halves away from zero", 1),

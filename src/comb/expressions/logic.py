@@ -43,7 +43,14 @@ def _comparable(left: Column, right: Column) -> tuple[NDArray[Any], NDArray[Any]
         b, over_b = rescaled(right.array, scale - right.type.scale)
         if not (over_a.any() or over_b.any()):
             return a, b
+        # Whole numbers of any length compare exactly; this is slow, and rare.
+        return _any_length(left, scale), _any_length(right, scale)
     return as_floats(left), as_floats(right)
+
+
+def _any_length(column: Column, scale: int) -> NDArray[Any]:
+    factor = 10 ** (scale - column.type.scale)
+    return np.array([digits * factor for digits in column.array.tolist()], dtype=object)
 
 
 def _text_ranks(left: Text, right: Text) -> tuple[NDArray[Any], NDArray[Any]]:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from comb.tables.formats import Value
+from comb.tables.types import Type
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,10 +89,14 @@ class Like(Node):
 
 @dataclass(frozen=True, slots=True)
 class Case(Node):
-    """``case when condition then value ... else value end``."""
+    """``case when condition then value ... else value end``.
+
+    The checker fills in the type that all results share.
+    """
 
     branches: tuple[tuple[Node, Node], ...]
     otherwise: Node | None
+    kind: Type | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,10 +109,11 @@ class Cast(Node):
 
 @dataclass(frozen=True, slots=True)
 class Call(Node):
-    """A function with its arguments."""
+    """A function with its arguments; the checker fills in the type of its result."""
 
     function: str
     arguments: tuple[Node, ...]
+    kind: Type | None = None
 
 
 def children(node: Node) -> tuple[Node, ...]:

@@ -57,7 +57,7 @@ class Reading:
 
     def _parse_numbers(self, texts: list[str]) -> Parsed:
         plain = plain_numbers(texts, self.decimal_mark, self.group_mark, self.unit)
-        if self.type.word == "integer":
+        if self.type.word == "integer" or (self.type.word == "decimal" and not self.type.scale):
             return parsing.parse_integers(plain)
         if self.type.word == "number":
             return parsing.parse_numbers(plain)

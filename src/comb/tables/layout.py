@@ -132,7 +132,7 @@ def cut_end(text: str, width: int) -> str:
         return text
     while text and text_width(text) > width - 1:
         text = text[: min(len(text) - 1, width - 1)]
-    return f"{text}…"
+    return f"{text.rstrip()}…"
 
 
 def shown_cells(column: Column) -> list[Span]:
