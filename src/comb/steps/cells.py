@@ -165,20 +165,18 @@ class Convert(Step, frozen=True, tag="convert"):
     def apply(self, table: BareTable) -> Change:
         """Convert the columns."""
         columns = table.columns
-        misfits: dict[int, list[str]] = {}
-        for selector, wanted in self.columns.items():
-            for name in chosen(table, [selector]):
-                before = columns[name]
-                columns[name] = convert_column(before, parse_request(wanted), missing=self.missing, marks=self._marks())
-                for position in np.flatnonzero(columns[name].states == Reason.UNREADABLE).tolist():
-                    text = columns[name].kept.texts.get(position, "")
-                    misfits.setdefault(position, []).append(f"{name} {text!r} is no {wanted}")
-        if misfits and self.on_misfit == "stop":
-            raise self._stopped(table, misfits)
+        wanted = {name: asked for selector, asked in self.columns.items() for name in chosen(table, [selector])}
+        for name, asked in wanted.items():
+            columns[name] = convert_column(
+                columns[name], parse_request(asked), missing=self.missing, marks=self._marks()
+            )
         changed = table.derive(columns)
-        if misfits and self.on_misfit == "set aside":
-            return _set_aside(changed, misfits)
-        return Change(changed)
+        misfits = {} if self.on_misfit == "keep" else _misfits(columns, wanted)
+        if not misfits:
+            return Change(changed)
+        if self.on_misfit == "stop":
+            raise self._stopped(table, misfits)
+        return _set_aside(changed, misfits)
 
     def _marks(self) -> Reading | None:
         if not (self.decimal_mark or self.group_mark or self.unit):
@@ -204,6 +202,16 @@ class Convert(Step, frozen=True, tag="convert"):
         """Name columns and types."""
         told = ", ".join(f"{name} to {wanted}" for name, wanted in self.columns.items())
         return f"{told} ({', '.join(self.missing)} as missing)" if self.missing else told
+
+
+def _misfits(columns: dict[str, Column], wanted: dict[str, str]) -> dict[int, list[str]]:
+    """Say for each row what in it does not fit."""
+    misfits: dict[int, list[str]] = {}
+    for name, asked in wanted.items():
+        for position in np.flatnonzero(columns[name].states == Reason.UNREADABLE).tolist():
+            text = columns[name].kept.texts.get(position, "")
+            misfits.setdefault(position, []).append(f"{name} {text!r} is no {asked}")
+    return misfits
 
 
 def _set_aside(table: BareTable, misfits: dict[int, list[str]]) -> Change:
