@@ -129,10 +129,11 @@ def test_ctrl_c_stops_quietly_and_leaves_nothing_half_written(tmp_path: Path) ->
     (tmp_path / "big.csv").write_text("a;b;c\n" + rows)
     (tmp_path / "plan.yaml").write_text("source: big.csv\nsteps: [{step: sort, by: b}]\nsave: out\n")
     running = subprocess.Popen(
-        [sys.executable, "-c", "from comb.cli.main import main; main()", "run", "plan.yaml"],
+        [sys.executable, "-c", "from comb.cli.main import main; print('ready', flush=True); main()", "run", "plan.yaml"],
         cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
     )  # fmt: skip
-    time.sleep(1.0)
+    assert running.stdout is not None and running.stdout.readline() == "ready\n"
+    time.sleep(1.0)  # into the work, which takes many times as long
     running.send_signal(signal.SIGINT)
     _, err = running.communicate(timeout=60)
     assert running.returncode == 130 and "Traceback" not in err and "stopped" in err

@@ -21,8 +21,10 @@ MOST_CONTROLS = 0.05
 # So few are a slip in a small file.
 FEW_CONTROLS = 8
 
-# Zero bytes at one half of the places, and at least this share of them: UTF-16.
+# Zero bytes at one half of the places, so many and at least this share of them: UTF-16.
+# Fewer may be slips in text of another encoding.
 LEAST_ZEROS = 0.3
+FEWEST_ZEROS = 4
 
 # So many good sequences of several bytes for each bad one make it UTF-8 with bad bytes:
 # text in another encoding forms such sequences by chance only, and rarely.
@@ -160,7 +162,7 @@ def _wide_codec(data: bytes) -> str:
     if not odd:
         return ""
     low, high = even.count(0) / len(even), odd.count(0) / len(odd)
-    if max(low, high) < LEAST_ZEROS or min(low, high) > MOST_CONTROLS:
+    if sample.count(0) < FEWEST_ZEROS or max(low, high) < LEAST_ZEROS or min(low, high) > MOST_CONTROLS:
         return ""
     return "utf-16-le" if high > low else "utf-16-be"
 
