@@ -214,3 +214,53 @@ def test_a_write_that_breaks_off_leaves_the_old_and_no_debris(tmp_path: Path, mo
         write_folder(tmp_path / "set", {"a.txt": b"new", "b.txt": b"new"}, overwrite=True)
     assert [path.name for path in tmp_path.iterdir()] == ["set"]
     assert (tmp_path / "set" / "a.txt").read_bytes() == b"old"
+
+
+@pytest.mark.parametrize(
+    ("name", "told"),
+    [
+        ("folder.csv", "there is a folder of this name"),
+        ("no/x.csv", "there is no folder"),
+        ("old.csv", "left as it is"),
+    ],
+)
+def test_files_are_written_where_there_is_room_only(tmp_path: Path, name: str, told: str) -> None:
+    (tmp_path / "folder.csv").mkdir()
+    (tmp_path / "old.csv").write_text("precious")
+    before = sorted(path.name for path in tmp_path.rglob("*"))
+    with pytest.raises(comb.WriteError) as caught:
+        comb.table(columns={"a": [1]}).save(tmp_path / name)
+    assert told in str(caught.value) and isinstance(caught.value, OSError)
+    assert sorted(path.name for path in tmp_path.rglob("*")) == before
+    assert (tmp_path / "old.csv").read_text() == "precious"
+
+
+def test_a_description_is_written_with_its_table_or_neither_is(tmp_path: Path) -> None:
+    (tmp_path / "x.csv-metadata.json").write_text("mine")
+    with pytest.raises(comb.WriteError, match=r"x\.csv-metadata\.json"):
+        comb.table(columns={"a": [1]}).save(tmp_path / "x.csv", describe=True)
+    assert [path.name for path in tmp_path.iterdir()] == ["x.csv-metadata.json"]
+
+
+def test_tables_built_on_tables_see_them_after_their_steps(demo: Path) -> None:
+    text = (
+        "tables:\n"
+        "  all: {source: inspections.csv, steps: [{step: filter, where: mites > 300}]}\n"
+        "  few: {from_table: all, steps: [{step: select, columns: [visit, mites]}]}\n"
+        "  fewer: {from_table: few, steps: [{step: filter, where: visit < 50100}]}\n"
+        "save: [{to: few.csv, tables: few}, {to: both, tables: [all, fewer]}]\n"
+    )
+    outcome = run(demo, text)
+    assert [len(outcome.tables[name]) for name in ("all", "few", "fewer")] == [
+        67,
+        67,
+        outcome.tables["fewer"].row_count,
+    ]
+    assert outcome.tables["fewer"].names == ("visit", "mites") and 0 < len(outcome.tables["fewer"]) < 67
+    assert len(comb.load(demo / "few.csv")) == 67
+    assert {path.name for path in (demo / "both").glob("*.csv")} == {
+        "all.csv", "all-cells.csv", "fewer.csv", "fewer-cells.csv", "set-aside.csv",
+    }  # fmt: skip
+    assert (
+        outcome.tables["fewer"].place(int(outcome.tables["fewer"].row_numbers[0])).startswith("inspections.csv, line")
+    )

@@ -80,9 +80,11 @@ class _Checker:
         self.types = types
 
     def fail(self, node: Node, what: str, remedy: str | None = None) -> ExpressionError:
+        """Return the error for a node, with a marker under it."""
         return fail(self.text, node.start, node.end, what, remedy)
 
     def checked(self, node: Node) -> Checked:
+        """Check a node and all below it."""
         match node:
             case Literal():
                 return self.literal(node)
@@ -107,6 +109,7 @@ class _Checker:
         raise AssertionError(f"no rule for {node!r}")
 
     def literal(self, node: Literal) -> Checked:
+        """Give a value its type; whole numbers beyond int64 have none."""
         kind = literal_type(node)
         exact = node.value if isinstance(node.value, int | Decimal) else 0
         if abs(Decimal(exact)).scaleb(kind.scale if kind else 0) >= 2**63:
@@ -114,6 +117,7 @@ class _Checker:
         return node, kind
 
     def column(self, node: Name, *, as_text: bool = False) -> Type:
+        """Find a column, or say which name is nearest."""
         if node.name in self.types:
             return self.types[node.name]
         what, remedy = unknown_name("column", node.name, list(self.types))
@@ -123,6 +127,7 @@ class _Checker:
         raise self.fail(node, what, remedy)
 
     def unary(self, node: Unary) -> Checked:
+        """Check a sign or a negation; the sign of a literal is settled here."""
         if node.operator == "not":
             return replace(node, operand=self.condition(node.operand, "not")), BOOLEAN
         operand, kind = self.checked(node.operand)
@@ -132,6 +137,7 @@ class _Checker:
         return (replace(node, operand=operand) if node.operator == "-" else operand), kind
 
     def binary(self, node: Binary) -> Checked:
+        """Check two operands by the kind of their operator."""
         if node.operator in ("and", "or"):
             left = self.condition(node.left, node.operator)
             self.slipped_alternative(node)
@@ -148,6 +154,7 @@ class _Checker:
         return replace(node, left=left, right=right), kind
 
     def comparison(self, node: Binary) -> Node:
+        """Check two operands that are compared; null is compared by `is` only."""
         for side in (node.left, node.right):
             if isinstance(side, Literal) and side.value is None:
                 negation = " not" if node.operator == "<>" else ""
@@ -156,6 +163,7 @@ class _Checker:
         return replace(node, left=left, right=right)
 
     def membership(self, node: InList | Between) -> Node:
+        """Check an operand against a list or two bounds."""
         if isinstance(node, Between):
             operand, low, high = self.alike([node.operand, node.low, node.high])
             return replace(node, operand=operand, low=low, high=high)
@@ -180,6 +188,7 @@ class _Checker:
         return self.checked(node)
 
     def as_date(self, node: Node, kind: Kind) -> Checked:
+        """Read a text literal beside a date as a date."""
         if not isinstance(node, Literal) or not isinstance(node.value, str):
             return node, kind
         try:
@@ -189,6 +198,7 @@ class _Checker:
             raise self.fail(node, what) from None
 
     def unlike(self, node: Node, kind: Type, first: Type) -> ExpressionError:
+        """Word the error for types that cannot be compared."""
         remedy = f"convert one of them first, or write cast(... as {first})"
         if kind.numeric and first == STRING and isinstance(node, Literal):
             remedy = f"the column is text: write '{self.text[node.start : node.end]}' in quotes"
@@ -205,27 +215,32 @@ class _Checker:
             raise self.fail(right, f"expected a condition after '{node.operator}', came a value", hint)
 
     def condition(self, node: Node, operator: str) -> Node:
+        """Check an operand of and, or, not, when."""
         checked, kind = self.checked(node)
         if kind not in (BOOLEAN, None):
             raise self.fail(node, f"'{operator}' joins conditions, this is {kind}")
         return checked
 
     def wanted(self, node: Node, word: str) -> Node:
+        """Check an operand that has to be of one type."""
         checked, kind = self.checked(node)
         if kind is not None and kind.word != word:
             raise self.fail(node, f"expected {word}, this is {kind}", f"cast({self.shown(node)} as {word})")
         return checked
 
     def shown(self, node: Node) -> str:
+        """Return a node as it was written."""
         return self.text[node.start : node.end]
 
     def need_number(self, node: Node, kind: Kind) -> None:
+        """Raise an error unless a node can be calculated with."""
         if kind is None or kind.numeric:
             return
         hint = "texts are joined with ||" if kind == STRING else None
         raise self.fail(node, f"expected a number to calculate with, this is {kind}", hint)
 
     def case(self, node: Case) -> Checked:
+        """Check all branches; their results share one type."""
         conditions = [self.condition(when, "when") for when, _ in node.branches]
         results = [then for _, then in node.branches]
         checked = [self.checked(result) for result in results]
@@ -248,6 +263,7 @@ class _Checker:
         return kind
 
     def cast(self, node: Cast) -> Checked:
+        """Check the type a value is cast to."""
         operand, _ = self.checked(node.operand)
         if node.word not in STORAGE or node.word == "decimal":
             words = [word for word in STORAGE if word != "decimal"]
@@ -255,6 +271,7 @@ class _Checker:
         return replace(node, operand=operand), Type(node.word)
 
     def call(self, node: Call) -> Checked:
+        """Check a function, its arguments and what it results in."""
         function = FUNCTIONS.get(node.function)
         if function is None:
             what, remedy = unknown_name("function", node.function, sorted(FUNCTIONS))
@@ -272,6 +289,7 @@ class _Checker:
         return replace(node, arguments=tuple(part for part, _ in checked), kind=kind), kind
 
     def count_arguments(self, node: Call, function: Function) -> None:
+        """Raise an error unless a function has as many arguments as it takes."""
         most = len(function.takes)
         came = len(node.arguments)
         if came < function.needs or (came > most and not function.repeats):
@@ -279,6 +297,7 @@ class _Checker:
             raise self.fail(node, f"{node.function} takes {wanted} arguments, came {came}", function.says)
 
     def argument(self, node: Node, kind: Kind, takes: str, first: Type) -> None:
+        """Raise an error unless an argument is of the type its place takes."""
         if kind is None or takes == "any":
             return
         fits = kind.numeric if takes == "numeric" else kind.word == takes
@@ -289,6 +308,7 @@ class _Checker:
             raise self.fail(node, f"expected {expected}, this is {kind}")
 
     def needed_literal(self, node: Call, literals: Sequence[int | None]) -> None:
+        """Raise an error where a value must be known before any row is looked at."""
         at = LITERAL_PARAMETERS.get(node.function)
         if at is not None and at < len(literals) and literals[at] is None:
             raise self.fail(node.arguments[at], "expected a whole number written here")

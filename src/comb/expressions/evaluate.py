@@ -98,6 +98,7 @@ class _Evaluator:
         return widened(self.value(node, kind or STRING), kind)
 
     def value(self, node: Node, kind: Type = STRING) -> Column:
+        """Evaluate a node; `kind` is the type that a null takes on."""
         match node:
             case Literal():
                 return constant(node.value, literal_type(node) or kind)
@@ -125,6 +126,7 @@ class _Evaluator:
         raise AssertionError(f"no rule for {node!r}")
 
     def binary(self, node: Binary) -> Column:
+        """Evaluate two operands and put them together."""
         if node.operator in ("and", "or"):
             left, right = (self.value(part, Type("boolean")) for part in (node.left, node.right))
             return (logic.conjunction if node.operator == "and" else logic.disjunction)(left, right)
@@ -137,6 +139,7 @@ class _Evaluator:
         return arithmetic.calculate(node.operator, left, right)
 
     def membership(self, node: InList | Between) -> Column:
+        """Evaluate in and between."""
         operand = self.value(node.operand)
         if isinstance(node, Between):
             bounds = (self.value(bound, operand.type) for bound in (node.low, node.high))
@@ -146,6 +149,7 @@ class _Evaluator:
         return logic.negation(result) if node.negated else result
 
     def case(self, node: Case, kind: Type) -> Column:
+        """Evaluate all branches on whole columns, then choose for each row."""
         kind = node.kind or kind
         conditions = [self.value(when, Type("boolean")) for when, _ in node.branches]
         values = [self.column(then, kind) for _, then in node.branches]
@@ -153,6 +157,7 @@ class _Evaluator:
         return logic.choose(conditions, values, otherwise)
 
     def call(self, node: Call, kind: Type) -> Column:
+        """Evaluate the arguments, then the function."""
         function = FUNCTIONS[node.function]
         kind, same = node.kind or kind, "same" in function.takes
         arguments = [self.column(part, kind) if same else self.value(part) for part in node.arguments]

@@ -78,9 +78,11 @@ class _Parser:
 
     @property
     def token(self) -> Token:
+        """The token that is looked at."""
         return self.tokens[self.at]
 
     def whole(self) -> Node:
+        """Parse the expression to its end."""
         if self.token.kind == "end":
             raise ExpressionError("expected a condition or formula, came an empty text")
         node = self.expression(0)
@@ -91,6 +93,7 @@ class _Parser:
         return node
 
     def unexpected(self, wanted: str) -> ExpressionError:
+        """Return the error for a token that cannot stand here."""
         token = self.token
         came = repr(token.text) if token.text else "the end"
         return fail(self.text, token.start, token.end, f"expected {wanted}, came {came}")
@@ -104,6 +107,7 @@ class _Parser:
         return None
 
     def expect(self, word: str) -> Token:
+        """Take the next token, which must be the given one."""
         token = self.accept(word)
         if token is None:
             raise self.unexpected(f"'{word}'")
@@ -134,6 +138,7 @@ class _Parser:
         return compared or isinstance(node, InList | Between | Like)
 
     def prefix(self) -> Node:
+        """Parse a sign, a negation, or what stands without one."""
         token = self.token
         if self.accept("not"):
             operand = self.expression(_NOT)
@@ -144,6 +149,7 @@ class _Parser:
         return self.primary()
 
     def infix(self, left: Node, operator: str, strength: int) -> Node:
+        """Parse what follows an operand and an operator."""
         if operator in ("is", "in", "between", "like", "not"):
             return self.predicate(left)
         self.at += 1
@@ -186,6 +192,7 @@ class _Parser:
                 raise self.unexpected("',' or ')'")
 
     def primary(self) -> Node:
+        """Parse a value, a name, a function or brackets."""
         token = self.token
         self.at += 1
         if token.kind == "number":
@@ -226,6 +233,7 @@ class _Parser:
         return Call(token.start, end, token.text.lower(), arguments)
 
     def extract(self, token: Token) -> Node:
+        """Parse ``extract(year from d)`` after its name."""
         part = self.token
         if part.kind != "word":
             raise self.unexpected("year, month or day")
@@ -236,6 +244,7 @@ class _Parser:
         return Call(token.start, self.expect(")").end, "extract", (name, operand))
 
     def date(self, token: Token) -> date:
+        """Read the text of a date literal."""
         try:
             return date.fromisoformat(_unquoted(token.text))
         except ValueError:
@@ -244,6 +253,7 @@ class _Parser:
             ) from None
 
     def case(self, token: Token) -> Node:
+        """Parse a case expression after its first word."""
         branches = []
         while self.accept("when"):
             condition = self.expression(0)
@@ -255,6 +265,7 @@ class _Parser:
         return Case(token.start, self.expect("end").end, tuple(branches), otherwise)
 
     def cast(self, token: Token) -> Node:
+        """Parse ``cast(x as date)`` after its name."""
         self.expect("(")
         operand = self.expression(0)
         self.expect("as")

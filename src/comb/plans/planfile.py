@@ -9,7 +9,7 @@ from comb.errors import ParameterError, listing, unknown_name
 from comb.plans.document import Document, Path
 from comb.plans.plan import PlanText, Reading, Rule, Save, TablePlan
 from comb.steps.base import Step
-from comb.steps.catalogue import make_step
+from comb.steps.catalogue import listed, make_step
 
 _TABLE_FIELDS = ("source", "from_table", "reading", "steps", "rules")
 _PLAN_FIELDS = ("tables", "questions", "save")
@@ -42,6 +42,7 @@ class _PlanReader:
         self.document = document
 
     def plan(self, text: str, folder: str) -> PlanText:
+        """Read the whole: the short form or tables by name."""
         whole = self.mapping((), self.document.value, "a plan with source and steps")
         short = "tables" not in whole
         self.known((), whole, (*_TABLE_FIELDS, *_PLAN_FIELDS[1:]) if short else _PLAN_FIELDS)
@@ -50,8 +51,8 @@ class _PlanReader:
             table = self.table((), parts)
             tables = {PurePath(table.source).stem or "table": table}
         else:
-            listed = self.mapping(("tables",), whole["tables"], "tables by name")
-            tables = {key: self.table(("tables", key), value) for key, value in listed.items()}
+            named = self.mapping(("tables",), whole["tables"], "tables by name")
+            tables = {key: self.table(("tables", key), value) for key, value in named.items()}
         self.check_order(tables)
         save = self.saves(whole.get("save"), tables)
         questions = self.texts(("questions",), whole.get("questions"))
@@ -60,17 +61,20 @@ class _PlanReader:
         )
 
     def mapping(self, path: Path, value: Any, wanted: str) -> dict[str, Any]:
+        """Return a value that has to have fields."""
         if not isinstance(value, dict):
             raise self.document.error(path, f"expected {wanted}, came {_shown(value)}")
         return value
 
     def known(self, path: Path, record: dict[str, Any], allowed: tuple[str, ...]) -> None:
+        """Raise an error at the first field that is not allowed."""
         for key in record:
             if key not in allowed:
                 what, remedy = unknown_name("field", key, allowed)
                 raise self.document.error((*path, key), what, remedy)
 
     def table(self, path: Path, value: Any) -> TablePlan:
+        """Read one table: where it comes from, its steps and rules."""
         record = self.mapping(path, value, "a table with source and steps")
         self.known(path, record, _TABLE_FIELDS)
         if bool(record.get("source")) == bool(record.get("from_table")):
@@ -91,6 +95,7 @@ class _PlanReader:
         )
 
     def sequence(self, path: Path, value: Any) -> list[Any]:
+        """Return a value that has to be a list; nothing is an empty one."""
         if value is None:
             return []
         if not isinstance(value, list):
@@ -98,13 +103,15 @@ class _PlanReader:
         return value
 
     def texts(self, path: Path, value: Any) -> list[str]:
-        listed = [value] if isinstance(value, str) else self.sequence(path, value)
-        for at, text in enumerate(listed):
+        """Return a value that has to be a list of texts, or one text."""
+        texts = [value] if isinstance(value, str) else self.sequence(path, value)
+        for at, text in enumerate(texts):
             if not isinstance(text, str):
                 raise self.document.error((*path, at), f"expected a text, came {_shown(text)}")
-        return listed
+        return texts
 
     def step(self, path: Path, value: Any) -> Step:
+        """Read one step; what it has to say of its parameters is told with the line."""
         record = self.mapping(path, value, "a step: 'step: trim' and its parameters")
         if not isinstance(record.get("step"), str):
             raise self.document.error(path, "expected 'step:' with the name of a step")
@@ -115,21 +122,23 @@ class _PlanReader:
             raise self.document.error((*path, error.field), error.what, error.remedy) from None
 
     def struct(self, path: Path, value: Any, kind: type[Record]) -> Record:
+        """Read a record of fixed fields."""
         record = self.mapping(path, value, f"fields of {path[-1]!r}")
         self.known(path, record, kind.__struct_fields__)
         try:
-            return msgspec.convert(record, kind, strict=False)
+            return msgspec.convert(listed(kind, record), kind, strict=False)
         except msgspec.ValidationError as error:
             text, _, place = str(error).partition(" - at `$.")
             field = place.split("`")[0]
             raise self.document.error((*path, field), f"{field}: {text}" if field else text) from None
 
     def saves(self, value: Any, tables: dict[str, TablePlan]) -> list[Save]:
+        """Read where results go."""
         if value is None:
             return []
-        listed = value if isinstance(value, list) else [value]
+        wanted = value if isinstance(value, list) else [value]
         result = []
-        for at, one in enumerate(listed):
+        for at, one in enumerate(wanted):
             path: Path = ("save", at) if isinstance(value, list) else ("save",)
             save = Save(to=one) if isinstance(one, str) else self.struct(path, one, Save)
             for name in save.tables:
@@ -138,6 +147,7 @@ class _PlanReader:
         return result
 
     def known_table(self, path: Path, name: str, known: list[str]) -> None:
+        """Raise an error unless there is a table of this name."""
         if name not in known:
             what, remedy = unknown_name("table", name, known)
             raise self.document.error(path, what, remedy)

@@ -82,9 +82,11 @@ class _Trial:
 
     @property
     def score(self) -> float:
+        """How well the delimiter parts the sample, from 0 to 1."""
         return self.fit * self.alike if self.width > 1 else 0.0
 
     def figures(self) -> str:
+        """The share of lines that have its width."""
         return f"{self.fit:.0%} of the lines have {self.width} fields"
 
 

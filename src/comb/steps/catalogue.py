@@ -43,9 +43,8 @@ def make_step(name: str, parameters: dict[str, Any]) -> Step:
         if parameter not in allowed:
             what, remedy = unknown_name(f"parameter of {name}", parameter, allowed)
             raise _blamed(parameter, what, remedy)
-    listed = {key: _as_listed(kind, key, value) for key, value in parameters.items()}
     try:
-        return msgspec.convert(listed, kind, strict=False)
+        return msgspec.convert(listed(kind, parameters), kind, strict=False)
     except msgspec.ValidationError as error:
         text, _, path = str(error).partition(" - at `$.")
         field = path.split("`")[0].split("[")[0].split(".")[0]
@@ -61,7 +60,7 @@ def _blamed(field: str, what: str, remedy: str | None) -> ParameterError:
     return error
 
 
-def _as_listed(kind: type[Step], parameter: str, value: Any) -> Any:
+def listed(kind: type[msgspec.Struct], values: dict[str, Any]) -> dict[str, Any]:
     """Let one text stand for a list of one, so that plans need no brackets."""
-    wanted = next(field.type for field in msgspec.structs.fields(kind) if field.name == parameter)
-    return [value] if wanted == list[str] and isinstance(value, str) else value
+    lists = {field.name for field in msgspec.structs.fields(kind) if field.type in (list[str], list[str] | None)}
+    return {key: [value] if key in lists and isinstance(value, str) else value for key, value in values.items()}
