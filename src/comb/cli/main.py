@@ -65,7 +65,7 @@ def cli() -> None:
     """
 
 
-@cli.command()
+@cli.command(short_help="Write the demo data; walk through Comb's main job on it.")
 @click.argument("folder", default="comb-demo", metavar="[DIR]")
 @click.option("--overwrite", is_flag=True, help="Replace the demo that stands there.")
 def demo(folder: str, overwrite: bool) -> None:
@@ -75,7 +75,7 @@ def demo(folder: str, overwrite: bool) -> None:
     run_demo(folder, overwrite=overwrite)
 
 
-@cli.command()
+@cli.command(short_help="Show how a file is read, and why.")
 @click.argument("source", metavar="FILE...", nargs=-1, required=True)
 @click.option("--column", metavar="NAME", help="Show the evidence for the type of one column.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
@@ -87,7 +87,7 @@ def inspect(source: tuple[str, ...], column: str | None, as_json: bool, **given:
     inspect_command(source, _reading(given), column=column, as_json=as_json)
 
 
-@cli.command()
+@cli.command(short_help="Show rows: first, last, one record, by a condition.")
 @click.argument("source", metavar="FILE...", nargs=-1, required=True)
 @click.option("--first", type=int, metavar="N", help="The first N rows (10 if nothing else is asked for).")
 @click.option("--last", type=int, metavar="N", help="The last N rows.")
@@ -108,7 +108,7 @@ def show(source: tuple[str, ...], **given: Any) -> None:
     show_command(source, _reading(given), wanted)
 
 
-@cli.command()
+@cli.command(short_help="Summarise columns; list what is wrong, with remedies.")
 @click.argument("source", metavar="FILE...", nargs=-1, required=True)
 @click.option("--draft", metavar="PLAN", help="Write the remedies of all findings to a new plan file.")
 @click.option("--check", is_flag=True, help="Exit with 1 if there are findings.")
@@ -122,7 +122,7 @@ def profile(source: tuple[str, ...], draft: str | None, check: bool, as_json: bo
     return int(check and findings > 0)
 
 
-@cli.command()
+@cli.command(short_help="Run a plan: load, clean, account for rows, save.")
 @click.argument("plan", metavar="PLAN")
 @click.option("--dry-run", is_flag=True, help="Show what each step would change; write nothing.")
 @click.option("--overwrite", is_flag=True, help="Replace the dataset that stands where the plan saves.")
