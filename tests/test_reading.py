@@ -44,6 +44,12 @@ def test_the_demo_file_is_read_as_a_person_would(inspections: comb.Table) -> Non
         ("Title\n\nof the table\na,b,c\n1,2,3\n4,5,6\n", ",", "utf-8", ("a", "b", "c"), [[1, 4], [2, 5], [3, 6]]),
         ("a,b,c\n", ",", "utf-8", ("a", "b", "c"), [[], [], []]),
         ("x\n", ",", "utf-8", ("x",), [[]]),
+        # The header has no name for the first column; a title of several words is no header.
+        ("w;n\nA1;3,5;8\nA2;4,5;9\n", ";", "utf-8", ("_col.1", "w", "n"), [["A1", "A2"], ["3.5", "4.5"], [8, 9]]),
+        ("a,b,c\n1,x,2026-01-02,u\n2,y,2026-01-03,v\n", ",", "utf-8", ("_col.1", "a", "b", "c"),
+         [[1, 2], ["x", "y"], ["2026-01-02", "2026-01-03"], ["u", "v"]]),
+        ("Bees, all\na,b,c\n1,x,3\n", ",", "utf-8", ("a", "b", "c"), [[1], ["x"], [3]]),
+        ("Bees, all\n\n1,x,3\n2,y,4\n", ",", "utf-8", ("_col.1", "_col.2", "_col.3"), [[1, 2], ["x", "y"], [3, 4]]),
     ],
 )  # fmt: skip
 def test_layouts(

@@ -93,7 +93,7 @@ def read_grid(text: str, layout: Layout, *, most: int | None = None, guessing: b
     single = all(len(row) == 1 for row in body.fields[: heads + 1])
     blank = [] if single else [line for row, line in _pairs(body) if row == [""]]
     kept = [(row, line) for row, line in _pairs(body) if single or row != [""]]
-    head = [row for row, _ in kept[: layout.header]]
+    head = [["", *row] if layout.nameless_first else row for row, _ in kept[: layout.header]]
     rows = [row for row, _ in kept[heads:][:most]]
     width = len(head[-1]) if head else _commonest_width(rows)
     if width > MOST_COLUMNS:
@@ -109,6 +109,8 @@ def read_grid(text: str, layout: Layout, *, most: int | None = None, guessing: b
         _take_repeated_headers(grid, head)
         _take_rulings(grid)
         _take_trailing_delimiters(grid, titled)
+    if layout.nameless_first:
+        grid.notes.append(f"the header names all columns but the first, which is {grid.names[0]}")
     _note(grid, blank, "{} left out", "blank line")
     _square(grid, len(grid.names), layout.delimiter)
     _note(grid, body.stray, "{} with a quote inside a field, read as an ordinary character", "row")

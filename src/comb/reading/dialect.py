@@ -16,6 +16,9 @@ DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", ":": "co
 SAMPLE_CHARACTERS = 400_000
 SAMPLE_RECORDS = 1_000
 
+# A single word above two columns is a title.
+LEAST_UNNAMED_WIDTH = 3
+
 # A colon stands in times and addresses, a space in texts: they part columns only if
 # nearly all lines agree.
 LEAST_FIT = {":": 0.95, SPACES: 0.98}
@@ -53,6 +56,8 @@ class Layout:
         Lines of header: 0, 1 or 2.
     units : bool
         Whether a line with units stands below the header.
+    nameless_first : bool
+        Whether the header has no name for the first column, and so one field fewer.
     why : dict of str to str
         What speaks for the delimiter, the quote, the skipped lines, the header.
     runner_up : str
@@ -67,6 +72,7 @@ class Layout:
     units: bool
     why: dict[str, str]
     runner_up: str = ""
+    nameless_first: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +85,7 @@ class _Trial:
     width: int
     fit: float
     alike: float
+    typed: float
 
     @property
     def score(self) -> float:
@@ -125,7 +132,14 @@ def guess_layout(text: str, given: Given = NOTHING_GIVEN) -> Layout:
     top = _header_record(best)
     above = best.lines[top] - 1 if best.lines else 0
     skip = above if given.skip is None else given.skip
-    header, units, why_header = _guess_header(best.fields[top:], best.width)
+    records = best.fields[top:]
+    settled = given.header not in (None, 1) or (given.skip is not None and top > 0)
+    nameless = not settled and _lacks_first_name(best, top)
+    if nameless:
+        records = [["", *records[0]], *records[1:]]
+    header, units, why_header = _guess_header(records, best.width)
+    if nameless:
+        why_header += "; it has one name fewer than the rows have cells: the first column has none"
     if given.header is not None:
         header, units, why_header = given.header, units and given.header == header, "as declared"
     why = {
@@ -134,7 +148,7 @@ def guess_layout(text: str, given: Given = NOTHING_GIVEN) -> Layout:
         "skip": "as declared" if given.skip is not None else f"{above} lines are not as wide as the others",
         "header": why_header,
     }
-    return Layout(best.delimiter, quote or None, escape, skip, header, units, why, runner_up)
+    return Layout(best.delimiter, quote or None, escape, skip, header, units, why, runner_up, nameless and header == 1)
 
 
 def _sample(text: str, skip: int) -> str:
@@ -153,7 +167,7 @@ def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | No
     trials = [_try(sample, option, quote, escape) for option in candidates]
     if not delimiter:
         trials = [trial for trial in trials if not _too_weak(trial, sample)]
-    trials.sort(key=lambda trial: -trial.score)
+    trials.sort(key=lambda trial: (-trial.score, -trial.typed))
     if not delimiter and (not trials or trials[0].score == 0):
         unused = next((option for option in DELIMITERS if option not in sample), ",")
         return _try(sample, unused, quote, escape), ""
@@ -223,18 +237,22 @@ def _try(sample: str, delimiter: str, quote: str | None, escape: str) -> _Trial:
     width = max(widths, key=lambda size: (widths[size] * (size > 1), widths[size], size), default=1)
     fit = widths[width] / len(kept) if kept else 0.0
     rows = [fields for fields, _ in kept if len(fields) == width][1:]
-    return _Trial(delimiter, [fields for fields, _ in kept], [line for _, line in kept], width, fit, _alike(rows))
+    return _Trial(delimiter, [fields for fields, _ in kept], [line for _, line in kept], width, fit, *_alike(rows))
 
 
-def _alike(rows: list[list[str]]) -> float:
-    """Return how far the cells of each column are of one kind, from 0 to 1."""
+def _alike(rows: list[list[str]]) -> tuple[float, float]:
+    """Return how far the cells of each column are of one kind, and the share of numbers and dates.
+
+    Both from 0 to 1.
+    """
     if not rows:
-        return 0.5
-    shares = []
+        return 0.5, 0.0
+    shares, typed = [], 0
     for cells in zip(*rows, strict=True):
         kinds = Counter(kind for kind in map(kind_of, cells) if kind)
         shares.append(max(kinds.values()) / sum(kinds.values()) if kinds else 1.0)
-    return sum(shares) / len(shares)
+        typed += kinds["number"] + kinds["date"]
+    return sum(shares) / len(shares), typed / (len(rows) * len(shares))
 
 
 def kind_of(cell: str) -> str:
@@ -261,6 +279,8 @@ def _header_record(trial: _Trial) -> int:
     first = next((at for at, fields in enumerate(records) if len(fields) == width), 0)
     if first and _is_header_of_other_width(records[first - 1], records[first:], width):
         return first - 1
+    if first and _lacks_first_name(trial, first - 1):
+        return first - 1
     while first + 1 < len(records) and _is_comment(records[first]) and _all_words(records[first + 1]):
         first += 1
     return first
@@ -273,6 +293,28 @@ def _is_header_of_other_width(above: list[str], rows: list[list[str]], width: in
     if len(above) == width + 1:
         return not above[-1].strip()
     return len(above) == width - 1 and all(not row[-1].strip() for row in rows if len(row) == width)
+
+
+def _lacks_first_name(trial: _Trial, top: int) -> bool:
+    """Return whether a record names all columns but the first, as exports of numbered rows do.
+
+    What stands below must be rows and no header, and its words must stand above numbers
+    or dates when they are moved one column to the right: better than unmoved, unless the
+    first cells, all different, are names or numbers of rows.
+    """
+    records, width = trial.fields, trial.width
+    if len(records) < top + 2 or trial.lines[top] + 1 != trial.lines[top + 1]:
+        return False
+    above, rows = records[top], [row for row in records[top + 1 :] if len(row) == width]
+    if len(above) != width - 1 or width < LEAST_UNNAMED_WIDTH or not _all_words(above):
+        return False
+    if not any(row[-1].strip() for row in rows):
+        return False  # every row ends with a delimiter
+    if not all(above) or len(set(above)) < len(above) or _guess_header(records[top + 1 :], width)[0]:
+        return False
+    moved = _votes(["", *above], rows)
+    identifying = len({row[0] for row in rows}) == len(rows)
+    return moved > 0 and (identifying or moved >= _votes([*above, ""], rows))
 
 
 def _is_comment(record: list[str]) -> bool:
