@@ -8,7 +8,6 @@ import comb
 from comb.inference.convert import convert_column
 from comb.inference.infer import infer_column
 from comb.inference.patterns import date_form, parse_request
-from comb.inference.reader import RawColumn
 from comb.tables.column import Column
 from comb.tables.formats import value_texts
 from comb.tables.text import Text
@@ -16,7 +15,7 @@ from strategies import tables
 
 
 def infer(*texts: str, **options: object) -> Column:
-    return infer_column(RawColumn(Text.from_strings(texts)), **options)  # type: ignore[arg-type]
+    return infer_column(Text.from_strings(texts), **options)  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(

@@ -1,38 +1,31 @@
-"""The types a column of texts could have, each tried on all of its distinct texts."""
+"""The types a column of texts could have, judged by the counts of what its texts could be."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
-
-import numpy as np
+from dataclasses import dataclass
 
 from comb.errors import counted
 from comb.inference.patterns import DateForm, write_date_pattern
-from comb.inference.reader import FALSE_WORDS, TRUE_WORDS, Reading, plain_numbers
-from comb.inference.words import BOOLEAN_PAIRS
-from comb.kernels.coding import Codes
-from comb.kernels.parsing import FITS, date_groups, digits_after_point
-from comb.tables.column import Mask
+from comb.inference.reader import Reading
+from comb.inference.words import BOOLEAN_PAIRS, BOOLEAN_WORDS
+from comb.kernels.parsing import MOST_DECIMAL_DIGITS
+from comb.kernels.tally import DATE_MARKS, Count, DatePart, Tally
 from comb.tables.evidence import Candidate
-from comb.tables.types import BOOLEAN, DATE, INTEGER, NUMBER, decimal
+from comb.tables.types import BOOLEAN, DATE, INTEGER, NUMBER, Type, decimal
 
 # Below this share of dates that settle the order of day and month, it stays open.
 LEAST_AGREEING = 0.9
 
-# A type that none of so many texts fits cannot be that of nine cells in ten.
-FIRST_LOOK = 200
+_PART_OF_ORDER = {"ymd": DatePart.YMD, "dmy": DatePart.DMY, "mdy": DatePart.MDY}
 
 
 @dataclass(frozen=True, slots=True)
 class Trial:
-    """A type tried on distinct texts.
+    """A type that some of the texts fit.
 
     Attributes
     ----------
     reading : Reading
-    fits : bool array
-        Which texts it reads.
     weight : int
-        How many cells those texts fill.
+        How many cells fit.
     pattern : str
         How the values are written.
     why : tuple of str
@@ -42,7 +35,6 @@ class Trial:
     """
 
     reading: Reading
-    fits: Mask
     weight: int
     pattern: str = ""
     why: tuple[str, ...] = ()
@@ -53,170 +45,99 @@ class Trial:
         return Candidate(self.reading.type, self.weight, total - self.weight, self.pattern)
 
 
-def all_trials(texts: Sequence[str], counts: Codes) -> list[Trial]:
-    """Try every type on texts without outer spaces.
+def all_trials(tally: Tally) -> list[Trial]:
+    """Return every type that some texts fit.
 
     Parameters
     ----------
-    texts : sequence of str
-        Distinct, neither blank nor words for missing.
-    counts : int64 array
-        Cells that hold each text.
+    tally : int64 array
+        See `comb.kernels.tally.Count`.
 
     Returns
     -------
     list of Trial
         The most cells first; of equal ones the narrower type first.
     """
-    trials = _boolean(texts, counts)
-    look = _first_look(counts)
-    few, few_counts = [texts[at] for at in look], counts[look]
-    for attempt in (_point_numbers, _comma_numbers, _dates):
-        if any(trial.weight for trial in attempt(few, few_counts)):
-            trials += attempt(texts, counts)
+    trials = [*_boolean(tally), *_point_numbers(tally), *_comma_numbers(tally), *_dates(tally)]
     return sorted((trial for trial in trials if trial.weight), key=lambda trial: -trial.weight)
 
 
-def _first_look(counts: Codes) -> list[int]:
-    """Return the commonest texts and some evenly spaced: a type that fits none is not tried."""
-    half = FIRST_LOOK // 2
-    common = np.argsort(-counts, kind="stable")[:half].tolist()
-    spaced = np.linspace(0, len(counts) - 1, half).astype(np.int64).tolist() if len(counts) else []
-    return sorted({*common, *spaced})
-
-
-def _boolean(texts: Sequence[str], counts: Codes) -> list[Trial]:
+def _boolean(tally: Tally) -> list[Trial]:
     """Yes and no in words: both must occur, and both of one pair."""
-    folded = {text.casefold() for text in texts}
-    pair = next((pair for pair in BOOLEAN_PAIRS if folded >= set(pair)), None)
+    words = dict(zip(BOOLEAN_WORDS, tally[Count.WORD :].tolist(), strict=False))
+    pair = next((pair for pair in BOOLEAN_PAIRS if all(words[word] for word in pair)), None)
     if pair is None:
         return []
-    fits = np.array([text.casefold() in pair for text in texts], np.bool_)
-    assert pair[0] in TRUE_WORDS and pair[1] in FALSE_WORDS
-    why = (f"{pair[0]} and {pair[1]} both occur",)
-    return [Trial(Reading(BOOLEAN), fits, _weight(fits, counts), why=why)]
+    return [Trial(Reading(BOOLEAN), words[pair[0]] + words[pair[1]], why=(f"{pair[0]} and {pair[1]} both occur",))]
 
 
-def _point_numbers(texts: Sequence[str], counts: Codes) -> list[Trial]:
-    return _numbers(texts, counts, ".")
+def _point_numbers(tally: Tally) -> list[Trial]:
+    """Whole numbers, then decimals or numbers with a point."""
+    whole = Trial(Reading(INTEGER), int(tally[Count.INTEGER]))
+    if not tally[Count.POINT_MARKED]:
+        return [whole]
+    kind = scaled_type(tally, Count.POINT_SCALE) or NUMBER
+    return [whole, Trial(Reading(kind), int(tally[Count.POINT]))]
 
 
-def _comma_numbers(texts: Sequence[str], counts: Codes) -> list[Trial]:
-    return _numbers(texts, counts, ",")
-
-
-def _numbers(texts: Sequence[str], counts: Codes, mark: str) -> list[Trial]:
-    """Numbers with one decimal mark: integer, then decimal or number."""
-    plain = plain_numbers(texts, mark, "")
-    number = Reading(NUMBER, decimal_mark=mark)
-    if mark == "," and not any("," in text for text in texts):
+def _comma_numbers(tally: Tally) -> list[Trial]:
+    """Decimals or numbers with a comma, unless each comma could just as well part thousands."""
+    if not tally[Count.COMMA_MARKED]:
         return []
-    fits = number.parse(texts)[1] == FITS
-    if not fits.any():
-        return []
-    if mark == ".":
-        whole = Reading(INTEGER).parse(texts)[1] == FITS
-        trials = [Trial(Reading(INTEGER), whole, _weight(whole, counts))]
-    else:
-        trials = []
-    read = [text for text, fit in zip(plain, fits.tolist(), strict=True) if fit]
-    written = [text for text, fit in zip(texts, fits.tolist(), strict=True) if fit]
-    if not any(mark in text or (mark == "." and "e" in text.lower()) for text in written):
-        return trials
-    scales = {digits_after_point(text) for text in read}
-    scale = scales.pop() if len(scales) == 1 else None
-    reading = replace(number, type=decimal(scale)) if scale else number
-    why = ("the mark before the decimals is a comma",) if mark == "," else ()
-    trial = Trial(reading, fits, _weight(fits, counts), pattern="", why=why, doubt=_mark_doubt(texts, fits, mark))
-    return [*trials, trial]
+    kind = scaled_type(tally, Count.COMMA_SCALE) or NUMBER
+    doubt = "" if tally[Count.COMMA_DECIDED] else "every comma in it could part thousands or decimals"
+    why = ("the mark before the decimals is a comma",)
+    return [Trial(Reading(kind, decimal_mark=","), int(tally[Count.COMMA]), why=why, doubt=doubt)]
 
 
-def _mark_doubt(texts: Sequence[str], fits: Mask, mark: str) -> str:
-    """Return why a comma could just as well part thousands."""
-    if mark == ".":
-        return ""
-    marked = [text for text, fit in zip(texts, fits.tolist(), strict=True) if fit and mark in text]
-    if all(_could_be_group(text.lstrip("+-"), mark) for text in marked):
-        return f"the comma in {marked[0]!r} could part thousands or decimals"
-    return ""
+def scaled_type(tally: Tally, place: Count) -> Type | None:
+    """Return the decimal type if all numbers have as many digits after the mark."""
+    used = tally[place : place + MOST_DECIMAL_DIGITS + 1].nonzero()[0].tolist()
+    return decimal(used[0]) if len(used) == 1 and used[0] else None
 
 
-def _could_be_group(text: str, mark: str) -> bool:
-    whole, _, rest = text.partition(mark)
-    return len(rest) == 3 and 1 <= len(whole) <= 3 and not whole.startswith("0")
+def most_digits(tally: Tally, place: Count) -> int:
+    """Return the most digits after the mark that any number has."""
+    return int(max(tally[place : place + MOST_DECIMAL_DIGITS + 1].nonzero()[0], default=0))
 
 
-def _dates(texts: Sequence[str], counts: Codes) -> list[Trial]:
+def _dates(tally: Tally) -> list[Trial]:
     """Numeric dates; forms that cannot be confused may stand in one column together."""
-    groups = [date_groups(text) for text in texts]
-    forms: list[DateForm] = []
+    weights: dict[DateForm, int] = {}
     why: list[str] = []
     doubts: list[str] = []
-    for mark in "-./":
-        mine = [group[1:] if group and group[0] == mark else None for group in groups]
-        if any(group and len(group[0]) == 4 for group in mine):
-            padded = all(len(group[1]) == len(group[2]) == 2 for group in mine if group and len(group[0]) == 4)
-            forms.append(DateForm("ymd", mark, write_date_pattern("ymd", mark, padded=padded)))
-        if any(group and len(group[2]) == 4 for group in mine):
-            form, reason, doubt = _day_month(mark, mine, counts)
-            forms.append(form)
+    for at, mark in enumerate(DATE_MARKS):
+        start = Count.DATE + at * len(DatePart)
+        parts = tally[start : start + len(DatePart)].tolist()
+        if parts[DatePart.YEAR_FIRST]:
+            pattern = write_date_pattern("ymd", mark, padded=not parts[DatePart.YEAR_FIRST_UNPADDED])
+            weights[DateForm("ymd", mark, pattern)] = parts[DatePart.YMD]
+        if parts[DatePart.YEAR_LAST]:
+            form, reason, doubt = _day_month(mark, parts)
+            weights[form] = parts[_PART_OF_ORDER[form.order]]
             why.append(reason)
             doubts.append(doubt)
-    if not forms:
+    used = tuple(sorted((form for form in weights if weights[form]), key=lambda form: -weights[form]))
+    if not used:
         return []
-    return [_date_trial(texts, counts, forms, why, doubts)]
-
-
-def _date_trial(texts: Sequence[str], counts: Codes, forms: list[DateForm], why: list[str], doubts: list[str]) -> Trial:
-    weights = {}
-    for form in forms:
-        hits = Reading(DATE, dates=(form,)).parse(texts)[1] == FITS
-        weights[form] = _weight(hits, counts)
-    used = tuple(sorted((form for form in forms if weights[form]), key=lambda form: -weights[form]))
-    reading = Reading(DATE, dates=used)
-    fits = reading.parse(texts)[1] == FITS
     if len(used) > 1:
         told = ", ".join(f"{form.pattern} {weights[form]:,} times" for form in used)
         why = [f"several forms that cannot be confused: {told}", *why]
-    pattern = used[0].pattern if used else ""
-    return Trial(
-        reading,
-        fits,
-        _weight(fits, counts),
-        pattern,
-        tuple(filter(None, why)),
-        next(filter(None, doubts), ""),
-    )
+    doubt = next(filter(None, doubts), "")
+    return [Trial(Reading(DATE, dates=used), sum(weights.values()), used[0].pattern, tuple(filter(None, why)), doubt)]
 
 
-def _day_month(mark: str, groups: list[tuple[str, str, str] | None], counts: Codes) -> tuple[DateForm, str, str]:
+def _day_month(mark: str, parts: list[int]) -> tuple[DateForm, str, str]:
     """Decide the order of day and month by the values that can only be read one way."""
-    first = second = 0
-    padded = True
-    for group, count in zip(groups, counts.tolist(), strict=True):
-        if group and len(group[2]) == 4:
-            first += count * (int(group[0]) > 12)
-            second += count * (int(group[1]) > 12)
-            padded = padded and len(group[0]) == len(group[1]) == 2
+    first, second = parts[DatePart.FIRST_ABOVE_12], parts[DatePart.SECOND_ABOVE_12]
     # With points the day comes first everywhere; other marks need values that decide.
     order = "dmy" if mark == "." or first >= second else "mdy"
     deciding = first if order == "dmy" else second
+    padded = not parts[DatePart.YEAR_LAST_UNPADDED]
     form = DateForm(order, mark, write_date_pattern(order, mark, padded=padded))
     if deciding >= LEAST_AGREEING * (first + second) and deciding:
         return form, f"day and month cannot be confused: {counted(deciding, 'value')} with a day above 12", ""
     if mark == "." and not second:
         return form, "with points between, the day comes first", ""
-    return (
-        form,
-        "",
-        "day and month could be swapped: "
-        + (
-            f"{counted(first, 'value')} with the day first, {second:,} with the month"
-            if first
-            else "no value has a day above 12"
-        ),
-    )
-
-
-def _weight(fits: Mask, counts: Codes) -> int:
-    return int(counts[fits].sum())
+    told = f"{counted(first, 'value')} with the day first, {second:,} with the month"
+    return form, "", "day and month could be swapped: " + (told if first else "no value has a day above 12")

@@ -6,7 +6,7 @@ import numpy as np
 
 from comb.inference.infer import declared_column
 from comb.inference.patterns import Request
-from comb.inference.reader import RawColumn, Reading
+from comb.inference.reader import Reading
 from comb.tables.column import Column, Mask
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
@@ -54,8 +54,8 @@ def convert_column(
 
 
 def _read(texts: Sequence[str | None], request: Request, missing: Collection[str], marks: Reading | None) -> Column:
-    raw = RawColumn(Text.from_strings([text or "" for text in texts]))
-    return declared_column(raw, request, missing=missing, marks=marks)
+    text = Text.from_strings([text or "" for text in texts])
+    return declared_column(text, request, missing=missing, marks=marks)
 
 
 def _without_pattern(request: Request) -> Request:

@@ -2,27 +2,18 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from comb.inference.patterns import DateForm
 from comb.inference.words import BOOLEAN_PAIRS
 from comb.kernels import parsing
-from comb.kernels.coding import Codes
+from comb.kernels.packed import Packed
 from comb.kernels.parsing import Parsed
-from comb.tables.column import Column, Mask
-from comb.tables.evidence import Evidence
-from comb.tables.kept import Kept
-from comb.tables.reasons import Reason
-from comb.tables.text import Text
 from comb.tables.types import STORAGE, Type
 
 TRUE_WORDS = frozenset(yes for yes, _ in BOOLEAN_PAIRS)
 FALSE_WORDS = frozenset(no for _, no in BOOLEAN_PAIRS)
-
-_STATE_OF_STATUS = np.array([Reason.PRESENT, Reason.BLANK, Reason.UNREADABLE], dtype=np.uint8)
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +36,15 @@ class Reading:
     group_mark: str = ""
     unit: str = ""
     dates: tuple[DateForm, ...] = field(default=())
+
+    @property
+    def orders(self) -> tuple[tuple[str, str], ...]:
+        """The order of parts and the mark of each form of date."""
+        return tuple((form.order, form.mark) for form in self.dates)
+
+    def parse_text(self, texts: Packed) -> Parsed:
+        """Read texts end to end, as `parse` does."""
+        return self.parse(texts.strings())
 
     def parse(self, texts: Sequence[str]) -> Parsed:
         """Read texts; returns values and status. Outer spaces do not count."""
@@ -90,62 +90,3 @@ def _pad(text: str, scale: int) -> str:
         return text
     whole, _, rest = text.partition(".")
     return f"{whole or '0'}.{rest.ljust(scale, '0')}"
-
-
-@dataclass(frozen=True, slots=True)
-class RawColumn:
-    """A column as its source wrote it.
-
-    Attributes
-    ----------
-    text : Text
-    absent : bool array or None
-        Rows in which the source had no such cell.
-    """
-
-    text: Text
-    absent: Mask | None = None
-
-
-def build_column(raw: RawColumn, reading: Reading | None, markers: NDArray[np.bool_], evidence: Evidence) -> Column:
-    """Make a typed column of texts.
-
-    Parameters
-    ----------
-    raw : RawColumn
-    reading : Reading or None
-        How to read the texts; None leaves them as strings.
-    markers : bool array
-        For each distinct text of ``raw.text.coded()`` whether it stands for missing.
-    evidence : Evidence
-    """
-    words, codes = raw.text.coded()
-    values, status = _read_distinct(words, reading, markers)
-    by_word = _STATE_OF_STATUS[status]
-    by_word[markers] = Reason.MARKER
-    state = by_word[codes]
-    keeping = np.isin(state, (Reason.MARKER, Reason.UNREADABLE))
-    if raw.absent is not None:
-        state[raw.absent] = Reason.ABSENT
-        keeping &= ~raw.absent
-    kept = Kept({int(at): words[codes[at]] for at in np.flatnonzero(keeping)})
-    if reading is None:
-        return Column(evidence.chosen.type, raw.text, state, kept=kept, evidence=evidence)
-    return Column(reading.type, values[codes], state, kept=kept, evidence=evidence, description=reading.unit)
-
-
-def _read_distinct(
-    words: Sequence[str], reading: Reading | None, markers: NDArray[np.bool_]
-) -> tuple[NDArray[Any], NDArray[np.uint8]]:
-    if reading is None:
-        blank = [not word.strip() for word in words]
-        return np.zeros(0), np.where(blank, parsing.BLANK, parsing.FITS).astype(np.uint8)
-    wanted = ["" if marker else word for word, marker in zip(words, markers.tolist(), strict=True)]
-    return reading.parse(wanted)
-
-
-def count_cells(raw: RawColumn) -> Codes:
-    """Return how many cells hold each distinct text of ``raw.text.coded()``."""
-    words, codes = raw.text.coded()
-    present = codes if raw.absent is None else codes[~raw.absent]
-    return np.bincount(present, minlength=len(words)).astype(np.int64)

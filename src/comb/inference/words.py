@@ -3,7 +3,12 @@
 Tables read by the code; extend them by a line.
 """
 
-# Compared without regard to case. Languages: English, German, French, Spanish.
+from collections.abc import Collection
+
+from comb.kernels.parsing import fold
+from comb.kernels.tally import Words
+
+# Compared without regard to the case of ASCII letters. Languages: English, German, French, Spanish.
 MISSING_WORDS = frozenset({
     "-", "--", "---", ".", "?", "??",
     "n/a", "na", "n.a.", "#n/a", "nan", "null", "none", "nil", "missing", "not available",
@@ -17,8 +22,10 @@ BOOLEAN_PAIRS = (
     ("true", "false"), ("t", "f"), ("yes", "no"), ("y", "n"),
     ("wahr", "falsch"), ("ja", "nein"), ("j", "n"),
     ("vrai", "faux"), ("oui", "non"),
-    ("verdadero", "falso"), ("sí", "no"), ("si", "no"),
+    ("verdadero", "falso"), ("sí", "no"), ("sÍ", "no"), ("si", "no"),
 )  # fmt: skip
+
+BOOLEAN_WORDS = tuple(dict.fromkeys(word for pair in BOOLEAN_PAIRS for word in pair))
 
 # Numbers people type for "not known"; proposed by a profile, never applied at load.
 SENTINELS = (-9999, -999, -99, -9, -1, 99, 999, 9999, 99999, 999999)
@@ -30,4 +37,18 @@ def is_missing_word(text: str) -> bool:
     >>> is_missing_word(" N/A ")
     True
     """
-    return text.strip().casefold() in MISSING_WORDS
+    return fold(text.strip()) in MISSING_WORDS
+
+
+def words_for(missing: Collection[str] | None, *, known: bool = True) -> Words:
+    """Return the words that matter in a column.
+
+    Parameters
+    ----------
+    missing : collection of str, optional
+        Words given for missing; where none are given, the known ones count.
+    known : bool
+        Whether the known words count at all.
+    """
+    given = {word.strip(): None for word in missing or () if word.strip()}
+    return Words(tuple(given), tuple(sorted(MISSING_WORDS)) if known else (), BOOLEAN_WORDS)

@@ -110,6 +110,15 @@ def digits_after_point(text: str) -> int | None:
     return None
 
 
+def is_number(text: str) -> bool:
+    """Return whether `parse_numbers` reads a text.
+
+    >>> is_number("1e-5"), is_number("1e400"), is_number("nan")
+    (True, False, False)
+    """
+    return bool(_NUMBER.fullmatch(text)) and abs(float(text)) != float("inf")
+
+
 def parse_numbers(texts: Sequence[str]) -> Parsed:
     """Read numbers as `float` would; what overflows does not fit.
 
@@ -118,10 +127,7 @@ def parse_numbers(texts: Sequence[str]) -> Parsed:
     """
 
     def read(text: str) -> float | None:
-        if not _NUMBER.fullmatch(text):
-            return None
-        value = float(text)
-        return value if abs(value) != float("inf") else None
+        return float(text) if is_number(text) else None
 
     return _parse(texts, read, "float64", np.nan)
 
@@ -134,6 +140,17 @@ def date_groups(text: str) -> tuple[str, str, str, str] | None:
     """
     match = _DATE.fullmatch(text)
     return (match[2], match[1], match[3], match[4]) if match else None
+
+
+def read_day(groups: tuple[str, str, str], order: tuple[int, int, int]) -> int | None:
+    """Return the day three groups of digits name, counted from 1970-01-01; None if there is no such day."""
+    year, month, day = (groups[at] for at in order)
+    if len(year) != 4 or len(month) > 2 or len(day) > 2:
+        return None
+    try:
+        return date(int(year), int(month), int(day)).toordinal() - _EPOCH
+    except ValueError:
+        return None
 
 
 def parse_dates(texts: Sequence[str], order: str, mark: str) -> Parsed:
@@ -151,30 +168,33 @@ def parse_dates(texts: Sequence[str], order: str, mark: str) -> Parsed:
     values, status
         Days as ``datetime64[D]``.
     """
-    year_at, month_at, day_at = DATE_ORDERS[order]
+    places = DATE_ORDERS[order]
 
     def read(text: str) -> int | None:
         found = date_groups(text)
-        if found is None or found[0] != mark:
-            return None
-        groups = found[1:]
-        year, month, day = groups[year_at], groups[month_at], groups[day_at]
-        if len(year) != 4 or len(month) > 2 or len(day) > 2:
-            return None
-        try:
-            return date(int(year), int(month), int(day)).toordinal() - _EPOCH
-        except ValueError:
-            return None
+        return None if found is None or found[0] != mark else read_day(found[1:], places)
 
     days, status = _parse(texts, read, "int64", 0)
     return days.astype("datetime64[D]"), status
 
 
+_TO_LOWER = str.maketrans({letter: letter.lower() for letter in "ABCDEFGHIJKLMNOPQRSTUVWXYZ"})
+
+
+def fold(text: str) -> str:
+    """Lower the ASCII letters of a text; all others stay.
+
+    >>> fold("SÍ")
+    'sÍ'
+    """
+    return text.translate(_TO_LOWER)
+
+
 def parse_words(texts: Sequence[str], true_words: frozenset[str], false_words: frozenset[str]) -> Parsed:
-    """Read words, whatever their case, as true or false."""
+    """Read words as true or false, whatever the case of their ASCII letters."""
 
     def read(text: str) -> bool | None:
-        folded = text.casefold()
+        folded = fold(text)
         if folded in true_words:
             return True
         return False if folded in false_words else None

@@ -10,9 +10,10 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from comb.errors import ContentError, unknown_name
-from comb.inference.infer import declared_column, infer_column
+from comb.inference.infer import declared_pieces, infer_pieces
 from comb.inference.patterns import parse_request
-from comb.inference.reader import RawColumn
+from comb.inference.pieces import TextPiece
+from comb.inference.words import words_for
 from comb.kernels.structure import SPACES, Records, split_records
 from comb.reading.dialect import Layout, kind_of, unit_of
 from comb.tables.column import Column
@@ -290,21 +291,17 @@ def type_columns(
     result = {}
     for name in wanted:
         at = places[name]
-        column = _typed(_raw(grid, cells[at], at), declared.get(name), missing)
+        column = _typed(grid, cells[at], at, declared.get(name), missing)
         result[name] = column.replace(description=grid.units[at]) if grid.units[at] else column
     return result
 
 
-def _raw(grid: Grid, cells: Sequence[str], at: int) -> RawColumn:
+def _typed(grid: Grid, cells: Sequence[str], at: int, declared: str | None, missing: Collection[str] | None) -> Column:
     absent = None
     if at in grid.absent:
         absent = np.zeros(len(cells), np.bool_)
         absent[grid.absent[at]] = True
-    return RawColumn(Text.from_strings(cells), absent)
-
-
-def _typed(raw: RawColumn, declared: str | None, missing: Collection[str] | None) -> Column:
-    if declared is None:
-        return infer_column(raw, missing=missing)
-    request = parse_request(declared)
-    return declared_column(raw, request, missing=missing or (), known_words=missing is None)
+    request = None if declared is None else parse_request(declared)
+    known = missing is None and (request is None or request.word != "string")
+    piece = TextPiece(Text.from_strings(cells), words_for(missing, known=known), absent)
+    return infer_pieces([piece]) if request is None else declared_pieces([piece], request)

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from comb.kernels.coding import Codes
+from comb.tables.text import Text
 
 
 class Kept:
@@ -16,13 +17,33 @@ class Kept:
         Position of the cell, and the text that stood there.
     """
 
-    __slots__ = ("texts",)
+    __slots__ = ("_texts", "items", "positions")
 
     def __init__(self, texts: Mapping[int, str] | None = None) -> None:
-        self.texts: Mapping[int, str] = dict(sorted((texts or {}).items()))
+        ordered = dict(sorted((texts or {}).items()))
+        self.positions = np.fromiter(ordered, np.int64, len(ordered))
+        self.items = Text.from_strings(list(ordered.values()))
+        self._texts: Mapping[int, str] | None = ordered
+
+    @classmethod
+    def of(cls, positions: Codes, items: Text) -> "Kept":
+        """Keep texts whose positions are ascending."""
+        kept = cls()
+        kept.positions, kept.items, kept._texts = positions, items, None
+        return kept
+
+    @property
+    def texts(self) -> Mapping[int, str]:
+        """The texts by position."""
+        if self._texts is None:
+            self._texts = dict(zip(self.positions.tolist(), self.items.to_list(), strict=True))
+        return self._texts
 
     def __len__(self) -> int:
-        return len(self.texts)
+        return len(self.positions)
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return Kept.of, (self.positions, self.items)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Kept) and self.texts == other.texts
@@ -33,11 +54,10 @@ class Kept:
     def take(self, positions: Codes) -> "Kept":
         """Follow the cells to their new positions.
 
-        >>> Kept({1: "n/a"}).take(np.array([2, 1, 1])).texts
+        >>> dict(Kept({1: "n/a"}).take(np.array([2, 1, 1])).texts)
         {1: 'n/a', 2: 'n/a'}
         """
-        if not self.texts:
+        if not len(self):
             return self
-        holders = np.fromiter(self.texts, np.int64, len(self.texts))
-        hits = np.flatnonzero(np.isin(positions, holders))
-        return Kept({int(hit): self.texts[int(positions[hit])] for hit in hits})
+        hits = np.flatnonzero(np.isin(positions, self.positions))
+        return Kept.of(hits, self.items.take(np.searchsorted(self.positions, positions[hits])))

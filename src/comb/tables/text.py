@@ -6,13 +6,14 @@ it is item ``codes[i]``, and the items are distinct. Work on text goes through
 """
 
 from collections.abc import Callable, Sequence
-from itertools import pairwise
 from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.kernels import chosen
 from comb.kernels.coding import Codes, encode
+from comb.kernels.packed import Packed, joined, pack
 
 # With more distinct texts than this share of the cells, codes cost more than they save.
 MOST_DISTINCT_SHARE = 0.7
@@ -51,10 +52,7 @@ class Text:
         >>> Text.from_items(["a", "b"], np.array([1, 0, 1])).to_list()
         ['b', 'a', 'b']
         """
-        pieces = [item.encode() for item in items]
-        offsets = np.zeros(len(pieces) + 1, dtype=np.int64)
-        np.cumsum([len(piece) for piece in pieces], out=offsets[1:])
-        return cls(np.frombuffer(bytearray(b"".join(pieces)), dtype=np.uint8), offsets, codes)
+        return cls(*pack(items), codes)
 
     @classmethod
     def from_strings(cls, texts: Sequence[str]) -> "Text":
@@ -75,11 +73,19 @@ class Text:
         """Bytes held, without the cached items."""
         return self.buffer.nbytes + self.offsets.nbytes + (0 if self.codes is None else self.codes.nbytes)
 
+    @property
+    def item_count(self) -> int:
+        """How many items are stored."""
+        return len(self.offsets) - 1
+
+    def packed(self) -> Packed:
+        """Return the stored items as the kernels take them."""
+        return Packed(self.buffer, self.offsets)
+
     def items(self) -> list[str]:
         """Return the stored items, decoded once and kept."""
         if self._items is None:
-            data, ends = self.buffer.tobytes(), self.offsets.tolist()
-            self._items = [data[start:end].decode() for start, end in pairwise(ends)]
+            self._items = self.packed().strings()
         return self._items
 
     def to_list(self) -> list[str]:
@@ -91,19 +97,21 @@ class Text:
         """Return the cells at the given positions, in that order."""
         if self.codes is not None:
             return Text(self.buffer, self.offsets, self.codes[positions])
-        starts = self.offsets[positions]
-        lengths = self.offsets[positions + 1] - starts
-        offsets = np.zeros(len(positions) + 1, dtype=np.int64)
-        np.cumsum(lengths, out=offsets[1:])
-        where = np.arange(offsets[-1], dtype=np.int64) + np.repeat(starts - offsets[:-1], lengths)
-        return Text(self.buffer[where], offsets)
+        return Text(*self.packed().take(positions))
+
+    def plain(self) -> Packed:
+        """Return the text of every cell, end to end."""
+        return self.packed() if self.codes is None else self.packed().take(self.codes)
 
     def coded(self) -> tuple[list[str], Codes]:
         """Return distinct texts and the code of every cell.
 
         Some of the texts may no longer be shown by any cell.
         """
-        return encode(self.items()) if self.codes is None else (self.items(), self.codes)
+        if self.codes is not None:
+            return self.items(), self.codes
+        first, codes = chosen.encode(self.packed())
+        return self.packed().take(first).strings(), codes
 
     def same_texts(self, other: "Text") -> NDArray[np.bool_]:
         """Return where two sequences of one length hold the same text."""
@@ -124,3 +132,23 @@ class Text:
         """Return for every cell whether its text passes a test, asked once per stored item."""
         passed: NDArray[np.bool_] = np.array([test(item) for item in self.items()], np.bool_)
         return passed if self.codes is None else cast(NDArray[np.bool_], passed[self.codes])
+
+
+def joined_texts(parts: Sequence[Text]) -> Text:
+    """Put sequences of texts end to end, coded where texts repeat.
+
+    Cost: one pass over the stored items; two where they repeat.
+    """
+    if len(parts) == 1:
+        return parts[0]
+    cells, stored = sum(map(len, parts)), sum(part.item_count for part in parts)
+    if stored > MOST_DISTINCT_SHARE * cells:
+        return Text(*joined([part.plain() for part in parts]))
+    items = joined([part.packed() for part in parts])
+    first, numbers = chosen.encode(items)
+    codes, start = [], 0
+    for part in parts:
+        mine = numbers[start : start + part.item_count]
+        codes.append(mine if part.codes is None else mine[part.codes])
+        start += part.item_count
+    return Text(*items.take(first), np.concatenate(codes))

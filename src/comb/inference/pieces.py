@@ -1,0 +1,209 @@
+"""A column as its source wrote it, in pieces: each a run of cells, as text or read by a guess.
+
+A piece that was read by a guess holds values, and texts only of the cells the guess did not
+fit. It can be read another way as long as its values tell the new ones exactly; where
+they do not, it fetches its texts again.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.inference.reader import Reading
+from comb.kernels import chosen
+from comb.kernels.coding import Codes
+from comb.kernels.parsing import BLANK, FITS, MISFIT, MOST_DECIMAL_DIGITS
+from comb.kernels.tally import IS_BLANK, IS_GIVEN, IS_KNOWN, Count, Tally, Words
+from comb.tables.column import Mask
+from comb.tables.text import Text, joined_texts
+from comb.tables.types import Type
+
+# The status of a cell that holds a word for missing, beside those of the kernels.
+MARKED = 3
+
+# Whole numbers up to here are exact as floats.
+EXACT_FLOAT = 2**53
+
+Status = NDArray[np.uint8]
+
+
+@dataclass(frozen=True, slots=True)
+class ReadCells:
+    """Cells read as one type.
+
+    Attributes
+    ----------
+    values : array or Text
+    status : uint8 array
+        `FITS`, `BLANK`, `MISFIT` or `MARKED` per cell.
+    kept_at : int64 array
+        The cells that are `MISFIT` or `MARKED`, ascending.
+    kept : Text
+        Their texts.
+    """
+
+    values: NDArray[Any] | Text
+    status: Status
+    kept_at: Codes
+    kept: Text
+
+
+class TextPiece:
+    """Cells as text.
+
+    Parameters
+    ----------
+    text : Text
+    words : Words
+        The words that matter in it.
+    absent : bool array, optional
+        Cells that the source did not have; their text is empty.
+    """
+
+    __slots__ = ("_kinds", "_tally", "absent", "text", "words")
+
+    def __init__(self, text: Text, words: Words, absent: Mask | None = None) -> None:
+        self.text = text
+        self.words = words
+        self.absent = absent
+        counts = None if text.codes is None else np.bincount(text.codes, minlength=text.item_count)
+        self._tally, self._kinds = chosen.tally(text.packed(), counts, words)
+        if absent is not None:
+            self._tally[Count.BLANK] -= int(absent.sum())
+
+    def __len__(self) -> int:
+        return len(self.text)
+
+    @property
+    def tally(self) -> Tally:
+        """What the texts could be; absent cells are not counted."""
+        return self._tally
+
+    def read(self, reading: Reading | None) -> ReadCells:
+        """Read the cells; None leaves them as they are, and known words for missing with them."""
+        if reading is None:
+            status = np.where(self._kinds & IS_BLANK, BLANK, FITS).astype(np.uint8)
+            status[(self._kinds & IS_GIVEN) != 0] = MARKED
+            values: NDArray[Any] | Text = self.text
+        else:
+            values, status = reading.parse_text(self.text.packed())
+            status[(self._kinds & IS_BLANK) != 0] = BLANK
+            status[(self._kinds & (IS_GIVEN | IS_KNOWN)) != 0] = MARKED
+        if self.text.codes is not None:
+            status = status[self.text.codes]
+            values = values if isinstance(values, Text) else values[self.text.codes]
+        kept_at = np.flatnonzero(status >= MISFIT)
+        return ReadCells(values, status, kept_at, self.text.take(kept_at))
+
+
+class ReadPiece:
+    """Cells read by a guess.
+
+    Parameters
+    ----------
+    reading : Reading
+    cells : ReadCells
+    tally : int64 array
+    words : Words
+    absent : bool array, optional
+    again : callable
+        Fetches the same cells as text.
+    """
+
+    __slots__ = ("_again", "absent", "cells", "reading", "tally", "words")
+
+    def __init__(
+        self,
+        reading: Reading,
+        cells: ReadCells,
+        tally: Tally,
+        words: Words,
+        absent: Mask | None,
+        again: Callable[[], TextPiece],
+    ) -> None:
+        self.reading = reading
+        self.cells = cells
+        self.tally = tally
+        self.words = words
+        self.absent = absent
+        self._again = again
+
+    def __len__(self) -> int:
+        return len(self.cells.status)
+
+    def read(self, reading: Reading | None) -> ReadCells:
+        """Read the cells another way."""
+        if reading == self.reading:
+            return self.cells
+        values = None if reading is None else self._converted(reading)
+        if values is None or reading is None:
+            return self._again().read(reading)
+        misfits = TextPiece(self.cells.kept, self.words).read(reading)
+        status = self.cells.status.copy()
+        status[self.cells.kept_at] = misfits.status
+        values[self.cells.kept_at] = misfits.values
+        return ReadCells(values, status, self.cells.kept_at[misfits.kept_at], misfits.kept)
+
+    def _converted(self, reading: Reading) -> NDArray[Any] | None:
+        """Return the values as another reading gives them; None if they do not tell."""
+        mine, wanted = self.reading, reading
+        values: Any = self.cells.values
+        if mine.type.word == wanted.type.word == "date":
+            # What one order reads, another would read differently.
+            return values.copy() if set(mine.orders) <= set(wanted.orders) else None
+        if (wanted.group_mark, wanted.unit) != ("", "") or not (mine.type.numeric and wanted.type.numeric):
+            return None
+        if mine.type.word != "integer" and mine.decimal_mark != wanted.decimal_mark:
+            return None
+        return _converted_numbers(values, mine.type, wanted.type, bool(self.tally[Count.NEGATIVE_ZERO]))
+
+
+def _converted_numbers(values: Any, mine: Type, wanted: Type, negative_zero: bool) -> NDArray[Any] | None:
+    """Convert numbers where nothing is lost by it; None where something could be."""
+    if mine == wanted:
+        return np.array(values)
+    if mine.word == "number" or (mine.word == "decimal" and wanted.word == "integer"):
+        return None
+    if wanted.word == "number":
+        # A quotient of two exact floats is the float nearest to it, as IEEE 754 has it.
+        exact = mine.scale == 0 or _largest(values) < EXACT_FLOAT
+        return values / float(10**mine.scale) if exact and not negative_zero else None
+    steps = wanted.scale - mine.scale
+    if steps < 0:
+        return None
+    return np.asarray(values * 10**steps) if _largest(values) < 10 ** (MOST_DECIMAL_DIGITS - steps) else None
+
+
+def _largest(values: Any) -> int:
+    """Return the largest magnitude; that of the least integer has no place in the array's own type."""
+    return max(int(values.max()), -int(values.min())) if len(values) else 0
+
+
+Piece = TextPiece | ReadPiece
+
+
+def read_pieces(pieces: Sequence[Piece], reading: Reading | None) -> tuple[ReadCells, Mask | None]:
+    """Read the pieces of a column one way and join them; pieces that are done with are let go.
+
+    Returns
+    -------
+    cells, absent
+        The cells of all pieces, and which of them the source did not have.
+    """
+    absent = None
+    if any(piece.absent is not None for piece in pieces):
+        masks = [np.zeros(len(piece), np.bool_) if piece.absent is None else piece.absent for piece in pieces]
+        absent = np.concatenate(masks)
+    read = [piece.read(reading) for piece in pieces]
+    if len(read) == 1:
+        return read[0], absent
+    starts = np.cumsum([0, *(len(cells.status) for cells in read)])
+    kept_at = np.concatenate([cells.kept_at + start for cells, start in zip(read, starts, strict=False)])
+    kept = joined_texts([cells.kept for cells in read])
+    status = np.concatenate([cells.status for cells in read])
+    texts = [cells.values for cells in read if isinstance(cells.values, Text)]
+    values: Any = joined_texts(texts) if texts else np.concatenate([cells.values for cells in read])
+    return ReadCells(values, status, kept_at, kept), absent
