@@ -8,10 +8,10 @@ import numpy as np
 from comb.errors import counted
 from comb.inference.candidates import Trial, all_trials, most_digits
 from comb.inference.patterns import ISO_DATE, Request, date_form, decimal_scale
-from comb.inference.pieces import MARKED, Piece, ReadCells, TextPiece, read_pieces
+from comb.inference.pieces import Piece, ReadCells, TextPiece, read_pieces
 from comb.inference.reader import Reading
 from comb.inference.words import words_for
-from comb.kernels.parsing import FITS, MISFIT
+from comb.kernels.parsing import FITS, MARKED, MISFIT
 from comb.kernels.tally import Count, Tally
 from comb.tables.column import Column
 from comb.tables.evidence import Candidate, Evidence

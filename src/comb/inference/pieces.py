@@ -14,15 +14,13 @@ from numpy.typing import NDArray
 
 from comb.inference.reader import Reading
 from comb.kernels import chosen
+from comb.kernels.blocks import Block
 from comb.kernels.coding import Codes
-from comb.kernels.parsing import BLANK, FITS, MISFIT, MOST_DECIMAL_DIGITS
+from comb.kernels.parsing import BLANK, FITS, MARKED, MISFIT, MOST_DECIMAL_DIGITS
 from comb.kernels.tally import IS_BLANK, IS_GIVEN, IS_KNOWN, Count, Tally, Words
 from comb.tables.column import Mask
 from comb.tables.text import Text, joined_texts
 from comb.tables.types import Type
-
-# The status of a cell that holds a word for missing, beside those of the kernels.
-MARKED = 3
 
 # Whole numbers up to here are exact as floats.
 EXACT_FLOAT = 2**53
@@ -207,3 +205,35 @@ def read_pieces(pieces: Sequence[Piece], reading: Reading | None) -> tuple[ReadC
     texts = [cells.values for cells in read if isinstance(cells.values, Text)]
     values: Any = joined_texts(texts) if texts else np.concatenate([cells.values for cells in read])
     return ReadCells(values, status, kept_at, kept), absent
+
+
+def block_piece(
+    block: Block,
+    column: int,
+    guess: Reading | None,
+    words: Words,
+    absent: Mask | None,
+    again: Callable[[], TextPiece],
+) -> Piece:
+    """Take a column out of a block, read by a guess where that is the better way.
+
+    Parameters
+    ----------
+    block : Block
+    column : int
+    guess : Reading or None
+        How its cells are likely to be read; None for text.
+    words : Words
+    absent : bool array, optional
+    again : callable
+        Fetches the same cells as text, should the guess turn out wrong.
+    """
+    form = None if guess is None else guess.form
+    read = None if form is None else block.values(column, form, words)
+    if guess is None or read is None:
+        packed, codes = block.text(column)
+        return TextPiece(Text(*packed, codes), words, absent)
+    if absent is not None:
+        read.tally[Count.BLANK] -= int(absent.sum())
+    cells = ReadCells(read.values, read.status, read.kept_at, Text(*read.kept))
+    return ReadPiece(guess, cells, read.tally, words, absent, again)

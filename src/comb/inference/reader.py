@@ -7,7 +7,8 @@ import numpy as np
 
 from comb.inference.patterns import DateForm
 from comb.inference.words import BOOLEAN_PAIRS
-from comb.kernels import parsing
+from comb.kernels import chosen, parsing
+from comb.kernels.blocks import DateOrders, NumberForm
 from comb.kernels.packed import Packed
 from comb.kernels.parsing import Parsed
 from comb.tables.types import STORAGE, Type
@@ -42,9 +43,18 @@ class Reading:
         """The order of parts and the mark of each form of date."""
         return tuple((form.order, form.mark) for form in self.dates)
 
+    @property
+    def form(self) -> NumberForm | DateOrders | None:
+        """How the compiled kernels read it; None if they do not."""
+        if self.type.numeric and not self.group_mark and not self.unit:
+            return NumberForm(self.type.word, self.type.scale, self.decimal_mark)
+        return self.orders or None
+
     def parse_text(self, texts: Packed) -> Parsed:
         """Read texts end to end, as `parse` does."""
-        return self.parse(texts.strings())
+        form = self.form
+        read = None if form is None else chosen.read(texts, form)
+        return self.parse(texts.strings()) if read is None else read
 
     def parse(self, texts: Sequence[str]) -> Parsed:
         """Read texts; returns values and status. Outer spaces do not count."""
@@ -86,7 +96,8 @@ def plain_numbers(texts: Sequence[str], decimal_mark: str, group_mark: str, unit
 
 def _pad(text: str, scale: int) -> str:
     """Give a plain number the zeros its scale asks for; a longer one is left as it is."""
-    if not text or "e" in text or "E" in text:
+    if "e" in text or "E" in text or not parsing.is_number(text):
         return text
     whole, _, rest = text.partition(".")
-    return f"{whole or '0'}.{rest.ljust(scale, '0')}"
+    sign = whole if whole in ("+", "-", "") else ""
+    return f"{sign + '0' if whole == sign else whole}.{rest.ljust(scale, '0')}"

@@ -4,21 +4,101 @@ Whatever is chosen gives the same results. `COMB_KERNELS=reference` in the envir
 chooses the reference, and this is the only place that asks.
 """
 
+import contextlib
+import importlib
+import os
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.kernels import coding
+from comb.kernels import blocks, coding
 from comb.kernels import tally as counting
+from comb.kernels.blocks import EVERYTHING, Block, DateOrders, Dialect, ListBlock, NumberForm, PlaceBlock
 from comb.kernels.packed import Packed
+from comb.kernels.parsing import Parsed
 from comb.kernels.tally import Kinds, Tally, Words
 
-COMPILED = False
+
+def _compiled(name: str) -> Any:
+    """Return a compiled module; None if it was not built or is not wanted."""
+    if os.environ.get("COMB_KERNELS") == "reference":
+        return None
+    with contextlib.suppress(ImportError):
+        return importlib.import_module(f"comb.kernels.{name}")
+    return None
+
+
+_cells, _split = _compiled("_cells"), _compiled("_split")
+
+COMPILED = _cells is not None and _split is not None
+
+
+def told() -> str:
+    """Say which kernels are in use, for people."""
+    return "compiled kernels" if COMPILED else "reference kernels (plain Python)"
+
+
+def splits_in_parts(dialect: Dialect) -> bool:
+    """Return whether text of a dialect can be split run by run; else it has to be whole."""
+    quote_fits = dialect.quote is None or (len(dialect.quote) == 1 and dialect.quote.isascii())
+    return COMPILED and len(dialect.delimiter) == 1 and dialect.delimiter.isascii() and quote_fits
+
+
+def split(
+    data: bytes, dialect: Dialect, width: int, *, single: bool, last: bool = True, most: int = EVERYTHING
+) -> Block:
+    """Find the records of a run of text.
+
+    Parameters
+    ----------
+    data : bytes
+        UTF-8; begins with a record.
+    dialect : Dialect
+    width : int
+        How many columns are wanted; fields beyond are surplus.
+    single : bool
+        Whether blank lines are rows.
+    last : bool
+        Whether the text ends here; else a last record that is not whole is left.
+        Only dialects that split in parts take runs that are not the last.
+    most : int
+        Stop after so many rows.
+    """
+    if not splits_in_parts(dialect):
+        return ListBlock(data, dialect, width, single=single, most=most)
+    quote = -1 if dialect.quote is None else ord(dialect.quote)
+    escape = ord(dialect.escape) if dialect.escape else -1
+    found = _split.split(data, last, ord(dialect.delimiter), quote, escape, width, single, most)
+    return PlaceBlock(_cells, data, found)
+
+
+def check_text(data: bytes) -> tuple[bool, int, int]:
+    """Check bytes for being UTF-8.
+
+    Returns
+    -------
+    valid, controls, characters
+        Whether they are, how many are control characters that text does not have, and
+        how many characters there are.
+
+    >>> check_text("é\\x00".encode())
+    (True, 1, 2)
+    """
+    if COMPILED:
+        valid, controls, characters = _split.check_text(data)
+        return valid, controls, characters
+    try:
+        text = data.decode()
+    except UnicodeDecodeError:
+        return False, 0, 0
+    return True, sum(text.count(chr(code)) for code in coding.CONTROLS), len(text)
 
 
 def tally(texts: Packed, counts: NDArray[np.int64] | None, words: Words) -> tuple[Tally, Kinds]:
     """Count what texts could be; see `comb.kernels.tally.tally`."""
+    if COMPILED:
+        return blocks.count_cells(_cells, blocks.cells_of(texts), counts, words)
     return counting.tally(texts.strings(), counts, words)
 
 
@@ -29,6 +109,29 @@ def encode(texts: Packed) -> tuple[NDArray[np.int64], NDArray[Any]]:
     -------
     first, codes
         Where each distinct text stands first, and the number of each text.
+
+    >>> from comb.kernels.packed import pack
+    >>> first, codes = encode(pack(["b", "a", "b"]))
+    >>> first.tolist(), codes.tolist()
+    ([0, 1], [0, 1, 0])
     """
+    if COMPILED:
+        first, codes = _cells.encode(*blocks.cells_of(texts), 1.0)
+        return first, codes
     _, codes = coding.encode(texts.strings())
     return np.unique(codes, return_index=True)[1].astype(np.int64), codes
+
+
+def read(texts: Packed, form: NumberForm | DateOrders) -> Parsed | None:
+    """Read texts as numbers or dates; None where nothing is compiled for it."""
+    if not COMPILED:
+        return None
+    cells = blocks.cells_of(texts)
+    values, status, _ = blocks.read_cells(_cells, cells, form, Words())
+    unusual = np.flatnonzero(status >= blocks.UNUSUAL)
+    states = blocks.decided(status[unusual], np.zeros(len(unusual), np.uint8))
+    left = np.flatnonzero(states == blocks.UNDECIDED)
+    if len(left) and isinstance(form, NumberForm):
+        blocks.settle(values, states, unusual[left], left, texts.take(unusual[left]), form.mark)
+    status[unusual] = states
+    return values, status

@@ -8,6 +8,9 @@ from numpy.typing import NDArray
 
 Codes = NDArray[np.int64]
 
+# Control characters that text does not have: all but tab, line ends, form feed, end-of-file.
+CONTROLS = tuple(code for code in range(32) if not 9 <= code <= 13 and code != 26)
+
 
 def encode(texts: Sequence[str]) -> tuple[list[str], Codes]:
     """Return the distinct texts in order of appearance, and the code of each text.

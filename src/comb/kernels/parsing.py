@@ -16,6 +16,9 @@ from numpy.typing import NDArray
 
 FITS, BLANK, MISFIT = 0, 1, 2
 
+# The status of a cell that holds a word for missing; callers who know the words set it.
+MARKED = 3
+
 INT64_MIN, INT64_MAX = -(2**63), 2**63 - 1
 
 # A decimal is an int64 of its digits: 18 always fit.

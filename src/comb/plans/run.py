@@ -14,7 +14,7 @@ from comb.kernels.coding import Codes
 from comb.plans.plan import PlanText, Rule, Save, TablePlan
 from comb.plans.planfile import read_plan
 from comb.reading.load import ReadOptions, load_table
-from comb.reading.sources import read_source
+from comb.reading.sources import read_whole
 from comb.steps.accounting import Entry, Taken, take_step
 from comb.steps.rows import SetAsideRows
 from comb.tables.bare import BareTable
@@ -108,9 +108,9 @@ def open_plan(path: str | Path) -> PlanText:
     ReadError, PlanError
         If it is not there, no text, or no plan.
     """
-    source = read_source(path)
+    data = read_whole(path)
     try:
-        text = source.data.decode("utf-8-sig")
+        text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
         raise PlanError("expected a plan in UTF-8 text, these bytes are none", where=str(path)) from None
     return read_plan(text, str(path), str(Path(path).parent))

@@ -1,22 +1,28 @@
-"""Delimited text becomes a table. Pure: text and layout in, table out."""
+"""Delimited text becomes a table. Pure: bytes and layout in, table out."""
 
 import csv
 import io
 import re
 from collections import Counter
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
+from numpy.typing import NDArray
 
 from comb.errors import ContentError, unknown_name
-from comb.inference.infer import declared_pieces, infer_pieces
+from comb.inference.infer import decide, declared_pieces, infer_pieces, total_tally
 from comb.inference.patterns import parse_request
-from comb.inference.pieces import TextPiece
+from comb.inference.pieces import Piece, TextPiece, block_piece
+from comb.inference.reader import Reading
 from comb.inference.words import words_for
-from comb.kernels.structure import SPACES, Records, split_records
-from comb.reading.dialect import Layout, kind_of, unit_of
-from comb.tables.column import Column
+from comb.kernels import chosen
+from comb.kernels.blocks import EVERYTHING, Block, Dialect
+from comb.kernels.structure import SPACES, split_records
+from comb.kernels.tally import Count, Words
+from comb.reading.dialect import SAMPLE_RECORDS, Layout, kind_of, unit_of
+from comb.reading.runs import Run
+from comb.tables.column import Column, Mask
 from comb.tables.names import choose, unique_names
 from comb.tables.text import Text
 from comb.tables.types import STRING
@@ -36,101 +42,121 @@ MOST_LINES_TOLD = 5
 
 _RULING = re.compile(r"\s*[-=+]{3,}\s*")
 _UNIT_IN_NAME = re.compile(r"[\[(]([^\[\]()]{1,15})[\])]\s*\Z")
+_LINE_END = re.compile(rb"\r\n|\n|\r")
 
 
 @dataclass(slots=True)
-class Grid:
-    """The cells of a delimited text, all of one width.
+class Irregular:
+    """The lines on which something is irregular, by what it is; from 0."""
+
+    blank: list[int] = field(default_factory=list)
+    repeated: list[int] = field(default_factory=list)
+    ruled: list[int] = field(default_factory=list)
+    footers: list[int] = field(default_factory=list)
+    stray: list[int] = field(default_factory=list)
+    unclosed: list[int] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class Head:
+    """What stands above the rows of a table.
 
     Attributes
     ----------
+    layout : Layout
+    titles, units : list of str
     names : list of str
+        One for each column, before they are made unique.
     rows : list of list of str
-    lines : list of int
-        The line each row began on.
-    titles, footers : list of str
-        The lines above the header and below the last row.
-    units : list of str
-        The unit of each column, where a header or a line of units names one.
-    absent : dict of int to list of int
-        For each column the rows in which the source had no such cell.
-    notes : list of str
-        What was irregular.
+        The lines of the header, as fields.
+    width : int
+        How many columns the table has.
+    read_width : int
+        How many fields most rows have, if that is more.
+    single : bool
+        Whether a blank line is a row.
+    offset, lines : int
+        Where the rows begin, in bytes and lines.
+    irregular : Irregular
     """
 
+    layout: Layout
+    titles: list[str]
+    units: list[str]
     names: list[str]
     rows: list[list[str]]
-    lines: list[int]
-    titles: list[str] = field(default_factory=list)
-    footers: list[str] = field(default_factory=list)
-    units: list[str] = field(default_factory=list)
-    absent: dict[int, list[int]] = field(default_factory=dict)
-    notes: list[str] = field(default_factory=list)
+    width: int
+    read_width: int
+    single: bool
+    offset: int
+    lines: int
+    irregular: Irregular
+
+    @property
+    def dialect(self) -> Dialect:
+        """How records and fields are parted."""
+        return Dialect(self.layout.delimiter, self.layout.quote, self.layout.escape)
 
 
-def read_grid(text: str, layout: Layout, *, most: int | None = None, guessing: bool = True) -> Grid:
-    """Split a text into named columns of equal length; nothing is dropped.
+def read_head(text: str, data: bytes, layout: Layout) -> Head:
+    """Read what stands above the rows.
 
     Parameters
     ----------
     text : str
+        The beginning of the text.
+    data : bytes
+        The same in UTF-8.
     layout : Layout
-    most : int, optional
-        Read only so many rows.
-    guessing : bool
-        Whether notes below the table, repeated headers and trailing delimiters are
-        looked for; not where a schema says what the table is.
-
-    Returns
-    -------
-    Grid
-        Short rows are filled with absent cells; what a long row has too many stands
-        in one further column; what is no row of the table is noted.
     """
     heads = layout.header + layout.units
-    limit = None if most is None else most + layout.skip + heads + 1
-    found = split_records(text, layout.delimiter, layout.quote, escape=layout.escape, most=limit)
-    titles, body = _parted(found, layout)
-    single = all(len(row) == 1 for row in body.fields[: heads + 1])
-    blank = [] if single else [line for row, line in _pairs(body) if row == [""]]
-    kept = [(row, line) for row, line in _pairs(body) if single or row != [""]]
-    head = [["", *row] if layout.nameless_first else row for row, _ in kept[: layout.header]]
-    rows = [row for row, _ in kept[heads:][:most]]
-    width = len(head[-1]) if head else _commonest_width(rows)
+    most = layout.skip + heads + SAMPLE_RECORDS
+    found = split_records(text, layout.delimiter, layout.quote, escape=layout.escape, most=most)
+    start = sum(line <= layout.skip for line in found.lines)
+    titles = [layout.delimiter.join(fields) for fields in found.fields[:start]]
+    fields, lines = found.fields[start:], found.lines[start:]
+    single = all(len(row) == 1 for row in fields[: heads + 1])
+    kept = [at for at, row in enumerate(fields) if single or row != [""]]
+    rulings = heads
+    while rulings < min(len(kept), heads + MOST_RULINGS) and all(map(_RULING.fullmatch, fields[kept[rulings]])):
+        rulings += 1
+    ends = kept[rulings - 1] + 1 if rulings and rulings <= len(kept) else 0 if not rulings else len(fields)
+    more = ends < len(lines)
+    passed = lines[ends] - 1 if more else len(_LINE_END.findall(data))
+    head = [["", *fields[at]] if layout.nameless_first else fields[at] for at in kept[: layout.header]]
+    body = [fields[at] for at in kept[rulings:]]
+    width = len(head[-1]) if head else _commonest_width(body)
+    _check_width(width)
+    names = _joined(head, width)
+    above = range(layout.skip, passed)
+    irregular = Irregular(
+        blank=[] if single else [lines[at] - 1 for at in range(ends) if fields[at] == [""]],
+        ruled=[lines[at] - 1 for at in kept[heads:rulings]],
+        stray=[line - 1 for line in found.stray if line - 1 in above],
+        unclosed=[line - 1 for line in found.unclosed if line - 1 in above],
+    )
+    units = _units(fields[kept[layout.header]] if layout.units and len(kept) > layout.header else [], names)
+    titles = [title for title in titles if title.strip()]
+    read_width = max(width, _commonest_width(body)) if body else width
+    _check_width(read_width)
+    offset = _offset_of(data, passed) if more else len(data)
+    return Head(layout, titles, units, names, head, width, read_width, single, offset, passed, irregular)
+
+
+def _check_width(width: int) -> None:
     if width > MOST_COLUMNS:
         raise ContentError(
             f"expected at most {MOST_COLUMNS:,} columns, came {width:,}",
             remedy="is this the right delimiter? Line ends may be missing; give another with delimiter=...",
         )
-    titled = _joined(head, width)
-    grid = Grid(unique_names(titled), rows, [line for _, line in kept[heads:][:most]], titles)
-    grid.units = _units(kept[layout.header][0] if layout.units else [], titled)
-    if guessing:
-        _take_footers(grid, width, blank, layout.delimiter)
-        _take_repeated_headers(grid, head)
-        _take_rulings(grid)
-        _take_trailing_delimiters(grid, titled)
-    if layout.nameless_first:
-        grid.notes.append(f"the header names all columns but the first, which is {grid.names[0]}")
-    _note(grid, blank, "{} left out", "blank line")
-    _square(grid, len(grid.names), layout.delimiter)
-    _note(grid, body.stray, "{} with a quote inside a field, read as an ordinary character", "row")
-    _note(grid, body.unclosed, "{} with a quote that never closes, read as an ordinary character", "row")
-    return grid
 
 
-def _pairs(records: Records) -> "zip[tuple[list[str], int]]":
-    return zip(records.fields, records.lines, strict=True)
-
-
-def _parted(found: Records, layout: Layout) -> tuple[list[str], Records]:
-    """Part the title lines from the table."""
-    start = sum(line <= layout.skip for line in found.lines)
-    titles = [layout.delimiter.join(fields) for fields in found.fields[:start]]
-    body = Records(found.fields[start:], found.lines[start:])
-    body.stray = [line for line in found.stray if line > layout.skip]
-    body.unclosed = [line for line in found.unclosed if line > layout.skip]
-    return [title for title in titles if title.strip()], body
+def _offset_of(data: bytes, lines: int) -> int:
+    """Return where a line begins, in bytes."""
+    offset = 0
+    for _, match in zip(range(lines), _LINE_END.finditer(data), strict=False):
+        offset = match.end()
+    return offset
 
 
 def _joined(head: list[list[str]], width: int) -> list[str]:
@@ -158,82 +184,342 @@ def _units(row: list[str], names: list[str]) -> list[str]:
     return [given[at] or (match[1] if match else "") for at, match in enumerate(in_names)]
 
 
-def _take_footers(grid: Grid, width: int, blank: list[int], delimiter: str) -> None:
-    """Take notes below the table out of its rows: words in one field, at the very end."""
-    count = 0
-    for row in reversed(grid.rows[-MOST_FOOTERS:]):
-        filled = [cell for cell in row if cell.strip()]
-        below_gap = any(grid.lines[-1 - count] - 1 == line for line in blank)
-        # A single word in the last row may be a cut-off row; a sentence, or one after a gap, is not.
-        told = below_gap or " " in row[0].strip()
-        word = len(filled) == 1 and row[0].strip() and kind_of(row[0]) == "word" and told
-        if not word or width < LEAST_FOOTED_WIDTH or (len(row) == width and not below_gap):
-            break
-        count += 1
-    if count:
-        grid.footers = [delimiter.join(row).rstrip(delimiter) for row in grid.rows[-count:]]
-        _note(grid, grid.lines[-count:], "{} below the table taken for notes", "line")
-        del grid.rows[-count:], grid.lines[-count:]
-
-
-def _take_repeated_headers(grid: Grid, head: list[list[str]]) -> None:
-    """Leave out rows that are the header again, word for word."""
-    again = [at for at, row in enumerate(grid.rows) if row in head and len(row) > 1]
-    if again:
-        _note(grid, [grid.lines[at] for at in again], "{} that repeats the header left out", "row")
-        gone = set(again)
-        grid.rows = [row for at, row in enumerate(grid.rows) if at not in gone]
-        grid.lines = [line for at, line in enumerate(grid.lines) if at not in gone]
-
-
-def _take_rulings(grid: Grid) -> None:
-    """Leave out lines that only rule the page: dashes or equal signs in every cell."""
-    ruled = [at for at, row in enumerate(grid.rows[:MOST_RULINGS]) if all(_RULING.fullmatch(cell) for cell in row)]
-    if ruled:
-        _note(grid, [grid.lines[at] for at in ruled], "{} of dashes left out", "line")
-        for at in reversed(ruled):
-            del grid.rows[at], grid.lines[at]
-
-
-def _take_trailing_delimiters(grid: Grid, titled: list[str]) -> None:
-    """Leave out an empty last column that only delimiters at the ends of lines make."""
-    width = len(grid.names)
-    longest = max(map(len, grid.rows), default=0)
-    if width > 1 and not titled[-1] and not any(cell.strip() for row in grid.rows for cell in row[width - 1 :]):
-        kept = width - 1
-    elif longest == width + 1 and not any(row[width].strip() for row in grid.rows if len(row) > width):
-        kept = width
-    else:
-        return
-    grid.names, grid.units = grid.names[:kept], grid.units[:kept]
-    grid.rows = [row[:kept] for row in grid.rows]
-    grid.notes.append("lines end with a delimiter; the empty last column is left out")
-
-
 def _commonest_width(rows: Sequence[Sequence[str]]) -> int:
     widths = Counter(map(len, rows))
     return max(widths, key=lambda width: (widths[width], width), default=1)
 
 
-def _square(grid: Grid, width: int, delimiter: str) -> None:
-    """Fill short rows and move what is too much into a further column."""
-    short = [at for at, row in enumerate(grid.rows) if len(row) < width]
-    long = [at for at, row in enumerate(grid.rows) if len(row) > width]
-    for at in short:
-        row = grid.rows[at]
-        for column in range(len(row), width):
-            grid.absent.setdefault(column, []).append(at)
-        grid.rows[at] = row + [""] * (width - len(row))
-    if long:
-        further = set(long)
-        surplus = [_rejoined(row[width:], delimiter) for row in grid.rows]
-        grid.rows = [[*row[:width], rest] for row, rest in zip(grid.rows, surplus, strict=True)]
-        grid.names = unique_names([*grid.names, ""])
-        grid.units.append("")
-        grid.absent[width] = [at for at in range(len(grid.rows)) if at not in further]
-        told = f"{{}} with too many cells, the rest stands in {grid.names[-1]}"
-        _note(grid, [grid.lines[at] for at in long], told, "row")
-    _note(grid, [grid.lines[at] for at in short], "{} with too few cells, the others are absent", "row")
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """Which columns are wanted, and how.
+
+    Attributes
+    ----------
+    missing : collection of str, optional
+        Words for missing, in all columns; by default the known ones, where a column
+        is not text.
+    types : mapping of str to str, or str, optional
+        Types declared by column, or one for all.
+    columns : sequence of str, optional
+        Selectors of the columns wanted.
+    guessing : bool
+        Whether notes below the table, repeated headers and trailing delimiters are
+        looked for; not where a schema says what the table is.
+    """
+
+    missing: Collection[str] | None = None
+    types: Mapping[str, str] | str | None = None
+    columns: Sequence[str] | None = None
+    guessing: bool = True
+
+    def declared(self, names: Sequence[str]) -> dict[str, str]:
+        """Return the types declared, by name."""
+        return dict.fromkeys(names, self.types) if isinstance(self.types, str) else dict(self.types or {})
+
+    def words(self, declared: str | None) -> Words:
+        """Return the words that matter in a column."""
+        string = declared is not None and parse_request(declared).word == "string"
+        return words_for(self.missing, known=self.missing is None and not string)
+
+
+@dataclass(slots=True)
+class Part:
+    """The columns of one run.
+
+    Attributes
+    ----------
+    pieces : dict of int to Piece
+        By column.
+    lines : int array
+        The line of each row, from 0 at the beginning of the run.
+    line_ends, after : int
+        How far the run was read, in lines and bytes.
+    irregular : Irregular
+    short : dict of int to int
+        Rows with too few fields, and how many they have.
+    surplus : dict of int to list of str
+        Rows with fields beyond those that were read.
+    footers : list of str
+        Notes below the table.
+    """
+
+    pieces: dict[int, Piece]
+    lines: NDArray[np.integer]
+    line_ends: int
+    after: int
+    irregular: Irregular
+    short: dict[int, int]
+    surplus: dict[int, list[str]]
+    footers: list[str]
+
+
+class Reader:
+    """Reads the runs of one text; may be asked by several threads at once.
+
+    Parameters
+    ----------
+    head : Head
+    wanted : Wanted
+    again : callable
+        Fetches the bytes between two places once more, as counted by the runs.
+    """
+
+    def __init__(self, head: Head, wanted: Wanted, again: Callable[[int, int], bytes]) -> None:
+        self.head = head
+        self.wanted = wanted
+        self._again = again
+        self.columns = self._columns()
+        names = unique_names(head.names)
+        declared = wanted.declared(names)
+        self._declared = [declared.get(name) for name in names] + [None] * (head.read_width - head.width)
+        self._words = [wanted.words(one) for one in self._declared]
+        self._guesses: list[Reading | None] = [None] * head.read_width
+
+    def _columns(self) -> list[int]:
+        """Return the columns to read: those wanted, and those that tell whether lines end with a delimiter."""
+        head, everything = self.head, list(range(self.head.read_width))
+        names = unique_names([*head.names, ""])
+        if self.wanted.columns is None:
+            return everything
+        chosen_names = set(choose(self.wanted.columns, dict.fromkeys(names, STRING)))
+        return [at for at in everything if at >= head.width - 1 or names[at] in chosen_names]
+
+    def guess(self, run: Run) -> None:
+        """Guess from the first run how each column is best read; a wrong guess costs time only."""
+        part = self.read(run, most=SAMPLE_RECORDS)
+        for at, piece in part.pieces.items():
+            if not (self._declared[at] or "").startswith("string"):
+                self._guesses[at] = decide(piece.tally)[0]
+
+    def read(self, run: Run, most: int = EVERYTHING) -> Part:
+        """Read the columns of a run."""
+        block, irregular, footers = self._block(run, most)
+        absent = self._absent(block)
+        pieces = {
+            at: block_piece(block, at, self._guesses[at], self._words[at], absent.get(at), self._fetch(run, most, at))
+            for at in self.columns
+        }
+        return Part(pieces, block.lines, block.line_ends, block.after, irregular, block.short, block.surplus, footers)
+
+    def _fetch(self, run: Run, most: int, column: int) -> Callable[[], TextPiece]:
+        start, stop, last, words = run.start, run.start + len(run.data), run.last, self._words[column]
+
+        def fetch() -> TextPiece:
+            block, *_ = self._block(Run(start, self._again(start, stop), last), most)
+            packed, codes = block.text(column)
+            return TextPiece(Text(*packed, codes), words, self._absent(block).get(column))
+
+        return fetch
+
+    def _block(self, run: Run, most: int) -> tuple[Block, Irregular, list[str]]:
+        head = self.head
+        block = chosen.split(run.data, head.dialect, head.read_width, single=head.single, last=run.last, most=most)
+        irregular = Irregular(blank=block.blank, stray=block.stray, unclosed=block.unclosed)
+        footers: list[str] = []
+        if self.wanted.guessing:
+            if run.last and block.after == len(run.data) and len(block) < most:
+                footers, irregular.footers = _take_footers(block, head)
+                block = block.without(range(len(block) - len(footers), len(block))) if footers else block
+            rows = [row[head.layout.nameless_first :] for row in head.rows if len(row) > 1]
+            again = [at for row in rows for at in block.begin_with(row[0]) if block.row(at) == row]
+            if again:
+                irregular.repeated = sorted(int(block.lines[at]) for at in again)
+                block = block.without(again)
+        return block, irregular, footers
+
+    def _absent(self, block: Block) -> dict[int, Mask]:
+        """Return for each column that lacks cells, which."""
+        absent: dict[int, Mask] = {}
+        for row, width in block.short.items():
+            for column in range(width, self.head.read_width):
+                if column not in absent:
+                    absent[column] = np.zeros(len(block), np.bool_)
+                absent[column][row] = True
+        return absent
+
+
+def _take_footers(block: Block, head: Head) -> tuple[list[str], list[int]]:
+    """Find notes below the table: words in one field, at the very end."""
+    count = 0
+    blank = set(block.blank)
+    for at in range(len(block) - 1, max(-1, len(block) - 1 - MOST_FOOTERS), -1):
+        row = block.row(at)
+        filled = [cell for cell in row if cell.strip()]
+        below_gap = int(block.lines[at]) - 1 in blank
+        # A single word in the last row may be a cut-off row; a sentence, or one after a gap, is not.
+        told = below_gap or " " in row[0].strip()
+        word = len(filled) == 1 and row[0].strip() and kind_of(row[0]) == "word" and told
+        if not word or head.width < LEAST_FOOTED_WIDTH or (len(row) == head.width and not below_gap):
+            break
+        count += 1
+    delimiter = head.layout.delimiter
+    rows = range(len(block) - count, len(block))
+    return [delimiter.join(block.row(at)).rstrip(delimiter) for at in rows], [int(block.lines[at]) for at in rows]
+
+
+@dataclass(slots=True)
+class Grid:
+    """The columns of a delimited text, all of one length, before they have their types.
+
+    Attributes
+    ----------
+    names : list of str
+    pieces : dict of str to list of Piece
+        The columns that were read, by name.
+    lines : int array
+        The line each row began on, from 1.
+    titles, footers : list of str
+        The lines above the header and below the last row.
+    units : dict of str to str
+        The unit of each column, where a header or a line of units names one.
+    notes : list of str
+        What was irregular.
+    """
+
+    names: list[str]
+    pieces: dict[str, list[Piece]]
+    lines: NDArray[np.integer]
+    titles: list[str]
+    footers: list[str]
+    units: dict[str, str]
+    notes: list[str]
+
+    def __len__(self) -> int:
+        return len(self.lines)
+
+
+def grid_of(reader: Reader, parts: Iterable[Part]) -> Grid:
+    """Put the parts of a text together.
+
+    Parameters
+    ----------
+    reader : Reader
+    parts : iterable of Part
+        In order.
+
+    Returns
+    -------
+    Grid
+        Short rows have absent cells; what a long row has too many stands in one
+        further column; what is no row of the table is noted.
+    """
+    head = reader.head
+    total = _Total(head)
+    for part in parts:
+        total.add(part)
+    names = unique_names(head.names)
+    pieces = {at: total.pieces.get(at, []) for at in reader.columns}
+    kept, trailing = head.width, False
+    if reader.wanted.guessing:
+        kept, trailing = _width_kept(total, pieces, head)
+    grid = Grid(
+        names[:kept], {names[at]: pieces[at] for at in reader.columns if at < kept}, total.all_lines(), [], [], {}, []
+    )
+    grid.titles, grid.footers = head.titles, total.footers
+    grid.units = dict(zip(names, head.units, strict=False))
+    if head.layout.nameless_first:
+        grid.notes.append(f"the header names all columns but the first, which is {names[0]}")
+    _note_irregular(grid, total, trailing=trailing)
+    if not trailing:
+        _add_surplus(grid, total, pieces, head)
+    short = [row for row, width in total.short.items() if width < kept]
+    _note(grid, grid.lines[short].tolist(), "{} with too few cells, the others are absent", "row")
+    _note_lines(grid, total.irregular.stray, "{} with a quote inside a field, read as an ordinary character", "row")
+    unclosed = "{} with a quote that never closes, read as an ordinary character"
+    _note_lines(grid, total.irregular.unclosed, unclosed, "row")
+    if reader.wanted.columns is not None:
+        wanted = choose(reader.wanted.columns, dict.fromkeys(grid.names, STRING))
+        grid.pieces = {name: grid.pieces[name] for name in wanted}
+    return grid
+
+
+class _Total:
+    """The parts of a text, added up."""
+
+    def __init__(self, head: Head) -> None:
+        self.irregular = head.irregular
+        self.pieces: dict[int, list[Piece]] = {}
+        self.lines: list[NDArray[np.integer]] = []
+        self.short: dict[int, int] = {}
+        self.surplus: dict[int, list[str]] = {}
+        self.footers: list[str] = []
+        self.rows = 0
+        self._passed = head.lines
+
+    def add(self, part: Part) -> None:
+        """Add the next part."""
+        for at, piece in part.pieces.items():
+            self.pieces.setdefault(at, []).append(piece)
+        self.lines.append((part.lines + (self._passed + 1)).astype(np.int32))
+        for name in Irregular.__slots__:
+            getattr(self.irregular, name).extend(line + self._passed for line in getattr(part.irregular, name))
+        self.short.update((row + self.rows, width) for row, width in part.short.items())
+        self.surplus.update((row + self.rows, cells) for row, cells in part.surplus.items())
+        self.footers += part.footers
+        self.rows += len(part.lines)
+        self._passed += part.line_ends
+
+    def all_lines(self) -> NDArray[np.integer]:
+        """Return the line of each row, from 1."""
+        return np.concatenate(self.lines) if self.lines else np.zeros(0, np.int32)
+
+
+def _width_kept(total: _Total, pieces: dict[int, list[Piece]], head: Head) -> tuple[int, bool]:
+    """Return how many columns are kept, and whether the last was made by delimiters at line ends only."""
+
+    def blank(first: int) -> bool:
+        columns = [pieces[at] for at in range(first, head.read_width) if pieces[at]]
+        filled = (total_tally(column) for column in columns)
+        here = all(int(tally[Count.OTHER] + tally[Count.KNOWN] + tally[Count.GIVEN]) == 0 for tally in filled)
+        return here and not any(cell.strip() for cells in total.surplus.values() for cell in cells)
+
+    longest = max(map(len, total.surplus.values()), default=0) + head.read_width
+    if total.rows and len(total.short) == total.rows:
+        longest = max(total.short.values())
+    if head.width > 1 and not head.names[-1] and blank(head.width - 1):
+        return head.width - 1, True
+    if longest == head.width + 1 and blank(head.width):
+        return head.width, True
+    return head.width, False
+
+
+def _note_irregular(grid: Grid, total: _Total, *, trailing: bool) -> None:
+    """Note what was taken for no row of the table."""
+    found = total.irregular
+    _note_lines(grid, found.footers, "{} below the table taken for notes", "line")
+    _note_lines(grid, found.repeated, "{} that repeats the header left out", "row")
+    _note_lines(grid, found.ruled, "{} of dashes left out", "line")
+    if trailing:
+        grid.notes.append("lines end with a delimiter; the empty last column is left out")
+    _note_lines(grid, found.blank, "{} left out", "blank line")
+
+
+def _add_surplus(grid: Grid, total: _Total, pieces: dict[int, list[Piece]], head: Head) -> None:
+    """Move what rows have too much into a further column."""
+    surplus = {row: list(cells) for row, cells in total.surplus.items()}
+    if head.read_width > head.width:
+        beyond = [_strings(pieces[at]) for at in range(head.width, head.read_width)]
+        for row in range(total.rows):
+            width = total.short.get(row, head.read_width)
+            if width > head.width:
+                cells = [column[row] for column in beyond[: width - head.width]]
+                surplus[row] = cells + surplus.get(row, [])
+    if not surplus:
+        return
+    absent = np.ones(total.rows, np.bool_)
+    absent[list(surplus)] = False
+    texts = [_rejoined(surplus.get(row, []), head.layout.delimiter) for row in range(total.rows)]
+    name = unique_names([*grid.names, ""])[-1]
+    grid.names.append(name)
+    words = pieces[head.width - 1][0].words
+    grid.pieces[name] = [TextPiece(Text.from_strings(texts), words, absent)]
+    told = f"{{}} with too many cells, the rest stands in {name}"
+    _note(grid, grid.lines[sorted(surplus)].tolist(), told, "row")
+
+
+def _strings(pieces: list[Piece]) -> list[str]:
+    texts = (piece.read(None).values for piece in pieces)
+    return [text for part in texts if isinstance(part, Text) for text in part.to_list()]
 
 
 def _rejoined(cells: list[str], delimiter: str) -> str:
@@ -243,6 +529,11 @@ def _rejoined(cells: list[str], delimiter: str) -> str:
     line = io.StringIO()
     csv.writer(line, delimiter=" " if delimiter == SPACES else delimiter[0], lineterminator="").writerow(cells)
     return line.getvalue()
+
+
+def _note_lines(grid: Grid, lines: list[int], what: str, noun: str) -> None:
+    """Note an irregularity with its lines, which are counted from 0 here."""
+    _note(grid, [line + 1 for line in lines], what, noun)
 
 
 def _note(grid: Grid, lines: list[int], what: str, noun: str) -> None:
@@ -255,53 +546,23 @@ def _note(grid: Grid, lines: list[int], what: str, noun: str) -> None:
         grid.notes.append(f"{what.format(count)}: line{plural} {told}{more}")
 
 
-def type_columns(
-    grid: Grid,
-    *,
-    missing: Collection[str] | None = None,
-    types: Mapping[str, str] | str | None = None,
-    columns: Sequence[str] | None = None,
-) -> dict[str, Column]:
-    """Give the columns of a grid their types.
-
-    Parameters
-    ----------
-    grid : Grid
-    missing : collection of str, optional
-        Words for missing, in all columns; by default the known ones, where a column
-        is not text.
-    types : mapping of str to str, or str, optional
-        Types declared by column, or one for all.
-    columns : sequence of str, optional
-        Selectors of the columns wanted.
+def type_columns(grid: Grid, wanted: Wanted) -> dict[str, Column]:
+    """Give the columns of a grid their types; the pieces are let go one column after the other.
 
     Raises
     ------
     ContentError
         If a declared type names a column that is not there.
     """
-    wanted = choose(columns, dict.fromkeys(grid.names, STRING)) if columns is not None else grid.names
-    declared = dict.fromkeys(grid.names, types) if isinstance(types, str) else dict(types or {})
-    places = {name: at for at, name in enumerate(grid.names)}
+    declared = wanted.declared(grid.names)
     for name in declared:
-        if name not in places:
+        if name not in grid.names:
             what, remedy = unknown_name("column", name, grid.names)
             raise ContentError(f"a type is declared, but {what}", remedy=remedy)
-    cells = list(zip(*grid.rows, strict=True)) or [()] * len(grid.names)
     result = {}
-    for name in wanted:
-        at = places[name]
-        column = _typed(grid, cells[at], at, declared.get(name), missing)
-        result[name] = column.replace(description=grid.units[at]) if grid.units[at] else column
+    for name in list(grid.pieces):
+        pieces, request = grid.pieces.pop(name), declared.get(name)
+        pieces = pieces or [TextPiece(Text.from_strings([]), wanted.words(request))]
+        column = infer_pieces(pieces) if request is None else declared_pieces(pieces, parse_request(request))
+        result[name] = column.replace(description=grid.units[name]) if grid.units.get(name) else column
     return result
-
-
-def _typed(grid: Grid, cells: Sequence[str], at: int, declared: str | None, missing: Collection[str] | None) -> Column:
-    absent = None
-    if at in grid.absent:
-        absent = np.zeros(len(cells), np.bool_)
-        absent[grid.absent[at]] = True
-    request = None if declared is None else parse_request(declared)
-    known = missing is None and (request is None or request.word != "string")
-    piece = TextPiece(Text.from_strings(cells), words_for(missing, known=known), absent)
-    return infer_pieces([piece]) if request is None else declared_pieces([piece], request)

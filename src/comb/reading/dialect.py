@@ -177,6 +177,8 @@ def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | No
 
 def _too_weak(trial: _Trial, sample: str) -> bool:
     """Return whether a delimiter that also stands inside texts has too little to speak for it."""
+    if not trial.fields:
+        return False
     if trial.delimiter == ",":
         # One column of numbers with decimal commas has no comma in its name.
         rows = [",".join(row) for row in trial.fields[1:]]

@@ -50,6 +50,9 @@ _MARKS = (
 # The likeliest first: where two fit equally well, the earlier is taken.
 _SINGLE_BYTE = ("windows-1252", "windows-1250", "windows-1251", "cp850", "mac-roman")
 
+# The first bytes of compressed sources.
+COMPRESSED = (b"\x1f\x8b", b"BZh", b"\xfd7zXZ\x00", b"\x28\xb5\x2f\xfd")
+
 # What files begin with that are no delimited text; compressed ones are unfolded before.
 _SIGNATURES = (
     (b"PK\x03\x04", "a zip archive or a workbook"),
@@ -128,6 +131,37 @@ def decode(data: bytes, name: str, encoding: str | None = None) -> Decoded:
     _refuse_binary(decoded.text, name)
     _refuse_other_text(decoded.text, name)
     return decoded
+
+
+def utf8_mark(start: bytes, encoding: str | None = None) -> bytes | None:
+    """Judge by its beginning whether a source can be read as UTF-8 piece by piece.
+
+    Parameters
+    ----------
+    start : bytes
+    encoding : str, optional
+        The encoding, where it is known.
+
+    Returns
+    -------
+    bytes or None
+        The byte order mark to leave out, often empty; None where all of it has to be seen.
+    """
+    if encoding is not None:
+        known = encoding.lower().replace("_", "-") in ("utf-8", "utf8")
+        return b"" if known and start.strip() else None
+    if start.startswith(codecs.BOM_UTF8):
+        return codecs.BOM_UTF8 if start[len(codecs.BOM_UTF8) :].strip() else None
+    if any(start.startswith(mark) for mark, _, _ in _MARKS) or _is_packed(start) or not start.strip():
+        return None
+    text = start.decode(errors="replace")
+    return None if _wide_codec(start) or _other_text(text) else b""
+
+
+def _is_packed(start: bytes) -> bool:
+    """Return whether a source begins as archives, workbooks and the like do."""
+    signatures = [signature for signature, _ in _SIGNATURES] + list(COMPRESSED)
+    return start.startswith(tuple(signatures))
 
 
 def _as_given(data: bytes, name: str, encoding: str) -> Decoded:
@@ -257,14 +291,19 @@ def _sample(text: str) -> str:
 
 def _refuse_other_text(text: str, name: str) -> None:
     """Raise a ContentError for text that is no table by fields and delimiters."""
-    start = text[:1000].lstrip().lower()
-    what = next((told for mark, told in _OTHER_TEXT if start.startswith(mark)), "")
-    line = text.lstrip().partition("\n")[0].strip()
-    if line.startswith(("{", "[")) and (line in ("{", "[") or _is_json(line)):
-        what = "JSON"
+    what = _other_text(text)
     if what:
         remedy = "Comb reads delimited text so far; if it is that all the same, give its encoding"
         raise ContentError(f"expected delimited text, this is {what}", where=name, remedy=remedy)
+
+
+def _other_text(text: str) -> str:
+    """Return what a text is, if it is no table by fields and delimiters."""
+    start = text[:1000].lstrip().lower()
+    line = text.lstrip().partition("\n")[0].strip()
+    if line.startswith(("{", "[")) and (line in ("{", "[") or _is_json(line)):
+        return "JSON"
+    return next((told for mark, told in _OTHER_TEXT if start.startswith(mark)), "")
 
 
 def _is_json(line: str) -> bool:
@@ -274,11 +313,16 @@ def _is_json(line: str) -> bool:
         return False
 
 
+def is_binary(controls: int, characters: int) -> bool:
+    """Return whether too many characters are control characters that text does not have."""
+    return controls > max(FEW_CONTROLS, MOST_CONTROLS * characters)
+
+
 def _refuse_binary(text: str, name: str) -> None:
     """Raise a ContentError where too many characters are none of text."""
     controls = {character for character in set(text) if character < " " and character not in _TEXT_CONTROLS}
     count = sum(map(text.count, controls))
-    if count > max(FEW_CONTROLS, MOST_CONTROLS * len(text)):
+    if is_binary(count, len(text)):
         at = min(text.find(character) for character in controls)
         line = len(_LINE_END.findall(text, 0, at)) + 1
         raise ContentError(

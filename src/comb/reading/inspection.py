@@ -47,6 +47,8 @@ class TableReading:
     columns : tuple of ColumnReading
     notes : tuple of str
     titles : tuple of str
+    provisional : bool
+        Whether only the beginning was looked at, so that there are more rows and types may change.
     """
 
     name: str
@@ -55,6 +57,7 @@ class TableReading:
     columns: tuple[ColumnReading, ...]
     notes: tuple[str, ...]
     titles: tuple[str, ...]
+    provisional: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +83,8 @@ class Inspection:
         lines = [f"{self.name}, {self.size:,} bytes"]
         lines += [f"  {one.what}: {one.value} ({one.why})" for one in self.decisions]
         for table in self.tables:
-            lines.append(f"{table.name}: {table.rows:,} rows and {len(table.columns)} columns, {table.place}")
+            rows = f"{table.rows:,} rows looked at, types provisional" if table.provisional else f"{table.rows:,} rows"
+            lines.append(f"{table.name}: {rows} and {len(table.columns)} columns, {table.place}")
             lines += [f"  {column.name}: {column.evidence or column.type}" for column in table.columns]
         return "\n".join(lines)
 
@@ -92,6 +96,7 @@ class Inspection:
                 "name": table.name,
                 "place": table.place,
                 "rows": table.rows,
+                "provisional": table.provisional,
                 "titles": list(table.titles),
                 "notes": list(table.notes),
                 "columns": [

@@ -1,29 +1,69 @@
 """Load and inspect sources: the recipe that ties the parts of reading together."""
 
+import contextlib
 import hashlib
+import os
+import sys
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from itertools import chain
 from pathlib import Path, PurePath
 from typing import Any
 
-import numpy as np
-
 from comb.errors import ContentError, ParameterError, counted, listing
+from comb.kernels import chosen
+from comb.kernels.blocks import EVERYTHING
 from comb.reading.cells import apply_cells
-from comb.reading.delimited import Grid, read_grid, type_columns
+from comb.reading.delimited import Grid, Part, Reader, Wanted, grid_of, read_head, type_columns
 from comb.reading.dialect import Given, Layout, guess_layout, name_of
-from comb.reading.encoding import Decoded, decode
+from comb.reading.encoding import Decoded, decode, utf8_mark
 from comb.reading.inspection import ColumnReading, Decision, Inspection, TableReading
+from comb.reading.runs import RUN_BYTES, Run, cut, runs, work_on
 from comb.reading.schema import Schema, metadata_names, read_schema
-from comb.reading.sources import SourceBytes, expand, read_beside, read_source
+from comb.reading.sources import (
+    MEMORY_FACTOR,
+    MEMORY_FACTOR_DECODED,
+    MEMORY_FACTOR_REFERENCE,
+    OpenSource,
+    Stamp,
+    check_memory,
+    expand,
+    read_beside,
+    read_whole,
+)
 from comb.reading.stack import stack
-from comb.reading.unfold import unfold, zip_members
+from comb.reading.texts import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
+from comb.reading.unfold import ZIP_START, unfold, zip_members
 from comb.tables.bare import BareTable
 from comb.tables.origin import Origin
 
 Source = str | Path | Sequence[str | Path]
 
 MOST_LINES_TOLD = 5
+
+# With more lines above the header than this, the beginning of a file may not hold it.
+MOST_LINES_LOOKED_AT = 1_000
+
+# More threads than this are held up by what they share.
+MOST_THREADS = 8
+
+
+@dataclass(frozen=True, slots=True)
+class Effort:
+    """How the work of reading is parted; the result does not depend on it.
+
+    Attributes
+    ----------
+    threads : int
+    run_bytes : int
+        So much text is worked on at once by each.
+    """
+
+    threads: int = field(default_factory=lambda: min(os.cpu_count() or 1, MOST_THREADS))
+    run_bytes: int = RUN_BYTES
+
+
+USUAL = Effort()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,22 +131,28 @@ class ReadOptions:
 
 @dataclass(frozen=True, slots=True)
 class _Read:
-    """Everything known of one file after it was split into cells."""
+    """Everything known of one file after its cells were found."""
 
-    source: SourceBytes
+    name: str
+    path: str
+    stamp: Stamp
     packed: str
     decoded: Decoded
     layout: Layout
     grid: Grid
     schema: Schema | None
     options: ReadOptions
+    wanted: Wanted
+    provisional: bool
 
 
 def _quiet(told: str) -> None:
     """Tell nobody."""
 
 
-def load_table(source: Source, options: ReadOptions, told: Callable[[str], None] = _quiet) -> BareTable:
+def load_table(
+    source: Source, options: ReadOptions, told: Callable[[str], None] = _quiet, effort: Effort = USUAL
+) -> BareTable:
     """Load the table in a file of delimited text, or in several of one shape.
 
     Parameters
@@ -116,6 +162,7 @@ def load_table(source: Source, options: ReadOptions, told: Callable[[str], None]
     options : ReadOptions
     told : callable
         Is told what is being done, in a line.
+    effort : Effort
 
     Returns
     -------
@@ -129,31 +176,36 @@ def load_table(source: Source, options: ReadOptions, told: Callable[[str], None]
     reads = []
     for one in expand(source):
         told(f"reading {one}")
-        reads.append(_read(one, options))
-    told(f"finding the types of {sum(len(read.grid.rows) for read in reads):,} rows")
+        reads.append(_read(one, options, effort))
+    told(f"finding the types of {sum(len(read.grid) for read in reads):,} rows")
     return _table(source, reads)
 
 
 def table_names(source: str | Path) -> list[str]:
     """Return the names of the tables inside a source: the files of a zip archive."""
-    data = read_source(source, few_rows=True)
-    return zip_members(data.data) or [PurePath(data.name).stem]
+    return _members(source) or [PurePath(source).stem]
+
+
+def _members(source: str | Path) -> list[str]:
+    """Return the names of the files in a zip archive; none for any other source."""
+    with OpenSource(source) as opened:
+        start = opened.read(len(ZIP_START))
+        return zip_members(start + opened.rest(1)) if start == ZIP_START else []
 
 
 def inspect_source(source: Source, options: ReadOptions) -> Inspection:
     """Find out how a source would be read, with the evidence for every decision.
 
-    Of a zip archive with several files, every one is a table of the inspection.
+    Of a zip archive with several files, every one is a table of the inspection. Of a large
+    file only the beginning is looked at, and what is found there is provisional.
     """
     files = expand(source)
-    members: list[str] = []
-    if len(files) == 1 and options.table is None:
-        members = zip_members(read_source(files[0], few_rows=True).data)
+    members = _members(files[0]) if len(files) == 1 and options.table is None and str(files[0]) != "-" else []
     if len(members) < 2:
-        reads = [_read(one, options) for one in files]
-        name = PurePath(reads[0].source.name).stem
+        reads = [_read(one, options, USUAL, first_look=True) for one in files]
+        name = PurePath(reads[0].name).stem
         return _inspection(source, reads, (_table_reading(name, _table(source, reads), reads[0]),))
-    inside = [_read(files[0], replace(options, table=member)) for member in members]
+    inside = [_read(files[0], replace(options, table=member), USUAL) for member in members]
     readings = [
         _table_reading(member, _table(source, [read]), read) for member, read in zip(members, inside, strict=True)
     ]
@@ -171,32 +223,106 @@ def _table_reading(name: str, table: BareTable, read: _Read) -> TableReading:
         for title, column in table.columns.items()
     )
     place = f"{table.origin.name}, from line {read.layout.skip + 1}"
-    return TableReading(name, place, table.row_count, columns, table.notes, (*read.grid.titles, *read.grid.footers))
+    notes = (*read.grid.titles, *read.grid.footers)
+    return TableReading(name, place, table.row_count, columns, table.notes, notes, read.provisional)
 
 
-def _read(source: str | Path, options: ReadOptions) -> _Read:
+def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_look: bool = False) -> _Read:
     options.check()
-    data = read_source(source, few_rows=options.rows is not None)
-    schema = _find_schema(data, options)
-    if schema is not None:
-        options = _settled(options, schema)
-    content, packed = unfold(data.data, data.name, member=options.table, most=options.most_bytes)
-    if not content.strip():
-        raise ContentError("there is nothing but blank lines in it", where=f"{data.name} ({packed})")
-    decoded = decode(content, data.name, options.encoding)
-    layout = guess_layout(decoded.text, options.given())
+    with OpenSource(source) as opened:
+        schema = _find_schema(opened, options)
+        if schema is not None:
+            options = _settled(options, schema)
+        start = opened.read(LOOK_BYTES)
+        if not start:
+            raise ContentError(
+                "the file is empty", where=opened.name, remedy="expected a header line and rows below it"
+            )
+        mark = None if opened.size is None or options.table else utf8_mark(start, options.encoding)
+        if mark is not None and (opened.at_end or (options.skip or 0) < MOST_LINES_LOOKED_AT):
+            few = first_look or options.rows is not None
+            factor = MEMORY_FACTOR if chosen.COMPILED else MEMORY_FACTOR_REFERENCE
+            check_memory(len(start) if few else opened.size or 0, factor, opened.path)
+            text = FileText(opened, start, mark, declared=options.encoding is not None)
+            with contextlib.suppress(NotUtf8Error):
+                return _read_text(opened, text, options, schema, effort, first_look=first_look)
+        content, packed = unfold(
+            opened.everything(start, MEMORY_FACTOR_DECODED), opened.name, member=options.table, most=options.most_bytes
+        )
+        if not content.strip():
+            told = f"{opened.name} ({packed})" if packed else opened.name
+            remedy = "expected a header line and rows below it"
+            raise ContentError("there is nothing but blank lines in it", where=told, remedy=remedy)
+        held = HeldText(decode(content, opened.name, options.encoding), opened.name)
+        return _read_text(opened, held, options, schema, effort, packed=packed)
+
+
+def _read_text(
+    opened: OpenSource,
+    text: SourceText,
+    options: ReadOptions,
+    schema: Schema | None,
+    effort: Effort,
+    *,
+    packed: str = "",
+    first_look: bool = False,
+) -> _Read:
+    beginning = text.start.decode(errors="replace")
+    layout = guess_layout(beginning, options.given())
     if schema is not None:
         layout = replace(layout, units=False)
+    wanted = Wanted(options.missing, options.types, options.columns, guessing=schema is None)
     try:
-        grid = read_grid(decoded.text, layout, most=options.rows, guessing=schema is None)
+        head = read_head(beginning, text.start, layout)
+        text.read_from(head.offset)
+        reader = Reader(head, wanted, text.again)
+        most = EVERYTHING if options.rows is None else options.rows
+        parts, whole = _read_parts(text, reader, most, effort, first_look=first_look and not text.complete)
+        decoded = text.decoded()
+        grid = grid_of(reader, parts)
     except ContentError as error:
-        error.where = data.name
+        error.where = opened.name
         raise
     if decoded.bad:
         grid.notes.append(_bad_bytes_told(decoded))
     if schema is not None:
-        _follow_schema(grid, schema, data.name)
-    return _Read(data, packed, decoded, layout, grid, schema, options)
+        _follow_schema(grid, schema, opened.name)
+    return _Read(
+        opened.name, opened.path, opened.stamp(), packed, decoded, layout, grid, schema, options, wanted, not whole
+    )
+
+
+def _read_parts(
+    text: SourceText, reader: Reader, most: int, effort: Effort, *, first_look: bool
+) -> tuple[list[Part], bool]:
+    """Read the rows of a text run by run; returns the parts and whether that is all there is."""
+    in_parts = chosen.splits_in_parts(reader.head.dialect)
+    quote = (reader.head.layout.quote or "").encode()
+    if first_look:
+        # Only what was read already, up to its last whole record.
+        data = text.start[reader.head.offset :]
+        end = cut(data, quote) if in_parts else len(data)
+        source = iter([Run(0, data[:end], last=not in_parts)])
+    else:
+        source = runs(text.read, quote, effort.run_bytes if in_parts else sys.maxsize)
+    first = next(source)
+    if not chosen.check_text(first.data)[0]:
+        raise NotUtf8Error
+    reader.guess(first)
+    have = 0
+
+    def work(run: Run) -> Part:
+        text.check(run.data)
+        return reader.read(run, most - have)
+
+    parts: list[Part] = []
+    threads = effort.threads if most == EVERYTHING else 1
+    for run, part in work_on(chain([first], source), work, threads):
+        parts.append(part)
+        have += len(part.lines)
+        if have >= most or first_look:
+            return parts, not first_look and run.last and part.after == len(run.data)
+    return parts, True
 
 
 def _bad_bytes_told(decoded: Decoded) -> str:
@@ -206,20 +332,20 @@ def _bad_bytes_told(decoded: Decoded) -> str:
     return f"{count} not in {decoded.encoding}, shown as � and kept aside: {where}"
 
 
-def _find_schema(data: SourceBytes, options: ReadOptions) -> Schema | None:
+def _find_schema(source: OpenSource, options: ReadOptions) -> Schema | None:
     """Return the schema given, or the one the standard finds beside the file."""
     if options.schema is not None and str(options.schema):
-        text = read_source(options.schema).data.decode("utf-8-sig", errors="replace")
-        schema = read_schema(text, str(options.schema), data.name)
+        text = read_whole(options.schema).decode("utf-8-sig", errors="replace")
+        schema = read_schema(text, str(options.schema), source.name)
         if schema is None:
-            raise ContentError(f"this is no description of {data.name}", where=str(options.schema))
+            raise ContentError(f"this is no description of {source.name}", where=str(options.schema))
         return schema
     if options.schema is not None:
         return None
-    for name in metadata_names(data.name):
-        text_beside = read_beside(data.path, name)
+    for name in metadata_names(source.name):
+        text_beside = read_beside(source.path, name)
         if text_beside is not None:
-            schema = read_schema(text_beside, str(PurePath(data.path).parent / name), data.name)
+            schema = read_schema(text_beside, str(PurePath(source.path).parent / name), source.name)
             if schema is not None:
                 return schema
     return None
@@ -244,17 +370,19 @@ def _follow_schema(grid: Grid, schema: Schema, name: str) -> None:
             where=name,
             remedy=f"mend {schema.name}, or read the file without it: schema='', or --schema ''",
         )
-    grid.names[: len(titles)] = titles
-    for at, column in enumerate(schema.columns):
-        grid.units[at] = column.description or grid.units[at]
+    renamed = dict(zip(grid.names, [*titles, *grid.names[len(titles) :]], strict=True))
+    grid.names = list(renamed.values())
+    grid.pieces = {renamed[name]: pieces for name, pieces in grid.pieces.items()}
+    grid.units = {renamed[name]: unit for name, unit in grid.units.items()}
+    grid.units.update({column.title: column.description for column in schema.columns if column.description})
     grid.notes.extend(schema.notes)
 
 
 def _table(source: Source, reads: list[_Read]) -> BareTable:
-    names = [read.source.name for read in reads]
+    names = [read.name for read in reads]
     stacked = stack([read.grid for read in reads], names)
-    grid, options = stacked.grid, reads[0].options
-    columns = type_columns(grid, missing=options.missing, types=options.types, columns=options.columns)
+    grid = stacked.grid
+    columns = type_columns(grid, reads[0].wanted)
     notes = list(grid.notes)
     if len(reads) == 1:
         notes += _apply_cells(columns, reads[0])
@@ -268,7 +396,7 @@ def _apply_cells(columns: dict[str, Any], read: _Read) -> list[str]:
     """Give back the reasons and texts that a saved table keeps in a file of its own."""
     if read.schema is None or not read.schema.cells or read.options.rows is not None:
         return []
-    text = read_beside(read.source.path, read.schema.cells)
+    text = read_beside(read.path, read.schema.cells)
     if text is None:
         return [f"{read.schema.cells} is not there: why cells are missing is not known"]
     return apply_cells(columns, text, read.schema.cells)
@@ -292,16 +420,17 @@ def _origin(source: Source, reads: list[_Read], grid: Grid) -> Origin:
         "footers": grid.footers,
         "bad_bytes": [(line, data.hex(" ")) for line, data in first.decoded.bad],
     }
-    checksums = [read.source.checksum for read in reads]
+    checksums = [read.stamp.checksum for read in reads]
     several = len(reads) > 1
+    combined = hashlib.sha256("".join(checksums).encode()).hexdigest() if all(checksums) else ""
     return Origin(
-        f"{len(reads)} files" if several else first.source.name,
+        f"{len(reads)} files" if several else first.name,
         "" if several and not isinstance(source, str | Path) else str(source),
-        sum(len(read.source.data) for read in reads),
-        max(read.source.modified for read in reads),
-        hashlib.sha256("".join(checksums).encode()).hexdigest() if several else checksums[0],
+        sum(read.stamp.size for read in reads),
+        max(read.stamp.modified for read in reads),
+        combined if several else checksums[0],
         reading,
-        np.array(grid.lines, np.int64),
+        grid.lines,
     )
 
 

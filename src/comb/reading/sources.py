@@ -1,16 +1,18 @@
 """Open sources. The only module of this layer that touches files."""
 
+import contextlib
 import datetime
 import glob
 import hashlib
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import BinaryIO
 
 from comb.errors import (
-    ContentError,
+    CombError,
     NotEnoughMemory,
     ParameterError,
     SourceMissing,
@@ -22,10 +24,11 @@ from comb.errors import (
 # Names of neighbouring files shown when a path is not there.
 MOST_NEIGHBOURS = 6
 
-# Loading with the plain-Python kernels takes at its peak so many times the file's size;
-# with a limit on rows, the text alone has to be held.
-MEMORY_FACTOR = 16
-MEMORY_FACTOR_FEW_ROWS = 6
+# Loading takes at its peak so many times the file's size: with compiled kernels, with the
+# plain-Python ones, and where the whole text has to be held and decoded beside the result.
+MEMORY_FACTOR = 2
+MEMORY_FACTOR_REFERENCE = 16
+MEMORY_FACTOR_DECODED = 5
 
 # Smaller files are never worth the question.
 LARGE = 50_000_000
@@ -34,24 +37,140 @@ _GLOB_MARKS = frozenset("*?[")
 
 
 @dataclass(frozen=True, slots=True)
-class SourceBytes:
-    """The bytes of a source, and what the system says of it.
+class Stamp:
+    """What the system says of a source.
 
     Attributes
     ----------
-    name, path : str
-    data : bytes
+    size : int
+        Bytes.
     modified : str
         ISO 8601 in UTC; empty for a stream.
     checksum : str
-        SHA-256, in hexadecimal.
+        SHA-256, in hexadecimal; empty where only the beginning was read.
     """
 
-    name: str
-    path: str
-    data: bytes
+    size: int
     modified: str
     checksum: str
+
+
+class OpenSource:
+    """A source that is being read; standard input for ``-``.
+
+    Parameters
+    ----------
+    source : str or Path
+
+    Raises
+    ------
+    SourceMissing
+        With the place where it was looked for and the nearest name there.
+    SourceUnreadable
+        If it is a folder, the system refuses it, or, later, it changes while it is read.
+    """
+
+    def __init__(self, source: str | Path) -> None:
+        stream = str(source) == "-"
+        self.name = "standard input" if stream else Path(source).name
+        self.path = "-" if stream else str(Path(source))
+        self._place = None if stream else Path(source)
+        self._file = sys.stdin.buffer if self._place is None else _open(self._place)
+        self._before = None if self._place is None else os.fstat(self._file.fileno())
+        self._checksum = hashlib.sha256()
+        self._read = 0
+        self.at_end = False
+
+    def __enter__(self) -> "OpenSource":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._place is not None:
+            self._file.close()
+
+    @property
+    def size(self) -> int | None:
+        """Bytes, as the system says; None for a stream."""
+        return None if self._before is None else self._before.st_size
+
+    def read(self, size: int) -> bytes:
+        """Read on; fewer bytes than asked for come only at the end."""
+        with _told(self.path):
+            data = self._file.read(size)
+        self._checksum.update(data)
+        self._read += len(data)
+        self.at_end = len(data) < size
+        if self.at_end:
+            self._check()
+        return data
+
+    def everything(self, start: bytes, factor: int) -> bytes:
+        """Read all of it, when its beginning was read already."""
+        if self._before is None:
+            return start + self.rest(factor)
+        self._file.seek(0)
+        self._checksum, self._read, self.at_end = hashlib.sha256(), 0, False
+        return self.rest(factor)
+
+    def rest(self, factor: int) -> bytes:
+        """Read all that is left, if it can be held so many times over in memory."""
+        if self._before is not None:
+            check_memory(self._before.st_size, factor, self.path)
+        parts = []
+        while not self.at_end:
+            parts.append(self.read(LARGE))
+        return b"".join(parts)
+
+    def again(self, start: int, stop: int) -> bytes:
+        """Read some bytes of a file a second time."""
+        with _told(self.path), Path(self.path).open("rb") as stream:
+            stream.seek(start)
+            data = stream.read(stop - start)
+            self._check(stream)
+        return data
+
+    def stamp(self) -> Stamp:
+        """Return what the system says of the source, and the checksum of what was read if that is all."""
+        if self._before is None:
+            return Stamp(self._read, "", self._checksum.hexdigest() if self.at_end else "")
+        modified = datetime.datetime.fromtimestamp(self._before.st_mtime, datetime.UTC).isoformat(timespec="seconds")
+        whole = self._read == self._before.st_size
+        return Stamp(self._before.st_size, modified, self._checksum.hexdigest() if whole else "")
+
+    def _check(self, stream: BinaryIO | None = None) -> None:
+        """Raise a SourceUnreadable if the file is not what it was when it was opened."""
+        if self._before is None:
+            return
+        now = os.fstat((stream or self._file).fileno())
+        short = stream is None and self._read != now.st_size
+        if short or (self._before.st_size, self._before.st_mtime_ns) != (now.st_size, now.st_mtime_ns):
+            raise SourceUnreadable(
+                f"it changed while it was read, from {self._before.st_size:,} to {now.st_size:,} bytes",
+                where=self.path,
+                remedy="wait until it is written, then load it again",
+            )
+
+
+def _open(place: Path) -> BinaryIO:
+    with _told(str(place)):
+        try:
+            return place.open("rb")
+        except FileNotFoundError:
+            raise _not_there(place) from None
+        except IsADirectoryError:
+            raise _folder(place) from None
+
+
+@contextlib.contextmanager
+def _told(path: str) -> Iterator[None]:
+    """Turn what the system refuses into an error that names the file."""
+    try:
+        yield
+    except CombError:
+        raise
+    except (OSError, ValueError) as error:
+        told = getattr(error, "strerror", None) or str(error)
+        raise SourceUnreadable(f"cannot be read: {told}", where=path) from None
 
 
 def expand(source: str | Path | Sequence[str | Path]) -> list[str | Path]:
@@ -75,37 +194,10 @@ def expand(source: str | Path | Sequence[str | Path]) -> list[str | Path]:
     return found
 
 
-def read_source(source: str | Path, *, few_rows: bool = False) -> SourceBytes:
-    """Read a file, or standard input for ``-``, whole.
-
-    Parameters
-    ----------
-    source : str or Path
-    few_rows : bool
-        Whether only some rows will be read, which takes less memory.
-
-    Raises
-    ------
-    SourceMissing
-        With the place where it was looked for and the nearest name there.
-    SourceUnreadable
-        If it is a folder, the system refuses it, or it changes while it is read.
-    ContentError
-        If it is empty.
-    NotEnoughMemory
-        If it is larger than what the machine has left.
-    """
-    if str(source) == "-":
-        data, name, path, modified = sys.stdin.buffer.read(), "standard input", "-", ""
-    else:
-        place = Path(source)
-        data, changed = _read_file(place, MEMORY_FACTOR_FEW_ROWS if few_rows else MEMORY_FACTOR)
-        name, path = place.name, str(place)
-        modified = datetime.datetime.fromtimestamp(changed, datetime.UTC).isoformat(timespec="seconds")
-    if not data.strip():
-        what = "the file is empty" if not data else "there is nothing but blank lines in it"
-        raise ContentError(what, where=name, remedy="expected a header line and rows below it")
-    return SourceBytes(name, path, data, modified, hashlib.sha256(data).hexdigest())
+def read_whole(source: str | Path) -> bytes:
+    """Read a small file whole."""
+    with OpenSource(source) as opened:
+        return opened.rest(1)
 
 
 def read_beside(path: str, name: str) -> str | None:
@@ -117,30 +209,6 @@ def read_beside(path: str, name: str) -> str | None:
             return stream.read()
     except (OSError, UnicodeDecodeError):
         return None
-
-
-def _read_file(place: Path, factor: int) -> tuple[bytes, float]:
-    """Return the bytes of a file and when it was changed."""
-    try:
-        with place.open("rb") as stream:
-            before = os.fstat(stream.fileno())
-            check_memory(before.st_size, factor, str(place))
-            data = stream.read()
-            after = os.fstat(stream.fileno())
-    except FileNotFoundError:
-        raise _not_there(place) from None
-    except IsADirectoryError:
-        raise _folder(place) from None
-    except (OSError, ValueError) as error:
-        told = getattr(error, "strerror", None) or str(error)
-        raise SourceUnreadable(f"cannot be read: {told}", where=str(place)) from None
-    if (before.st_size, before.st_mtime_ns) != (after.st_size, after.st_mtime_ns):
-        raise SourceUnreadable(
-            f"it changed while it was read, from {before.st_size:,} to {after.st_size:,} bytes",
-            where=str(place),
-            remedy="wait until it is written, then load it again",
-        )
-    return data, after.st_mtime
 
 
 def check_memory(size: int, factor: int, where: str) -> None:

@@ -39,33 +39,21 @@ def stack(grids: list[Grid], names: list[str]) -> Stacked:
         If a source has other columns than the first, naming those.
     """
     first = grids[0]
-    sources = np.repeat(np.arange(len(grids)), [len(grid.rows) for grid in grids])
     if len(grids) == 1:
-        return Stacked(first, sources)
-    ordered = [
-        first,
-        *(_ordered(grid, first, names[0], name) for grid, name in zip(grids[1:], names[1:], strict=True)),
-    ]
-    absent: dict[int, list[int]] = {}
-    start = 0
-    for grid in ordered:
-        for column, rows in grid.absent.items():
-            absent.setdefault(column, []).extend(start + row for row in rows)
-        start += len(grid.rows)
+        return Stacked(first, np.zeros(0, np.int64))
+    for grid, name in zip(grids[1:], names[1:], strict=True):
+        _check_columns(grid, first, names[0], name)
     whole = replace(
         first,
-        rows=[row for grid in ordered for row in grid.rows],
-        lines=[line for grid in ordered for line in grid.lines],
-        absent=absent,
+        pieces={title: [piece for grid in grids for piece in grid.pieces[title]] for title in first.pieces},
+        lines=np.concatenate([grid.lines for grid in grids]),
         notes=[f"{name}: {note}" for grid, name in zip(grids, names, strict=True) for note in grid.notes],
     )
-    return Stacked(whole, sources)
+    return Stacked(whole, np.repeat(np.arange(len(grids)), list(map(len, grids))))
 
 
-def _ordered(grid: Grid, first: Grid, first_name: str, name: str) -> Grid:
-    """Bring the columns of a grid into the order of the first."""
-    if grid.names == first.names:
-        return grid
+def _check_columns(grid: Grid, first: Grid, first_name: str, name: str) -> None:
+    """Raise a ContentError unless the columns of a grid are those of the first, in any order."""
     if sorted(grid.names) != sorted(first.names):
         missing = [title for title in first.names if title not in grid.names]
         further = [title for title in grid.names if title not in first.names]
@@ -76,7 +64,3 @@ def _ordered(grid: Grid, first: Grid, first_name: str, name: str) -> Grid:
             where=name,
             remedy="files that are read as one table need the same columns; load them one by one",
         )
-    order = [grid.names.index(title) for title in first.names]
-    rows = [[row[at] for at in order] for row in grid.rows]
-    absent = {order.index(column): rows_absent for column, rows_absent in grid.absent.items()}
-    return replace(grid, names=first.names, rows=rows, absent=absent)

@@ -22,6 +22,8 @@ MOST_BYTES = 1 << 30
 
 _STEP = 1 << 20
 
+ZIP_START = b"PK\x03\x04"
+
 # What the standard library raises on damaged archives; found by loading damaged ones.
 _ZIP_ERRORS = (
     zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError, OSError, ValueError, struct.error,

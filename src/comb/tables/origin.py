@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from comb.kernels.coding import Codes
 
@@ -26,7 +27,7 @@ class Origin:
         SHA-256 of the bytes, in hexadecimal.
     reading : dict
         How it was read: encoding, delimiter, quote, header lines.
-    lines : int64 array
+    lines : integer array
         The line each record began on; empty where there are no lines.
     sources : tuple of str
         The names of the files, where several were read as one table.
@@ -40,7 +41,7 @@ class Origin:
     modified: str = ""
     checksum: str = ""
     reading: dict[str, Any] = field(default_factory=dict)
-    lines: Codes = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
+    lines: NDArray[np.integer[Any]] = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
     sources: tuple[str, ...] = ()
     source_index: Codes = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
 

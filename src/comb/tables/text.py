@@ -12,11 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.kernels import chosen
+from comb.kernels.blocks import MOST_DISTINCT_SHARE
 from comb.kernels.coding import Codes, encode
 from comb.kernels.packed import Packed, joined, pack
-
-# With more distinct texts than this share of the cells, codes cost more than they save.
-MOST_DISTINCT_SHARE = 0.7
 
 
 def _read_only(array: NDArray[Any]) -> NDArray[Any]:

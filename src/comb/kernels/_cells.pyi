@@ -1,0 +1,42 @@
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+_Places = NDArray[np.integer[Any]]
+_Words = tuple[NDArray[np.uint8], NDArray[np.int64]]
+_Read = tuple[NDArray[Any], NDArray[np.uint8], NDArray[np.int64]]
+
+def tally(
+    data: Any,
+    side: NDArray[np.uint8],
+    begins: _Places,
+    ends: _Places,
+    counts: NDArray[np.int64],
+    words: Sequence[_Words],
+) -> tuple[NDArray[np.int64], NDArray[np.uint8]]: ...
+def read_numbers(
+    data: Any,
+    side: NDArray[np.uint8],
+    begins: _Places,
+    ends: _Places,
+    kind: str,
+    scale: int,
+    mark: int,
+    given_words: _Words,
+) -> _Read: ...
+def read_dates(
+    data: Any,
+    side: NDArray[np.uint8],
+    begins: _Places,
+    ends: _Places,
+    orders: Sequence[tuple[str, str]],
+    given_words: _Words,
+) -> _Read: ...
+def encode(
+    data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places, most_distinct: float
+) -> tuple[NDArray[np.int64], NDArray[np.int32]] | tuple[None, None]: ...
+def gather(
+    data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places
+) -> tuple[NDArray[np.uint8], NDArray[np.int64]]: ...

@@ -1,0 +1,870 @@
+# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True, initializedcheck=False
+"""Compiled: read, count and encode cells that are given by their places in a text.
+
+A cell is the bytes from `begins[i]` to `ends[i]` of the text, or, beyond the text's end, of
+what stands aside. `comb.kernels.parsing`, `comb.kernels.tally` and `comb.kernels.coding` say what
+the results are; this is the same without Python objects.
+
+Numbers in decimal digits become floats by the algorithm of D. Lemire, "Number parsing at a
+gigabyte per second", Software: Practice and Experience 51 (2021); where it cannot
+decide, Python's own `float` does.
+"""
+
+from libc.stdint cimport int32_t, int64_t, uint8_t, uint32_t, uint64_t
+from libc.string cimport memcmp, memcpy
+
+import numpy as np
+
+from comb.kernels.parsing import MOST_DECIMAL_DIGITS
+from comb.kernels.tally import IS_BLANK, IS_GIVEN, IS_KNOWN, SIZE, Count
+
+cdef extern from *:
+    """
+    #if defined(__GNUC__) || defined(__clang__)
+    typedef unsigned __int128 comb_wide;
+    #define COMB_LEADING_ZEROS(x) __builtin_clzll(x)
+    #define COMB_PREFETCH(x) __builtin_prefetch(x)
+    #else
+    #error "the compiled kernels need 128-bit integers"
+    #endif
+    """
+    ctypedef unsigned long long wide "comb_wide"
+    int COMB_LEADING_ZEROS(uint64_t) nogil
+    void COMB_PREFETCH(const void *) nogil
+
+ctypedef fused place:
+    int32_t
+    int64_t
+
+cdef enum:
+    FITS = 0
+    BLANK = 1
+    MISFIT = 2
+    UNUSUAL = 4  # it fits, but its text is not the shortest of its value
+    UNDECIDED = 5  # for Python's own float
+
+cdef enum:
+    YMD = 1
+    DMY = 2
+    MDY = 4
+
+cdef int _BLANK = Count.BLANK, _GIVEN = Count.GIVEN, _KNOWN = Count.KNOWN, _OTHER = Count.OTHER
+cdef int _INTEGER = Count.INTEGER, _WHOLE = Count.WHOLE, _LEADING_ZERO = Count.LEADING_ZERO, _LONG = Count.LONG
+cdef int _MANY_DIGITS = Count.MANY_DIGITS, _NEGATIVE_ZERO = Count.NEGATIVE_ZERO
+cdef int _POINT = Count.POINT, _POINT_MARKED = Count.POINT_MARKED, _POINT_SCALE = Count.POINT_SCALE
+cdef int _COMMA = Count.COMMA, _COMMA_MARKED = Count.COMMA_MARKED, _COMMA_SCALE = Count.COMMA_SCALE
+cdef int _COMMA_DECIDED = Count.COMMA_DECIDED, _DATE = Count.DATE, _WORD = Count.WORD
+cdef uint8_t _IS_BLANK = IS_BLANK, _IS_GIVEN = IS_GIVEN, _IS_KNOWN = IS_KNOWN
+cdef int _MOST_DECIMAL_DIGITS = MOST_DECIMAL_DIGITS
+cdef int _MOST_NUMBER_DIGITS = 17
+cdef uint64_t _INT64_MAX = 0x7FFFFFFFFFFFFFFFULL
+
+# Powers of five from 5**-342 to 5**308, as 128 bits each, normalised.
+cdef enum:
+    LEAST_POWER = -342
+    MOST_POWER = 308
+cdef uint64_t _POWER_HIGH[651]
+cdef uint64_t _POWER_LOW[651]
+
+
+def _fill_powers():
+    """Fill the table of powers, as the paper's appendix describes it."""
+    for power in range(LEAST_POWER, MOST_POWER + 1):
+        if power < 0:
+            five = 5 ** -power
+            bits = 0
+            while (1 << bits) < five:
+                bits += 1
+            value = (1 << (2 * bits + 128 if power < -27 else bits + 127)) // five + 1
+        else:
+            value = 5**power
+        excess = value.bit_length() - 128
+        value = value >> excess if excess > 0 else value << -excess
+        _POWER_HIGH[power - LEAST_POWER] = value >> 64
+        _POWER_LOW[power - LEAST_POWER] = value & 0xFFFFFFFFFFFFFFFF
+
+
+_fill_powers()
+
+
+# -- the shape of one cell ------------------------------------------------------------------
+
+
+cdef struct Cell:
+    const uint8_t *text
+    Py_ssize_t size
+
+
+cdef struct Number:
+    bint negative
+    bint signed
+    uint8_t mark  # 0 where there is none
+    bint exponent
+    Py_ssize_t whole  # digits before the mark
+    Py_ssize_t leading  # zeros in front of these
+    Py_ssize_t after  # digits after the mark
+    Py_ssize_t digits  # of mantissa and exponent
+    bint zero
+    uint64_t mantissa  # of the first 19 digits that count
+    int significant  # how many digits count
+    int64_t power  # of ten, for the mantissa
+
+
+cdef struct Date:
+    uint8_t mark
+    int sizes[3]
+    int groups[3]
+
+
+cdef inline bint _is_space(uint8_t byte) noexcept nogil:
+    return byte == 32 or 9 <= byte <= 13 or 28 <= byte <= 31
+
+
+cdef inline int _space_ahead(const uint8_t *text, Py_ssize_t size) noexcept nogil:
+    """Return how many bytes the space takes with which a text begins; 0 if it begins otherwise."""
+    if text[0] < 0x80:
+        return _is_space(text[0])
+    if text[0] == 0xC2 and size > 1:
+        return 2 if text[1] == 0x85 or text[1] == 0xA0 else 0
+    if size > 2:
+        if text[0] == 0xE1:
+            return 3 if text[1] == 0x9A and text[2] == 0x80 else 0
+        if text[0] == 0xE3:
+            return 3 if text[1] == 0x80 and text[2] == 0x80 else 0
+        if text[0] == 0xE2 and text[1] == 0x80:
+            return 3 if 0x80 <= text[2] <= 0x8A or 0xA8 <= text[2] <= 0xA9 or text[2] == 0xAF else 0
+        if text[0] == 0xE2 and text[1] == 0x81:
+            return 3 if text[2] == 0x9F else 0
+    return 0
+
+
+cdef inline Cell _stripped(Cell cell) noexcept nogil:
+    """Take the spaces off that Python's `str.strip` takes off."""
+    cdef int step
+    while cell.size:
+        step = _space_ahead(cell.text, cell.size)
+        if not step:
+            break
+        cell.text += step
+        cell.size -= step
+    while cell.size:
+        if _is_space(cell.text[cell.size - 1]):
+            step = 1
+        elif cell.text[cell.size - 1] < 0x80:
+            break
+        elif cell.size > 1 and _space_ahead(cell.text + cell.size - 2, 2) == 2:
+            step = 2
+        elif cell.size > 2 and _space_ahead(cell.text + cell.size - 3, 3) == 3:
+            step = 3
+        else:
+            break
+        cell.size -= step
+    return cell
+
+
+cdef inline bint _is_digit(uint8_t byte) noexcept nogil:
+    return 48 <= byte <= 57
+
+
+cdef bint _scan_number(Cell cell, Number *found) noexcept nogil:
+    """Take a number apart; the mark may be a point or a comma."""
+    cdef Py_ssize_t at = 0
+    cdef int64_t power = 0, sign = 1
+    cdef uint8_t byte
+    found.negative = found.signed = found.exponent = False
+    found.mark = 0
+    found.whole = found.leading = found.after = found.digits = 0
+    found.mantissa = 0
+    found.significant = 0
+    found.power = 0
+    if cell.size and (cell.text[0] == 43 or cell.text[0] == 45):
+        found.signed = True
+        found.negative = cell.text[0] == 45
+        at = 1
+    while at < cell.size:
+        byte = cell.text[at]
+        if _is_digit(byte):
+            if found.mark:
+                found.after += 1
+            else:
+                found.leading += byte == 48 and found.leading == found.whole
+                found.whole += 1
+            if found.significant or byte != 48:
+                if found.significant < 19:
+                    found.mantissa = found.mantissa * 10 + (byte - 48)
+                    found.power -= found.mark != 0
+                else:
+                    found.power += found.mark == 0
+                found.significant += 1
+            else:
+                found.power -= found.mark != 0
+        elif (byte == 46 or byte == 44) and not found.mark:
+            found.mark = byte
+        else:
+            break
+        at += 1
+    if not found.whole + found.after:
+        return False
+    found.digits = found.whole + found.after
+    found.zero = found.significant == 0
+    if at < cell.size:
+        if cell.text[at] != 101 and cell.text[at] != 69:
+            return False
+        at += 1
+        found.exponent = True
+        if at < cell.size and (cell.text[at] == 43 or cell.text[at] == 45):
+            sign = -1 if cell.text[at] == 45 else 1
+            at += 1
+        if at == cell.size:
+            return False
+        while at < cell.size:
+            if not _is_digit(cell.text[at]):
+                return False
+            if power < 10_000_000:
+                power = power * 10 + (cell.text[at] - 48)
+            found.digits += 1
+            at += 1
+        found.power += sign * power
+    return True
+
+
+cdef bint _scan_date(Cell cell, Date *found) noexcept nogil:
+    """Take a numeric date apart: three groups of digits with one mark between."""
+    cdef Py_ssize_t at = 0
+    cdef int group, value, size
+    if cell.size < 5 or cell.size > 12:
+        return False
+    for group in range(3):
+        value = size = 0
+        while at < cell.size and _is_digit(cell.text[at]):
+            value = value * 10 + (cell.text[at] - 48)
+            size += 1
+            at += 1
+        if not size or size > (2 if group == 1 else 4):
+            return False
+        found.sizes[group], found.groups[group] = size, value
+        if group == 2:
+            return at == cell.size
+        if at >= cell.size:
+            return False
+        if group == 0:
+            found.mark = cell.text[at]
+            if found.mark != 45 and found.mark != 46 and found.mark != 47:
+                return False
+        elif cell.text[at] != found.mark:
+            return False
+        at += 1
+    return False
+
+
+cdef inline int _days_in(int year, int month) noexcept nogil:
+    if month == 2:
+        return 29 if year % 4 == 0 and (year % 100 != 0 or year % 400 == 0) else 28
+    return 30 if month == 4 or month == 6 or month == 9 or month == 11 else 31
+
+
+cdef inline bint _day_number(Date *date, int order, int64_t *days) noexcept nogil:
+    """Count the days from 1970-01-01; by the era of 400 years, which has 146,097 days."""
+    cdef int at = 0 if order == YMD else 2
+    cdef int month_at = 0 if order == MDY else 1
+    cdef int day_at = 2 if order == YMD else 0 if order == DMY else 1
+    cdef int year = date.groups[at], month = date.groups[month_at], day = date.groups[day_at]
+    cdef int shifted, in_era, in_year
+    if date.sizes[at] != 4 or date.sizes[month_at] > 2 or date.sizes[day_at] > 2:
+        return False
+    if not year or not 1 <= month <= 12 or not 1 <= day <= _days_in(year, month):
+        return False
+    # Years that begin in March put the leap day last.
+    shifted = year - (month <= 2)
+    in_era = shifted % 400
+    in_year = (153 * (month - 3 if month > 2 else month + 9) + 2) // 5 + day - 1
+    days[0] = (shifted // 400) * 146097 + in_era * 365 + in_era // 4 - in_era // 100 + in_year - 719468
+    return True
+
+
+# -- numbers ---------------------------------------------------------------------------------
+
+
+cdef bint _nearest_float(uint64_t mantissa, int64_t power, double *value) noexcept nogil:
+    """Find the float nearest to mantissa * 10**power; False where this does not decide it."""
+    cdef uint64_t high, low, second, bits
+    cdef wide product
+    cdef int zeros, upper
+    cdef int64_t exponent
+    if mantissa == 0:
+        value[0] = 0.0
+        return True
+    if power < LEAST_POWER or power > MOST_POWER:
+        return False
+    zeros = COMB_LEADING_ZEROS(mantissa)
+    mantissa <<= zeros
+    product = <wide> mantissa * _POWER_HIGH[power - LEAST_POWER]
+    low, high = <uint64_t> product, <uint64_t> (product >> 64)
+    if high & 0x1FF == 0x1FF:
+        second = <uint64_t> ((<wide> mantissa * _POWER_LOW[power - LEAST_POWER]) >> 64)
+        low += second
+        high += low < second
+    if low == 0xFFFFFFFFFFFFFFFFULL and not -27 <= power <= 55:
+        return False
+    upper = <int> (high >> 63)
+    bits = high >> (upper + 9)
+    exponent = ((217706 * power) >> 16) + 63 + upper - zeros + 1023
+    if exponent <= 0 or exponent >= 2046:
+        return False
+    if low <= 1 and -4 <= power <= 23 and bits & 3 == 1 and bits << (upper + 9) == high:
+        bits &= ~(<uint64_t> 1)
+    bits = (bits + (bits & 1)) >> 1
+    if bits >= <uint64_t> 1 << 53:
+        bits = <uint64_t> 1 << 52
+        exponent += 1
+    bits = (bits & ~(<uint64_t> 1 << 52)) | (<uint64_t> exponent << 52)
+    memcpy(value, &bits, 8)
+    return True
+
+
+cdef inline bint _to_float(Number *number, double *value) noexcept nogil:
+    """Find the float of a number; False where Python has to say."""
+    if number.significant > 19 or not _nearest_float(number.mantissa, number.power, value):
+        return False
+    if number.negative:
+        value[0] = -value[0]
+    return True
+
+
+cdef inline bint _overflows(Cell cell, Number *number) noexcept nogil:
+    """Return whether a number is too large for a float."""
+    cdef int64_t magnitude
+    cdef double value
+    if number.zero:
+        return False
+    magnitude = number.power + min(number.significant, 19)
+    if magnitude < 308:
+        return False
+    if magnitude > 310:
+        return True
+    if _to_float(number, &value):
+        return False
+    with gil:
+        return abs(float(bytes(cell.text[: cell.size]).replace(b",", b"."))) == float("inf")
+
+
+cdef inline bint _to_integer(Number *number, Py_ssize_t size, int64_t *value) noexcept nogil:
+    """Find the whole number; False if there is none in the range of int64."""
+    if number.mark or number.exponent or size > 20 or number.significant > 19:
+        return False
+    if number.mantissa > _INT64_MAX + number.negative:
+        return False
+    value[0] = <int64_t> (0 - number.mantissa) if number.negative else <int64_t> number.mantissa
+    return True
+
+
+cdef inline int _scale_of(Number *number) noexcept nogil:
+    """Return how many digits stand after the mark; 0 where that cannot be told."""
+    if not number.mark or number.exponent or not number.whole or not number.after:
+        return 0
+    return <int> number.after if number.whole - number.leading + number.after <= _MOST_DECIMAL_DIGITS else 0
+
+
+cdef inline bint _usual(Number *number) noexcept nogil:
+    """Return whether a number is written without anything its value does not need."""
+    if number.exponent or number.whole == 0 or (number.signed and (not number.negative or number.zero)):
+        return False
+    return (number.leading == 0 or number.whole == 1) and (number.after > 0 or not number.mark)
+
+
+# -- words -----------------------------------------------------------------------------------
+
+
+cdef struct Words:
+    const uint8_t *text
+    const int64_t *offsets
+    Py_ssize_t count
+    bint folded
+    uint64_t sizes[256]  # by first byte, the sizes that occur
+
+
+cdef inline uint8_t _lower(uint8_t byte) noexcept nogil:
+    return byte + 32 if 65 <= byte <= 90 else byte
+
+
+cdef void _set_words(Words *words, const uint8_t[::1] text, const int64_t[::1] offsets, bint folded):
+    cdef Py_ssize_t at, size
+    words.text = &text[0] if text.shape[0] else NULL
+    words.offsets = &offsets[0]
+    words.count = offsets.shape[0] - 1
+    words.folded = folded
+    for at in range(256):
+        words.sizes[at] = 0
+    for at in range(words.count):
+        size = offsets[at + 1] - offsets[at]
+        if size:
+            words.sizes[text[offsets[at]]] |= <uint64_t> 1 << min(size, 63)
+
+
+cdef inline Py_ssize_t _find_word(Words *words, Cell cell) noexcept nogil:
+    """Return which word a cell is; -1 if none."""
+    cdef Py_ssize_t at, byte, start
+    cdef uint8_t first = _lower(cell.text[0]) if words.folded else cell.text[0]
+    if not (words.sizes[first] >> min(cell.size, 63)) & 1:
+        return -1
+    for at in range(words.count):
+        start = words.offsets[at]
+        if words.offsets[at + 1] - start != cell.size:
+            continue
+        for byte in range(cell.size):
+            if words.text[start + byte] != (_lower(cell.text[byte]) if words.folded else cell.text[byte]):
+                break
+        else:
+            return at
+    return -1
+
+
+# -- counting --------------------------------------------------------------------------------
+
+
+cdef void _count_number(Cell cell, Number *number, int64_t *tally, int64_t weight) noexcept nogil:
+    cdef int64_t value
+    cdef Py_ssize_t rest
+    cdef bint long_number
+    if not number.mark and not number.exponent:
+        tally[_WHOLE] += weight
+        if number.leading and number.whole > 1 and not number.signed:
+            tally[_LEADING_ZERO] += weight
+        long_number = number.significant > 19 or number.mantissa > _INT64_MAX + number.negative
+        if long_number:
+            tally[_LONG] += weight
+        elif _to_integer(number, cell.size, &value):
+            tally[_INTEGER] += weight
+    if _overflows(cell, number):
+        return
+    if number.digits > _MOST_NUMBER_DIGITS:
+        tally[_MANY_DIGITS] += weight
+    if number.zero and number.negative:
+        tally[_NEGATIVE_ZERO] += weight
+    if number.mark != 44:
+        tally[_POINT] += weight
+        if number.mark or number.exponent:
+            tally[_POINT_MARKED] += weight
+        tally[_POINT_SCALE + _scale_of(number)] += weight
+    if number.mark != 46:
+        tally[_COMMA] += weight
+        if number.mark:
+            tally[_COMMA_MARKED] += weight
+            rest = cell.size - number.signed - number.whole - 1
+            if rest != 3 or not 1 <= number.whole <= 3 or number.leading:
+                tally[_COMMA_DECIDED] += weight
+        tally[_COMMA_SCALE + _scale_of(number)] += weight
+
+
+cdef void _count_date(Date *date, int64_t *tally, int64_t weight) noexcept nogil:
+    cdef int64_t days
+    cdef int64_t *parts = tally + _DATE + 9 * (date.mark - 45)
+    if date.sizes[0] == 4:
+        parts[0] += weight
+        parts[1] += weight * (date.sizes[1] != 2 or date.sizes[2] != 2)
+        parts[2] += weight * _day_number(date, YMD, &days)
+    if date.sizes[2] == 4:
+        parts[3] += weight
+        parts[4] += weight * (date.sizes[0] != 2 or date.sizes[1] != 2)
+        parts[5] += weight * (date.groups[0] > 12)
+        parts[6] += weight * (date.groups[1] > 12)
+        parts[7] += weight * _day_number(date, DMY, &days)
+        parts[8] += weight * _day_number(date, MDY, &days)
+
+
+cdef inline Cell _cell(const uint8_t *text, Py_ssize_t size, const uint8_t *side, int64_t begin, int64_t end) noexcept nogil:
+    cdef Cell cell
+    cell.text = text + begin if begin < size else side + (begin - size)
+    cell.size = end - begin
+    return cell
+
+
+cdef inline const uint8_t *_start(const uint8_t[::1] bytes_) noexcept:
+    return &bytes_[0] if bytes_.shape[0] else NULL
+
+
+def tally(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
+          const int64_t[::1] counts, words):
+    """Count what cells could be; see `comb.kernels.tally.tally`.
+
+    `counts` may be empty: each cell counts once. `words` are three pairs of arrays.
+    """
+    cdef Py_ssize_t count = begins.shape[0], at, size = data.shape[0]
+    cdef const uint8_t *text = _start(data)
+    cdef const uint8_t *aside = _start(side)
+    cdef Words given, known, counted
+    cdef Cell cell
+    cdef Number number
+    cdef Date date
+    cdef Py_ssize_t word
+    cdef int64_t weight = 1
+    cdef uint8_t first
+    cdef bint weighted = counts.shape[0] > 0
+    total, marks = np.zeros(SIZE, np.int64), np.zeros(count, np.uint8)
+    cdef int64_t[::1] tallied = total
+    cdef uint8_t[::1] kinds = marks
+    cdef int64_t *places = &tallied[0]
+    _set_words(&given, words[0][0], words[0][1], False)
+    _set_words(&known, words[1][0], words[1][1], True)
+    _set_words(&counted, words[2][0], words[2][1], True)
+    with nogil:
+        for at in range(count):
+            cell = _stripped(_cell(text, size, aside, begins[at], ends[at]))
+            if weighted:
+                weight = counts[at]
+            if not cell.size:
+                kinds[at] = _IS_BLANK
+                places[_BLANK] += weight
+                continue
+            if given.count and _find_word(&given, cell) >= 0:
+                kinds[at] = _IS_GIVEN
+                places[_GIVEN] += weight
+                continue
+            if known.count and _find_word(&known, cell) >= 0:
+                kinds[at] = _IS_KNOWN
+                places[_KNOWN] += weight
+                continue
+            places[_OTHER] += weight
+            first = cell.text[0]
+            if 43 <= first <= 57:
+                if _scan_number(cell, &number):
+                    _count_number(cell, &number, places, weight)
+                elif _scan_date(cell, &date):
+                    _count_date(&date, places, weight)
+            word = _find_word(&counted, cell)
+            if word >= 0:
+                places[_WORD + word] += weight
+    return total, marks
+
+
+# -- reading ---------------------------------------------------------------------------------
+
+
+cdef inline bint _is_given(Words *given, Cell cell) noexcept nogil:
+    return given.count > 0 and cell.size > 0 and _find_word(given, cell) >= 0
+
+
+def read_numbers(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
+                 str kind, int scale, int mark, given_words):
+    """Read cells as numbers of one kind.
+
+    Parameters
+    ----------
+    kind : {"integer", "decimal", "number"}
+    scale : int
+        Digits after the mark of a decimal; fewer are filled up with zeros.
+    mark : int
+        The byte of the decimal mark.
+
+    Returns
+    -------
+    values, status, tally
+        Where the status is `UNUSUAL` or `MISFIT`, the cell is not in the tally yet; where it is
+        `UNDECIDED`, the value is left to Python.
+    """
+    cdef Py_ssize_t count = begins.shape[0], at, size = data.shape[0]
+    cdef const uint8_t *text = _start(data)
+    cdef const uint8_t *aside = _start(side)
+    cdef Words given
+    cdef Number number
+    cdef Cell raw, cell
+    cdef int is_integer = kind == "integer" or (kind == "decimal" and scale == 0)
+    cdef int is_decimal = kind == "decimal" and scale > 0
+    cdef int64_t whole
+    cdef double real
+    cdef int step, digits
+    cdef bint counts
+    cdef int64_t usual_whole = 0, usual_decided = 0, plain = 0
+    cdef int64_t usual_scaled[19]
+    numbers = np.zeros(count, np.float64 if kind == "number" else np.int64)
+    states, total = np.zeros(count, np.uint8), np.zeros(SIZE, np.int64)
+    cdef uint8_t[::1] status = states
+    cdef int64_t[::1] integers = numbers.view(np.int64)
+    cdef double[::1] reals = numbers.view(np.float64)
+    _set_words(&given, given_words[0], given_words[1], False)
+    for step in range(19):
+        usual_scaled[step] = 0
+    with nogil:
+        for at in range(count):
+            raw = _cell(text, size, aside, begins[at], ends[at])
+            if not raw.size:
+                status[at] = BLANK
+                continue
+            if is_integer and _short_integer(raw, &whole) and not given.count:
+                integers[at] = whole
+                usual_whole += 1
+                continue
+            cell = _stripped(raw)
+            if not _scan_number(cell, &number) or (number.mark and number.mark != mark) or _is_given(&given, cell):
+                status[at] = MISFIT if cell.size else BLANK
+                continue
+            if is_integer:
+                if not _to_integer(&number, cell.size, &whole):
+                    status[at] = MISFIT
+                    continue
+                integers[at] = whole
+            elif is_decimal:
+                digits = scale - <int> number.after
+                if number.exponent or digits < 0 or number.whole - number.leading + scale > _MOST_DECIMAL_DIGITS:
+                    status[at] = MISFIT
+                    continue
+                whole = <int64_t> number.mantissa
+                for step in range(digits):
+                    whole *= 10
+                integers[at] = -whole if number.negative else whole
+            elif _to_float(&number, &real):
+                reals[at] = real
+            else:
+                status[at] = UNDECIDED
+                continue
+            counts = cell.size == raw.size and number.digits <= _MOST_NUMBER_DIGITS and _usual(&number)
+            if not counts:
+                status[at] = UNUSUAL
+            elif not number.mark:
+                usual_whole += 1
+            else:
+                usual_scaled[number.after] += 1
+                usual_decided += number.after != 3 or number.whole > 3 or number.leading > 0
+    plain = usual_whole
+    for step in range(1, 19):
+        plain += usual_scaled[step]
+        total[(_COMMA_SCALE if mark == 44 else _POINT_SCALE) + step] = usual_scaled[step]
+    total[_OTHER] = plain
+    total[_INTEGER] = total[_WHOLE] = usual_whole
+    total[_POINT_SCALE] = total[_COMMA_SCALE] = usual_whole
+    total[_POINT], total[_COMMA] = (usual_whole, plain) if mark == 44 else (plain, usual_whole)
+    total[_COMMA_MARKED if mark == 44 else _POINT_MARKED] = plain - usual_whole
+    if mark == 44:
+        total[_COMMA_DECIDED] = usual_decided
+    return numbers, states, total
+
+
+cdef inline bint _short_integer(Cell cell, int64_t *value) noexcept nogil:
+    """Read a whole number of at most 17 digits that is written as short as it can be."""
+    cdef const uint8_t *at = cell.text
+    cdef const uint8_t *end = cell.text + cell.size
+    cdef bint negative = at[0] == 45
+    cdef int64_t result = 0
+    cdef uint8_t digit
+    at += negative
+    if at == end or end - at > 17 or (at[0] == 48 and (negative or end - at > 1)):
+        return False
+    while at < end:
+        digit = at[0] - 48
+        if digit > 9:
+            return False
+        result = result * 10 + digit
+        at += 1
+    value[0] = -result if negative else result
+    return True
+
+
+def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
+               orders, given_words):
+    """Read cells as numeric dates; `orders` are pairs of an order and a mark.
+
+    Returns
+    -------
+    values, status, tally
+        Days from 1970-01-01; otherwise as `read_numbers`.
+    """
+    cdef Py_ssize_t count = begins.shape[0], at, size = data.shape[0]
+    cdef const uint8_t *text = _start(data)
+    cdef const uint8_t *aside = _start(side)
+    cdef Words given
+    cdef Cell raw, cell
+    cdef Date date
+    cdef int allowed[3]
+    cdef int64_t days_found
+    cdef bint fits
+    numbers, states, total = np.zeros(count, np.int64), np.zeros(count, np.uint8), np.zeros(SIZE, np.int64)
+    cdef int64_t[::1] days = numbers
+    cdef uint8_t[::1] status = states
+    cdef int64_t[::1] tallied = total
+    cdef int64_t *places = &tallied[0]
+    allowed[0] = allowed[1] = allowed[2] = 0
+    for order, mark in orders:
+        allowed["-./".index(mark)] |= {"ymd": YMD, "dmy": DMY, "mdy": MDY}[order]
+    _set_words(&given, given_words[0], given_words[1], False)
+    with nogil:
+        for at in range(count):
+            raw = _cell(text, size, aside, begins[at], ends[at])
+            if not raw.size:
+                status[at] = BLANK
+                continue
+            cell = _stripped(raw)
+            if not _scan_date(cell, &date) or _is_given(&given, cell):
+                status[at] = MISFIT if cell.size else BLANK
+                continue
+            fits = False
+            if allowed[date.mark - 45] & YMD:
+                fits = _day_number(&date, YMD, &days_found)
+            if not fits and allowed[date.mark - 45] & MDY:
+                fits = _day_number(&date, MDY, &days_found)
+            if not fits and allowed[date.mark - 45] & DMY:
+                fits = _day_number(&date, DMY, &days_found)
+            if not fits:
+                status[at] = MISFIT
+                continue
+            days[at] = days_found
+            places[_OTHER] += 1
+            _count_date(&date, places, 1)
+    return numbers, states, total
+
+
+# -- texts -----------------------------------------------------------------------------------
+
+
+cdef inline uint64_t _mixed(uint64_t left, uint64_t right) noexcept nogil:
+    cdef wide product = <wide> left * right
+    return <uint64_t> product ^ <uint64_t> (product >> 64)
+
+
+cdef inline uint64_t _hash(Cell cell) noexcept nogil:
+    """Mix the bytes of a cell, eight at a time, by wide products."""
+    cdef uint64_t result = 0x9E3779B97F4A7C15ULL ^ <uint64_t> cell.size, eight
+    cdef Py_ssize_t at = 0
+    while at + 8 <= cell.size:
+        memcpy(&eight, cell.text + at, 8)
+        result = _mixed(result ^ eight, 0xD6E8FEB86659FD93ULL)
+        at += 8
+    eight = 0
+    if at < cell.size:
+        memcpy(&eight, cell.text + at, cell.size - at)
+    return _mixed(result ^ eight, 0xA0761D6478BD642FULL)
+
+
+cdef inline bint _alike(Cell one, Cell other) noexcept nogil:
+    return one.size == other.size and memcmp(one.text, other.text, one.size) == 0
+
+
+cdef enum:
+    BATCH = 32
+
+
+def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
+           double most_distinct):
+    """Number distinct cells in order of appearance.
+
+    Parameters
+    ----------
+    most_distinct : float
+        Give up when more than this share of the cells is distinct.
+
+    Returns
+    -------
+    first, codes
+        The position at which each distinct cell stands first, and the number of each cell;
+        None for both after giving up.
+    """
+    cdef Py_ssize_t count = begins.shape[0], size = data.shape[0], at = 0, ahead, inside
+    cdef const uint8_t *text = _start(data)
+    cdef const uint8_t *aside = _start(side)
+    cdef Cell cells[BATCH]
+    cdef uint64_t hashes[BATCH]
+    cdef uint64_t mask = 4095, slot, hashed
+    cdef Py_ssize_t distinct = 0, most = <Py_ssize_t> (most_distinct * count), early = 2048, other
+    cdef uint32_t tag
+    cdef bint given_up = False
+    cdef int32_t code
+    codes_array, first_array = np.empty(count, np.int32), np.empty(1024, np.int64)
+    slots_array, tags_array = np.zeros(4096, np.int32), np.zeros(4096, np.uint32)
+    cdef int32_t[::1] codes = codes_array
+    cdef int32_t[::1] slots = slots_array
+    cdef uint32_t[::1] tags = tags_array
+    cdef int64_t[::1] first = first_array
+    while at < count:
+        if distinct + BATCH > first.shape[0]:
+            first_array = np.concatenate([first_array, np.empty(len(first_array), np.int64)])
+            first = first_array
+        if 2 * (distinct + BATCH) > slots.shape[0]:
+            slots_array, tags_array = _grown(slots_array, tags_array, data, side, begins, ends, first, distinct)
+            slots, tags = slots_array, tags_array
+            mask = slots.shape[0] - 1
+        if distinct > most or (at >= early and distinct > most_distinct * at):
+            given_up = True
+            break
+        with nogil:
+            # Batches until a table has to grow or enough were seen to think again.
+            while at < count and 2 * (distinct + BATCH) <= slots.shape[0] and distinct + BATCH <= first.shape[0]:
+                ahead = min(BATCH, count - at)
+                for inside in range(ahead):
+                    cells[inside] = _cell(text, size, aside, begins[at + inside], ends[at + inside])
+                    hashes[inside] = _hash(cells[inside])
+                    COMB_PREFETCH(&slots[hashes[inside] & mask])
+                    COMB_PREFETCH(&tags[hashes[inside] & mask])
+                for inside in range(ahead):
+                    hashed = hashes[inside]
+                    slot = hashed & mask
+                    tag = <uint32_t> (hashed >> 32)
+                    while True:
+                        code = slots[slot]
+                        if code == 0:
+                            slots[slot] = <int32_t> distinct + 1
+                            tags[slot] = tag
+                            first[distinct] = at + inside
+                            codes[at + inside] = <int32_t> distinct
+                            distinct += 1
+                            break
+                        if tags[slot] == tag:
+                            other = first[code - 1]
+                            if _alike(cells[inside], _cell(text, size, aside, begins[other], ends[other])):
+                                codes[at + inside] = code - 1
+                                break
+                        slot = (slot + 1) & mask
+                at += ahead
+                if at == early or (at > early and at - ahead < early):
+                    break
+    if given_up or distinct > most:
+        return None, None
+    return first_array[:distinct].copy(), codes_array
+
+
+def _grown(slots_array, tags_array, const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins,
+           const place[:] ends, const int64_t[::1] first, Py_ssize_t distinct):
+    """Return tables of four times the size with the same content."""
+    cdef Py_ssize_t room = 4 * len(slots_array), at, size = data.shape[0]
+    cdef const uint8_t *text = _start(data)
+    cdef const uint8_t *aside = _start(side)
+    cdef uint64_t mask = room - 1, slot, hashed
+    slots_array, tags_array = np.zeros(room, np.int32), np.zeros(room, np.uint32)
+    cdef int32_t[::1] slots = slots_array
+    cdef uint32_t[::1] tags = tags_array
+    with nogil:
+        for at in range(distinct):
+            hashed = _hash(_cell(text, size, aside, begins[first[at]], ends[first[at]]))
+            slot = hashed & mask
+            while slots[slot]:
+                slot = (slot + 1) & mask
+            slots[slot] = <int32_t> at + 1
+            tags[slot] = <uint32_t> (hashed >> 32)
+    return slots_array, tags_array
+
+
+def gather(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends):
+    """Copy cells end to end.
+
+    Returns
+    -------
+    buffer, offsets
+    """
+    cdef Py_ssize_t count = begins.shape[0], size = data.shape[0], at
+    cdef const uint8_t *text = _start(data)
+    cdef const uint8_t *aside = _start(side)
+    cdef int64_t total = 0
+    cdef Cell cell
+    offsets_array = np.empty(count + 1, np.int64)
+    cdef int64_t[::1] offsets = offsets_array
+    with nogil:
+        for at in range(count):
+            offsets[at] = total
+            total += ends[at] - begins[at]
+        offsets[count] = total
+    buffer_array = np.empty(max(total, 1), np.uint8)
+    cdef uint8_t[::1] buffer = buffer_array
+    with nogil:
+        for at in range(count):
+            cell = _cell(text, size, aside, begins[at], ends[at])
+            if cell.size:
+                memcpy(&buffer[offsets[at]], cell.text, cell.size)
+    return buffer_array[:total], offsets_array

@@ -1,0 +1,23 @@
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+class Found:
+    begins: NDArray[np.int32]
+    ends: NDArray[np.int32]
+    side: NDArray[np.uint8]
+    lines: NDArray[np.int32]
+    rows: int
+    after: int
+    line_ends: int
+    blank: list[int]
+    stray: list[int]
+    unclosed: list[int]
+    short: list[tuple[int, int]]
+    surplus: list[tuple[int, int, int]]
+
+def split(
+    data: bytes, last: bool, delimiter: int, quote: int, escape: int, width: int, single: bool, most: int
+) -> Found: ...
+def check_text(data: Any) -> tuple[bool, int, int]: ...

@@ -1,0 +1,342 @@
+# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True, initializedcheck=False
+"""Compiled: find the records and fields of delimited text, and check that it is text.
+
+Follows `comb.kernels.structure` word for word, on UTF-8 bytes with a delimiter and a quote
+of one byte each. The fields are handed out as places: column by column, where each begins
+and ends. A quoted field with quotes inside is written anew beside the text; its places
+count from the end of the text.
+"""
+
+from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
+from libc.string cimport memchr, memcpy
+
+import numpy as np
+
+# As in the reference: a longer quoted field is taken for a quote that was never closed.
+cdef Py_ssize_t LONGEST_QUOTED = 256_000_000
+
+# A split stops after so many cells, so that many short rows of a wide table do not take all memory.
+cdef Py_ssize_t MOST_CELLS = 32_000_000
+cdef Py_ssize_t FEWEST_ROWS = 1024
+
+cdef uint64_t HIGH_BITS = 0x8080808080808080ULL
+cdef uint64_t SPACES = 0x2020202020202020ULL
+
+cdef enum:
+    ORDINARY = 0
+    DELIMITER = 1
+    LINE_END = 2
+    QUOTE = 3
+
+cdef enum Outcome:
+    MORE_NEEDED = -1
+    NOT_QUOTED = 0
+    FOUND = 1
+
+
+cdef struct Scan:
+    const uint8_t *text
+    Py_ssize_t size
+    bint last
+    uint8_t kinds[256]
+    uint8_t delimiter
+    int quote  # -1: none
+    int escape  # -1: none
+    uint8_t *side
+    Py_ssize_t side_size
+    Py_ssize_t hopeless_until
+    # The field found last.
+    Py_ssize_t begin
+    Py_ssize_t end
+    Py_ssize_t stop
+    bint stray
+    bint unclosed
+
+
+cdef class Found:
+    """What `split` found; the places of the cells are arrays of columns by rows."""
+
+    cdef public object begins, ends, side, lines
+    cdef public Py_ssize_t rows, after, line_ends
+    cdef public list blank, stray, unclosed, short, surplus
+
+
+cdef bint _crosses(const uint8_t *text, Py_ssize_t start, Py_ssize_t stop) noexcept nogil:
+    if stop <= start:
+        return False
+    return memchr(text + start, 10, stop - start) != NULL or memchr(text + start, 13, stop - start) != NULL
+
+
+cdef Py_ssize_t _count_line_ends(const uint8_t *text, Py_ssize_t start, Py_ssize_t stop) noexcept nogil:
+    cdef Py_ssize_t count = 0, at
+    for at in range(start, stop):
+        count += text[at] == 10 or (text[at] == 13 and not (at + 1 < stop and text[at + 1] == 10))
+    return count
+
+
+cdef Py_ssize_t _most_records(const uint8_t *text, Py_ssize_t size) noexcept nogil:
+    cdef Py_ssize_t count = 1, at
+    for at in range(size):
+        count += (text[at] == 10) + (text[at] == 13)
+    return count
+
+
+cdef bint _escaped(Scan *scan, Py_ssize_t close, Py_ssize_t start) noexcept nogil:
+    cdef Py_ssize_t count = 0
+    while close - count > start and scan.text[close - count - 1] == scan.escape:
+        count += 1
+    return count % 2 == 1
+
+
+cdef void _put_aside(Scan *scan, Py_ssize_t start, Py_ssize_t stop) noexcept nogil:
+    memcpy(scan.side + scan.side_size, scan.text + start, stop - start)
+    scan.side_size += stop - start
+
+
+cdef Outcome _quoted(Scan *scan, Py_ssize_t start) noexcept nogil:
+    """Find the quoted field whose content starts here."""
+    cdef const uint8_t *text = scan.text
+    cdef Py_ssize_t position = start, checked = start, close, limit = min(scan.size, start + LONGEST_QUOTED)
+    cdef Py_ssize_t kept = scan.side_size
+    cdef const uint8_t *found
+    cdef bint crossed = False, stray = False, escaped, several = False
+    while True:
+        found = <const uint8_t *> memchr(text + position, scan.quote, limit - position) if position < limit else NULL
+        if found == NULL:
+            scan.side_size = kept
+            return NOT_QUOTED if scan.last or limit < scan.size else MORE_NEEDED
+        close = found - text
+        escaped = scan.escape >= 0 and _escaped(scan, close, start)
+        if several:
+            _put_aside(scan, position, close - escaped)
+        if close + 1 >= scan.size and not scan.last:
+            scan.side_size = kept
+            return MORE_NEEDED
+        if not escaped:
+            if close + 1 >= scan.size:
+                break
+            if text[close + 1] == scan.quote:
+                pass
+            elif scan.kinds[text[close + 1]] == DELIMITER or scan.kinds[text[close + 1]] == LINE_END:
+                break
+            else:
+                crossed = crossed or _crosses(text, checked, close)
+                checked = close
+                if crossed and (text[close - 1] in (10, 13) or text[close - 1] == scan.delimiter):
+                    scan.side_size = kept
+                    return NOT_QUOTED
+                stray = True
+        if not several:
+            several = True
+            _put_aside(scan, start, close - escaped)
+        scan.side[scan.side_size] = scan.quote
+        scan.side_size += 1
+        position = close + 1 + (not escaped and text[close + 1] == scan.quote)
+    scan.stray = stray
+    scan.stop = close + 1
+    scan.begin = scan.size + kept if several else start
+    scan.end = scan.size + scan.side_size if several else close
+    return FOUND
+
+
+cdef Outcome _field(Scan *scan, Py_ssize_t position) noexcept nogil:
+    """Find the field that begins here."""
+    cdef const uint8_t *text = scan.text
+    cdef Py_ssize_t at = position, line_end
+    cdef Outcome outcome
+    cdef uint8_t kind
+    scan.stray = scan.unclosed = False
+    if scan.quote >= 0 and at < scan.size and text[at] == scan.quote:
+        if at >= scan.hopeless_until:
+            outcome = _quoted(scan, at + 1)
+            if outcome != NOT_QUOTED:
+                return outcome
+            scan.unclosed = True
+            line_end = at
+            while line_end < scan.size and text[line_end] != 10 and text[line_end] != 13:
+                line_end += 1
+            scan.hopeless_until = line_end
+        at += 1
+    while True:
+        while at < scan.size and scan.kinds[text[at]] == ORDINARY:
+            at += 1
+        if at >= scan.size:
+            if not scan.last:
+                return MORE_NEEDED
+            break
+        kind = scan.kinds[text[at]]
+        if kind != QUOTE:
+            break
+        scan.stray = scan.stray or at > position
+        at += 1
+    scan.begin, scan.end, scan.stop = position, at, at
+    return FOUND
+
+
+cdef void _set_kinds(Scan *scan) noexcept nogil:
+    cdef int byte
+    for byte in range(256):
+        scan.kinds[byte] = ORDINARY
+    if scan.quote >= 0:
+        scan.kinds[scan.quote] = QUOTE
+    scan.kinds[10] = scan.kinds[13] = LINE_END
+    scan.kinds[scan.delimiter] = DELIMITER
+
+
+def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int escape, Py_ssize_t width,
+          bint single, Py_ssize_t most):
+    """Find the records of a text and the places of their fields.
+
+    Parameters
+    ----------
+    data : bytes-like
+        Begins with a record.
+    last : bool
+        Whether the text ends here; else a record that is not whole is left for later.
+    delimiter, quote, escape : int
+        Bytes; -1 for none.
+    width : int
+        The columns whose places are handed out.
+    single : bool
+        Whether blank lines are rows.
+    most : int
+        Stop after so many rows.
+
+    Returns
+    -------
+    Found
+    """
+    cdef Scan scan
+    cdef Py_ssize_t size = data.shape[0], position = 0, start, row = 0, count, capacity, stop_row
+    cdef Py_ssize_t line = 0, column, passed
+    cdef Outcome outcome = FOUND
+    cdef bint quotes, at_end
+    cdef int32_t[:, ::1] begins, ends
+    cdef int32_t[::1] lines
+    cdef uint8_t[::1] side
+    cdef const uint8_t *text
+    found = Found()
+    found.blank, found.stray, found.unclosed, found.short, found.surplus = [], [], [], [], []
+    if size:
+        scan.text = &data[0]
+    scan.size, scan.last = size, last
+    scan.delimiter, scan.quote, scan.escape = delimiter, quote, escape
+    scan.side_size = scan.hopeless_until = 0
+    _set_kinds(&scan)
+    text = scan.text
+    with nogil:
+        capacity = _most_records(text, size)
+    capacity = min(capacity, max(FEWEST_ROWS, MOST_CELLS // width))
+    stop_row = min(capacity, most)
+    begins, ends = np.empty((width, capacity), np.int32), np.empty((width, capacity), np.int32)
+    lines, side = np.empty(capacity, np.int32), np.empty(size + 1, np.uint8)
+    scan.side = &side[0]
+    with nogil:
+        while position < size and row < stop_row:
+            start = position
+            count = 0
+            quotes = False
+            while True:
+                outcome = _field(&scan, position)
+                if outcome != FOUND:
+                    break
+                at_end = scan.stop >= size
+                if count < width:
+                    begins[count, row] = <int32_t> scan.begin
+                    ends[count, row] = <int32_t> scan.end
+                else:
+                    with gil:
+                        found.surplus.append((row, scan.begin, scan.end))
+                if scan.stray or scan.unclosed:
+                    with gil:
+                        if scan.unclosed:
+                            found.unclosed.append(line)
+                        if scan.stray:
+                            found.stray.append(line)
+                quotes = quotes or scan.begin != position or scan.stop != scan.end
+                count += 1
+                position = scan.stop
+                if at_end or scan.kinds[text[position]] != DELIMITER:
+                    break
+                position += 1
+            if outcome == FOUND and not at_end:
+                if text[position] == 13 and position + 1 >= size and not last:
+                    outcome = MORE_NEEDED
+                else:
+                    position += 2 if text[position] == 13 and position + 1 < size and text[position + 1] == 10 else 1
+            if outcome != FOUND:
+                position = start
+                with gil:
+                    _forget(found, row, line)
+                break
+            lines[row] = <int32_t> line
+            if count == 1 and not single and scan.begin == scan.end:
+                with gil:
+                    found.blank.append(line)
+            else:
+                if count < width:
+                    for column in range(count, width):
+                        begins[column, row] = ends[column, row] = 0
+                    with gil:
+                        found.short.append((row, count))
+                row += 1
+            passed = _count_line_ends(text, start, position) if quotes else 1
+            line += passed
+    found.begins, found.ends = np.asarray(begins)[:, :row], np.asarray(ends)[:, :row]
+    found.lines, found.side = np.asarray(lines)[:row], np.asarray(side)[: scan.side_size]
+    found.rows, found.after, found.line_ends = row, position, line
+    return found
+
+
+cdef _forget(Found found, Py_ssize_t row, Py_ssize_t line):
+    """Take back what was noted of a record that is not whole."""
+    found.surplus = [one for one in found.surplus if one[0] != row]
+    found.stray = [one for one in found.stray if one != line]
+    found.unclosed = [one for one in found.unclosed if one != line]
+
+
+def check_text(const uint8_t[::1] data):
+    """Check bytes for being UTF-8.
+
+    Returns
+    -------
+    valid, controls, characters
+        Whether all is well-formed (RFC 3629), how many bytes are control characters that
+        text does not have, and how many characters there are.
+    """
+    cdef Py_ssize_t size = data.shape[0], at = 0, controls = 0, trailing = 0
+    cdef const uint8_t *text
+    cdef uint64_t eight
+    cdef uint8_t byte, second
+    cdef int length
+    if not size:
+        return True, 0, 0
+    text = &data[0]
+    with nogil:
+        while at < size:
+            if at + 8 <= size:
+                # Eight bytes at once where all are printable ASCII, as nearly all are.
+                memcpy(&eight, text + at, 8)
+                if not ((eight | (eight - SPACES)) & HIGH_BITS):
+                    at += 8
+                    continue
+            byte = text[at]
+            if byte < 0x80:
+                controls += byte < 32 and not (9 <= byte <= 13 or byte == 26)
+                at += 1
+                continue
+            length = 2 if 0xC2 <= byte <= 0xDF else 3 if 0xE0 <= byte <= 0xEF else 4 if 0xF0 <= byte <= 0xF4 else 0
+            if not length or at + length > size:
+                break
+            second = text[at + 1]
+            if second & 0xC0 != 0x80 or (byte == 0xE0 and second < 0xA0) or (byte == 0xED and second > 0x9F):
+                break
+            if (byte == 0xF0 and second < 0x90) or (byte == 0xF4 and second > 0x8F):
+                break
+            if length > 2 and text[at + 2] & 0xC0 != 0x80:
+                break
+            if length > 3 and text[at + 3] & 0xC0 != 0x80:
+                break
+            trailing += length - 1
+            at += length
+    return at == size, controls, size - trailing

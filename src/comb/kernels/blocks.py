@@ -1,0 +1,324 @@
+"""A block: the records of a run of text, and its columns as texts or as values.
+
+There are two kinds. `ListBlock` is the reference: lists of strings, split by
+`comb.kernels.structure`; it gives texts only. `PlaceBlock` keeps the places of the cells in the bytes
+it was made from, and reads values from them without making a string.
+"""
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.kernels import tally as counting
+from comb.kernels.coding import encode
+from comb.kernels.packed import Packed, pack
+from comb.kernels.parsing import BLANK, FITS, MARKED, MISFIT
+from comb.kernels.structure import split_records
+from comb.kernels.tally import IS_BLANK, Kinds, Tally, Words
+
+# Above this share of distinct texts, codes cost more than they save.
+MOST_DISTINCT_SHARE = 0.7
+
+# With a larger share of cells that the quick way does not read, a column is better taken as text.
+MOST_UNUSUAL_SHARE = 0.25
+
+# What the compiled readers say of a cell beside `FITS`, `BLANK` and `MISFIT`.
+UNUSUAL, UNDECIDED = 4, 5
+
+EVERYTHING = 2**62
+
+Rows = NDArray[np.int64]
+Status = NDArray[np.uint8]
+
+
+class Dialect(NamedTuple):
+    """How records and fields are parted; see `comb.kernels.structure`."""
+
+    delimiter: str
+    quote: str | None
+    escape: str
+
+
+class Values(NamedTuple):
+    """Cells read as one type.
+
+    Attributes
+    ----------
+    values : array
+    status : uint8 array
+        `FITS`, `BLANK`, `MISFIT` or `MARKED`.
+    tally : int64 array
+        What the cells could be.
+    kept_at, kept
+        The cells that are `MISFIT` or `MARKED`, and their texts.
+    """
+
+    values: NDArray[Any]
+    status: Status
+    tally: Tally
+    kept_at: Rows
+    kept: Packed
+
+
+class NumberForm(NamedTuple):
+    """How numbers are written: kind of number, digits after the mark, the mark."""
+
+    kind: str
+    scale: int
+    mark: str
+
+
+DateOrders = tuple[tuple[str, str], ...]
+
+
+class Block(Protocol):
+    """The records of a run of text.
+
+    Attributes
+    ----------
+    lines : int array
+        The line on which each row begins, from 0 at the beginning of the run.
+    line_ends : int
+        Lines that were passed.
+    after : int
+        The byte at which the next record begins.
+    blank, stray, unclosed : list of int
+        The lines that are blank, with a quote inside a field, and with one that never closes.
+    short : dict of int to int
+        Rows with fewer fields than asked for, and how many they have.
+    surplus : dict of int to list of str
+        Rows with more, and the fields beyond.
+    """
+
+    lines: NDArray[np.integer]
+    line_ends: int
+    after: int
+    blank: list[int]
+    stray: list[int]
+    unclosed: list[int]
+    short: dict[int, int]
+    surplus: dict[int, list[str]]
+
+    def __len__(self) -> int:
+        """Return how many rows there are."""
+
+    def row(self, at: int) -> list[str]:
+        """Return the fields of one row."""
+
+    def begin_with(self, text: str) -> list[int]:
+        """Return the rows whose first field is a text."""
+
+    def without(self, rows: Sequence[int]) -> "Block":
+        """Return the block without some rows."""
+
+    def text(self, column: int) -> tuple[Packed, NDArray[Any] | None]:
+        """Return a column as texts, with codes where they repeat."""
+
+    def values(self, column: int, form: NumberForm | DateOrders, words: Words) -> Values | None:
+        """Return a column as numbers or dates; None where texts are the better way."""
+
+
+class ListBlock:
+    """The reference; see `Block`."""
+
+    def __init__(self, data: bytes, dialect: Dialect, width: int, *, single: bool, most: int) -> None:
+        found = split_records(data.decode(), dialect.delimiter, dialect.quote, escape=dialect.escape)
+        kept = [at for at, row in enumerate(found.fields) if single or row != [""]][:most]
+        reached = len(kept) < most
+        self._width = width
+        self._rows = [found.fields[at] for at in kept]
+        self.lines: NDArray[np.integer] = np.array([found.lines[at] - 1 for at in kept], np.int64)
+        last = len(found.fields) if reached else kept[-1] + 1 if kept else 0
+        self.blank = [] if single else [found.lines[at] - 1 for at in range(last) if found.fields[at] == [""]]
+        passed = self.lines[-1] if len(kept) and not reached else len(data)
+        self.stray = [line - 1 for line in found.stray if line - 1 <= passed]
+        self.unclosed = [line - 1 for line in found.unclosed if line - 1 <= passed]
+        self.line_ends = found.lines[-1] if found.lines else 0
+        self.after = len(data)
+        self._set_irregular()
+
+    def _set_irregular(self) -> None:
+        width = self._width
+        self.short = {at: len(row) for at, row in enumerate(self._rows) if len(row) < width}
+        self.surplus = {at: row[width:] for at, row in enumerate(self._rows) if len(row) > width}
+
+    def __len__(self) -> int:
+        return len(self._rows)
+
+    def row(self, at: int) -> list[str]:
+        """Return the fields of one row."""
+        return self._rows[at]
+
+    def begin_with(self, text: str) -> list[int]:
+        """Return the rows whose first field is a text."""
+        return [at for at, row in enumerate(self._rows) if row[0] == text]
+
+    def without(self, rows: Sequence[int]) -> "ListBlock":
+        """Return the block without some rows."""
+        gone = set(rows)
+        kept = [at for at in range(len(self)) if at not in gone]
+        self._rows = [self._rows[at] for at in kept]
+        self.lines = self.lines[kept]
+        self._set_irregular()
+        return self
+
+    def text(self, column: int) -> tuple[Packed, NDArray[Any] | None]:
+        """Return a column as texts, with codes where they repeat."""
+        texts = [row[column] if column < len(row) else "" for row in self._rows]
+        words, codes = encode(texts)
+        return (pack(texts), None) if len(words) > MOST_DISTINCT_SHARE * len(texts) else (pack(words), codes)
+
+    def values(self, column: int, form: NumberForm | DateOrders, words: Words) -> Values | None:
+        """Leave it at texts, which the reference reads when the type is known."""
+        return None
+
+
+class Cells(NamedTuple):
+    """Cells by their places; those beyond the end of `data` stand in `side`."""
+
+    data: Any
+    side: NDArray[np.uint8]
+    begins: NDArray[np.integer]
+    ends: NDArray[np.integer]
+
+    def take(self, rows: Rows) -> "Cells":
+        """Return some of the cells."""
+        return self._replace(begins=self.begins[rows], ends=self.ends[rows])
+
+
+NOTHING_ASIDE = np.zeros(0, np.uint8)
+
+
+def cells_of(texts: Packed) -> Cells:
+    """Return texts end to end as cells."""
+    return Cells(texts.buffer, NOTHING_ASIDE, texts.offsets[:-1], texts.offsets[1:])
+
+
+class PlaceBlock:
+    """Places in bytes; see `Block`.
+
+    Parameters
+    ----------
+    cells : module
+        The compiled readers.
+    data : bytes
+    found : object
+        What the compiled `split` found.
+    """
+
+    def __init__(self, cells: Any, data: bytes, found: Any) -> None:
+        self._cells = cells
+        self._data = data
+        self._side = found.side
+        self._begins, self._ends = found.begins, found.ends
+        self.lines = found.lines
+        self.line_ends, self.after = found.line_ends, found.after
+        self.blank, self.stray, self.unclosed = found.blank, found.stray, found.unclosed
+        self.short = dict(found.short)
+        self.surplus: dict[int, list[str]] = {}
+        for row, begin, end in found.surplus:
+            self.surplus.setdefault(row, []).append(self._string(begin, end))
+
+    def _string(self, begin: int, end: int) -> str:
+        size = len(self._data)
+        if begin >= size:
+            return str(self._side[begin - size : end - size].tobytes(), "utf-8")
+        return self._data[begin:end].decode()
+
+    def __len__(self) -> int:
+        return len(self.lines)
+
+    def row(self, at: int) -> list[str]:
+        """Return the fields of one row."""
+        width = self.short.get(at, len(self._begins))
+        places = zip(self._begins[:width, at].tolist(), self._ends[:width, at].tolist(), strict=True)
+        return [self._string(begin, end) for begin, end in places] + self.surplus.get(at, [])
+
+    def begin_with(self, text: str) -> list[int]:
+        """Return the rows whose first field is a text."""
+        wanted = len(text.encode())
+        sized = np.flatnonzero(self._ends[0] - self._begins[0] == wanted)
+        first = self._data[:1] if not wanted else text.encode()[:1]
+        array = np.frombuffer(self._data, np.uint8)
+        begins = self._begins[0][sized]
+        if wanted:
+            inside = begins < len(array)
+            sized = sized[~inside | (array[np.minimum(begins, len(array) - 1)] == first[0])]
+        return [at for at in sized.tolist() if self._string(int(self._begins[0, at]), int(self._ends[0, at])) == text]
+
+    def without(self, rows: Sequence[int]) -> "PlaceBlock":
+        """Return the block without some rows."""
+        kept = np.ones(len(self), np.bool_)
+        kept[list(rows)] = False
+        places = np.cumsum(kept) - 1
+        self._begins, self._ends, self.lines = self._begins[:, kept], self._ends[:, kept], self.lines[kept]
+        self.short = {int(places[at]): width for at, width in self.short.items() if kept[at]}
+        self.surplus = {int(places[at]): cells for at, cells in self.surplus.items() if kept[at]}
+        return self
+
+    def _column(self, column: int) -> Cells:
+        return Cells(self._data, self._side, self._begins[column], self._ends[column])
+
+    def text(self, column: int) -> tuple[Packed, NDArray[Any] | None]:
+        """Return a column as texts, with codes where they repeat."""
+        cells = self._column(column)
+        first, codes = self._cells.encode(*cells, MOST_DISTINCT_SHARE)
+        return Packed(*self._cells.gather(*(cells if first is None else cells.take(first)))), codes
+
+    def values(self, column: int, form: NumberForm | DateOrders, words: Words) -> Values | None:
+        """Return a column as numbers or dates; None where texts are the better way."""
+        cells = self._column(column)
+        values, status, tally = read_cells(self._cells, cells, form, words)
+        unusual = np.flatnonzero(status >= MISFIT)
+        if len(unusual) > MOST_UNUSUAL_SHARE * len(self):
+            return None
+        texts = cells.take(unusual)
+        further, kinds = count_cells(self._cells, texts, None, words)
+        tally += further
+        states = decided(status[unusual], kinds)
+        self._settle(values, states, unusual, texts, form)
+        status[unusual] = states
+        kept = np.flatnonzero(states >= MISFIT)
+        return Values(values, status, tally, unusual[kept], Packed(*self._cells.gather(*texts.take(kept))))
+
+    def _settle(self, values: NDArray[Any], states: Status, unusual: Rows, texts: Cells, form: Any) -> None:
+        at = np.flatnonzero(states == UNDECIDED)
+        if len(at):
+            settle(values, states, unusual[at], at, Packed(*self._cells.gather(*texts.take(at))), form.mark)
+
+
+def read_cells(kernel: Any, cells: Cells, form: NumberForm | DateOrders, words: Words) -> tuple[Any, Status, Tally]:
+    """Read cells by the compiled readers; words given for missing are left out."""
+    given = pack(words.given)
+    if isinstance(form, NumberForm):
+        values, status, tally = kernel.read_numbers(*cells, form.kind, form.scale, ord(form.mark), given)
+        return values, status, tally
+    values, status, tally = kernel.read_dates(*cells, form, given)
+    return values.view("datetime64[D]"), status, tally
+
+
+def count_cells(kernel: Any, cells: Cells, counts: NDArray[np.int64] | None, words: Words) -> tuple[Tally, Kinds]:
+    """Count what cells could be, by the compiled counter."""
+    weights = np.zeros(0, np.int64) if counts is None else counts
+    packed = tuple(pack(part) for part in words)
+    tally, kinds = kernel.tally(*cells, weights, packed)
+    return tally, kinds
+
+
+def decided(status: Status, kinds: Kinds) -> Status:
+    """Return the status of cells that were looked at a second time; undecided ones stay so."""
+    result = np.where(status == UNUSUAL, np.uint8(FITS), status)
+    result[(kinds & IS_BLANK) != 0] = BLANK
+    result[(kinds & (counting.IS_GIVEN | counting.IS_KNOWN)) != 0] = MARKED
+    return result
+
+
+def settle(values: NDArray[Any], states: Status, cells: Rows, at: Rows, texts: Packed, mark: str) -> None:
+    """Let Python's own `float` read the numbers that the compiled reader left to it."""
+    for cell, place, text in zip(cells.tolist(), at.tolist(), texts.strings(), strict=True):
+        value = float(text.strip().replace(mark, ".", 1))
+        overflows = abs(value) == float("inf")
+        states[place] = MISFIT if overflows else FITS
+        values[cell] = 0.0 if overflows else value

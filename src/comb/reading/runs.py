@@ -1,0 +1,180 @@
+"""A text in runs of whole records, worked on side by side. Pure: bytes in, results out.
+
+Where a run ends is guessed: after a line end with an even number of quotes before it. That is
+right wherever quotes are well formed. Each run is split exactly from where the one before
+it ended, and where that is not where it was guessed, the next is split again from the right place.
+"""
+
+from collections import deque
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Generic, Protocol, TypeVar
+
+# Large enough that the work outweighs the handing out, small enough for the caches.
+RUN_BYTES = 1_000_000
+
+# The last run holds so many lines, so that notes below the table stand in one run.
+LAST_LINES = 24
+
+# A run whose quotes leave no line end to cut at is tried at so many before more is read.
+MOST_TRIES = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """Some whole records, as far as can be told before they are split.
+
+    Attributes
+    ----------
+    start : int
+        Where it begins, in bytes from the first run.
+    data : bytes
+    last : bool
+        Whether the text ends here.
+    """
+
+    start: int
+    data: bytes
+    last: bool
+
+
+class HasEnd(Protocol):
+    """The result of working on a run."""
+
+    @property
+    def after(self) -> int:
+        """The byte at which the first record begins that was not read."""
+
+
+Result = TypeVar("Result", bound=HasEnd)
+
+
+def cut(data: bytes, quote: bytes) -> int:
+    """Return where the last whole record ends, by the number of quotes; 0 if none does.
+
+    >>> cut(b'a,b\\n1,"x\\ny"\\n2,"z\\n', b'"')
+    12
+    """
+    end = _line_end(data, len(data))
+    if not quote:
+        return end
+    even = data.count(quote, 0, end) % 2 == 0
+    for _ in range(MOST_TRIES):
+        if even or not end:
+            return end
+        before = data.rfind(quote, 0, end)
+        earlier = _line_end(data, before)
+        even ^= data.count(quote, earlier, end) % 2 == 1
+        end = earlier
+    return 0
+
+
+def _line_end(data: bytes, stop: int) -> int:
+    """Return the end of the last line that ends before a place, 0 if none does."""
+    end = data.rfind(b"\n", 0, stop) + 1
+    if end:
+        return end
+    end = data.rfind(b"\r", 0, stop) + 1
+    # What follows a lone carriage return may be the rest of a line end.
+    return end if end < len(data) else data.rfind(b"\r", 0, max(end - 1, 0)) + 1
+
+
+def runs(read: Callable[[int], bytes], quote: bytes, size: int = RUN_BYTES) -> Iterator[Run]:
+    """Cut a text into runs as it is read."""
+    start, rest, wanted = 0, b"", size
+    held: Run | None = None
+    while chunk := read(wanted):
+        data = rest + chunk
+        end = cut(data, quote)
+        # A record larger than a run: read ever more, so that the copying stays in proportion.
+        wanted = size if end else len(data)
+        rest = data[end:]
+        if end:
+            if held is not None:
+                yield held
+            held = Run(start, data[:end], last=False)
+            start += end
+    if held is not None and rest.count(b"\n") + rest.count(b"\r") < LAST_LINES:
+        yield Run(held.start, held.data + rest, last=True)
+        return
+    if held is not None:
+        yield held
+    yield Run(start, rest, last=True)
+
+
+class _Work(Generic[Result]):
+    """Runs in work, in order, with the right one always next."""
+
+    def __init__(self, source: Iterator[Run], work: Callable[[Run], Result], pool: ThreadPoolExecutor | None) -> None:
+        self._source = source
+        self._work = work
+        self._pool = pool
+        self._ahead: deque[tuple[Run, Future[Result] | None]] = deque()
+
+    def fill(self, most: int) -> None:
+        while len(self._ahead) < most:
+            run = next(self._source, None)
+            if run is None:
+                return
+            self._ahead.append((run, self._pool.submit(self._work, run) if self._pool else None))
+
+    def next(self) -> tuple[Run, Result] | None:
+        """Return the next run with its result."""
+        self.fill(1)
+        if not self._ahead:
+            return None
+        run, future = self._ahead.popleft()
+        return run, future.result() if future else self._work(run)
+
+    def joined(self, run: Run, after: int, count: int) -> tuple[Run, Result]:
+        """Work on what a run left together with the runs that follow; what was done on those is dropped."""
+        start, data, last = run.start + after, [run.data[after:]], run.last
+        for _ in range(count):
+            self.fill(1)
+            if self._ahead:
+                following, future = self._ahead.popleft()
+                if future:
+                    future.cancel()
+                data.append(following.data)
+                last = following.last
+        whole = Run(start, b"".join(data), last)
+        return whole, self._work(whole)
+
+
+def work_on(source: Iterator[Run], work: Callable[[Run], Result], threads: int = 1) -> Iterator[tuple[Run, Result]]:
+    """Work on runs, several at a time, and give the results in order.
+
+    Parameters
+    ----------
+    source : iterator of Run
+    work : callable
+        Splits a run; says in `after` how far it came.
+    threads : int
+
+    Yields
+    ------
+    run, result
+        The runs as they really begin.
+    """
+    pool = ThreadPoolExecutor(threads) if threads > 1 else None
+    try:
+        working = _Work(source, work, pool)
+        working.fill(threads + 1 if pool else 1)
+        found = working.next()
+        while found is not None:
+            run, result = found
+            count = 1
+            while result.after < len(run.data):
+                if result.after:
+                    yield run, result
+                    count = 1
+                # An open quote may reach far: take twice as much each time.
+                run, result = working.joined(run, result.after, count)
+                count *= 2
+            yield run, result
+            working.fill(threads + 1 if pool else 1)
+            found = working.next()
+    finally:
+        if pool:
+            pool.shutdown(cancel_futures=True)
