@@ -27,8 +27,6 @@ LEAST_FIT = 0.9
 # How many misfits evidence shows.
 MOST_EXAMPLES = 5
 
-_STATE_OF_STATUS = np.array([Reason.PRESENT, Reason.BLANK, Reason.UNREADABLE, Reason.MARKER], dtype=np.uint8)
-
 
 def infer_column(text: Text, *, missing: Collection[str] | None = None) -> Column:
     """Give a column of texts the type that its values speak for.
@@ -141,10 +139,11 @@ def _as_declared(pieces: Sequence[Piece], reading: Reading | None, request: Requ
 def _built(pieces: Sequence[Piece], reading: Reading | None, evidence: Evidence) -> Column:
     """Make a column of texts read one way."""
     cells, absent = read_pieces(pieces, reading)
-    state = _STATE_OF_STATUS[cells.status]
+    state = cells.status.copy() if absent is not None else cells.status
     kept = Kept.of(cells.kept_at, cells.kept)
     examples = _misfits(cells)
     if absent is not None:
+        # The status of a cell is the reason why it is missing; kernels do not know absence.
         state[absent] = Reason.ABSENT
     if evidence.declared:
         evidence = _counted(evidence, cells, 0 if absent is None else int(absent.sum()))

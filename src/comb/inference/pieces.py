@@ -16,8 +16,8 @@ from comb.inference.reader import Reading
 from comb.kernels import chosen
 from comb.kernels.blocks import Block
 from comb.kernels.coding import Codes
-from comb.kernels.parsing import BLANK, FITS, MARKED, MISFIT, MOST_DECIMAL_DIGITS
-from comb.kernels.tally import IS_BLANK, IS_GIVEN, IS_KNOWN, Count, Tally, Words
+from comb.kernels.parsing import BLANK, FITS, MARKED, MOST_DECIMAL_DIGITS
+from comb.kernels.tally import IS_BLANK, IS_GIVEN, IS_KNOWN, Count, Kinds, Tally, Words
 from comb.tables.column import Mask
 from comb.tables.text import Text, joined_texts
 from comb.tables.types import Type
@@ -59,41 +59,50 @@ class TextPiece:
         The words that matter in it.
     absent : bool array, optional
         Cells that the source did not have; their text is empty.
+
+    Attributes
+    ----------
+    tally : int64 array
+        What the texts could be; absent cells are not counted.
+    kinds : uint8 array
+        For each stored text what `comb.kernels.tally.tally` says of it.
     """
 
-    __slots__ = ("_kinds", "_tally", "absent", "text", "words")
+    __slots__ = ("absent", "kinds", "tally", "text", "words")
 
     def __init__(self, text: Text, words: Words, absent: Mask | None = None) -> None:
         self.text = text
         self.words = words
         self.absent = absent
         counts = None if text.codes is None else np.bincount(text.codes, minlength=text.item_count)
-        self._tally, self._kinds = chosen.tally(text.packed(), counts, words)
+        self.tally, self.kinds = chosen.tally(text.packed(), counts, words)
         if absent is not None:
-            self._tally[Count.BLANK] -= int(absent.sum())
+            self.tally[Count.BLANK] -= int(absent.sum())
+
+    @classmethod
+    def counted(cls, text: Text, words: Words, absent: Mask | None, tally: Tally, kinds: Kinds) -> "TextPiece":
+        """Make a piece of texts whose counts are known already."""
+        piece = cls.__new__(cls)
+        piece.text, piece.words, piece.absent, piece.tally, piece.kinds = text, words, absent, tally, kinds
+        return piece
 
     def __len__(self) -> int:
         return len(self.text)
 
-    @property
-    def tally(self) -> Tally:
-        """What the texts could be; absent cells are not counted."""
-        return self._tally
-
     def read(self, reading: Reading | None) -> ReadCells:
         """Read the cells; None leaves them as they are, and known words for missing with them."""
         if reading is None:
-            status = np.where(self._kinds & IS_BLANK, BLANK, FITS).astype(np.uint8)
-            status[(self._kinds & IS_GIVEN) != 0] = MARKED
+            status = np.where(self.kinds & IS_BLANK, BLANK, FITS).astype(np.uint8)
+            status[(self.kinds & IS_GIVEN) != 0] = MARKED
             values: NDArray[Any] | Text = self.text
         else:
             values, status = reading.parse_text(self.text.packed())
-            status[(self._kinds & IS_BLANK) != 0] = BLANK
-            status[(self._kinds & (IS_GIVEN | IS_KNOWN)) != 0] = MARKED
+            status[(self.kinds & IS_BLANK) != 0] = BLANK
+            status[(self.kinds & (IS_GIVEN | IS_KNOWN)) != 0] = MARKED
         if self.text.codes is not None:
             status = status[self.text.codes]
             values = values if isinstance(values, Text) else values[self.text.codes]
-        kept_at = np.flatnonzero(status >= MISFIT)
+        kept_at = np.flatnonzero(status >= MARKED)
         return ReadCells(values, status, kept_at, self.text.take(kept_at))
 
 
@@ -111,7 +120,7 @@ class ReadPiece:
         Fetches the same cells as text.
     """
 
-    __slots__ = ("_again", "absent", "cells", "reading", "tally", "words")
+    __slots__ = ("absent", "again", "cells", "reading", "tally", "words")
 
     def __init__(
         self,
@@ -120,14 +129,14 @@ class ReadPiece:
         tally: Tally,
         words: Words,
         absent: Mask | None,
-        again: Callable[[], TextPiece],
+        again: Callable[[], list[TextPiece]],
     ) -> None:
         self.reading = reading
         self.cells = cells
         self.tally = tally
         self.words = words
         self.absent = absent
-        self._again = again
+        self.again = again
 
     def __len__(self) -> int:
         return len(self.cells.status)
@@ -138,7 +147,7 @@ class ReadPiece:
             return self.cells
         values = None if reading is None else self._converted(reading)
         if values is None or reading is None:
-            return self._again().read(reading)
+            return read_pieces(self.again(), reading)[0]
         misfits = TextPiece(self.cells.kept, self.words).read(reading)
         status = self.cells.status.copy()
         status[self.cells.kept_at] = misfits.status
@@ -213,7 +222,7 @@ def block_piece(
     guess: Reading | None,
     words: Words,
     absent: Mask | None,
-    again: Callable[[], TextPiece],
+    again: Callable[[], list[TextPiece]],
 ) -> Piece:
     """Take a column out of a block, read by a guess where that is the better way.
 

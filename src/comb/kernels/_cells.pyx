@@ -39,7 +39,7 @@ ctypedef fused place:
 cdef enum:
     FITS = 0
     BLANK = 1
-    MISFIT = 2
+    MISFIT = 3
     UNUSUAL = 4  # it fits, but its text is not the shortest of its value
     UNDECIDED = 5  # for Python's own float
 
@@ -66,6 +66,9 @@ cdef enum:
 cdef uint64_t _POWER_HIGH[651]
 cdef uint64_t _POWER_LOW[651]
 
+cdef uint64_t EXACT = 1 << 53
+cdef double _TENS[23]
+
 
 def _fill_powers():
     """Fill the table of powers, as the paper's appendix describes it."""
@@ -82,6 +85,10 @@ def _fill_powers():
         value = value >> excess if excess > 0 else value << -excess
         _POWER_HIGH[power - LEAST_POWER] = value >> 64
         _POWER_LOW[power - LEAST_POWER] = value & 0xFFFFFFFFFFFFFFFF
+
+
+    for power in range(23):
+        _TENS[power] = 10.0**power
 
 
 _fill_powers()
@@ -294,6 +301,10 @@ cdef bint _nearest_float(uint64_t mantissa, int64_t power, double *value) noexce
     if mantissa == 0:
         value[0] = 0.0
         return True
+    if mantissa <= EXACT and -22 <= power <= 22:
+        # Both are exact as floats, so one operation rounds once, as IEEE 754 has it.
+        value[0] = mantissa * _TENS[power] if power >= 0 else mantissa / _TENS[-power]
+        return True
     if power < LEAST_POWER or power > MOST_POWER:
         return False
     zeros = COMB_LEADING_ZEROS(mantissa)
@@ -363,13 +374,6 @@ cdef inline int _scale_of(Number *number) noexcept nogil:
     if not number.mark or number.exponent or not number.whole or not number.after:
         return 0
     return <int> number.after if number.whole - number.leading + number.after <= _MOST_DECIMAL_DIGITS else 0
-
-
-cdef inline bint _usual(Number *number) noexcept nogil:
-    """Return whether a number is written without anything its value does not need."""
-    if number.exponent or number.whole == 0 or (number.signed and (not number.negative or number.zero)):
-        return False
-    return (number.leading == 0 or number.whole == 1) and (number.after > 0 or not number.mark)
 
 
 # -- words -----------------------------------------------------------------------------------
@@ -544,6 +548,138 @@ cdef inline bint _is_given(Words *given, Cell cell) noexcept nogil:
     return given.count > 0 and cell.size > 0 and _find_word(given, cell) >= 0
 
 
+cdef struct Tallied:
+    # Cells that are written as usual, by their shape.
+    int64_t whole
+    int64_t scaled[20]  # by digits after the mark
+    int64_t exponent
+    int64_t many  # digits
+    int64_t decided  # a comma that cannot part thousands
+
+
+cdef inline bint _usual_number(Cell cell, int mark, Number *found) noexcept nogil:
+    """Take apart a number of at most 18 digits that is written as usual; False for all others."""
+    cdef const uint8_t *at = cell.text
+    cdef const uint8_t *end = cell.text + cell.size
+    cdef const uint8_t *start
+    cdef uint64_t mantissa = 0
+    cdef uint8_t digit
+    cdef int64_t power = 0
+    cdef bint minus
+    found.negative = at[0] == 45
+    at += found.negative
+    start = at
+    while at < end:
+        digit = at[0] - 48
+        if digit > 9:
+            break
+        mantissa = mantissa * 10 + digit
+        at += 1
+    found.whole = at - start
+    found.after = 0
+    found.leading = start < end and start[0] == 48
+    found.exponent = False
+    found.mark = 0
+    if not found.whole or (found.leading and found.whole > 1):
+        return False
+    if at < end and at[0] == mark:
+        found.mark = mark
+        at += 1
+        start = at
+        while at < end:
+            digit = at[0] - 48
+            if digit > 9:
+                break
+            mantissa = mantissa * 10 + digit
+            at += 1
+        found.after = at - start
+        if not found.after:
+            return False
+    found.digits = found.whole + found.after
+    if found.digits > _MOST_DECIMAL_DIGITS or (found.negative and not mantissa):
+        return False
+    # With a comma, or without any mark, an exponent is looked at with more care.
+    if at < end and (at[0] | 32) == 101 and found.mark == 46:
+        found.exponent = True
+        at += 1
+        minus = at < end and at[0] == 45
+        at += minus or (at < end and at[0] == 43)
+        start = at
+        while at < end and at - start < 4:
+            digit = at[0] - 48
+            if digit > 9:
+                break
+            power = power * 10 + digit
+            at += 1
+        if at == start or power > 280:
+            return False
+        found.digits += at - start
+        if minus:
+            power = -power
+    found.mantissa = mantissa
+    found.power = power - found.after
+    found.significant = 18
+    found.zero = mantissa == 0
+    return at == end
+
+
+cdef inline void _count_usual(Number *number, Tallied *tallied) noexcept nogil:
+    tallied.many += number.digits > _MOST_NUMBER_DIGITS
+    if number.exponent:
+        tallied.exponent += 1
+    elif number.mark:
+        tallied.scaled[number.after] += 1
+    else:
+        tallied.whole += 1
+    if number.mark:
+        tallied.decided += number.after != 3 or number.whole > 3 or number.leading > 0
+
+
+cdef _add_usual(Tallied *tallied, int mark, int64_t[::1] total):
+    """Add the counts of usual numbers to a tally."""
+    cdef int64_t everything, marked = tallied.exponent
+    cdef int step
+    cdef int scale = _COMMA_SCALE if mark == 44 else _POINT_SCALE
+    for step in range(1, 19):
+        marked += tallied.scaled[step]
+        total[scale + step] += tallied.scaled[step]
+    everything = tallied.whole + marked
+    total[_OTHER] += everything
+    total[_INTEGER] += tallied.whole
+    total[_WHOLE] += tallied.whole
+    total[_MANY_DIGITS] += tallied.many
+    total[_POINT] += tallied.whole if mark == 44 else everything
+    total[_COMMA] += everything if mark == 44 else tallied.whole
+    total[_POINT_SCALE] += tallied.whole + tallied.exponent
+    total[_COMMA_SCALE] += tallied.whole
+    total[_COMMA_MARKED if mark == 44 else _POINT_MARKED] += marked
+    if mark == 44:
+        total[_COMMA_DECIDED] += tallied.decided
+
+
+cdef inline int _value_of(Number *number, Py_ssize_t size, int kind, int scale, int64_t *whole, double *real) noexcept nogil:
+    """Find the value of a number as a type; returns a status."""
+    cdef int step
+    if kind == AS_INTEGER:
+        return FITS if _to_integer(number, size, whole) else MISFIT
+    if kind == AS_NUMBER:
+        return FITS if _to_float(number, real) else UNDECIDED
+    if number.exponent or number.after > scale or number.whole - number.leading + scale > _MOST_DECIMAL_DIGITS:
+        return MISFIT
+    whole[0] = <int64_t> number.mantissa
+    for step in range(scale - <int> number.after):
+        whole[0] *= 10
+    if number.negative:
+        whole[0] = -whole[0]
+    return FITS
+
+
+cdef enum:
+    AS_INTEGER = 0
+    AS_DECIMAL = 1
+    AS_NUMBER = 2
+
+
 def read_numbers(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
                  str kind, int scale, int mark, given_words):
     """Read cells as numbers of one kind.
@@ -560,82 +696,57 @@ def read_numbers(const uint8_t[::1] data, const uint8_t[::1] side, const place[:
     -------
     values, status, tally
         Where the status is `UNUSUAL` or `MISFIT`, the cell is not in the tally yet; where it is
-        `UNDECIDED`, the value is left to Python.
+        `UNDECIDED`, neither, and the value is left to Python.
     """
     cdef Py_ssize_t count = begins.shape[0], at, size = data.shape[0]
     cdef const uint8_t *text = _start(data)
     cdef const uint8_t *aside = _start(side)
     cdef Words given
     cdef Number number
+    cdef Tallied tallied
     cdef Cell raw, cell
-    cdef int is_integer = kind == "integer" or (kind == "decimal" and scale == 0)
-    cdef int is_decimal = kind == "decimal" and scale > 0
-    cdef int64_t whole
-    cdef double real
-    cdef int step, digits
-    cdef bint counts
-    cdef int64_t usual_whole = 0, usual_decided = 0, plain = 0
-    cdef int64_t usual_scaled[19]
+    cdef int kind_of = AS_NUMBER if kind == "number" else AS_DECIMAL if kind == "decimal" and scale else AS_INTEGER
+    cdef int64_t whole = 0
+    cdef double real = 0.0
+    cdef int step, found
+    cdef bint usual, any_given
     numbers = np.zeros(count, np.float64 if kind == "number" else np.int64)
     states, total = np.zeros(count, np.uint8), np.zeros(SIZE, np.int64)
     cdef uint8_t[::1] status = states
     cdef int64_t[::1] integers = numbers.view(np.int64)
     cdef double[::1] reals = numbers.view(np.float64)
     _set_words(&given, given_words[0], given_words[1], False)
-    for step in range(19):
-        usual_scaled[step] = 0
+    any_given = given.count > 0
+    tallied.whole = tallied.exponent = tallied.many = tallied.decided = 0
+    for step in range(20):
+        tallied.scaled[step] = 0
     with nogil:
         for at in range(count):
             raw = _cell(text, size, aside, begins[at], ends[at])
             if not raw.size:
                 status[at] = BLANK
                 continue
-            if is_integer and _short_integer(raw, &whole) and not given.count:
+            if kind_of == AS_INTEGER and not any_given and _short_integer(raw, &whole):
                 integers[at] = whole
-                usual_whole += 1
+                tallied.whole += 1
                 continue
-            cell = _stripped(raw)
-            if not _scan_number(cell, &number) or (number.mark and number.mark != mark) or _is_given(&given, cell):
-                status[at] = MISFIT if cell.size else BLANK
-                continue
-            if is_integer:
-                if not _to_integer(&number, cell.size, &whole):
-                    status[at] = MISFIT
+            usual = not any_given and _usual_number(raw, mark, &number)
+            if not usual:
+                cell = _stripped(raw)
+                if not _scan_number(cell, &number) or (number.mark and number.mark != mark) or _is_given(&given, cell):
+                    status[at] = MISFIT if cell.size else BLANK
                     continue
-                integers[at] = whole
-            elif is_decimal:
-                digits = scale - <int> number.after
-                if number.exponent or digits < 0 or number.whole - number.leading + scale > _MOST_DECIMAL_DIGITS:
-                    status[at] = MISFIT
-                    continue
-                whole = <int64_t> number.mantissa
-                for step in range(digits):
-                    whole *= 10
-                integers[at] = -whole if number.negative else whole
-            elif _to_float(&number, &real):
-                reals[at] = real
-            else:
-                status[at] = UNDECIDED
-                continue
-            counts = cell.size == raw.size and number.digits <= _MOST_NUMBER_DIGITS and _usual(&number)
-            if not counts:
-                status[at] = UNUSUAL
-            elif not number.mark:
-                usual_whole += 1
-            else:
-                usual_scaled[number.after] += 1
-                usual_decided += number.after != 3 or number.whole > 3 or number.leading > 0
-    plain = usual_whole
-    for step in range(1, 19):
-        plain += usual_scaled[step]
-        total[(_COMMA_SCALE if mark == 44 else _POINT_SCALE) + step] = usual_scaled[step]
-    total[_OTHER] = plain
-    total[_INTEGER] = total[_WHOLE] = usual_whole
-    total[_POINT_SCALE] = total[_COMMA_SCALE] = usual_whole
-    total[_POINT], total[_COMMA] = (usual_whole, plain) if mark == 44 else (plain, usual_whole)
-    total[_COMMA_MARKED if mark == 44 else _POINT_MARKED] = plain - usual_whole
-    if mark == 44:
-        total[_COMMA_DECIDED] = usual_decided
+            found = _value_of(&number, cell.size if not usual else raw.size, kind_of, scale, &whole, &real)
+            if found != FITS or not usual:
+                status[at] = UNUSUAL if found == FITS else found
+            if found == FITS:
+                if kind_of == AS_NUMBER:
+                    reals[at] = real
+                else:
+                    integers[at] = whole
+                if usual:
+                    _count_usual(&number, &tallied)
+    _add_usual(&tallied, mark, total)
     return numbers, states, total
 
 
@@ -659,6 +770,33 @@ cdef inline bint _short_integer(Cell cell, int64_t *value) noexcept nogil:
     return True
 
 
+cdef inline int _two(const uint8_t *text) noexcept nogil:
+    """Read two digits; a number above 99 where they are none."""
+    cdef int tens = text[0] - 48, ones = text[1] - 48
+    return tens * 10 + ones if 0 <= tens <= 9 and 0 <= ones <= 9 else 1000
+
+
+cdef inline bint _padded_date(Cell cell, Date *date) noexcept nogil:
+    """Take apart a date of ten characters, with the year first or last."""
+    cdef const uint8_t *text = cell.text
+    cdef int first, second
+    if cell.size != 10:
+        return False
+    if text[4] == text[7] and 45 <= text[4] <= 47:
+        first, second = _two(text), _two(text + 2)
+        date.mark = text[4]
+        date.sizes[0], date.sizes[1], date.sizes[2] = 4, 2, 2
+        date.groups[0], date.groups[1], date.groups[2] = first * 100 + second, _two(text + 5), _two(text + 8)
+        return first < 100 and second < 100 and date.groups[1] < 100 and date.groups[2] < 100
+    if text[2] == text[5] and 45 <= text[2] <= 47:
+        first, second = _two(text + 6), _two(text + 8)
+        date.mark = text[2]
+        date.sizes[0], date.sizes[1], date.sizes[2] = 2, 2, 4
+        date.groups[0], date.groups[1], date.groups[2] = _two(text), _two(text + 3), first * 100 + second
+        return first < 100 and second < 100 and date.groups[0] < 100 and date.groups[1] < 100
+    return False
+
+
 def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
                orders, given_words):
     """Read cells as numeric dates; `orders` are pairs of an order and a mark.
@@ -675,14 +813,17 @@ def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] 
     cdef Cell raw, cell
     cdef Date date
     cdef int allowed[3]
-    cdef int64_t days_found
+    cdef int64_t days_found = 0
+    cdef int64_t fitting = 0
+    cdef int64_t iso[3]
+    cdef int place_of
     cdef bint fits
     numbers, states, total = np.zeros(count, np.int64), np.zeros(count, np.uint8), np.zeros(SIZE, np.int64)
     cdef int64_t[::1] days = numbers
     cdef uint8_t[::1] status = states
     cdef int64_t[::1] tallied = total
     cdef int64_t *places = &tallied[0]
-    allowed[0] = allowed[1] = allowed[2] = 0
+    allowed[0] = allowed[1] = allowed[2] = iso[0] = iso[1] = iso[2] = 0
     for order, mark in orders:
         allowed["-./".index(mark)] |= {"ymd": YMD, "dmy": DMY, "mdy": MDY}[order]
     _set_words(&given, given_words[0], given_words[1], False)
@@ -692,23 +833,30 @@ def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] 
             if not raw.size:
                 status[at] = BLANK
                 continue
-            cell = _stripped(raw)
-            if not _scan_date(cell, &date) or _is_given(&given, cell):
-                status[at] = MISFIT if cell.size else BLANK
-                continue
-            fits = False
-            if allowed[date.mark - 45] & YMD:
-                fits = _day_number(&date, YMD, &days_found)
-            if not fits and allowed[date.mark - 45] & MDY:
-                fits = _day_number(&date, MDY, &days_found)
-            if not fits and allowed[date.mark - 45] & DMY:
-                fits = _day_number(&date, DMY, &days_found)
-            if not fits:
-                status[at] = MISFIT
-                continue
+            if given.count or not _padded_date(raw, &date):
+                cell = _stripped(raw)
+                if not _scan_date(cell, &date) or _is_given(&given, cell):
+                    status[at] = MISFIT if cell.size else BLANK
+                    continue
+            place_of = date.mark - 45
+            fits = allowed[place_of] & YMD and _day_number(&date, YMD, &days_found)
+            if fits and date.sizes[1] == 2 and date.sizes[2] == 2:
+                iso[place_of] += 1
+            else:
+                if not fits and allowed[place_of] & MDY:
+                    fits = _day_number(&date, MDY, &days_found)
+                if not fits and allowed[place_of] & DMY:
+                    fits = _day_number(&date, DMY, &days_found)
+                if not fits:
+                    status[at] = MISFIT
+                    continue
+                _count_date(&date, places, 1)
             days[at] = days_found
-            places[_OTHER] += 1
-            _count_date(&date, places, 1)
+            fitting += 1
+    places[_OTHER] += fitting
+    for place_of in range(3):
+        places[_DATE + 9 * place_of] += iso[place_of]
+        places[_DATE + 9 * place_of + 2] += iso[place_of]
     return numbers, states, total
 
 

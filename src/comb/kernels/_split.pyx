@@ -12,15 +12,65 @@ from libc.string cimport memchr, memcpy
 
 import numpy as np
 
+cdef extern from *:
+    """
+    #if defined(__SSE2__) || defined(_M_X64)
+    #include <emmintrin.h>
+    #define COMB_EACH_16(shift) do { \\
+        __m128i some = _mm_loadu_si128((const __m128i *)(text + shift)); \\
+        __m128i hit = _mm_or_si128( \\
+            _mm_or_si128(_mm_cmpeq_epi8(some, one), _mm_cmpeq_epi8(some, two)), \\
+            _mm_or_si128(_mm_cmpeq_epi8(some, line_feed), _mm_cmpeq_epi8(some, carriage_return))); \\
+        found |= (uint64_t)(uint32_t)_mm_movemask_epi8(hit) << shift; \\
+    } while (0)
+    static inline uint64_t comb_find_in_64(const uint8_t *text, uint8_t a, uint8_t b) {
+        const __m128i one = _mm_set1_epi8((char)a), two = _mm_set1_epi8((char)b);
+        const __m128i line_feed = _mm_set1_epi8(10), carriage_return = _mm_set1_epi8(13);
+        uint64_t found = 0;
+        COMB_EACH_16(0); COMB_EACH_16(16); COMB_EACH_16(32); COMB_EACH_16(48);
+        return found;
+    }
+    #else
+    static inline uint64_t comb_find_in_64(const uint8_t *text, uint8_t a, uint8_t b) {
+        uint64_t found = 0;
+        for (int at = 0; at < 64; at++) {
+            uint8_t byte = text[at];
+            found |= (uint64_t)(byte == a || byte == b || byte == 10 || byte == 13) << at;
+        }
+        return found;
+    }
+    #endif
+    /* Whether 16 bytes are ASCII that text has: no high bit, and below the space only 9 to 13. */
+    static inline int comb_plain_16(const uint8_t *text) {
+    #if defined(__SSE2__) || defined(_M_X64)
+        const __m128i some = _mm_loadu_si128((const __m128i *)text);
+        const __m128i printed = _mm_cmpgt_epi8(some, _mm_set1_epi8(31));
+        const __m128i spaced = _mm_and_si128(
+            _mm_cmpgt_epi8(some, _mm_set1_epi8(8)), _mm_cmplt_epi8(some, _mm_set1_epi8(14)));
+        return _mm_movemask_epi8(_mm_or_si128(printed, spaced)) == 0xFFFF;
+    #else
+        for (int at = 0; at < 16; at++)
+            if (text[at] > 127 || (text[at] < 32 && (text[at] < 9 || text[at] > 13))) return 0;
+        return 1;
+    #endif
+    }
+    #if defined(__GNUC__) || defined(__clang__)
+    #define COMB_TRAILING_ZEROS(x) __builtin_ctzll(x)
+    #else
+    #error "the compiled kernels need to count zero bits"
+    #endif
+    """
+    # The bytes, of 64, that are one of two given ones or end a line, as bits.
+    uint64_t comb_find_in_64(const uint8_t *, uint8_t, uint8_t) nogil
+    int comb_plain_16(const uint8_t *) nogil
+    int COMB_TRAILING_ZEROS(uint64_t) nogil
+
 # As in the reference: a longer quoted field is taken for a quote that was never closed.
 cdef Py_ssize_t LONGEST_QUOTED = 256_000_000
 
-# A split stops after so many cells, so that many short rows of a wide table do not take all memory.
-cdef Py_ssize_t MOST_CELLS = 32_000_000
+# So many short rows of a wide table at once; the others are left for later.
 cdef Py_ssize_t FEWEST_ROWS = 1024
-
-cdef uint64_t HIGH_BITS = 0x8080808080808080ULL
-cdef uint64_t SPACES = 0x2020202020202020ULL
+cdef Py_ssize_t MOST_CELLS = 16_000_000
 
 cdef enum:
     ORDINARY = 0
@@ -49,6 +99,7 @@ cdef struct Scan:
     Py_ssize_t begin
     Py_ssize_t end
     Py_ssize_t stop
+    bint crosses  # a line end
     bint stray
     bint unclosed
 
@@ -74,10 +125,28 @@ cdef Py_ssize_t _count_line_ends(const uint8_t *text, Py_ssize_t start, Py_ssize
     return count
 
 
+cdef inline uint64_t _bits(Scan *scan, Py_ssize_t base) noexcept nogil:
+    """Find the bytes that matter among the 64 from a place on."""
+    cdef Py_ssize_t at
+    cdef uint64_t bits = 0
+    if base + 64 <= scan.size:
+        return comb_find_in_64(scan.text + base, scan.delimiter, scan.quote if scan.quote >= 0 else scan.delimiter)
+    for at in range(base, scan.size):
+        bits |= <uint64_t> (scan.kinds[scan.text[at]] != ORDINARY) << (at - base)
+    return bits
+
+
 cdef Py_ssize_t _most_records(const uint8_t *text, Py_ssize_t size) noexcept nogil:
-    cdef Py_ssize_t count = 1, at
-    for at in range(size):
-        count += (text[at] == 10) + (text[at] == 13)
+    """Count bytes that end lines; in strips, so that the count of each fits a byte."""
+    cdef Py_ssize_t count = 1, at = 0, stop
+    cdef uint8_t few
+    while at < size:
+        stop = min(size, at + 128)
+        few = 0
+        for at in range(at, stop):
+            few += (text[at] == 10) + (text[at] == 13)
+        at = stop
+        count += few
     return count
 
 
@@ -133,6 +202,7 @@ cdef Outcome _quoted(Scan *scan, Py_ssize_t start) noexcept nogil:
         scan.side_size += 1
         position = close + 1 + (not escaped and text[close + 1] == scan.quote)
     scan.stray = stray
+    scan.crosses = crossed or _crosses(text, checked, close)
     scan.stop = close + 1
     scan.begin = scan.size + kept if several else start
     scan.end = scan.size + scan.side_size if several else close
@@ -145,7 +215,7 @@ cdef Outcome _field(Scan *scan, Py_ssize_t position) noexcept nogil:
     cdef Py_ssize_t at = position, line_end
     cdef Outcome outcome
     cdef uint8_t kind
-    scan.stray = scan.unclosed = False
+    scan.stray = scan.unclosed = scan.crosses = False
     if scan.quote >= 0 and at < scan.size and text[at] == scan.quote:
         if at >= scan.hopeless_until:
             outcome = _quoted(scan, at + 1)
@@ -208,80 +278,101 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
     """
     cdef Scan scan
     cdef Py_ssize_t size = data.shape[0], position = 0, start, row = 0, count, capacity, stop_row
-    cdef Py_ssize_t line = 0, column, passed
+    cdef Py_ssize_t line = 0, column, begin = 0, end = 0, stop = 0, base = -64
+    cdef uint64_t bits = 0
     cdef Outcome outcome = FOUND
-    cdef bint quotes, at_end
+    cdef bint crosses, at_end = False, plain
+    cdef int32_t *begin_of
+    cdef int32_t *end_of
     cdef int32_t[:, ::1] begins, ends
     cdef int32_t[::1] lines
     cdef uint8_t[::1] side
     cdef const uint8_t *text
     found = Found()
     found.blank, found.stray, found.unclosed, found.short, found.surplus = [], [], [], [], []
-    if size:
-        scan.text = &data[0]
+    scan.text = &data[0] if size else NULL
     scan.size, scan.last = size, last
     scan.delimiter, scan.quote, scan.escape = delimiter, quote, escape
     scan.side_size = scan.hopeless_until = 0
     _set_kinds(&scan)
     text = scan.text
     with nogil:
-        capacity = _most_records(text, size)
-    capacity = min(capacity, max(FEWEST_ROWS, MOST_CELLS // width))
+        capacity = _most_records(scan.text, size)
+    capacity = min(capacity, max(MOST_CELLS // width, size // width + FEWEST_ROWS))
     stop_row = min(capacity, most)
     begins, ends = np.empty((width, capacity), np.int32), np.empty((width, capacity), np.int32)
     lines, side = np.empty(capacity, np.int32), np.empty(size + 1, np.uint8)
     scan.side = &side[0]
+    begin_of, end_of = &begins[0, 0], &ends[0, 0]
     with nogil:
         while position < size and row < stop_row:
             start = position
             count = 0
-            quotes = False
+            crosses = False
             while True:
-                outcome = _field(&scan, position)
-                if outcome != FOUND:
-                    break
-                at_end = scan.stop >= size
+                outcome = FOUND
+                if scan.quote < 0 or position >= size or text[position] != scan.quote:
+                    # The short way for a field without quotes: from one byte that matters to the next.
+                    while not bits and base < size:
+                        base += 64
+                        bits = _bits(&scan, base)
+                    stop = base + COMB_TRAILING_ZEROS(bits) if bits else size
+                    plain = stop < size and scan.kinds[text[stop]] != QUOTE
+                else:
+                    plain = False
+                if plain:
+                    bits &= bits - 1
+                    begin, end = position, stop
+                else:
+                    outcome = _field(&scan, position)
+                    if outcome != FOUND:
+                        break
+                    begin, end, stop = scan.begin, scan.end, scan.stop
+                    crosses = crosses or scan.crosses
+                    base, bits = stop + 1, _bits(&scan, stop + 1)
+                    if scan.stray or scan.unclosed:
+                        with gil:
+                            if scan.unclosed:
+                                found.unclosed.append(line)
+                            if scan.stray:
+                                found.stray.append(line)
                 if count < width:
-                    begins[count, row] = <int32_t> scan.begin
-                    ends[count, row] = <int32_t> scan.end
+                    begin_of[count * capacity + row] = <int32_t> begin
+                    end_of[count * capacity + row] = <int32_t> end
                 else:
                     with gil:
-                        found.surplus.append((row, scan.begin, scan.end))
-                if scan.stray or scan.unclosed:
-                    with gil:
-                        if scan.unclosed:
-                            found.unclosed.append(line)
-                        if scan.stray:
-                            found.stray.append(line)
-                quotes = quotes or scan.begin != position or scan.stop != scan.end
+                        found.surplus.append((row, begin, end))
                 count += 1
-                position = scan.stop
-                if at_end or scan.kinds[text[position]] != DELIMITER:
+                position = stop
+                at_end = stop >= size
+                if at_end or text[stop] != scan.delimiter:
                     break
                 position += 1
             if outcome == FOUND and not at_end:
-                if text[position] == 13 and position + 1 >= size and not last:
-                    outcome = MORE_NEEDED
-                else:
-                    position += 2 if text[position] == 13 and position + 1 < size and text[position + 1] == 10 else 1
+                position += 1
+                if text[stop] == 13:
+                    if position >= size and not last:
+                        outcome = MORE_NEEDED
+                    elif position < size and text[position] == 10:
+                        position += 1
+                        base, bits = position, _bits(&scan, position)
             if outcome != FOUND:
                 position = start
                 with gil:
                     _forget(found, row, line)
                 break
             lines[row] = <int32_t> line
-            if count == 1 and not single and scan.begin == scan.end:
+            if count == 1 and not single and begin == end:
                 with gil:
                     found.blank.append(line)
             else:
                 if count < width:
                     for column in range(count, width):
-                        begins[column, row] = ends[column, row] = 0
+                        begin_of[column * capacity + row] = end_of[column * capacity + row] = 0
                     with gil:
                         found.short.append((row, count))
                 row += 1
-            passed = _count_line_ends(text, start, position) if quotes else 1
-            line += passed
+            line += _count_line_ends(text, start, position) if crosses else 1
     found.begins, found.ends = np.asarray(begins)[:, :row], np.asarray(ends)[:, :row]
     found.lines, found.side = np.asarray(lines)[:row], np.asarray(side)[: scan.side_size]
     found.rows, found.after, found.line_ends = row, position, line
@@ -306,7 +397,6 @@ def check_text(const uint8_t[::1] data):
     """
     cdef Py_ssize_t size = data.shape[0], at = 0, controls = 0, trailing = 0
     cdef const uint8_t *text
-    cdef uint64_t eight
     cdef uint8_t byte, second
     cdef int length
     if not size:
@@ -314,12 +404,10 @@ def check_text(const uint8_t[::1] data):
     text = &data[0]
     with nogil:
         while at < size:
-            if at + 8 <= size:
-                # Eight bytes at once where all are printable ASCII, as nearly all are.
-                memcpy(&eight, text + at, 8)
-                if not ((eight | (eight - SPACES)) & HIGH_BITS):
-                    at += 8
-                    continue
+            # Sixteen bytes at once where all are ASCII, as nearly all are.
+            if at + 16 <= size and comb_plain_16(text + at):
+                at += 16
+                continue
             byte = text[at]
             if byte < 0x80:
                 controls += byte < 32 and not (9 <= byte <= 13 or byte == 26)

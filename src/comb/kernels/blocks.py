@@ -6,6 +6,7 @@ it was made from, and reads values from them without making a string.
 """
 
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Any, NamedTuple, Protocol
 
 import numpy as np
@@ -271,7 +272,7 @@ class PlaceBlock:
         """Return a column as numbers or dates; None where texts are the better way."""
         cells = self._column(column)
         values, status, tally = read_cells(self._cells, cells, form, words)
-        unusual = np.flatnonzero(status >= MISFIT)
+        unusual = np.flatnonzero(status >= MARKED)
         if len(unusual) > MOST_UNUSUAL_SHARE * len(self):
             return None
         texts = cells.take(unusual)
@@ -280,7 +281,7 @@ class PlaceBlock:
         states = decided(status[unusual], kinds)
         self._settle(values, states, unusual, texts, form)
         status[unusual] = states
-        kept = np.flatnonzero(states >= MISFIT)
+        kept = np.flatnonzero(states >= MARKED)
         return Values(values, status, tally, unusual[kept], Packed(*self._cells.gather(*texts.take(kept))))
 
     def _settle(self, values: NDArray[Any], states: Status, unusual: Rows, texts: Cells, form: Any) -> None:
@@ -289,9 +290,14 @@ class PlaceBlock:
             settle(values, states, unusual[at], at, Packed(*self._cells.gather(*texts.take(at))), form.mark)
 
 
+@lru_cache(maxsize=64)
+def _packed_words(words: Words) -> tuple[Packed, ...]:
+    return tuple(pack(part) for part in words)
+
+
 def read_cells(kernel: Any, cells: Cells, form: NumberForm | DateOrders, words: Words) -> tuple[Any, Status, Tally]:
     """Read cells by the compiled readers; words given for missing are left out."""
-    given = pack(words.given)
+    given = _packed_words(words)[0]
     if isinstance(form, NumberForm):
         values, status, tally = kernel.read_numbers(*cells, form.kind, form.scale, ord(form.mark), given)
         return values, status, tally
@@ -302,8 +308,7 @@ def read_cells(kernel: Any, cells: Cells, form: NumberForm | DateOrders, words: 
 def count_cells(kernel: Any, cells: Cells, counts: NDArray[np.int64] | None, words: Words) -> tuple[Tally, Kinds]:
     """Count what cells could be, by the compiled counter."""
     weights = np.zeros(0, np.int64) if counts is None else counts
-    packed = tuple(pack(part) for part in words)
-    tally, kinds = kernel.tally(*cells, weights, packed)
+    tally, kinds = kernel.tally(*cells, weights, _packed_words(words))
     return tally, kinds
 
 

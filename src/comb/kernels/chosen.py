@@ -122,6 +122,13 @@ def encode(texts: Packed) -> tuple[NDArray[np.int64], NDArray[Any]]:
     return np.unique(codes, return_index=True)[1].astype(np.int64), codes
 
 
+def take(texts: Packed, positions: NDArray[Any]) -> Packed:
+    """Return the texts at the given positions, in that order."""
+    if COMPILED:
+        return Packed(*_cells.gather(*blocks.cells_of(texts).take(positions)))
+    return texts.take(positions)
+
+
 def read(texts: Packed, form: NumberForm | DateOrders) -> Parsed | None:
     """Read texts as numbers or dates; None where nothing is compiled for it."""
     if not COMPILED:

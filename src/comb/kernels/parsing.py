@@ -14,10 +14,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-FITS, BLANK, MISFIT = 0, 1, 2
-
-# The status of a cell that holds a word for missing; callers who know the words set it.
-MARKED = 3
+# The status of a cell; `MARKED` is a word for missing, set by callers who know the words. They
+# are the first of the reasons why cells are missing.
+FITS, BLANK, MARKED, MISFIT = 0, 1, 2, 3
 
 INT64_MIN, INT64_MAX = -(2**63), 2**63 - 1
 
@@ -76,7 +75,7 @@ def parse_integers(texts: Sequence[str]) -> Parsed:
     """Read whole numbers of the int64 range.
 
     >>> parse_integers(["12", "", "1.5"])[1].tolist()
-    [0, 1, 2]
+    [0, 1, 3]
     """
 
     def read(text: str) -> int | None:
@@ -126,7 +125,7 @@ def parse_numbers(texts: Sequence[str]) -> Parsed:
     """Read numbers as `float` would; what overflows does not fit.
 
     >>> parse_numbers(["1e-5", "2.", "nan", "1e400"])[1].tolist()
-    [0, 0, 2, 2]
+    [0, 0, 3, 3]
     """
 
     def read(text: str) -> float | None:

@@ -5,12 +5,14 @@ import io
 import re
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import ContentError, unknown_name
+from comb.inference.gathered import Gathered
 from comb.inference.infer import decide, declared_pieces, infer_pieces, total_tally
 from comb.inference.patterns import parse_request
 from comb.inference.pieces import Piece, TextPiece, block_piece
@@ -39,6 +41,9 @@ MOST_RULINGS = 3
 
 # So many line numbers are named in a note; the rest is counted.
 MOST_LINES_TOLD = 5
+
+# Columns of fewer rows are not worth handing to several threads.
+FEW_ROWS = 20_000
 
 _RULING = re.compile(r"\s*[-=+]{3,}\s*")
 _UNIT_IN_NAME = re.compile(r"[\[(]([^\[\]()]{1,15})[\])]\s*\Z")
@@ -301,13 +306,13 @@ class Reader:
         }
         return Part(pieces, block.lines, block.line_ends, block.after, irregular, block.short, block.surplus, footers)
 
-    def _fetch(self, run: Run, most: int, column: int) -> Callable[[], TextPiece]:
+    def _fetch(self, run: Run, most: int, column: int) -> Callable[[], list[TextPiece]]:
         start, stop, last, words = run.start, run.start + len(run.data), run.last, self._words[column]
 
-        def fetch() -> TextPiece:
+        def fetch() -> list[TextPiece]:
             block, *_ = self._block(Run(start, self._again(start, stop), last), most)
             packed, codes = block.text(column)
-            return TextPiece(Text(*packed, codes), words, self._absent(block).get(column))
+            return [TextPiece(Text(*packed, codes), words, self._absent(block).get(column))]
 
         return fetch
 
@@ -388,14 +393,16 @@ class Grid:
         return len(self.lines)
 
 
-def grid_of(reader: Reader, parts: Iterable[Part]) -> Grid:
+def grid_of(reader: Reader, parts: Iterable[Part], expected: Callable[[Part], int]) -> Grid:
     """Put the parts of a text together.
 
     Parameters
     ----------
     reader : Reader
     parts : iterable of Part
-        In order.
+        In order; they are let go one after the other.
+    expected : callable
+        Says, when the first part is there, how many rows are likely in all.
 
     Returns
     -------
@@ -404,11 +411,11 @@ def grid_of(reader: Reader, parts: Iterable[Part]) -> Grid:
         further column; what is no row of the table is noted.
     """
     head = reader.head
-    total = _Total(head)
+    total = _Total(head, expected)
     for part in parts:
         total.add(part)
     names = unique_names(head.names)
-    pieces = {at: total.pieces.get(at, []) for at in reader.columns}
+    pieces = {at: total.columns[at].pieces() if at in total.columns else [] for at in reader.columns}
     kept, trailing = head.width, False
     if reader.wanted.guessing:
         kept, trailing = _width_kept(total, pieces, head)
@@ -436,9 +443,10 @@ def grid_of(reader: Reader, parts: Iterable[Part]) -> Grid:
 class _Total:
     """The parts of a text, added up."""
 
-    def __init__(self, head: Head) -> None:
+    def __init__(self, head: Head, expected: Callable[[Part], int]) -> None:
         self.irregular = head.irregular
-        self.pieces: dict[int, list[Piece]] = {}
+        self.columns: dict[int, Gathered] = {}
+        self._expected = expected
         self.lines: list[NDArray[np.integer]] = []
         self.short: dict[int, int] = {}
         self.surplus: dict[int, list[str]] = {}
@@ -448,8 +456,11 @@ class _Total:
 
     def add(self, part: Part) -> None:
         """Add the next part."""
+        if not self.columns:
+            rows = self._expected(part)
+            self.columns = {at: Gathered(rows) for at in part.pieces}
         for at, piece in part.pieces.items():
-            self.pieces.setdefault(at, []).append(piece)
+            self.columns[at].add(piece)
         self.lines.append((part.lines + (self._passed + 1)).astype(np.int32))
         for name in Irregular.__slots__:
             getattr(self.irregular, name).extend(line + self._passed for line in getattr(part.irregular, name))
@@ -546,8 +557,15 @@ def _note(grid: Grid, lines: list[int], what: str, noun: str) -> None:
         grid.notes.append(f"{what.format(count)}: line{plural} {told}{more}")
 
 
-def type_columns(grid: Grid, wanted: Wanted) -> dict[str, Column]:
+def type_columns(grid: Grid, wanted: Wanted, threads: int = 1) -> dict[str, Column]:
     """Give the columns of a grid their types; the pieces are let go one column after the other.
+
+    Parameters
+    ----------
+    grid : Grid
+    wanted : Wanted
+    threads : int
+        So many columns are worked on at once.
 
     Raises
     ------
@@ -559,10 +577,15 @@ def type_columns(grid: Grid, wanted: Wanted) -> dict[str, Column]:
         if name not in grid.names:
             what, remedy = unknown_name("column", name, grid.names)
             raise ContentError(f"a type is declared, but {what}", remedy=remedy)
-    result = {}
-    for name in list(grid.pieces):
+
+    def typed(name: str) -> Column:
         pieces, request = grid.pieces.pop(name), declared.get(name)
         pieces = pieces or [TextPiece(Text.from_strings([]), wanted.words(request))]
         column = infer_pieces(pieces) if request is None else declared_pieces(pieces, parse_request(request))
-        result[name] = column.replace(description=grid.units[name]) if grid.units.get(name) else column
-    return result
+        return column.replace(description=grid.units[name]) if grid.units.get(name) else column
+
+    names = list(grid.pieces)
+    if threads == 1 or len(grid) < FEW_ROWS:
+        return {name: typed(name) for name in names}
+    with ThreadPoolExecutor(threads) as pool:
+        return dict(zip(names, pool.map(typed, names), strict=True))

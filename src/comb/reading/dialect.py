@@ -3,6 +3,7 @@
 import re
 from collections import Counter
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import NamedTuple
 
 from comb.inference.words import is_missing_word
@@ -15,6 +16,9 @@ DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", ":": "co
 # So many characters and records are enough to see the layout.
 SAMPLE_CHARACTERS = 400_000
 SAMPLE_RECORDS = 1_000
+
+# Of so many it is looked at what their cells are.
+JUDGED_RECORDS = 300
 
 # A single word above two columns is a title.
 LEAST_UNNAMED_WIDTH = 3
@@ -238,7 +242,7 @@ def _try(sample: str, delimiter: str, quote: str | None, escape: str) -> _Trial:
     widths = Counter(len(fields) for fields, _ in kept)
     width = max(widths, key=lambda size: (widths[size] * (size > 1), widths[size], size), default=1)
     fit = widths[width] / len(kept) if kept else 0.0
-    rows = [fields for fields, _ in kept if len(fields) == width][1:]
+    rows = [fields for fields, _ in kept if len(fields) == width][1:JUDGED_RECORDS]
     return _Trial(delimiter, [fields for fields, _ in kept], [line for _, line in kept], width, fit, *_alike(rows))
 
 
@@ -257,6 +261,7 @@ def _alike(rows: list[list[str]]) -> tuple[float, float]:
     return sum(shares) / len(shares), typed / (len(rows) * len(shares))
 
 
+@lru_cache(maxsize=4096)
 def kind_of(cell: str) -> str:
     """Sort a cell into kinds that need no types: number, date, word, or nothing.
 

@@ -4,7 +4,7 @@ import contextlib
 import hashlib
 import os
 import sys
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import chain
 from pathlib import Path, PurePath
@@ -178,7 +178,7 @@ def load_table(
         told(f"reading {one}")
         reads.append(_read(one, options, effort))
     told(f"finding the types of {sum(len(read.grid) for read in reads):,} rows")
-    return _table(source, reads)
+    return _table(source, reads, effort.threads)
 
 
 def table_names(source: str | Path) -> list[str]:
@@ -277,9 +277,10 @@ def _read_text(
         text.read_from(head.offset)
         reader = Reader(head, wanted, text.again)
         most = EVERYTHING if options.rows is None else options.rows
-        parts, whole = _read_parts(text, reader, most, effort, first_look=first_look and not text.complete)
+        parts = _Parts(text, reader, most, effort, first_look=first_look and not text.complete)
+        size = len(text.start) if text.complete else opened.size or 0
+        grid = grid_of(reader, parts, lambda part: min(most, int(len(part.lines) * size / max(1, part.after))))
         decoded = text.decoded()
-        grid = grid_of(reader, parts)
     except ContentError as error:
         error.where = opened.name
         raise
@@ -288,41 +289,69 @@ def _read_text(
     if schema is not None:
         _follow_schema(grid, schema, opened.name)
     return _Read(
-        opened.name, opened.path, opened.stamp(), packed, decoded, layout, grid, schema, options, wanted, not whole
+        opened.name,
+        opened.path,
+        opened.stamp(),
+        packed,
+        decoded,
+        layout,
+        grid,
+        schema,
+        options,
+        wanted,
+        not parts.whole,
     )
 
 
-def _read_parts(
-    text: SourceText, reader: Reader, most: int, effort: Effort, *, first_look: bool
-) -> tuple[list[Part], bool]:
-    """Read the rows of a text run by run; returns the parts and whether that is all there is."""
-    in_parts = chosen.splits_in_parts(reader.head.dialect)
-    quote = (reader.head.layout.quote or "").encode()
-    if first_look:
+class _Parts:
+    """The parts of a text, read run by run as they are asked for.
+
+    Attributes
+    ----------
+    whole : bool
+        Whether, when all were given, nothing of the text was left.
+    """
+
+    def __init__(self, text: SourceText, reader: Reader, most: int, effort: Effort, *, first_look: bool) -> None:
+        self._text = text
+        self._reader = reader
+        self._most = most
+        self._have = 0
+        self._effort = effort
+        self._first_look = first_look
+        self.whole = True
+
+    def __iter__(self) -> Iterator[Part]:
+        source = self._runs()
+        first = next(source)
+        if not chosen.check_text(first.data)[0]:
+            raise NotUtf8Error
+        self._reader.guess(first)
+        threads = self._effort.threads if self._most == EVERYTHING else 1
+        if not self._most:
+            self.whole = False
+            return
+        for run, part in work_on(chain([first], source), self._work, threads):
+            self._have += len(part.lines)
+            yield part
+            if self._have >= self._most or self._first_look:
+                self.whole = not self._first_look and run.last and part.after == len(run.data)
+                return
+
+    def _runs(self) -> Iterator[Run]:
+        head = self._reader.head
+        in_parts = chosen.splits_in_parts(head.dialect)
+        quote = (head.layout.quote or "").encode()
+        if not self._first_look:
+            return runs(self._text.read, quote, self._effort.run_bytes if in_parts else sys.maxsize)
         # Only what was read already, up to its last whole record.
-        data = text.start[reader.head.offset :]
+        data = self._text.start[head.offset :]
         end = cut(data, quote) if in_parts else len(data)
-        source = iter([Run(0, data[:end], last=not in_parts)])
-    else:
-        source = runs(text.read, quote, effort.run_bytes if in_parts else sys.maxsize)
-    first = next(source)
-    if not chosen.check_text(first.data)[0]:
-        raise NotUtf8Error
-    reader.guess(first)
-    have = 0
+        return iter([Run(0, data[:end], last=not in_parts)])
 
-    def work(run: Run) -> Part:
-        text.check(run.data)
-        return reader.read(run, most - have)
-
-    parts: list[Part] = []
-    threads = effort.threads if most == EVERYTHING else 1
-    for run, part in work_on(chain([first], source), work, threads):
-        parts.append(part)
-        have += len(part.lines)
-        if have >= most or first_look:
-            return parts, not first_look and run.last and part.after == len(run.data)
-    return parts, True
+    def _work(self, run: Run) -> Part:
+        self._text.check(run.data)
+        return self._reader.read(run, self._most - self._have)
 
 
 def _bad_bytes_told(decoded: Decoded) -> str:
@@ -378,11 +407,11 @@ def _follow_schema(grid: Grid, schema: Schema, name: str) -> None:
     grid.notes.extend(schema.notes)
 
 
-def _table(source: Source, reads: list[_Read]) -> BareTable:
+def _table(source: Source, reads: list[_Read], threads: int = 1) -> BareTable:
     names = [read.name for read in reads]
     stacked = stack([read.grid for read in reads], names)
     grid = stacked.grid
-    columns = type_columns(grid, reads[0].wanted)
+    columns = type_columns(grid, reads[0].wanted, threads)
     notes = list(grid.notes)
     if len(reads) == 1:
         notes += _apply_cells(columns, reads[0])

@@ -33,6 +33,9 @@ MEMORY_FACTOR_DECODED = 5
 # Smaller files are never worth the question.
 LARGE = 50_000_000
 
+# No more is asked of the system at once.
+MOST_AT_ONCE = 1 << 30
+
 _GLOB_MARKS = frozenset("*?[")
 
 
@@ -94,13 +97,15 @@ class OpenSource:
         return None if self._before is None else self._before.st_size
 
     def read(self, size: int) -> bytes:
-        """Read on; fewer bytes than asked for come only at the end."""
+        """Read on; fewer bytes than asked for, or than a gigabyte, come only at the end."""
+        size = min(size, MOST_AT_ONCE)
         with _told(self.path):
             data = self._file.read(size)
         self._checksum.update(data)
         self._read += len(data)
         self.at_end = len(data) < size
-        if self.at_end:
+        # A file that grows faster than it is read would never end.
+        if self.at_end or self._read > (self.size or self._read):
             self._check()
         return data
 

@@ -95,11 +95,11 @@ class Text:
         """Return the cells at the given positions, in that order."""
         if self.codes is not None:
             return Text(self.buffer, self.offsets, self.codes[positions])
-        return Text(*self.packed().take(positions))
+        return Text(*chosen.take(self.packed(), positions))
 
     def plain(self) -> Packed:
         """Return the text of every cell, end to end."""
-        return self.packed() if self.codes is None else self.packed().take(self.codes)
+        return self.packed() if self.codes is None else chosen.take(self.packed(), self.codes)
 
     def coded(self) -> tuple[list[str], Codes]:
         """Return distinct texts and the code of every cell.
@@ -109,7 +109,7 @@ class Text:
         if self.codes is not None:
             return self.items(), self.codes
         first, codes = chosen.encode(self.packed())
-        return self.packed().take(first).strings(), codes
+        return chosen.take(self.packed(), first).strings(), codes
 
     def same_texts(self, other: "Text") -> NDArray[np.bool_]:
         """Return where two sequences of one length hold the same text."""
@@ -142,11 +142,32 @@ def joined_texts(parts: Sequence[Text]) -> Text:
     cells, stored = sum(map(len, parts)), sum(part.item_count for part in parts)
     if stored > MOST_DISTINCT_SHARE * cells:
         return Text(*joined([part.plain() for part in parts]))
+    starts = np.cumsum([0, *map(len, parts)]).tolist()
+    codes = [np.arange(len(part), dtype=np.int32) if part.codes is None else part.codes for part in parts]
+    return recoded(parts, np.concatenate(codes), starts)[0]
+
+
+def recoded(parts: Sequence[Text], codes: NDArray[Any], starts: Sequence[int]) -> tuple[Text, Codes]:
+    """Bring codes that each part counts for itself to one list of distinct texts, in place.
+
+    Parameters
+    ----------
+    parts : sequence of Text
+        The texts that the codes of each part name.
+    codes : integer array
+        Changed in place.
+    starts : sequence of int
+        Where the codes of each part begin, and the end.
+
+    Returns
+    -------
+    text, first
+        The texts, and for each distinct one its position among those of all parts.
+    """
     items = joined([part.packed() for part in parts])
     first, numbers = chosen.encode(items)
-    codes, start = [], 0
-    for part in parts:
-        mine = numbers[start : start + part.item_count]
-        codes.append(mine if part.codes is None else mine[part.codes])
-        start += part.item_count
-    return Text(*items.take(first), np.concatenate(codes))
+    begin = 0
+    for part, start, stop in zip(parts, starts, starts[1:], strict=False):
+        codes[start:stop] = numbers[begin : begin + part.item_count][codes[start:stop]]
+        begin += part.item_count
+    return Text(*chosen.take(items, first), codes), first
