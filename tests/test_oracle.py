@@ -272,9 +272,8 @@ def test_whole_columns_and_row_by_row_agree(columns: dict[str, list[Any]], formu
     node = parse(formula)
     for at, value in enumerate(found.to_list()):
         expected = Oracle({name: cells[at] for name, cells in columns.items()}).value(node)
-        if found.type.numeric and value is None:
+        if value is None and (expected is None or found.reasons()[at] == "undefined"):
             # Where a step on the way left its static type's range, the result is missing;
-            # the oracle, which knows no scales, may still have a number.
-            assert expected is None or found.reasons()[at] == "undefined"
+            # the oracle, which knows no scales, may still have one.
             continue
         assert value == as_type(expected, found.type), (formula, at)

@@ -5,6 +5,7 @@ There are two kinds. `ListBlock` is the reference: lists of strings, split by
 it was made from, and reads values from them without making a string.
 """
 
+import re
 from collections.abc import Sequence
 from functools import lru_cache
 from typing import Any, NamedTuple, Protocol
@@ -121,23 +122,26 @@ class Block(Protocol):
         """Return a column as numbers or dates; None where texts are the better way."""
 
 
+_LINE_END = re.compile(rb"\r\n|\n|\r")
+
+
 class ListBlock:
     """The reference; see `Block`."""
 
     def __init__(self, data: bytes, dialect: Dialect, width: int, *, single: bool, most: int) -> None:
         found = split_records(data.decode(), dialect.delimiter, dialect.quote, escape=dialect.escape)
         kept = [at for at, row in enumerate(found.fields) if single or row != [""]][:most]
-        reached = len(kept) < most
         self._width = width
         self._rows = [found.fields[at] for at in kept]
         self.lines: NDArray[np.integer] = np.array([found.lines[at] - 1 for at in kept], np.int64)
-        last = len(found.fields) if reached else kept[-1] + 1 if kept else 0
-        self.blank = [] if single else [found.lines[at] - 1 for at in range(last) if found.fields[at] == [""]]
-        passed = self.lines[-1] if len(kept) and not reached else len(data)
-        self.stray = [line - 1 for line in found.stray if line - 1 <= passed]
-        self.unclosed = [line - 1 for line in found.unclosed if line - 1 <= passed]
-        self.line_ends = found.lines[-1] if found.lines else 0
-        self.after = len(data)
+        stop = len(found.fields) if len(kept) < most else kept[-1] + 1 if kept else 0
+        whole = stop == len(found.fields)
+        ends = [match.end() for match in _LINE_END.finditer(data)]
+        self.line_ends = len(ends) if whole else found.lines[stop] - 1
+        self.after = len(data) if whole else ends[self.line_ends - 1] if self.line_ends else 0
+        self.blank = [] if single else [found.lines[at] - 1 for at in range(stop) if found.fields[at] == [""]]
+        self.stray = [line - 1 for line in found.stray if line <= self.line_ends or whole]
+        self.unclosed = [line - 1 for line in found.unclosed if line <= self.line_ends or whole]
         self._set_irregular()
 
     def _set_irregular(self) -> None:

@@ -3,7 +3,6 @@
 import contextlib
 import hashlib
 import os
-import sys
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import chain
@@ -243,8 +242,8 @@ def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_loo
             few = first_look or options.rows is not None
             factor = MEMORY_FACTOR if chosen.COMPILED else MEMORY_FACTOR_REFERENCE
             check_memory(len(start) if few else opened.size or 0, factor, opened.path)
-            text = FileText(opened, start, mark, declared=options.encoding is not None)
             with contextlib.suppress(NotUtf8Error):
+                text = FileText(opened, start, mark, declared=options.encoding is not None)
                 return _read_text(opened, text, options, schema, effort, first_look=first_look)
         content, packed = unfold(
             opened.everything(start, MEMORY_FACTOR_DECODED), opened.name, member=options.table, most=options.most_bytes
@@ -342,8 +341,11 @@ class _Parts:
         head = self._reader.head
         in_parts = chosen.splits_in_parts(head.dialect)
         quote = (head.layout.quote or "").encode()
+        if not self._first_look and in_parts:
+            return runs(self._text.read, quote, self._effort.run_bytes)
         if not self._first_look:
-            return runs(self._text.read, quote, self._effort.run_bytes if in_parts else sys.maxsize)
+            # What can only be split whole is one run, from beginning to end.
+            return iter([Run(0, b"".join(iter(lambda: self._text.read(LOOK_BYTES), b"")), last=True)])
         # Only what was read already, up to its last whole record.
         data = self._text.start[head.offset :]
         end = cut(data, quote) if in_parts else len(data)

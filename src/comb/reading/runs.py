@@ -16,8 +16,8 @@ import numpy as np
 # Large enough that the work outweighs the handing out, small enough for the caches.
 RUN_BYTES = 2_000_000
 
-# The last run holds so many lines, so that notes below the table stand in one run.
-LAST_LINES = 24
+# The last run holds so many lines, so that notes below the table stand in one run, gaps and all.
+LAST_LINES = 64
 
 # A run whose quotes leave no line end to cut at is tried at so many before more is read.
 MOST_TRIES = 200
@@ -85,7 +85,8 @@ def _line_end(data: bytes, stop: int) -> int:
 def runs(read: Callable[[int], bytes], quote: bytes, size: int = RUN_BYTES) -> Iterator[Run]:
     """Cut a text into runs as it is read."""
     start, rest, wanted = 0, b"", size
-    held: Run | None = None
+    held: deque[Run] = deque()
+    lines = 0
     while chunk := read(wanted):
         data = rest + chunk
         end = cut(data, quote)
@@ -93,16 +94,20 @@ def runs(read: Callable[[int], bytes], quote: bytes, size: int = RUN_BYTES) -> I
         wanted = size if end else len(data)
         rest = data[end:]
         if end:
-            if held is not None:
-                yield held
-            held = Run(start, data[:end], last=False)
+            held.append(Run(start, data[:end], last=False))
             start += end
-    if held is not None and rest.count(b"\n") + rest.count(b"\r") < LAST_LINES:
-        yield Run(held.start, held.data + rest, last=True)
-        return
-    if held is not None:
-        yield held
-    yield Run(start, rest, last=True)
+            lines = lines + _lines(held[-1].data) if len(held) > 1 else 0
+            while lines >= LAST_LINES:
+                yield held.popleft()
+                lines -= _lines(held[0].data)
+    if held and _lines(rest) >= LAST_LINES:
+        yield from held
+        held.clear()
+    yield Run(held[0].start if held else start, b"".join([*(run.data for run in held), rest]), last=True)
+
+
+def _lines(data: bytes) -> int:
+    return data.count(b"\n") + data.count(b"\r")
 
 
 class _Work(Generic[Result]):

@@ -69,7 +69,12 @@ class FileText:
         self._offset = 0
         self._ahead = b""
         self._lock = Lock()
-        self._plain = True
+        # What the beginning shows counts even where only some rows of it are read.
+        whole = self.start if self.complete else self.start[: _last_character(self.start)]
+        valid, *self._first = chosen.check_text(whole)
+        if not valid:
+            raise NotUtf8Error
+        self._plain = self._first[1] == len(whole)
         self._controls = self._characters = 0
 
     def read_from(self, offset: int) -> None:
@@ -101,13 +106,21 @@ class FileText:
 
     def decoded(self) -> Decoded:
         """Say how it was decoded, when it was read."""
-        if not self._declared and is_binary(self._controls, self._characters):
+        if not self._declared and (is_binary(*self._first) or is_binary(self._controls, self._characters)):
             raise NotUtf8Error
         if self._declared:
             return Decoded("", "utf-8", "as declared")
         if self._mark:
             return Decoded("", "utf-8-sig", "the file begins with the byte order mark of UTF-8")
         return Decoded("", "utf-8", "only plain ASCII characters" if self._plain else "every byte is valid UTF-8")
+
+
+def _last_character(data: bytes) -> int:
+    """Return where the last character begins, which may have been cut."""
+    at = len(data) - 1
+    while at > 0 and data[at] & 0xC0 == 0x80:
+        at -= 1
+    return max(at, 0)
 
 
 class HeldText:
