@@ -9,7 +9,7 @@ try:
 except ImportError:
     cythonize = None
 
-NAMES = ("_split", "_cells")
+NAMES = ("_split", "_cells", "_write")
 FLAGS = [] if sys.platform == "win32" else ["-O3", "-fno-math-errno"]
 
 if cythonize:

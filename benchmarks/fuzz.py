@@ -24,6 +24,8 @@ from random import Random
 
 import comb
 from comb.demo.files import demo_bytes
+from comb.reading.load import Effort, ReadOptions, load_table
+from comb.reading.runs import RUN_BYTES
 
 # A load of these small files that lasts longer than this hangs.
 LIMIT_SECONDS = 20
@@ -91,10 +93,11 @@ def packed(chance: Random) -> bytes:
 KINDS: list[Callable[[Random], bytes]] = [random_bytes, grammar, table, damaged, packed]
 
 
-def attempt(place: Path) -> str:
-    """Load and use a file; returns what it came to."""
+def attempt(place: Path, chance: Random) -> str:
+    """Load and use a file, cut into runs of any size; returns what it came to."""
+    effort = Effort(chance.randrange(1, 4), chance.choice([RUN_BYTES, chance.randrange(1, 2000)]))
     try:
-        loaded = comb.load(place)
+        loaded = comb.Table.adopt(load_table(place, ReadOptions(), effort=effort))
     except comb.ReadError as error:
         if place.name not in str(error):
             raise AssertionError(f"the error does not name the file: {error}") from error
@@ -124,7 +127,7 @@ def main() -> int:
             place.write_bytes(data)
             signal.alarm(LIMIT_SECONDS)
             try:
-                counts[f"{kind.__name__}: {attempt(place)}"] += 1
+                counts[f"{kind.__name__}: {attempt(place, Random(seed))}"] += 1
             except Exception as error:
                 signal.alarm(0)
                 kept = Path(f"fuzz-{seed}.bin")

@@ -14,14 +14,15 @@ from comb.interface.plan import Plan, table_plan
 from comb.plans.plan import write_plan
 from comb.plans.planfile import read_plan
 from comb.profiling.profile import Profile, profile
+from comb.reading.load import USUAL
 from comb.steps.accounting import Entry, take_step
 from comb.steps.base import Step
 from comb.steps.catalogue import make_step
 from comb.tables.bare import BareTable
 from comb.tables.formats import Value, plain_text
-from comb.writing.atomic import write_files
+from comb.writing.atomic import Content, write_files
 from comb.writing.cells import cells_bytes
-from comb.writing.delimited import TextForm, csv_bytes
+from comb.writing.delimited import TextForm, csv_parts
 from comb.writing.metadata import metadata_bytes
 from comb.writing.packing import DELIMITERS, pack, text_suffixes
 
@@ -356,7 +357,8 @@ class Table(BareTable):
             delimiter=delimiter or DELIMITERS[kind], line_end=line_end, encoding=encoding, missing=missing,
             decimal_mark=decimal_mark, date_pattern=date_pattern, disarm=disarm,
         )  # fmt: skip
-        files = {place.name: pack(csv_bytes(self, form), packing)}
+        parts = csv_parts(self, form, USUAL.threads)
+        files: dict[str, Content] = {place.name: pack(b"".join(parts), packing) if packing else parts}
         if describe:
             name = place.name[: -len(kind + packing)]
             files[f"{name}-cells.csv"] = cells_bytes(self, blanks=bool(missing))

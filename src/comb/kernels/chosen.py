@@ -7,17 +7,19 @@ chooses the reference, and this is the only place that asks.
 import contextlib
 import importlib
 import os
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.kernels import blocks, coding
+from comb.kernels import blocks, coding, writing
 from comb.kernels import tally as counting
 from comb.kernels.blocks import EVERYTHING, Block, DateOrders, Dialect, ListBlock, NumberForm, PlaceBlock
 from comb.kernels.packed import Packed
 from comb.kernels.parsing import Parsed
 from comb.kernels.tally import Kinds, Tally, Words
+from comb.kernels.writing import DateLayout, Field
 
 
 def _compiled(name: str) -> Any:
@@ -29,9 +31,9 @@ def _compiled(name: str) -> Any:
     return None
 
 
-_cells, _split = _compiled("_cells"), _compiled("_split")
+_cells, _split, _write = _compiled("_cells"), _compiled("_split"), _compiled("_write")
 
-COMPILED = _cells is not None and _split is not None
+COMPILED = None not in (_cells, _split, _write)
 
 
 def told() -> str:
@@ -142,3 +144,34 @@ def read(texts: Packed, form: NumberForm | DateOrders) -> Parsed | None:
         blocks.settle(values, states, unusual[left], left, texts.take(unusual[left]), form.mark)
     status[unusual] = states
     return values, status
+
+
+def write_integers(values: NDArray[Any], scale: int, mark: str) -> Packed:
+    """Write whole numbers or decimals; see `comb.kernels.writing.write_integers`."""
+    if COMPILED:
+        return Packed(*_write.write_integers(values, scale, ord(mark)))
+    return writing.write_integers(values, scale, mark)
+
+
+def write_numbers(values: NDArray[Any], mark: str) -> Packed:
+    """Write floats; see `comb.kernels.writing.write_numbers`."""
+    if COMPILED:
+        return Packed(*_write.write_numbers(values, ord(mark)))
+    return writing.write_numbers(values, mark)
+
+
+def write_dates(days: NDArray[Any], layout: DateLayout) -> Packed:
+    """Write dates; see `comb.kernels.writing.write_dates`."""
+    if COMPILED:
+        order, mark, padded_month, padded_day = layout
+        return Packed(*_write.write_dates(days, order, ord(mark), padded_month, padded_day))
+    return writing.write_dates(days, layout)
+
+
+def join(fields: Sequence[Field], rows: int, delimiter: str, line_end: str, missing: str) -> bytes:
+    """Join cells to delimited text; see `comb.kernels.writing.join`."""
+    if COMPILED and delimiter.isascii():
+        columns = [(*field.texts, field.codes, field.missing) for field in fields]
+        joined: bytes = _write.join(columns, rows, delimiter.encode(), line_end.encode(), missing.encode())
+        return joined
+    return writing.join(fields, rows, delimiter, line_end, missing)

@@ -5,48 +5,23 @@ a decimal point, ISO dates, ``true`` and ``false``. What is written so reads bac
 """
 
 from collections.abc import Callable
-from datetime import date, timedelta
+from datetime import date
 from decimal import Decimal
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.kernels.writing import date_text, digits, number_text
 from comb.tables.types import Type
 
+__all__ = ["digits", "number_text", "plain_text", "python_values", "value_texts"]
+
 Value = str | int | float | bool | Decimal | date | None
-
-_EPOCH = date(1970, 1, 1)
-
-
-def digits(value: int, scale: int) -> str:
-    """Write a scaled integer digit for digit.
-
-    >>> digits(-5, 2)
-    '-0.05'
-    """
-    if not scale:
-        return str(value)
-    sign, body = ("-" if value < 0 else ""), str(abs(value)).rjust(scale + 1, "0")
-    return f"{sign}{body[:-scale]}.{body[-scale:]}"
-
-
-def number_text(value: float) -> str:
-    """Write a number in the shortest form that reads back equal.
-
-    >>> number_text(3.0), number_text(1e-7)
-    ('3', '1e-07')
-    """
-    text = repr(value)
-    return text[:-2] if text.endswith(".0") else text
 
 
 def _boolean_text(value: bool) -> str:
     return "true" if value else "false"
-
-
-def _date_text(days: int) -> str:
-    return (_EPOCH + timedelta(days=days)).isoformat()
 
 
 def value_texts(kind: Type, values: NDArray[Any]) -> list[str]:
@@ -69,7 +44,7 @@ _WRITERS: dict[str, Callable[[Any], str]] = {
     "integer": str,
     "number": number_text,
     "boolean": _boolean_text,
-    "date": _date_text,
+    "date": date_text,
 }
 
 

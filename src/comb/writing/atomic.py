@@ -4,7 +4,7 @@ import contextlib
 import os
 import shutil
 import tempfile
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from comb.errors import WriteError, listing
@@ -12,9 +12,12 @@ from comb.errors import WriteError, listing
 # The list of files in a dataset folder, in the form that `sha256sum -c` reads.
 CHECKSUMS = "checksums.txt"
 
+# What a file holds, whole or in parts.
+Content = bytes | Iterable[bytes]
 
-def write_file(path: Path, data: bytes, *, overwrite: bool = False) -> None:
-    """Write a file by way of a temporary one beside it.
+
+def write_file(path: Path, data: Content, *, overwrite: bool = False) -> None:
+    """Write a file by way of a temporary one beside it; content may come in parts.
 
     Raises
     ------
@@ -27,7 +30,8 @@ def write_file(path: Path, data: bytes, *, overwrite: bool = False) -> None:
         handle, name = tempfile.mkstemp(prefix=f".{path.name}-", dir=path.parent)
         temporary = Path(name)
         with os.fdopen(handle, "wb") as stream:
-            stream.write(data)
+            for part in [data] if isinstance(data, bytes) else data:
+                stream.write(part)
             stream.flush()
             os.fsync(stream.fileno())
         temporary.chmod(0o644)
@@ -54,7 +58,7 @@ def check_file_free(path: Path, *, overwrite: bool) -> None:
         )
 
 
-def write_files(folder: Path, files: Mapping[str, bytes], *, overwrite: bool = False) -> None:
+def write_files(folder: Path, files: Mapping[str, Content], *, overwrite: bool = False) -> None:
     """Write files beside each other; none is touched unless all may be written."""
     for name in files:
         check_file_free(folder / name, overwrite=overwrite)
