@@ -31,6 +31,9 @@ BOOLEAN_WORDS = tuple(dict.fromkeys(word for pair in BOOLEAN_PAIRS for word in p
 SENTINELS = (-9999, -999, -99, -9, -1, 99, 999, 9999, 99999, 999999)
 
 
+KNOWN_WORDS = tuple(sorted(MISSING_WORDS))
+
+
 def is_missing_word(text: str) -> bool:
     """Return whether a text is a known word for missing.
 
@@ -51,4 +54,4 @@ def words_for(missing: Collection[str] | None, *, known: bool = True) -> Words:
         Whether the known words count at all.
     """
     given = {word.strip(): None for word in missing or () if word.strip()}
-    return Words(tuple(given), tuple(sorted(MISSING_WORDS)) if known else (), BOOLEAN_WORDS)
+    return Words(tuple(given), KNOWN_WORDS if known else (), BOOLEAN_WORDS)

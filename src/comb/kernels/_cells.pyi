@@ -37,6 +37,9 @@ def read_dates(
 def encode(
     data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places, most_distinct: float
 ) -> tuple[NDArray[np.int64], NDArray[np.int32]] | tuple[None, None]: ...
+def traits(
+    data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places, known_words: _Words
+) -> tuple[NDArray[np.uint8], NDArray[np.int64]]: ...
 def gather(
     data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places
 ) -> tuple[NDArray[np.uint8], NDArray[np.int64]]: ...

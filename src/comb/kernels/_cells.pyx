@@ -17,6 +17,7 @@ import numpy as np
 
 from comb.kernels.parsing import MOST_DECIMAL_DIGITS
 from comb.kernels.tally import IS_BLANK, IS_GIVEN, IS_KNOWN, SIZE, Count
+from comb.kernels.traits import DIGITS_ONLY, INNER_SPACES, OUTER_SPACES, ZERO_AHEAD
 
 cdef extern from *:
     """
@@ -1016,3 +1017,64 @@ def gather(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
             if cell.size:
                 memcpy(&buffer[offsets[at]], cell.text, cell.size)
     return buffer_array[:total], offsets_array
+
+
+# -- traits of texts ---------------------------------------------------------------------------
+
+
+cdef uint8_t _OUTER = OUTER_SPACES, _INNER = INNER_SPACES, _DIGITS = DIGITS_ONLY, _ZERO_AHEAD = ZERO_AHEAD
+
+
+def traits(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends, known_words):
+    """Tell of cells what `comb.kernels.traits.traits` tells.
+
+    Returns
+    -------
+    traits : uint8 array
+    lengths : int64 array
+        In characters.
+    """
+    cdef Py_ssize_t count = begins.shape[0], at, byte, size = data.shape[0]
+    cdef const uint8_t *text = _start(data)
+    cdef const uint8_t *aside = _start(side)
+    cdef Words known
+    cdef Cell raw, cell
+    cdef uint8_t bits
+    cdef int64_t characters
+    cdef bint digits, spaced
+    cdef int step
+    found, lengths = np.zeros(count, np.uint8), np.zeros(count, np.int64)
+    cdef uint8_t[::1] out = found
+    cdef int64_t[::1] sizes = lengths
+    _set_words(&known, known_words[0], known_words[1], True)
+    with nogil:
+        for at in range(count):
+            raw = _cell(text, size, aside, begins[at], ends[at])
+            cell = _stripped(raw)
+            bits = _OUTER if cell.size != raw.size else 0
+            characters = 0
+            for byte in range(raw.size):
+                characters += raw.text[byte] & 0xC0 != 0x80
+            sizes[at] = characters
+            digits = cell.size > 0
+            spaced = False
+            byte = 0
+            while byte < cell.size:
+                digits = digits and _is_digit(cell.text[byte])
+                step = _space_ahead(cell.text + byte, cell.size - byte)
+                if step and cell.text[byte] != 10 and cell.text[byte] != 13:
+                    if spaced:
+                        bits |= _INNER
+                    spaced = True
+                    byte += step
+                else:
+                    spaced = False
+                    byte += 1
+            if digits:
+                bits |= _DIGITS
+                if cell.text[0] == 48 and cell.size > 1:
+                    bits |= _ZERO_AHEAD
+            if cell.size and _find_word(&known, cell) >= 0:
+                bits |= _IS_KNOWN
+            out[at] = bits
+    return found, lengths

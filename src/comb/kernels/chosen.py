@@ -15,8 +15,9 @@ from numpy.typing import NDArray
 
 from comb.kernels import blocks, coding, writing
 from comb.kernels import tally as counting
+from comb.kernels import traits as noticing
 from comb.kernels.blocks import EVERYTHING, Block, DateOrders, Dialect, ListBlock, NumberForm, PlaceBlock
-from comb.kernels.packed import Packed
+from comb.kernels.packed import Packed, pack
 from comb.kernels.parsing import Parsed
 from comb.kernels.tally import Kinds, Tally, Words
 from comb.kernels.writing import DateLayout, Field
@@ -122,6 +123,14 @@ def encode(texts: Packed) -> tuple[NDArray[np.int64], NDArray[Any]]:
         return first, codes
     _, codes = coding.encode(texts.strings())
     return np.unique(codes, return_index=True)[1].astype(np.int64), codes
+
+
+def traits(texts: Packed, known: Sequence[str]) -> tuple[NDArray[np.uint8], NDArray[np.int64]]:
+    """Tell what is to be noticed about texts; see `comb.kernels.traits.traits`."""
+    if COMPILED:
+        bits, lengths = _cells.traits(*blocks.cells_of(texts), pack(known))
+        return bits, lengths
+    return noticing.traits(texts.strings(), known)
 
 
 def take(texts: Packed, positions: NDArray[Any]) -> Packed:

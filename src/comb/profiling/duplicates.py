@@ -3,7 +3,7 @@
 import numpy as np
 
 from comb.errors import counted
-from comb.kernels.coding import Codes, group
+from comb.kernels.coding import Codes, candidates, group
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, rows_where
 from comb.steps.rows import RemoveDuplicates
 from comb.tables.bare import BareTable
@@ -17,35 +17,51 @@ LEAST_ROWS = 20
 KEY_TYPES = frozenset({"string", "integer"})
 
 
-def duplicate_rows(table: BareTable) -> Findings:
+def repeated(table: BareTable) -> Findings:
+    """Rows alike in every column, and keys that are there twice."""
+    alike, numbers, copies = _copies(table)
+    yield from _duplicate_rows(table, alike, numbers, copies)
+    yield from _duplicate_keys(table, copies)
+
+
+def _duplicate_rows(table: BareTable, alike: Codes, numbers: Codes, copies: np.ndarray) -> Findings:
     """Rows alike in every column."""
-    copies = _copies(table)
     count = int(copies.sum())
     if not count:
         return
-    rows = rows_where(table, copies)
-    numbers, first = group([column.codes() for column in table.columns.values()], table.row_count)
+    first = dict(zip(numbers[~copies[alike]].tolist(), alike[~copies[alike]].tolist(), strict=True))
+    group_of = dict(zip(alike.tolist(), numbers.tolist(), strict=True))
     examples = tuple(
-        f"row {table.row_numbers[at]} is row {table.row_numbers[first[numbers[at]]]} again"
+        f"row {table.row_numbers[at]} is row {table.row_numbers[first[group_of[at]]]} again"
         for at in np.flatnonzero(copies)[:MOST_EXAMPLES].tolist()
     )
     text = f"{counted(count, 'row')} stand a second time, alike in all {len(table.names)} columns"
-    yield Finding("duplicate.rows", table.names, count, rows, examples, text, RemoveDuplicates())
+    yield Finding("duplicate.rows", table.names, count, rows_where(table, copies), examples, text, RemoveDuplicates())
 
 
-def _copies(table: BareTable) -> np.ndarray:
-    """Return which rows are a second or later copy of a row."""
-    if not table.row_count or not table.names:
-        return np.zeros(table.row_count, np.bool_)
-    _, first = group([column.codes() for column in table.columns.values()], table.row_count)
-    copies = np.ones(table.row_count, np.bool_)
-    copies[first] = False
-    return copies
+def _copies(table: BareTable) -> tuple[Codes, Codes, np.ndarray]:
+    """Find the rows that are a second or later copy of a row.
+
+    Returns
+    -------
+    alike, numbers, copies
+        The positions of rows that may be alike, the group of each, and for every row of the
+        table whether it is a copy.
+    """
+    copies = np.zeros(table.row_count, np.bool_)
+    alike = candidates([column.keys() for column in table.columns.values()] if table.row_count else [], table.row_count)
+    if not table.names:
+        alike = alike[:0]
+    taken = [column.take(alike) for column in table.columns.values()]
+    numbers, first = group([column.codes() for column in taken], len(alike))
+    copies[alike] = True
+    copies[alike[first]] = False
+    return alike, numbers, copies
 
 
-def duplicate_keys(table: BareTable) -> Findings:
+def _duplicate_keys(table: BareTable, copies: np.ndarray) -> Findings:
     """Columns that identify all but a few rows, copies of whole rows aside."""
-    positions = np.flatnonzero(~_copies(table))
+    positions = np.flatnonzero(~copies)
     if len(positions) < LEAST_ROWS:
         return
     for name, column in table.columns.items():

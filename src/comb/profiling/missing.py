@@ -3,8 +3,9 @@
 import numpy as np
 
 from comb.errors import counted
-from comb.inference.words import SENTINELS, is_missing_word
-from comb.profiling.finding import Finding, Findings, kept_texts, quoted, rows_where
+from comb.inference.words import SENTINELS
+from comb.kernels.tally import IS_KNOWN
+from comb.profiling.finding import Finding, Findings, kept_texts, noticed, quoted, rows_where
 from comb.steps.cells import Convert
 from comb.tables.bare import BareTable
 from comb.tables.column import Column
@@ -39,8 +40,8 @@ def markers(table: BareTable) -> Findings:
     """Words that stand for missing: applied in typed columns, proposed in text."""
     for name, column in table.columns.items():
         if column.type.word == "string":
-            where = column.text.flags(is_missing_word) & column.present
-            words = _words_in(column, where)
+            where = noticed(column, IS_KNOWN)
+            words = _words_in(column, where) if where.any() else {}
             said = "stand for missing by the look of it; in a text column this is yours to decide"
         else:
             where = column.states == Reason.MARKER

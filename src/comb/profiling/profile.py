@@ -16,8 +16,7 @@ FINDERS: tuple[Callable[[BareTable], Findings], ...] = (
     texts.spaces,
     texts.spelling_by_case,
     types.leading_zeros,
-    duplicates.duplicate_rows,
-    duplicates.duplicate_keys,
+    duplicates.repeated,
     types.constant_columns,
     missing.blanks,
 )

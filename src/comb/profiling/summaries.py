@@ -1,15 +1,21 @@
 """What a column holds, in a few numbers."""
 
+import heapq
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 
 from comb.expressions.arithmetic import as_floats
+from comb.kernels import chosen
+from comb.kernels.coding import Codes, distinct_count
 from comb.tables.column import Column
 from comb.tables.formats import digits, number_text
+from comb.tables.reasons import MEANING, Reason
+from comb.tables.text import Text
 
 MOST_COMMON = 5
+MOST_TIES = 10_000
 
 # A sum of numbers beyond this may overflow.
 LARGE = 1e290
@@ -60,34 +66,61 @@ def summarise(name: str, column: Column) -> Summary:
     Summary
         Cost: a sort of the present values.
     """
-    reasons = [reason for reason in column.reasons() if reason] if column.missing_count else []
-    missing = {reason: reasons.count(reason) for reason in sorted(set(reasons))}
-    distinct = column.distinct()
-    present = column.take(np.flatnonzero(column.present))
+    counts = np.bincount(column.states, minlength=len(Reason))
+    missing = {
+        reason.word: int(counts[reason]) for reason in sorted(MEANING, key=lambda one: one.word) if counts[reason]
+    }
+    if len(column) == column.missing_count:
+        return Summary(name, str(column.type), len(column), missing, 0)
+    if isinstance(column.values, Text):
+        return _of_texts(name, column, missing)
+    present = column.array[column.present] if missing else column.array
+    ordered = np.sort(present)
     details: dict[str, Any] = {}
-    if len(present):
-        if column.type.numeric:
-            details = _of_numbers(present)
-        elif column.type.word == "date":
-            details = {"first": str(present.array.min()), "last": str(present.array.max())}
-        elif column.type.word == "boolean":
-            true = int(present.array.sum())
-            details = {"true": true, "false": len(present) - true}
-        else:
-            lengths = [len(text) for text in distinct.values.to_list()]
-            details = {"commonest": distinct.commonest(MOST_COMMON)}
-            details |= {"shortest": min(lengths), "longest": max(lengths)}
-    return Summary(name, str(column.type), len(column), missing, len(distinct), details)
+    if column.type.numeric:
+        details = _of_numbers(column, ordered)
+    elif column.type.word == "date":
+        details = {"first": str(ordered[0]), "last": str(ordered[-1])}
+    else:
+        true = int(present.sum())
+        details = {"true": true, "false": len(present) - true}
+    return Summary(name, str(column.type), len(column), missing, distinct_count(ordered), details)
 
 
-def _of_numbers(column: Column) -> dict[str, Any]:
-    """Summarise numbers.
+def _of_texts(name: str, column: Column, missing: dict[str, int]) -> Summary:
+    """Summarise texts; those that are stored are decoded only where they are shown."""
+    text = column.text
+    first, codes = chosen.encode(text.packed()) if text.codes is None else (np.arange(text.item_count), text.codes)
+    counts = np.bincount(codes[column.present], minlength=len(first))
+    _, lengths = chosen.traits(text.packed(), ())
+    used = lengths[first][counts > 0]
+    details = {"commonest": _commonest(text, first, counts), "shortest": int(used.min()), "longest": int(used.max())}
+    return Summary(name, str(column.type), len(column), missing, len(used), details)
+
+
+def _commonest(text: Text, first: Codes, counts: Codes) -> list[tuple[str, int]]:
+    """Return the commonest texts, ties in order of code point.
+
+    Of very many that are equally common, only those that appear first are compared.
+    """
+    least = np.sort(counts)[-MOST_COMMON:].min() if len(counts) > MOST_COMMON else 1
+    at = np.flatnonzero(counts >= max(1, least))
+    certain = at[counts[at] > least]
+    tied = at[counts[at] == least][:MOST_TIES]
+    texts = chosen.take(text.packed(), first[np.concatenate([certain, tied])]).strings()
+    told = [int(count) for count in counts[np.concatenate([certain, tied])]]
+    pairs = zip(texts, told, strict=True)
+    return heapq.nsmallest(MOST_COMMON, pairs, key=lambda pair: (-pair[1], pair[0]))
+
+
+def _of_numbers(column: Column, ordered: np.ndarray) -> dict[str, Any]:
+    """Summarise the present numbers of a column, which come in ascending order.
 
     Quartiles interpolate linearly between the two nearest values (definition 7 in
     Hyndman and Fan, The American Statistician 50, 1996). The standard deviation
     divides by n - 1; the variation coefficient is that over the mean.
     """
-    floats = as_floats(column)
+    floats = as_floats(Column(column.type, ordered))
     quartiles = np.quantile(floats, [0.25, 0.5, 0.75]).tolist()
     with np.errstate(over="ignore", invalid="ignore"):
         # Divided before it is summed up, no mean overflows.
@@ -96,11 +129,11 @@ def _of_numbers(column: Column) -> dict[str, Any]:
     # Squares of the largest numbers overflow: then there is no deviation to tell.
     sd = sd if sd is not None and np.isfinite(sd) else None
     return {
-        "min": _exact(column, column.array.min()),
+        "min": _exact(column, ordered[0]),
         "quartile_1": quartiles[0],
         "median": quartiles[1],
         "quartile_3": quartiles[2],
-        "max": _exact(column, column.array.max()),
+        "max": _exact(column, ordered[-1]),
         "mean": mean,
         "sd": sd,
         "variation": sd / abs(mean) if sd is not None and mean else None,

@@ -3,13 +3,17 @@
 import re
 
 from comb.errors import counted
-from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, quoted, rows_where
+from comb.kernels.traits import INNER_SPACES, OUTER_SPACES
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted, rows_where
 from comb.steps.cells import Recode, Trim, tidied
 from comb.tables.bare import BareTable
 from comb.tables.column import Column
 
 # A column with more distinct texts than this share of its cells is free text or a key.
 MOST_DISTINCT = 0.5
+
+# And so is one with more than this, however many cells it has.
+MOST_FORMS = 100_000
 
 _WORD = re.compile(r"[^\W_]+")
 
@@ -19,12 +23,12 @@ def spaces(table: BareTable) -> Findings:
     for name, column in table.columns.items():
         if column.type.word != "string":
             continue
-        where = column.text.flags(lambda text: tidied(text) != text) & column.present
+        where = noticed(column, OUTER_SPACES | INNER_SPACES)
         count = int(where.sum())
         if not count:
             continue
         words = dict(column.take(where.nonzero()[0]).distinct().commonest(MOST_EXAMPLES))
-        inner = column.text.flags(lambda text: tidied(text) != text.strip()) & column.present
+        inner = noticed(column, INNER_SPACES)
         text = f"{counted(count, 'cell')} of {name} have outer or repeated spaces"
         remedy = Trim(columns=[name], inner=bool(inner.any()))
         yield Finding("text.spaces", (name,), count, rows_where(table, where), quoted(words), text, remedy)
@@ -56,6 +60,8 @@ def spelling_by_case(table: BareTable) -> Findings:
 
 def _variants(column: Column) -> dict[str, str]:
     """Return each rarer form, without needless spaces, with the commonest of its group."""
+    if column.text.item_count > MOST_FORMS:
+        return {}
     distinct = column.distinct()
     if len(distinct) > MOST_DISTINCT * len(column):
         return {}

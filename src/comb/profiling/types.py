@@ -5,7 +5,8 @@ import re
 import numpy as np
 
 from comb.errors import counted
-from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, kept_texts, quoted, rows_where
+from comb.kernels.traits import DIGITS_ONLY, ZERO_AHEAD
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, kept_texts, noticed, quoted, rows_where
 from comb.steps.cells import Convert
 from comb.steps.columns import Select
 from comb.tables.bare import BareTable
@@ -16,7 +17,6 @@ from comb.tables.reasons import Reason
 LEAST_DIGITS = 0.9
 
 _WITH_UNIT = re.compile(r"[+-]?[0-9]+(?:[.,][0-9]+)?\s*([^\W\d_]{1,4}|%|°C?)")
-_LEADING_ZERO = re.compile(r"0[0-9]+")
 
 
 def unreadable(table: BareTable) -> Findings:
@@ -55,8 +55,7 @@ def leading_zeros(table: BareTable) -> Findings:
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any():
             continue
-        number_like = column.text.flags(lambda text: text.strip().isdecimal()) & column.present
-        zeros = column.text.flags(lambda text: bool(_LEADING_ZERO.fullmatch(text.strip()))) & column.present
+        number_like, zeros = noticed(column, DIGITS_ONLY), noticed(column, ZERO_AHEAD)
         if zeros.any() and number_like.sum() >= LEAST_DIGITS * column.present.sum():
             words = dict(column.take(zeros.nonzero()[0]).distinct().commonest(MOST_EXAMPLES))
             count = int(zeros.sum())
@@ -81,5 +80,5 @@ def constant_columns(table: BareTable) -> Findings:
 
 
 def _one_value(column: Column) -> bool:
-    codes = column.codes()[column.present]
-    return bool((codes == codes[0]).all())
+    keys = column.keys()[column.present]
+    return bool((keys == keys[0]).all())

@@ -199,10 +199,21 @@ class Column:
 
         This is what grouping and comparing look at: reasons do not matter.
         """
-        base = self.text.coded()[1] if isinstance(self.values, Text) else ranks(self.values)
+        base = self.values.numbers() if isinstance(self.values, Text) else ranks(self.values)
         if self.state is None:
             return base
         return np.where(self.missing, base.max(initial=-1) + 1, base)
+
+    def keys(self) -> NDArray[np.uint64]:
+        """Return numbers that are equal where cells are equal; missing cells share one that others may have."""
+        if isinstance(self.values, Text):
+            base = self.values.numbers().astype(np.uint64)
+        elif self.type.word == "boolean":
+            base = self.values.astype(np.uint64)
+        else:
+            # Negative zero equals zero.
+            base = (self.values + 0.0 if self.type.word == "number" else self.values).view(np.uint64)
+        return base if self.state is None else np.where(self.missing, np.uint64(2**63 + 1), base)
 
     def sort_ranks(self) -> Codes:
         """Rank cells in ascending order: text by code point; missing cells are -1."""

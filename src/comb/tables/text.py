@@ -111,6 +111,10 @@ class Text:
         first, codes = chosen.encode(self.packed())
         return chosen.take(self.packed(), first).strings(), codes
 
+    def numbers(self) -> NDArray[Any]:
+        """Return for every cell a number that is the same for equal texts."""
+        return chosen.encode(self.packed())[1] if self.codes is None else self.codes
+
     def same_texts(self, other: "Text") -> NDArray[np.bool_]:
         """Return where two sequences of one length hold the same text."""
         if self.codes is not None and other.codes is not None and self.buffer is other.buffer:
