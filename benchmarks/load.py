@@ -1,97 +1,166 @@
-"""Time of loading a delimited file, as a ratio to walking it with the csv module.
+"""Time and memory of loading, looking at, profiling and saving, as ratios in one run.
 
-    python benchmarks/load.py [ROWS]
+    python benchmarks/load.py [MEGABYTES] [FOLDER]
 
-Makes a file of 12 mixed columns in a temporary folder, walks it with ``csv.reader``
-doing nothing, loads it, and prints a table. The walk is the yardstick: it runs in the
-same process on the same file.
+Makes files of 12 mixed columns (numbers, dates, codes, names, notes with quotes and line ends,
+5 % blanks), by default of 250 MB, in a temporary folder or in the one given, where they are
+kept. The yardstick of reading is a walk over the same file with ``csv.reader`` that does
+nothing; that of writing is ``csv.writer`` on the same values, ready as Python rows. Each
+measurement is made in a process of its own, so that memory can be told.
 """
 
 import csv
+import json
+import subprocess
 import sys
 import tempfile
-import time
-import tracemalloc
+from collections.abc import Iterator
 from pathlib import Path
 from random import Random
 
-import comb
-
-ROWS = 100_000
-NAMES = [
-    "id",
-    "day",
-    "code",
-    "place",
-    "keeper",
-    "count",
-    "weight",
-    "price",
-    "share",
-    "flag",
-    "ratio",
-    "notes",
-]
+NAMES = ["id", "day", "code", "place", "keeper", "count", "weight", "price", "share", "flag", "ratio", "notes"]
+BYTES_PER_ROW = 101
+DIRTY = {"count": "many", "weight": "about 5", "price": "ask"}
 
 
-def write_file(path: Path, rows: int) -> None:
-    chance = Random(1)
-    with path.open("w", newline="", encoding="utf-8") as stream:
-        writer = csv.writer(stream)
-        writer.writerow(NAMES)
-        for row in range(rows):
+def mixed_rows(chance: Random, rows: int, dirty: bool = False) -> Iterator[list[object]]:
+    for row in range(rows):
+        cells: list[object] = [
+            row,
+            f"2025-{row % 12 + 1:02}-{row % 28 + 1:02}",
+            f"{row % 977:04}",
+            f"place {chance.randrange(500)}",
+            f"keeper {chance.randrange(9)}",
+            chance.randrange(1000),
+            round(chance.random() * 50, 1),
+            f"{chance.random() * 900:.2f}",
+            chance.random(),
+            chance.choice(["yes", "no"]),
+            f"{chance.random():.3e}",
+            chance.choice(["", f'said "hello" to {row}', f"two\nlines, {row}", "plain"]),
+        ]
+        if dirty:
             cells = [
-                row,
-                f"2025-{row % 12 + 1:02}-{row % 28 + 1:02}",
-                f"{row % 977:04}",
-                f"place {chance.randrange(500)}",
-                f"keeper {chance.randrange(9)}",
-                chance.randrange(1000),
-                round(chance.random() * 50, 1),
-                f"{chance.random() * 900:.2f}",
-                chance.random(),
-                chance.choice(["yes", "no"]),
-                f"{chance.random():.3e}",
-                chance.choice(["", f'said "hello" to {row}', f"two\nlines, {row}", "plain"]),
+                DIRTY[name] if name in DIRTY and chance.random() < 0.3 else cell
+                for name, cell in zip(NAMES, cells, strict=True)
             ]
-            writer.writerow(["" if chance.random() < 0.05 else cell for cell in cells])
+        yield ["" if chance.random() < 0.05 else cell for cell in cells]
 
 
-def walk(path: Path) -> int:
-    with path.open(newline="", encoding="utf-8") as stream:
-        return sum(1 for _ in csv.reader(stream))
+def write_file(path: Path, header: list[str], rows: object, **form: object) -> Path:
+    if not path.exists():
+        with path.open("w", newline="", encoding="utf-8") as stream:
+            writer = csv.writer(stream, **form)
+            writer.writerow(header)
+            writer.writerows(rows)
+    return path
 
 
-def seconds(work: object, *arguments: object) -> float:
+def make_files(folder: Path, megabytes: float) -> dict[str, Path]:
+    """Make the files that are not there yet."""
+    rows = int(megabytes * 1e6 / BYTES_PER_ROW)
+    notes = max(1000, int(megabytes * 4000))
+    wide = [f"c{at}" for at in range(2000)]
+    chance = Random(2)
+    wide_rows = ([chance.randrange(10**5) for _ in wide] for _ in range(max(20, int(megabytes * 20))))
+    size = f"{megabytes:g}"
+    return {
+        "mixed": write_file(folder / f"mixed-{size}.csv", NAMES, mixed_rows(Random(1), rows)),
+        "dirty": write_file(folder / f"dirty-{size}.csv", NAMES, mixed_rows(Random(1), rows, dirty=True)),
+        "notes": write_file(
+            folder / f"notes-{size}.csv",
+            ["id", "note"],
+            ((at, f"note {at}, seen by nobody else") for at in range(notes)),
+        ),
+        "wide": write_file(folder / f"wide-{size}.csv", wide, wide_rows),
+        "quoted": write_file(
+            folder / f"quoted-{size}.csv", NAMES, mixed_rows(Random(1), rows // 5), quoting=csv.QUOTE_ALL
+        ),
+        "few": write_file(folder / "rows-100000.csv", NAMES, mixed_rows(Random(1), 100_000)),
+    }
+
+
+# What runs in a process of its own: prints seconds, rows and the peak of memory in bytes.
+_CHILD = """
+import csv, json, resource, subprocess, sys, time
+kind, path, threads = sys.argv[1], sys.argv[2], int(sys.argv[3])
+if kind != "walk":
+    import comb
+    from comb.interface.table import Table
+    from comb.reading.load import Effort, ReadOptions, load_table
+    import comb.interface.making
+before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+start, rows = time.perf_counter(), 0
+if kind == "walk":
+    with open(path, newline="", encoding="utf-8") as stream:
+        rows = sum(1 for _ in csv.reader(stream))
+else:
+    table = Table.adopt(load_table(path, ReadOptions(), effort=Effort(threads)))
+    rows = len(table)
+seconds = time.perf_counter() - start
+peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+more = {}
+if kind == "all":
+    start = time.perf_counter(); table.profile(); more["profile"] = time.perf_counter() - start
+    start = time.perf_counter(); table.save(sys.argv[4], overwrite=True); more["save"] = time.perf_counter() - start
+    values = list(zip(*(column.to_list() for column in table.columns.values())))
     start = time.perf_counter()
-    work(*arguments)  # type: ignore[operator]
-    return time.perf_counter() - start
+    with open(sys.argv[4], "w", newline="", encoding="utf-8") as stream:
+        csv.writer(stream).writerows(values)
+    more["writer"] = time.perf_counter() - start
+print(json.dumps({"seconds": seconds, "rows": rows, "memory": (peak - before) * 1024, "peak": peak * 1024, **more}))
+"""
+
+
+def measured(kind: str, path: Path, threads: int = 2, tries: int = 3) -> dict[str, float]:
+    """Return the best of some tries."""
+    scratch = str(path.with_suffix(".saved.csv"))
+    found = []
+    for _ in range(tries):
+        command = [sys.executable, "-c", _CHILD, kind, str(path), str(threads), scratch]
+        found.append(json.loads(subprocess.run(command, check=True, capture_output=True).stdout))
+    Path(scratch).unlink(missing_ok=True)
+    return min(found, key=lambda one: one["seconds"])
+
+
+def command_seconds(*words: str) -> float:
+    """Return how long a command of Comb's takes, the start of Python included."""
+    code = (
+        "import subprocess, sys, time; start = time.perf_counter();"
+        "subprocess.run(sys.argv[1:], check=True, capture_output=True); print(time.perf_counter() - start)"
+    )
+    command = [sys.executable, "-c", code, sys.executable, "-c", "from comb.cli.main import main; main()", *words]
+    return min(float(subprocess.run(command, check=True, capture_output=True).stdout) for _ in range(3))
 
 
 def main() -> None:
-    rows = int(sys.argv[1]) if len(sys.argv) > 1 else ROWS
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder, "mixed.csv")
-        write_file(path, rows)
-        size = path.stat().st_size
-        yardstick = min(seconds(walk, path) for _ in range(3))
-        loading = min(seconds(comb.load, path) for _ in range(2))
-        table = comb.load(path)
-        profiling = seconds(table.profile)
-        saving = seconds(table.save, Path(folder, "saved.csv"))
-        tracemalloc.start()
-        comb.load(path)
-        peak = tracemalloc.get_traced_memory()[1]
-    print(f"{rows:,} rows, {len(NAMES)} columns, {size / 1e6:.1f} MB\n")
-    print(f"{'work':<32}{'seconds':>9}{'MB/s':>8}{'times the walk':>16}")
-    for name, time_taken in [
-        ("walk with csv.reader", yardstick),
-        ("comb.load, all columns typed", loading),
-        ("profile of the loaded table", profiling),
-        ("save as CSV", saving),
-    ]:
-        print(f"{name:<32}{time_taken:>9.2f}{size / 1e6 / time_taken:>8.1f}{time_taken / yardstick:>16.1f}")
-    print(f"\npeak memory of the load: {peak / size:.1f} times the file")
+    megabytes = float(sys.argv[1]) if len(sys.argv) > 1 else 250
+    with tempfile.TemporaryDirectory() as scratch:
+        files = make_files(Path(sys.argv[2] if len(sys.argv) > 2 else scratch), megabytes)
+        mixed, size = files["mixed"], files["mixed"].stat().st_size
+        walk, two, one = measured("walk", mixed), measured("load", mixed), measured("load", mixed, threads=1)
+        everything, few = measured("all", mixed, tries=1), measured("load", files["few"])
+        rows: list[tuple[str, str]] = [
+            ("walk with csv.reader, MB/s", f"{size / walk['seconds'] / 1e6:.0f}"),
+            ("typed load, against the walk", f"{walk['seconds'] / two['seconds']:.1f} x as fast"),
+        ]
+        for name in ("dirty", "notes", "wide", "quoted"):
+            ratio = measured("walk", files[name])["seconds"] / measured("load", files[name])["seconds"]
+            rows.append((f"the same, {name}", f"{ratio:.1f} x as fast"))
+        per_row = (two["seconds"] / two["rows"]) / (few["seconds"] / few["rows"])
+        rows += [
+            ("two threads against one", f"{one['seconds'] / two['seconds']:.2f} x as fast"),
+            ("memory for the load, over the file's size", f"{two['memory'] / size:.2f}"),
+            ("peak of the whole process, over the file's size", f"{two['peak'] / size:.2f}"),
+            (f"cost per row, {two['rows']:,} rows against 100,000", f"{per_row:.2f}"),
+            ("comb inspect", f"{command_seconds('inspect', str(mixed)):.2f} s"),
+            ("comb show", f"{command_seconds('show', str(mixed)):.2f} s"),
+            ("save, against csv.writer", f"{everything['writer'] / everything['save']:.1f} x as fast"),
+            ("profile, against the load", f"{everything['profile'] / everything['seconds']:.1f} x its time"),
+        ]
+    print(f"{two['rows']:,} rows, {len(NAMES)} columns, {size / 1e6:.0f} MB\n")
+    for name, figure in rows:
+        print(f"{name:<52}{figure:>18}")
 
 
 if __name__ == "__main__":

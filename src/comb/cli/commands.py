@@ -11,7 +11,7 @@ import numpy as np
 from comb.cli.terminal import Terminal
 from comb.cli.views import column_view, dry_run_view, inspection_view, profile_view, run_view
 from comb.errors import ParameterError
-from comb.interface.making import inspect, load
+from comb.interface.making import inspect, load, load_beginning
 from comb.interface.plan import Plan
 from comb.interface.table import Table
 from comb.plans.draft import draft_plan
@@ -69,7 +69,7 @@ def show_command(
     """Show rows of a source."""
     screen = screen or Terminal()
     with screen.working(f"reading {shlex.join(source)}"):
-        table = load(_one_or_several(source), **options)
+        table, more = _loaded(_one_or_several(source), options, wanted)
     if wanted.where:
         table = table.filter(wanted.where)
     if wanted.sort:
@@ -83,10 +83,24 @@ def show_command(
     if wanted.as_json:
         screen.json(_records(table.take(np.arange(start, start + rows))))
         return
-    asked = Ask(table.columns, table.row_numbers, table.sentence(), screen.width, rows, start, wanted.type_line, HINT)
+    said = table.sentence()
+    if more:
+        said = f"the first {said}; there are more rows, so the types are provisional"
+    asked = Ask(table.columns, table.row_numbers, said, screen.width, rows, start, wanted.type_line, HINT)
     screen.lines(lay_out(asked))
     if rows:
         screen.next_step(f"comb show {shlex.join(source)} --record {table.row_numbers[start]}")
+
+
+def _loaded(source: str | list[str], options: dict[str, Any], wanted: Wanted) -> tuple[Table, bool]:
+    """Load a source, or only its beginning where that shows what is wanted; says whether there is more."""
+    if wanted.where or wanted.sort or wanted.last is not None or wanted.record is not None:
+        return load(source, **options), False
+    table, more = load_beginning(source, **options)
+    furthest = max(wanted.first or 0, wanted.between[1] if wanted.between else 0)
+    # What a limit on rows left out is not asked for.
+    more = more and options.get("rows") is None
+    return (load(source, **options), False) if more and furthest > len(table) else (table, more)
 
 
 def _parts(text: str) -> list[str]:

@@ -56,8 +56,17 @@ def _reading(given: dict[str, Any]) -> dict[str, Any]:
     return {**given, "delimiter": delimiter, "types": types or None, "missing": missing}
 
 
+def _version(context: click.Context, _parameter: click.Parameter, asked: bool) -> None:
+    """Show the version and which kernels are in use."""
+    if asked:
+        from comb.kernels.chosen import told
+
+        click.echo(f"comb {__version__}, {told()}")
+        context.exit()
+
+
 @click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
-@click.version_option(__version__, message="comb %(version)s, reference kernels (plain Python)")
+@click.option("--version", is_flag=True, is_eager=True, expose_value=False, callback=_version, help="Show the version.")
 def cli() -> None:
     """Turn the tables people are handed into tidy, documented datasets.
 

@@ -46,10 +46,13 @@ def inspection_view(inspection: Inspection, width: int) -> list[Line]:
     size = f"{inspection.size:,} bytes"
     if len(inspection.tables) > 1:
         return _several_tables(inspection, size)
-    lines = [
-        _line(f"{inspection.name}: {size}, {table.rows:,} rows and {len(table.columns)} columns", "said"),
-        [],
-    ]
+    said = f"{inspection.name}: {size}, {table.rows:,} rows and {len(table.columns)} columns"
+    if table.provisional:
+        said = (
+            f"{inspection.name}: {size}, {len(table.columns)} columns; the first {table.rows:,} rows were looked at, "
+            "so the types are provisional"
+        )
+    lines = [_line(said, "said"), []]
     rows = [_heads("decided", "", "because", "change it with")]
     for one in inspection.decisions:
         why = one.why + (f"; next best {one.runner_up}" if one.runner_up else "")

@@ -13,6 +13,7 @@ from comb.interface.table import Table
 from comb.kernels.parsing import INT64_MAX, INT64_MIN
 from comb.reading.inspection import Inspection
 from comb.reading.load import ReadOptions, Source, inspect_source, load_table, table_names
+from comb.reading.load import load_beginning as load_table_beginning
 from comb.tables.column import Column
 from comb.tables.names import unique_names
 from comb.tables.reasons import Reason
@@ -90,6 +91,25 @@ def load(
         missing=missing, types=types, columns=columns, rows=rows, schema=schema, most_bytes=most_bytes,
     )  # fmt: skip
     return Table.adopt(load_table(source, options, progress or _quiet))
+
+
+def load_beginning(source: Source, **options: Any) -> tuple[Table, bool]:
+    """Load what stands at the beginning of a file, for a quick look.
+
+    Parameters
+    ----------
+    source : str, Path or sequence of them
+    **options
+        As for `load`.
+
+    Returns
+    -------
+    table, more
+        Small files are loaded whole; of larger ones there are more rows, and the types are
+        provisional.
+    """
+    table, more = load_table_beginning(source, ReadOptions(**options))
+    return Table.adopt(table), more
 
 
 def _quiet(told: str) -> None:

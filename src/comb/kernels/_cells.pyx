@@ -76,9 +76,7 @@ def _fill_powers():
     for power in range(LEAST_POWER, MOST_POWER + 1):
         if power < 0:
             five = 5 ** -power
-            bits = 0
-            while (1 << bits) < five:
-                bits += 1
+            bits = (five - 1).bit_length()
             value = (1 << (2 * bits + 128 if power < -27 else bits + 127)) // five + 1
         else:
             value = 5**power

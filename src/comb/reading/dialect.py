@@ -15,7 +15,7 @@ DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", ":": "co
 
 # So many characters and records are enough to see the layout.
 SAMPLE_CHARACTERS = 400_000
-SAMPLE_RECORDS = 1_000
+SAMPLE_RECORDS = 500
 
 # Of so many it is looked at what their cells are.
 JUDGED_RECORDS = 300

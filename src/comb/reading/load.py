@@ -180,6 +180,19 @@ def load_table(
     return _table(source, reads, effort.threads)
 
 
+def load_beginning(source: Source, options: ReadOptions) -> tuple[BareTable, bool]:
+    """Load what stands at the beginning of a file.
+
+    Returns
+    -------
+    table, more
+        Small files are loaded whole; of larger ones there are more rows, and the types are
+        provisional.
+    """
+    reads = [_read(one, options, USUAL, first_look=True) for one in expand(source)]
+    return _table(source, reads), any(read.provisional for read in reads)
+
+
 def table_names(source: str | Path) -> list[str]:
     """Return the names of the tables inside a source: the files of a zip archive."""
     return _members(source) or [PurePath(source).stem]
