@@ -43,6 +43,10 @@ MOST_LINES_TOLD = 5
 # With more lines above the header than this, the beginning of a file may not hold it.
 MOST_LINES_LOOKED_AT = 1_000
 
+# Runs of wide tables are longer, so that each has a fair number of rows.
+USUAL_WIDTH = 100
+MOST_TIMES_WIDER = 16
+
 # More threads than this are held up by what they share.
 MOST_THREADS = 8
 
@@ -355,7 +359,8 @@ class _Parts:
         in_parts = chosen.splits_in_parts(head.dialect)
         quote = (head.layout.quote or "").encode()
         if not self._first_look and in_parts:
-            return runs(self._text.read, quote, self._effort.run_bytes)
+            times = min(MOST_TIMES_WIDER, 1 + head.read_width // USUAL_WIDTH)
+            return runs(self._text.read, quote, times * self._effort.run_bytes)
         if not self._first_look:
             # What can only be split whole is one run, from beginning to end.
             return iter([Run(0, b"".join(iter(lambda: self._text.read(LOOK_BYTES), b"")), last=True)])
