@@ -12,16 +12,18 @@ except ImportError:
 NAMES = ("_split", "_cells", "_write")
 FLAGS = [] if sys.platform == "win32" else ["-O3", "-fno-math-errno"]
 
-if cythonize:
-    extensions = cythonize(
-        [
-            Extension(f"comb.kernels.{name}", [f"src/comb/kernels/{name}.pyx"], optional=True, extra_compile_args=FLAGS)
-            for name in NAMES
-        ],
-        compiler_directives={"binding": False, "freethreading_compatible": False},
-        build_dir="build",
-    )
-else:
-    extensions = []
 
-setup(ext_modules=extensions)
+def extensions() -> list[Extension]:
+    """Return the modules to compile; none of them has to succeed."""
+    if cythonize is None:
+        return []
+    modules = [
+        Extension(f"comb.kernels.{name}", [f"src/comb/kernels/{name}.pyx"], extra_compile_args=FLAGS) for name in NAMES
+    ]
+    built = cythonize(modules, compiler_directives={"binding": False}, build_dir="build")
+    for module in built:
+        module.optional = True
+    return built
+
+
+setup(ext_modules=extensions())
