@@ -64,6 +64,8 @@ def all_trials(tally: Tally) -> list[Trial]:
 
 def _boolean(tally: Tally) -> list[Trial]:
     """Yes and no in words: both must occur, and both of one pair."""
+    if not tally[Count.WORD :].any():
+        return []
     words = dict(zip(BOOLEAN_WORDS, tally[Count.WORD :].tolist(), strict=False))
     pair = next((pair for pair in BOOLEAN_PAIRS if all(words[word] for word in pair)), None)
     if pair is None:
@@ -103,6 +105,8 @@ def most_digits(tally: Tally, place: Count) -> int:
 
 def _dates(tally: Tally) -> list[Trial]:
     """Numeric dates; forms that cannot be confused may stand in one column together."""
+    if not tally[Count.DATE : Count.WORD].any():
+        return []
     weights: dict[DateForm, int] = {}
     why: list[str] = []
     doubts: list[str] = []

@@ -882,7 +882,7 @@ cdef inline uint64_t _hash(Cell cell) noexcept nogil:
 
 
 cdef inline bint _alike(Cell one, Cell other) noexcept nogil:
-    return one.size == other.size and memcmp(one.text, other.text, one.size) == 0
+    return one.size == other.size and (not one.size or memcmp(one.text, other.text, one.size) == 0)
 
 
 cdef enum:

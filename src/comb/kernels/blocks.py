@@ -193,6 +193,7 @@ class Cells(NamedTuple):
         return self._replace(begins=self.begins[rows], ends=self.ends[rows])
 
 
+NO_TEXTS = pack([])
 NOTHING_ASIDE = np.zeros(0, np.uint8)
 
 
@@ -277,6 +278,8 @@ class PlaceBlock:
         cells = self._column(column)
         values, status, tally = read_cells(self._cells, cells, form, words)
         unusual = np.flatnonzero(status >= MARKED)
+        if not len(unusual):
+            return Values(values, status, tally, unusual, NO_TEXTS)
         if len(unusual) > MOST_UNUSUAL_SHARE * len(self):
             return None
         texts = cells.take(unusual)

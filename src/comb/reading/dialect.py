@@ -17,8 +17,9 @@ DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", ":": "co
 SAMPLE_CHARACTERS = 400_000
 SAMPLE_RECORDS = 500
 
-# Of so many it is looked at what their cells are.
+# Of so many records, but not of more cells than this, it is looked at what they hold.
 JUDGED_RECORDS = 300
+JUDGED_CELLS = 20_000
 
 # A single word above two columns is a title.
 LEAST_UNNAMED_WIDTH = 3
@@ -242,8 +243,13 @@ def _try(sample: str, delimiter: str, quote: str | None, escape: str) -> _Trial:
     widths = Counter(len(fields) for fields, _ in kept)
     width = max(widths, key=lambda size: (widths[size] * (size > 1), widths[size], size), default=1)
     fit = widths[width] / len(kept) if kept else 0.0
-    rows = [fields for fields, _ in kept if len(fields) == width][1:JUDGED_RECORDS]
+    rows = [fields for fields, _ in kept if len(fields) == width][1 : _judged(width)]
     return _Trial(delimiter, [fields for fields, _ in kept], [line for _, line in kept], width, fit, *_alike(rows))
+
+
+def _judged(width: int) -> int:
+    """Return how many records of a width are looked at closely."""
+    return min(JUDGED_RECORDS, max(3, JUDGED_CELLS // width))
 
 
 def _alike(rows: list[list[str]]) -> tuple[float, float]:
@@ -336,7 +342,7 @@ def _guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]
     """Decide how many lines name the columns, and whether a line of units follows."""
     if not records:
         return 1, False, "there is nothing below it"
-    first, rows = records[0], [row for row in records[1:] if len(row) == width]
+    first, rows = records[0], [row for row in records[1:] if len(row) == width][: _judged(width)]
     if rows and _are_units(rows[0]) and _votes(first, rows[1:]) > 0:
         return 1, True, "a line with units stands below it"
     if len(rows) > 1 and _is_second_line(first, rows[0]) and _votes(rows[0], rows[1:]) > 0:
