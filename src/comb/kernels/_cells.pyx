@@ -44,6 +44,11 @@ cdef enum:
     UNUSUAL = 4  # it fits, but its text is not the shortest of its value
     UNDECIDED = 5  # for Python's own float
 
+# In a wide table each cell of a column stands in a part of the text that no cache holds: the
+# memory is asked for so many cells ahead.
+cdef enum:
+    AHEAD = 16
+
 cdef enum:
     YMD = 1
     DMY = 2
@@ -512,6 +517,8 @@ def tally(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begin
     _set_words(&counted, words[2][0], words[2][1], True)
     with nogil:
         for at in range(count):
+            if at + AHEAD < count:
+                COMB_PREFETCH(text + begins[at + AHEAD])
             cell = _stripped(_cell(text, size, aside, begins[at], ends[at]))
             if weighted:
                 weight = counts[at]
@@ -721,6 +728,8 @@ def read_numbers(const uint8_t[::1] data, const uint8_t[::1] side, const place[:
         tallied.scaled[step] = 0
     with nogil:
         for at in range(count):
+            if at + AHEAD < count:
+                COMB_PREFETCH(text + begins[at + AHEAD])
             raw = _cell(text, size, aside, begins[at], ends[at])
             if not raw.size:
                 status[at] = BLANK
@@ -828,6 +837,8 @@ def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] 
     _set_words(&given, given_words[0], given_words[1], False)
     with nogil:
         for at in range(count):
+            if at + AHEAD < count:
+                COMB_PREFETCH(text + begins[at + AHEAD])
             raw = _cell(text, size, aside, begins[at], ends[at])
             if not raw.size:
                 status[at] = BLANK
@@ -935,6 +946,8 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
             # Batches until a table has to grow or enough were seen to think again.
             while at < count and 2 * (distinct + BATCH) <= slots.shape[0] and distinct + BATCH <= first.shape[0]:
                 ahead = min(BATCH, count - at)
+                for inside in range(ahead):
+                    COMB_PREFETCH(text + begins[at + inside])
                 for inside in range(ahead):
                     cells[inside] = _cell(text, size, aside, begins[at + inside], ends[at + inside])
                     hashes[inside] = _hash(cells[inside])
