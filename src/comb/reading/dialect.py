@@ -139,7 +139,7 @@ def guess_layout(text: str, given: Given = NOTHING_GIVEN) -> Layout:
     skip = above if given.skip is None else given.skip
     records = best.fields[top:]
     settled = given.header not in (None, 1) or (given.skip is not None and top > 0)
-    nameless = not settled and _lacks_first_name(best, top)
+    nameless = not settled and _lacking_name(best, top) == "first"
     if nameless:
         records = [["", *records[0]], *records[1:]]
     header, units, why_header = _guess_header(records, best.width)
@@ -292,7 +292,7 @@ def _header_record(trial: _Trial) -> int:
     first = next((at for at, fields in enumerate(records) if len(fields) == width), 0)
     if first and _is_header_of_other_width(records[first - 1], records[first:], width):
         return first - 1
-    if first and _lacks_first_name(trial, first - 1):
+    if first and _lacking_name(trial, first - 1):
         return first - 1
     while first + 1 < len(records) and _is_comment(records[first]) and _all_words(records[first + 1]):
         first += 1
@@ -308,26 +308,30 @@ def _is_header_of_other_width(above: list[str], rows: list[list[str]], width: in
     return len(above) == width - 1 and all(not row[-1].strip() for row in rows if len(row) == width)
 
 
-def _lacks_first_name(trial: _Trial, top: int) -> bool:
-    """Return whether a record names all columns but the first, as exports of numbered rows do.
+def _lacking_name(trial: _Trial, top: int) -> str:
+    """Return whether a record names all columns but the first or the last; empty if it does neither.
 
     What stands below must be rows and no header, and its words must stand above numbers
-    or dates when they are moved one column to the right: better than unmoved, unless the
-    first cells, all different, are names or numbers of rows.
+    or dates. Exports of numbered rows leave the first name out: the words fit when they are
+    moved one column to the right, better than unmoved, unless the first cells, all
+    different, are names or numbers of rows.
     """
     records, width = trial.fields, trial.width
     if len(records) < top + 2 or trial.lines[top] + 1 != trial.lines[top + 1]:
-        return False
+        return ""
     above, rows = records[top], [row for row in records[top + 1 :] if len(row) == width]
     if len(above) != width - 1 or width < LEAST_UNNAMED_WIDTH or not _all_words(above):
-        return False
+        return ""
     if not any(row[-1].strip() for row in rows):
-        return False  # every row ends with a delimiter
+        return ""  # every row ends with a delimiter
     if not all(above) or len(set(above)) < len(above) or _guess_header(records[top + 1 :], width)[0]:
-        return False
+        return ""
     moved = _votes(["", *above], rows)
     identifying = len({row[0] for row in rows}) == len(rows)
-    return moved > 0 and (identifying or moved >= _votes([*above, ""], rows))
+    unmoved = _votes([*above, ""], rows)
+    if moved > 0 and (identifying or moved >= unmoved):
+        return "first"
+    return "last" if unmoved > 0 else ""
 
 
 def _is_comment(record: list[str]) -> bool:
