@@ -181,7 +181,7 @@ def load_table(
         told(f"reading {one}")
         reads.append(_read(one, options, effort))
     told(f"finding the types of {sum(len(read.grid) for read in reads):,} rows")
-    return _table(source, reads, effort.threads)
+    return _table(source, reads, effort.threads if chosen.COMPILED else 1)
 
 
 def load_beginning(source: Source, options: ReadOptions) -> tuple[BareTable, bool]:
@@ -343,7 +343,9 @@ class _Parts:
         if not chosen.check_text(first.data)[0]:
             raise NotUtf8Error
         self._reader.guess(first)
-        threads = self._effort.threads if self._most == EVERYTHING else 1
+        # The reference works in this thread, which Ctrl-C reaches at once.
+        in_parts = chosen.splits_in_parts(self._reader.head.dialect)
+        threads = self._effort.threads if self._most == EVERYTHING and in_parts else 1
         if not self._most:
             self.whole = False
             return
