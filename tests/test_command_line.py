@@ -128,8 +128,11 @@ def test_ctrl_c_stops_quietly_and_leaves_nothing_half_written(tmp_path: Path) ->
     rows = "".join(f"{at};name {at};{at / 7:.6f}\n" for at in range(400_000))
     (tmp_path / "big.csv").write_text("a;b;c\n" + rows)
     (tmp_path / "plan.yaml").write_text("source: big.csv\nsteps: [{step: sort, by: b}]\nsave: out\n")
+    # A test run in the background of a shell would hand on that the signal is to be ignored.
+    heeding = "import signal; signal.signal(signal.SIGINT, signal.default_int_handler)"
+    begun = f"{heeding}; from comb.cli.main import main; print('ready', flush=True); main()"
     running = subprocess.Popen(
-        [sys.executable, "-c", "from comb.cli.main import main; print('ready', flush=True); main()", "run", "plan.yaml"],
+        [sys.executable, "-c", begun, "run", "plan.yaml"],
         cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
         env={**os.environ, "COMB_KERNELS": "reference"},
     )  # fmt: skip
