@@ -83,10 +83,11 @@ def show_command(
     if wanted.as_json:
         screen.json(_records(table.take(np.arange(start, start + rows))))
         return
-    said = table.sentence()
+    said, hint = table.sentence(), HINT
     if more:
+        hint = f"of those looked at; {HINT}"
         said = f"the first {said}; there are more rows, so the types are provisional"
-    asked = Ask(table.columns, table.row_numbers, said, screen.width, rows, start, wanted.type_line, HINT)
+    asked = Ask(table.columns, table.row_numbers, said, screen.width, rows, start, wanted.type_line, hint)
     screen.lines(lay_out(asked))
     if rows:
         screen.next_step(f"comb show {shlex.join(source)} --record {table.row_numbers[start]}")

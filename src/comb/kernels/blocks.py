@@ -5,7 +5,6 @@ There are two kinds. `ListBlock` is the reference: lists of strings, split by
 it was made from, and reads values from them without making a string.
 """
 
-import re
 from collections.abc import Sequence
 from functools import lru_cache
 from typing import Any, NamedTuple, Protocol
@@ -17,7 +16,7 @@ from comb.kernels import tally as counting
 from comb.kernels.coding import encode
 from comb.kernels.packed import Packed, pack
 from comb.kernels.parsing import BLANK, FITS, MARKED, MISFIT
-from comb.kernels.structure import split_records
+from comb.kernels.structure import LINE_END_BYTES, split_records
 from comb.kernels.tally import IS_BLANK, Kinds, Tally, Words
 
 # Above this share of distinct texts, codes cost more than they save.
@@ -122,9 +121,6 @@ class Block(Protocol):
         """Return a column as numbers or dates; None where texts are the better way."""
 
 
-_LINE_END = re.compile(rb"\r\n|\n|\r")
-
-
 class ListBlock:
     """The reference; see `Block`."""
 
@@ -136,7 +132,7 @@ class ListBlock:
         self.lines: NDArray[np.integer] = np.array([found.lines[at] - 1 for at in kept], np.int64)
         stop = len(found.fields) if len(kept) < most else kept[-1] + 1 if kept else 0
         whole = stop == len(found.fields)
-        ends = [match.end() for match in _LINE_END.finditer(data)]
+        ends = [match.end() for match in LINE_END_BYTES.finditer(data)]
         self.line_ends = len(ends) if whole else found.lines[stop] - 1
         self.after = len(data) if whole else ends[self.line_ends - 1] if self.line_ends else 0
         self.blank = [] if single else [found.lines[at] - 1 for at in range(stop) if found.fields[at] == [""]]

@@ -19,6 +19,7 @@ import re
 from dataclasses import dataclass, field
 
 LINE_END = re.compile(r"\r\n|\n|\r")
+LINE_END_BYTES = re.compile(rb"\r\n|\n|\r")
 
 # The delimiter that is a run of spaces, however long; spaces at the ends of a line mean nothing.
 SPACES = "spaces"

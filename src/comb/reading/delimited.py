@@ -20,7 +20,7 @@ from comb.inference.reader import Reading
 from comb.inference.words import words_for
 from comb.kernels import chosen
 from comb.kernels.blocks import EVERYTHING, Block, Dialect
-from comb.kernels.structure import SPACES, split_records
+from comb.kernels.structure import LINE_END_BYTES, SPACES, split_records
 from comb.kernels.tally import Count, Words
 from comb.reading.dialect import SAMPLE_RECORDS, Layout, kind_of, unit_of
 from comb.reading.runs import Run
@@ -47,7 +47,6 @@ FEW_ROWS = 20_000
 
 _RULING = re.compile(r"\s*[-=+]{3,}\s*")
 _UNIT_IN_NAME = re.compile(r"[\[(]([^\[\]()]{1,15})[\])]\s*\Z")
-_LINE_END = re.compile(rb"\r\n|\n|\r")
 
 
 @dataclass(slots=True)
@@ -127,7 +126,7 @@ def read_head(text: str, data: bytes, layout: Layout) -> Head:
         rulings += 1
     ends = kept[rulings - 1] + 1 if rulings and rulings <= len(kept) else 0 if not rulings else len(fields)
     more = ends < len(lines)
-    passed = lines[ends] - 1 if more else len(_LINE_END.findall(data))
+    passed = lines[ends] - 1 if more else len(LINE_END_BYTES.findall(data))
     head = [["", *fields[at]] if layout.nameless_first else fields[at] for at in kept[: layout.header]]
     body = [fields[at] for at in kept[rulings:]]
     width = len(head[-1]) if head else _commonest_width(body)
@@ -159,7 +158,7 @@ def _check_width(width: int) -> None:
 def _offset_of(data: bytes, lines: int) -> int:
     """Return where a line begins, in bytes."""
     offset = 0
-    for _, match in zip(range(lines), _LINE_END.finditer(data), strict=False):
+    for _, match in zip(range(lines), LINE_END_BYTES.finditer(data), strict=False):
         offset = match.end()
     return offset
 
