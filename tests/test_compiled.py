@@ -92,6 +92,8 @@ def test_text_is_split_alike(text: str, quote: str | None, escape: str, width: i
     assert (found.lines + 1).tolist() == expected.lines
     assert [line + 1 for line in found.stray] == expected.stray
     assert [line + 1 for line in found.unclosed] == expected.unclosed
+    first = split_records(text, ";", quote, escape=escape if quote else "", most=width)
+    assert chosen.records(text, chosen.Dialect(";", quote, escape if quote else ""), width).fields == first.fields
     valid, controls, characters = chosen.check_text(text.encode())
     assert (valid, controls, characters) == (True, 0, len(text))
 
@@ -146,7 +148,7 @@ def outcome(path: Path, options: ReadOptions, effort: Effort) -> object:
 
 
 CELLS = ["", " ", "1", "-2", "007", "+3", "12345678901234567890", "1.50", "2.25", "1,5", "0.1", "1e5", "n/a", "-", "yes", "no", "2026-05-01", "1.2.2026", "13/5/2026", "Mill", "Mill Brook", "Öl", "a b", "999"]  # fmt: skip
-COLUMNS = [CELLS, ["1", "2", "33", "-4"], ["1.50", "22.25", "0.05"], ["2026-05-01", "2026-06-02", ""], ["1,5", "2,25", ""], ["x", "y", "é"], ["0.1", "0.25", "7"]]  # fmt: skip
+COLUMNS = [CELLS, ["12345678", "-87654321", "123456789", "1234:678", "00000001", "7"], ["1", "2", "33", "-4"], ["1.50", "22.25", "0.05"], ["2026-05-01", "2026-06-02", ""], ["1,5", "2,25", ""], ["x", "y", "é"], ["0.1", "0.25", "7"]]  # fmt: skip
 
 
 def made(chance: Random) -> tuple[bytes, ReadOptions]:

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.inference.pieces import Piece, ReadCells, ReadPiece, TextPiece
+from comb.inference.pieces import NO_TEXT, Piece, ReadCells, ReadPiece, TextPiece
 from comb.kernels.coding import Codes
 from comb.tables.column import Mask
 from comb.tables.text import Text, joined_texts, recoded
@@ -62,7 +62,10 @@ class _Alike:
         self._absent: list[tuple[int, Mask]] = []
 
     def count(self, piece: Piece) -> None:
-        self.tally = piece.tally.copy() if self.tally is None else self.tally + piece.tally
+        if self.tally is None:
+            self.tally = piece.tally.copy()
+        else:
+            self.tally += piece.tally
         if piece.absent is not None:
             self._absent.append((self.rows, piece.absent))
         self.rows += len(piece)
@@ -81,7 +84,8 @@ class _Read(_Alike):
 
     def __init__(self, piece: ReadPiece, expected: int) -> None:
         super().__init__()
-        self._first = piece
+        self._reading = piece.reading
+        self._words = piece.words
         self._values = Growing(piece.cells.values.dtype, expected)  # type: ignore[union-attr]
         self._status = Growing(np.uint8, expected)
         self._kept_at: list[Codes] = []
@@ -89,7 +93,7 @@ class _Read(_Alike):
         self._again: list[Callable[[], list[TextPiece]]] = []
 
     def takes(self, piece: Piece) -> bool:
-        return isinstance(piece, ReadPiece) and piece.reading == self._first.reading
+        return isinstance(piece, ReadPiece) and (piece.reading is self._reading or piece.reading == self._reading)
 
     def add(self, piece: Any) -> None:
         if len(piece.cells.kept_at):
@@ -101,15 +105,15 @@ class _Read(_Alike):
         self.count(piece)
 
     def piece(self) -> Piece:
-        kept_at = np.concatenate(self._kept_at) if self._kept_at else self._first.cells.kept_at[:0]
-        kept = joined_texts(self._kept) if self._kept else self._first.cells.kept
+        kept_at = np.concatenate(self._kept_at) if self._kept_at else np.zeros(0, np.int64)
+        kept = joined_texts(self._kept) if self._kept else NO_TEXT
         cells = ReadCells(self._values.array(), self._status.array(), kept_at, kept)
         again = self._again
         return ReadPiece(
-            self._first.reading,
+            self._reading,
             cells,
             self.tally,
-            self._first.words,
+            self._words,
             self.absent(),
             lambda: [piece for fetch in again for piece in fetch()],
         )

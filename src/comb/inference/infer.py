@@ -2,6 +2,7 @@
 
 from collections.abc import Collection, Sequence
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -94,8 +95,15 @@ def total_tally(pieces: Sequence[Piece]) -> Tally:
 def decide(tally: Tally) -> tuple[Reading | None, Evidence]:
     """Decide the type from counts of what the texts could be; None means text.
 
-    The examples in the evidence are left open.
+    The examples in the evidence are left open. Equal counts are decided once: wide tables have
+    many columns alike.
     """
+    return _decided(tally.tobytes())
+
+
+@lru_cache(maxsize=4096)
+def _decided(counts: bytes) -> tuple[Reading | None, Evidence]:
+    tally = np.frombuffer(counts, np.int64)
     total = int(tally[Count.OTHER])
     trials = all_trials(tally)
     best = trials[0] if trials else None
@@ -147,7 +155,8 @@ def _built(pieces: Sequence[Piece], reading: Reading | None, evidence: Evidence)
         state[absent] = Reason.ABSENT
     if evidence.declared:
         evidence = _counted(evidence, cells, 0 if absent is None else int(absent.sum()))
-    evidence = replace(evidence, examples=examples)
+    if examples:
+        evidence = replace(evidence, examples=examples)
     kind = STRING if reading is None else reading.type
     return Column(kind, cells.values, state, kept=kept, evidence=evidence, description=reading.unit if reading else "")
 
@@ -161,6 +170,8 @@ def _counted(evidence: Evidence, cells: ReadCells, absent: int) -> Evidence:
 
 def _misfits(cells: ReadCells) -> tuple[str, ...]:
     """Return the first texts that do not fit, each once."""
+    if not len(cells.kept_at):
+        return ()
     examples: dict[str, None] = {}
     wrong = np.flatnonzero(cells.status[cells.kept_at] != MARKED)
     for start in range(0, len(wrong), 1000):

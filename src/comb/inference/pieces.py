@@ -7,14 +7,14 @@ they do not, it fetches its texts again.
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from comb.inference.reader import Reading
 from comb.kernels import chosen
-from comb.kernels.blocks import Block
+from comb.kernels.blocks import Block, DateOrders, NumberForm
 from comb.kernels.coding import Codes
 from comb.kernels.parsing import BLANK, FITS, MARKED, MOST_DECIMAL_DIGITS
 from comb.kernels.tally import IS_BLANK, IS_GIVEN, IS_KNOWN, Count, Kinds, Tally, Words
@@ -26,6 +26,8 @@ from comb.tables.types import Type
 EXACT_FLOAT = 2**53
 
 Status = NDArray[np.uint8]
+
+NO_TEXT = Text.from_strings([])
 
 
 @dataclass(frozen=True, slots=True)
@@ -216,10 +218,17 @@ def read_pieces(pieces: Sequence[Piece], reading: Reading | None) -> tuple[ReadC
     return ReadCells(values, status, kept_at, kept), absent
 
 
+class Guess(NamedTuple):
+    """How a column is likely to be read, and what the kernels are told of it."""
+
+    reading: Reading
+    form: NumberForm | DateOrders
+
+
 def block_piece(
     block: Block,
     column: int,
-    guess: Reading | None,
+    guess: Guess | None,
     words: Words,
     absent: Mask | None,
     again: Callable[[], list[TextPiece]],
@@ -230,19 +239,19 @@ def block_piece(
     ----------
     block : Block
     column : int
-    guess : Reading or None
+    guess : Guess or None
         How its cells are likely to be read; None for text.
     words : Words
     absent : bool array, optional
     again : callable
         Fetches the same cells as text, should the guess turn out wrong.
     """
-    form = None if guess is None else guess.form
-    read = None if form is None else block.values(column, form, words)
+    read = None if guess is None else block.values(column, guess.form, words)
     if guess is None or read is None:
         packed, codes = block.text(column)
         return TextPiece(Text(*packed, codes), words, absent)
     if absent is not None:
         read.tally[Count.BLANK] -= int(absent.sum())
-    cells = ReadCells(read.values, read.status, read.kept_at, Text(*read.kept))
-    return ReadPiece(guess, cells, read.tally, words, absent, again)
+    kept = Text(*read.kept) if len(read.kept_at) else NO_TEXT
+    cells = ReadCells(read.values, read.status, read.kept_at, kept)
+    return ReadPiece(guess.reading, cells, read.tally, words, absent, again)

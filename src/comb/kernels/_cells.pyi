@@ -26,6 +26,15 @@ def read_numbers(
     mark: int,
     given_words: _Words,
 ) -> _Read: ...
+def read_number_columns(
+    data: Any,
+    side: NDArray[np.uint8],
+    begins: NDArray[np.int32],
+    ends: NDArray[np.int32],
+    columns: NDArray[np.int64],
+    forms: Sequence[tuple[str, int, int]],
+    given_words: _Words,
+) -> _Read: ...
 def read_dates(
     data: Any,
     side: NDArray[np.uint8],

@@ -11,7 +11,7 @@ decide, Python's own `float` does.
 """
 
 from libc.stdint cimport int32_t, int64_t, uint8_t, uint32_t, uint64_t
-from libc.string cimport memcmp, memcpy
+from libc.string cimport memcmp, memcpy, memset
 
 import numpy as np
 
@@ -24,6 +24,30 @@ cdef extern from *:
     #if defined(__GNUC__) || defined(__clang__)
     typedef unsigned __int128 comb_wide;
     #define COMB_LEADING_ZEROS(x) __builtin_clzll(x)
+    #include <stdint.h>
+    #include <string.h>
+    /* Read the up to eight digits that end here, when eight bytes can be looked at; -1 if they
+       are no digits. The others of the eight are taken for zeros; then neighbours are added
+       up, by two, four and eight. */
+    static inline int64_t comb_eight_digits(const uint8_t *end, int size) {
+    #if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
+        const uint64_t zeros = 0x3030303030303030ULL, high = 0xF0F0F0F0F0F0F0F0ULL;
+        uint64_t eight, kept = ~0ULL << (64 - 8 * size);
+        memcpy(&eight, end - 8, 8);
+        eight = (eight & kept) | (zeros & ~kept);
+        if ((eight & high) != zeros || ((eight + 0x0606060606060606ULL) & high) != zeros) return -1;
+        eight = (eight & 0x0F0F0F0F0F0F0F0FULL) * 2561 >> 8;
+        eight = (eight & 0x00FF00FF00FF00FFULL) * 6553601 >> 16;
+        return (int64_t)((eight & 0x0000FFFF0000FFFFULL) * 42949672960001ULL >> 32);
+    #else
+        int64_t value = 0;
+        for (const uint8_t *at = end - size; at < end; at++) {
+            if (*at < 48 || *at > 57) return -1;
+            value = value * 10 + (*at - 48);
+        }
+        return value;
+    #endif
+    }
     #define COMB_PREFETCH(x) __builtin_prefetch(x)
     #else
     #error "the compiled kernels need 128-bit integers"
@@ -31,6 +55,7 @@ cdef extern from *:
     """
     ctypedef unsigned long long wide "comb_wide"
     int COMB_LEADING_ZEROS(uint64_t) nogil
+    int64_t comb_eight_digits(const uint8_t *, int) nogil
     void COMB_PREFETCH(const void *) nogil
 
 ctypedef fused place:
@@ -48,6 +73,10 @@ cdef enum:
 # memory is asked for so many cells ahead.
 cdef enum:
     AHEAD = 16
+
+# So much text is worked on at once by all columns, but never fewer rows than this.
+cdef Py_ssize_t BYTES_AT_ONCE = 250_000
+cdef Py_ssize_t FEWEST_AT_ONCE = 16
 
 cdef enum:
     YMD = 1
@@ -686,7 +715,68 @@ cdef enum:
     AS_NUMBER = 2
 
 
-def read_numbers(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
+cdef struct Text:
+    # Cells begin and end in `text`, or beyond its size in `aside`.
+    const uint8_t *text
+    const uint8_t *aside
+    Py_ssize_t size
+
+
+cdef struct Form:
+    int kind
+    int scale
+    int mark
+
+
+cdef Form _form(str kind, int scale, int mark):
+    cdef Form form
+    form.kind = AS_NUMBER if kind == "number" else AS_DECIMAL if kind == "decimal" and scale else AS_INTEGER
+    form.scale, form.mark = scale, mark
+    return form
+
+
+cdef void _numbers(Text *source, const place *begins, const place *ends, Py_ssize_t start, Py_ssize_t stop,
+                   Form *form, Words *given, int64_t *integers, uint8_t *status, Tallied *tallied,
+                   Py_ssize_t ahead) noexcept nogil:
+    """Read some cells of a column as numbers."""
+    cdef Py_ssize_t at
+    cdef Cell raw, cell
+    cdef Number number
+    cdef int64_t whole = 0
+    cdef double real = 0.0
+    cdef double *reals = <double *> integers
+    cdef int found
+    cdef bint usual, any_given = given.count > 0
+    for at in range(start, stop):
+        if at + ahead < stop:
+            COMB_PREFETCH(source.text + begins[at + ahead])
+        raw = _cell(source.text, source.size, source.aside, begins[at], ends[at])
+        if not raw.size:
+            status[at] = BLANK
+            continue
+        if form.kind == AS_INTEGER and not any_given and _short_integer(raw, ends[at] - source.size * (begins[at] >= source.size) >= 8, &whole):
+            integers[at] = whole
+            tallied.whole += 1
+            continue
+        usual = not any_given and _usual_number(raw, form.mark, &number)
+        if not usual:
+            cell = _stripped(raw)
+            if not _scan_number(cell, &number) or (number.mark and number.mark != form.mark) or _is_given(given, cell):
+                status[at] = MISFIT if cell.size else BLANK
+                continue
+        found = _value_of(&number, cell.size if not usual else raw.size, form.kind, form.scale, &whole, &real)
+        if found != FITS or not usual:
+            status[at] = UNUSUAL if found == FITS else found
+        if found == FITS:
+            if form.kind == AS_NUMBER:
+                reals[at] = real
+            else:
+                integers[at] = whole
+            if usual:
+                _count_usual(&number, tallied)
+
+
+def read_numbers(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends,
                  str kind, int scale, int mark, given_words):
     """Read cells as numbers of one kind.
 
@@ -704,62 +794,76 @@ def read_numbers(const uint8_t[::1] data, const uint8_t[::1] side, const place[:
         Where the status is `UNUSUAL` or `MISFIT`, the cell is not in the tally yet; where it is
         `UNDECIDED`, neither, and the value is left to Python.
     """
-    cdef Py_ssize_t count = begins.shape[0], at, size = data.shape[0]
-    cdef const uint8_t *text = _start(data)
-    cdef const uint8_t *aside = _start(side)
+    cdef Py_ssize_t count = begins.shape[0]
+    cdef Text source = Text(_start(data), _start(side), data.shape[0])
+    cdef Form form = _form(kind, scale, mark)
     cdef Words given
-    cdef Number number
     cdef Tallied tallied
-    cdef Cell raw, cell
-    cdef int kind_of = AS_NUMBER if kind == "number" else AS_DECIMAL if kind == "decimal" and scale else AS_INTEGER
-    cdef int64_t whole = 0
-    cdef double real = 0.0
-    cdef int step, found
-    cdef bint usual, any_given
-    numbers = np.zeros(count, np.float64 if kind == "number" else np.int64)
-    states, total = np.zeros(count, np.uint8), np.zeros(SIZE, np.int64)
+    values, states, total = np.zeros(count, np.int64), np.zeros(count, np.uint8), np.zeros(SIZE, np.int64)
+    cdef int64_t[::1] integers = values
     cdef uint8_t[::1] status = states
-    cdef int64_t[::1] integers = numbers.view(np.int64)
-    cdef double[::1] reals = numbers.view(np.float64)
+    memset(&tallied, 0, sizeof(Tallied))
     _set_words(&given, given_words[0], given_words[1], False)
-    any_given = given.count > 0
-    tallied.whole = tallied.exponent = tallied.many = tallied.decided = 0
-    for step in range(20):
-        tallied.scaled[step] = 0
-    with nogil:
-        for at in range(count):
-            if at + AHEAD < count:
-                COMB_PREFETCH(text + begins[at + AHEAD])
-            raw = _cell(text, size, aside, begins[at], ends[at])
-            if not raw.size:
-                status[at] = BLANK
-                continue
-            if kind_of == AS_INTEGER and not any_given and _short_integer(raw, &whole):
-                integers[at] = whole
-                tallied.whole += 1
-                continue
-            usual = not any_given and _usual_number(raw, mark, &number)
-            if not usual:
-                cell = _stripped(raw)
-                if not _scan_number(cell, &number) or (number.mark and number.mark != mark) or _is_given(&given, cell):
-                    status[at] = MISFIT if cell.size else BLANK
-                    continue
-            found = _value_of(&number, cell.size if not usual else raw.size, kind_of, scale, &whole, &real)
-            if found != FITS or not usual:
-                status[at] = UNUSUAL if found == FITS else found
-            if found == FITS:
-                if kind_of == AS_NUMBER:
-                    reals[at] = real
-                else:
-                    integers[at] = whole
-                if usual:
-                    _count_usual(&number, &tallied)
+    if count:
+        with nogil:
+            _numbers(&source, &begins[0], &ends[0], 0, count, &form, &given, &integers[0], &status[0], &tallied, AHEAD)
     _add_usual(&tallied, mark, total)
-    return numbers, states, total
+    return values.view(np.float64) if kind == "number" else values, states, total
 
 
-cdef inline bint _short_integer(Cell cell, int64_t *value) noexcept nogil:
-    """Read a whole number of at most 17 digits that is written as short as it can be."""
+def read_number_columns(const uint8_t[::1] data, const uint8_t[::1] side, const int32_t[:, :] begins,
+                        const int32_t[:, :] ends, const int64_t[::1] columns, forms, given_words):
+    """Read several columns as numbers, some rows at a time, so that the text they stand in is at hand.
+
+    Parameters
+    ----------
+    begins, ends : int32 arrays of columns by rows
+    columns : int64 array
+        The columns to read.
+    forms : sequence of (str, int, int)
+        Kind, scale and mark of each; see `read_numbers`.
+
+    Returns
+    -------
+    values, status, tally
+        As `read_numbers`, a row for each of the columns; numbers as the bits of floats.
+    """
+    cdef Py_ssize_t width = columns.shape[0], count = begins.shape[1], at, start, stop, step
+    cdef Text source = Text(_start(data), _start(side), data.shape[0])
+    cdef Words given
+    cdef Form form
+    values, states = np.zeros((width, count), np.int64), np.zeros((width, count), np.uint8)
+    totals, tallies = np.zeros((width, SIZE), np.int64), np.zeros((width, sizeof(Tallied)), np.uint8)
+    forms_array = np.zeros((width, sizeof(Form)), np.uint8)
+    cdef int64_t[:, ::1] integers = values
+    cdef uint8_t[:, ::1] status = states
+    cdef uint8_t[:, ::1] tallied = tallies
+    cdef uint8_t[:, ::1] forms_of = forms_array
+    for at in range(width):
+        form = _form(forms[at][0], forms[at][1], forms[at][2])
+        memcpy(&forms_of[at, 0], &form, sizeof(Form))
+    _set_words(&given, given_words[0], given_words[1], False)
+    if count > 1 and (begins.strides[1] != sizeof(int32_t) or ends.strides[1] != sizeof(int32_t)):
+        raise ValueError("expected the places of a column next to each other")
+    step = max(FEWEST_AT_ONCE, BYTES_AT_ONCE * count // max(source.size, 1))
+    with nogil:
+        start = 0
+        while start < count:
+            stop = min(count, start + step)
+            for at in range(width):
+                _numbers(&source, &begins[columns[at], 0], &ends[columns[at], 0], start, stop, <Form *> &forms_of[at, 0],
+                         &given, &integers[at, 0], &status[at, 0], <Tallied *> &tallied[at, 0], count)
+            start = stop
+    for at in range(width):
+        _add_usual(<Tallied *> &tallied[at, 0], forms[at][2], totals[at])
+    return values, states, totals
+
+
+cdef inline bint _short_integer(Cell cell, bint after_eight, int64_t *value) noexcept nogil:
+    """Read a whole number of at most 17 digits that is written as short as it can be.
+
+    `after_eight` says that at least eight bytes stand before its end.
+    """
     cdef const uint8_t *at = cell.text
     cdef const uint8_t *end = cell.text + cell.size
     cdef bint negative = at[0] == 45
@@ -768,6 +872,10 @@ cdef inline bint _short_integer(Cell cell, int64_t *value) noexcept nogil:
     at += negative
     if at == end or end - at > 17 or (at[0] == 48 and (negative or end - at > 1)):
         return False
+    if after_eight and end - at <= 8:
+        result = comb_eight_digits(end, <int> (end - at))
+        value[0] = -result if negative else result
+        return result >= 0
     while at < end:
         digit = at[0] - 48
         if digit > 9:

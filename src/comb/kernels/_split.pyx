@@ -72,6 +72,9 @@ cdef Py_ssize_t LONGEST_QUOTED = 256_000_000
 cdef Py_ssize_t FEWEST_ROWS = 1024
 cdef Py_ssize_t MOST_CELLS = 16_000_000
 
+# The places of so many rows are put where they belong at once: in a wide table the columns stand far apart.
+cdef Py_ssize_t NEAR = 32
+
 cdef enum:
     ORDINARY = 0
     DELIMITER = 1
@@ -243,6 +246,38 @@ cdef Outcome _field(Scan *scan, Py_ssize_t position) noexcept nogil:
     return FOUND
 
 
+cdef inline Py_ssize_t _next(Scan *scan, Py_ssize_t *base, uint64_t *bits) noexcept nogil:
+    """Find the next byte that matters, and pass it; the size of the text if there is none."""
+    cdef Py_ssize_t at
+    while not bits[0]:
+        base[0] += 64
+        if base[0] >= scan.size:
+            return scan.size
+        bits[0] = _bits(scan, base[0])
+    at = base[0] + COMB_TRAILING_ZEROS(bits[0])
+    bits[0] &= bits[0] - 1
+    return at
+
+
+cdef inline Py_ssize_t _closing(Scan *scan, Py_ssize_t start, Py_ssize_t *base, uint64_t *bits) noexcept nogil:
+    """Find the quote that closes a field which holds neither quotes nor line ends; -1 if it is not one."""
+    cdef Py_ssize_t at
+    cdef uint8_t kind
+    if start < scan.hopeless_until:
+        return -1
+    while True:
+        at = _next(scan, base, bits)
+        if at + 1 >= scan.size:
+            return -1
+        kind = scan.kinds[scan.text[at]]
+        if kind == DELIMITER or at == start:
+            continue
+        if kind == LINE_END or (scan.escape >= 0 and scan.text[at - 1] == scan.escape):
+            return -1
+        kind = scan.kinds[scan.text[at + 1]]
+        return at if kind == DELIMITER or kind == LINE_END else -1
+
+
 cdef void _set_kinds(Scan *scan) noexcept nogil:
     cdef int byte
     for byte in range(256):
@@ -285,6 +320,8 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
     cdef int32_t *begin_of
     cdef int32_t *end_of
     cdef int32_t[:, ::1] begins, ends
+    cdef int32_t[::1] near_begins, near_ends
+    cdef Py_ssize_t put = 0
     cdef int32_t[::1] lines
     cdef uint8_t[::1] side
     cdef const uint8_t *text
@@ -299,11 +336,12 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
     with nogil:
         capacity = _most_records(scan.text, size)
     capacity = min(capacity, max(MOST_CELLS // width, size // width + FEWEST_ROWS))
-    stop_row = min(capacity, most)
+    capacity = stop_row = min(capacity, most)
     begins, ends = np.empty((width, capacity), np.int32), np.empty((width, capacity), np.int32)
     lines, side = np.empty(capacity, np.int32), np.empty(size + 1, np.uint8)
     scan.side = &side[0]
-    begin_of, end_of = &begins[0, 0], &ends[0, 0]
+    near_begins, near_ends = np.empty(NEAR * width, np.int32), np.empty(NEAR * width, np.int32)
+    begin_of, end_of = &near_begins[0], &near_ends[0]
     with nogil:
         while position < size and row < stop_row:
             start = position
@@ -311,19 +349,17 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
             crosses = False
             while True:
                 outcome = FOUND
+                # The short way: from one byte that matters to the next.
                 if scan.quote < 0 or position >= size or text[position] != scan.quote:
-                    # The short way for a field without quotes: from one byte that matters to the next.
-                    while not bits and base < size:
-                        base += 64
-                        bits = _bits(&scan, base)
-                    stop = base + COMB_TRAILING_ZEROS(bits) if bits else size
+                    stop = _next(&scan, &base, &bits)
                     plain = stop < size and scan.kinds[text[stop]] != QUOTE
-                else:
-                    plain = False
-                if plain:
-                    bits &= bits - 1
                     begin, end = position, stop
                 else:
+                    end = _closing(&scan, position, &base, &bits)
+                    plain = end >= 0
+                    if plain:
+                        begin, stop = position + 1, _next(&scan, &base, &bits)
+                if not plain:
                     outcome = _field(&scan, position)
                     if outcome != FOUND:
                         break
@@ -337,8 +373,8 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
                             if scan.stray:
                                 found.stray.append(line)
                 if count < width:
-                    begin_of[count * capacity + row] = <int32_t> begin
-                    end_of[count * capacity + row] = <int32_t> end
+                    begin_of[(row - put) * width + count] = <int32_t> begin
+                    end_of[(row - put) * width + count] = <int32_t> end
                 else:
                     with gil:
                         found.surplus.append((row, begin, end))
@@ -368,15 +404,30 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
             else:
                 if count < width:
                     for column in range(count, width):
-                        begin_of[column * capacity + row] = end_of[column * capacity + row] = 0
+                        begin_of[(row - put) * width + column] = end_of[(row - put) * width + column] = 0
                     with gil:
                         found.short.append((row, count))
                 row += 1
+                if row == put + NEAR:
+                    _put(begin_of, &begins[0, put], NEAR, width, capacity)
+                    _put(end_of, &ends[0, put], NEAR, width, capacity)
+                    put = row
             line += _count_line_ends(text, start, position) if crosses else 1
+        if row > put:
+            _put(begin_of, &begins[0, put], row - put, width, capacity)
+            _put(end_of, &ends[0, put], row - put, width, capacity)
     found.begins, found.ends = np.asarray(begins)[:, :row], np.asarray(ends)[:, :row]
     found.lines, found.side = np.asarray(lines)[:row], np.asarray(side)[: scan.side_size]
     found.rows, found.after, found.line_ends = row, position, line
     return found
+
+
+cdef void _put(const int32_t *near, int32_t *far, Py_ssize_t rows, Py_ssize_t width, Py_ssize_t capacity) noexcept nogil:
+    """Put places that stand row by row where they stand column by column."""
+    cdef Py_ssize_t row, column
+    for column in range(width):
+        for row in range(rows):
+            far[column * capacity + row] = near[row * width + column]
 
 
 cdef _forget(Found found, Py_ssize_t row, Py_ssize_t line):

@@ -16,7 +16,7 @@ from comb.kernels import tally as counting
 from comb.kernels.coding import encode
 from comb.kernels.packed import Packed, pack
 from comb.kernels.parsing import BLANK, FITS, MARKED, MISFIT
-from comb.kernels.structure import LINE_END_BYTES, split_records
+from comb.kernels.structure import LINE_END_BYTES, Records, split_records
 from comb.kernels.tally import IS_BLANK, Kinds, Tally, Words
 
 # Above this share of distinct texts, codes cost more than they save.
@@ -114,11 +114,20 @@ class Block(Protocol):
     def without(self, rows: Sequence[int]) -> "Block":
         """Return the block without some rows."""
 
+    def records(self) -> Records:
+        """Return all fields as strings."""
+
     def text(self, column: int) -> tuple[Packed, NDArray[Any] | None]:
         """Return a column as texts, with codes where they repeat."""
 
     def values(self, column: int, form: NumberForm | DateOrders, words: Words) -> Values | None:
         """Return a column as numbers or dates; None where texts are the better way."""
+
+    def tally(self, column: int, words: Words) -> Tally:
+        """Count what the cells of a column could be."""
+
+    def read_ahead(self, columns: NDArray[np.int64], forms: Sequence[NumberForm], words: Words) -> None:
+        """Read several columns of numbers at once, before they are asked for one by one."""
 
 
 class ListBlock:
@@ -165,6 +174,11 @@ class ListBlock:
         self._set_irregular()
         return self
 
+    def records(self) -> Records:
+        """Return all fields as strings."""
+        lines = (self.lines + 1).tolist()
+        return Records(self._rows, lines, [line + 1 for line in self.stray], [line + 1 for line in self.unclosed])
+
     def text(self, column: int) -> tuple[Packed, NDArray[Any] | None]:
         """Return a column as texts, with codes where they repeat."""
         texts = [row[column] if column < len(row) else "" for row in self._rows]
@@ -174,6 +188,13 @@ class ListBlock:
     def values(self, column: int, form: NumberForm | DateOrders, words: Words) -> Values | None:
         """Leave it at texts, which the reference reads when the type is known."""
         return None
+
+    def tally(self, column: int, words: Words) -> Tally:
+        """Count what the cells of a column could be."""
+        return counting.tally([row[column] if column < len(row) else "" for row in self._rows], None, words)[0]
+
+    def read_ahead(self, columns: NDArray[np.int64], forms: Sequence[NumberForm], words: Words) -> None:
+        """Read nothing ahead."""
 
 
 class Cells(NamedTuple):
@@ -190,6 +211,7 @@ class Cells(NamedTuple):
 
 
 NO_TEXTS = pack([])
+NO_ROWS: Rows = np.zeros(0, np.int64)
 NOTHING_ASIDE = np.zeros(0, np.uint8)
 
 
@@ -218,6 +240,7 @@ class PlaceBlock:
         self.lines = found.lines
         self.line_ends, self.after = found.line_ends, found.after
         self.blank, self.stray, self.unclosed = found.blank, found.stray, found.unclosed
+        self._read: dict[int, tuple[Any, Status, Tally, bool]] = {}
         self.short = dict(found.short)
         self.surplus: dict[int, list[str]] = {}
         for row, begin, end in found.surplus:
@@ -238,6 +261,21 @@ class PlaceBlock:
         places = zip(self._begins[:width, at].tolist(), self._ends[:width, at].tolist(), strict=True)
         return [self._string(begin, end) for begin, end in places] + self.surplus.get(at, [])
 
+    def records(self) -> Records:
+        """Return all fields as strings."""
+        rows = zip(self._begins.T.tolist(), self._ends.T.tolist(), strict=True)
+        if self._data.isascii() and not len(self._side):
+            text = self._data.decode()
+            fields = [[text[begin:end] for begin, end in zip(*places, strict=True)] for places in rows]
+        else:
+            fields = [[self._string(begin, end) for begin, end in zip(*places, strict=True)] for places in rows]
+        for row, width in self.short.items():
+            del fields[row][width:]
+        for row, cells in self.surplus.items():
+            fields[row] += cells
+        lines = (self.lines + 1).tolist()
+        return Records(fields, lines, [line + 1 for line in self.stray], [line + 1 for line in self.unclosed])
+
     def begin_with(self, text: str) -> list[int]:
         """Return the rows whose first field is a text."""
         wanted = len(text.encode())
@@ -255,7 +293,8 @@ class PlaceBlock:
         kept = np.ones(len(self), np.bool_)
         kept[list(rows)] = False
         places = np.cumsum(kept) - 1
-        self._begins, self._ends, self.lines = self._begins[:, kept], self._ends[:, kept], self.lines[kept]
+        self._begins, self._ends = (np.compress(kept, part, axis=1) for part in (self._begins, self._ends))
+        self.lines = self.lines[kept]
         self.short = {int(places[at]): width for at, width in self.short.items() if kept[at]}
         self.surplus = {int(places[at]): cells for at, cells in self.surplus.items() if kept[at]}
         return self
@@ -272,7 +311,12 @@ class PlaceBlock:
     def values(self, column: int, form: NumberForm | DateOrders, words: Words) -> Values | None:
         """Return a column as numbers or dates; None where texts are the better way."""
         cells = self._column(column)
-        values, status, tally = read_cells(self._cells, cells, form, words)
+        if column in self._read:
+            values, status, tally, usual = self._read.pop(column)
+            if usual:
+                return Values(values, status, tally, NO_ROWS, NO_TEXTS)
+        else:
+            values, status, tally = read_cells(self._cells, cells, form, words)
         unusual = np.flatnonzero(status >= MARKED)
         if not len(unusual):
             return Values(values, status, tally, unusual, NO_TEXTS)
@@ -286,6 +330,29 @@ class PlaceBlock:
         status[unusual] = states
         kept = np.flatnonzero(states >= MARKED)
         return Values(values, status, tally, unusual[kept], Packed(*self._cells.gather(*texts.take(kept))))
+
+    def tally(self, column: int, words: Words) -> Tally:
+        """Count what the cells of a column could be."""
+        return count_cells(self._cells, self._column(column), None, words)[0]
+
+    def read_ahead(self, columns: NDArray[np.int64], forms: Sequence[NumberForm], words: Words) -> None:
+        """Read several columns of numbers at once, before they are asked for one by one."""
+        if not len(self) or not len(columns):
+            return
+        marked = [(form.kind, form.scale, ord(form.mark)) for form in forms]
+        given = _packed_words(words)[0]
+        found = self._cells.read_number_columns(
+            self._data, self._side, self._begins, self._ends, columns, marked, given
+        )
+        usual = (found[1].max(axis=1) < MARKED).tolist()
+        for at, column in enumerate(columns.tolist()):
+            values, status, tally = (part[at] for part in found)
+            self._read[column] = (
+                values.view(np.float64) if forms[at].kind == "number" else values,
+                status,
+                tally,
+                usual[at],
+            )
 
     def _settle(self, values: NDArray[Any], states: Status, unusual: Rows, texts: Cells, form: Any) -> None:
         at = np.flatnonzero(states == UNDECIDED)

@@ -19,6 +19,7 @@ from comb.kernels import traits as noticing
 from comb.kernels.blocks import EVERYTHING, Block, DateOrders, Dialect, ListBlock, NumberForm, PlaceBlock
 from comb.kernels.packed import Packed, pack
 from comb.kernels.parsing import Parsed
+from comb.kernels.structure import Records, split_records
 from comb.kernels.tally import Kinds, Tally, Words
 from comb.kernels.writing import DateLayout, Field
 
@@ -31,6 +32,12 @@ def _compiled(name: str) -> Any:
         return importlib.import_module(f"comb.kernels.{name}")
     return None
 
+
+# The lines in so many bytes tell how many fields records are likely to have.
+FIRST_BYTES = 50_000
+
+# A quick look at the beginning takes no more records than this.
+MOST_RECORDS = 1000
 
 _cells, _split, _write = _compiled("_cells"), _compiled("_split"), _compiled("_write")
 
@@ -74,6 +81,23 @@ def split(
     escape = ord(dialect.escape) if dialect.escape else -1
     found = _split.split(data, last, ord(dialect.delimiter), quote, escape, width, single, most)
     return PlaceBlock(_cells, data, found)
+
+
+def records(text: str, dialect: Dialect, most: int) -> Records:
+    """Split the beginning of a text into fields; see `comb.kernels.structure.split_records`.
+
+    >>> records("a;b\\n1;2\\n", Dialect(";", '"', ""), most=1).fields
+    [['a', 'b']]
+    """
+    try:
+        data = text.encode() if splits_in_parts(dialect) else b""
+    except UnicodeEncodeError:
+        data = b""
+    if not data or not 0 < most <= MOST_RECORDS:
+        return split_records(text, dialect.delimiter, dialect.quote, escape=dialect.escape, most=most)
+    delimiter = dialect.delimiter.encode()
+    width = 1 + max(line.count(delimiter) for line in data[:FIRST_BYTES].splitlines())
+    return split(data, dialect, width, single=True, most=most).records()
 
 
 def check_text(data: bytes) -> tuple[bool, int, int]:

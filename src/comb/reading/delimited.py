@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,12 +16,11 @@ from comb.errors import ContentError, unknown_name
 from comb.inference.gathered import Gathered
 from comb.inference.infer import decide, declared_pieces, infer_pieces, total_tally
 from comb.inference.patterns import parse_request
-from comb.inference.pieces import Piece, TextPiece, block_piece
-from comb.inference.reader import Reading
+from comb.inference.pieces import Guess, Piece, TextPiece, block_piece
 from comb.inference.words import words_for
 from comb.kernels import chosen
-from comb.kernels.blocks import EVERYTHING, Block, Dialect
-from comb.kernels.structure import LINE_END_BYTES, SPACES, split_records
+from comb.kernels.blocks import EVERYTHING, Block, Dialect, NumberForm
+from comb.kernels.structure import LINE_END_BYTES, SPACES
 from comb.kernels.tally import Count, Words
 from comb.reading.dialect import SAMPLE_RECORDS, Layout, kind_of, unit_of
 from comb.reading.runs import Run
@@ -35,6 +35,10 @@ LEAST_FOOTED_WIDTH = 3
 
 # No table made by people or programs for people is wider; a text without line ends is.
 MOST_COLUMNS = 20_000
+
+# How many fields rows have is seen in a sample of them, smaller where they are wide.
+LEAST_SAMPLE = 20
+SAMPLE_CELLS = 100_000
 
 # Programs that print tables rule them below the header.
 MOST_RULINGS = 3
@@ -114,8 +118,10 @@ def read_head(text: str, data: bytes, layout: Layout) -> Head:
     layout : Layout
     """
     heads = layout.header + layout.units
-    most = layout.skip + heads + SAMPLE_RECORDS
-    found = split_records(text, layout.delimiter, layout.quote, escape=layout.escape, most=most)
+    dialect = Dialect(layout.delimiter, layout.quote, layout.escape)
+    found = chosen.records(text, dialect, layout.skip + heads + LEAST_SAMPLE)
+    if max(map(len, found.fields), default=1) * SAMPLE_RECORDS <= SAMPLE_CELLS:
+        found = chosen.records(text, dialect, layout.skip + heads + SAMPLE_RECORDS)
     start = sum(line <= layout.skip for line in found.lines)
     titles = [layout.delimiter.join(fields) for fields in found.fields[:start]]
     fields, lines = found.fields[start:], found.lines[start:]
@@ -277,7 +283,8 @@ class Reader:
         declared = wanted.declared(names)
         self._declared = [declared.get(name) for name in names] + [None] * (head.read_width - head.width)
         self._words = [wanted.words(one) for one in self._declared]
-        self._guesses: list[Reading | None] = [None] * head.read_width
+        self._guesses: list[Guess | None] = [None] * head.read_width
+        self._together: list[tuple[NDArray[np.int64], list[NumberForm], Words]] = []
 
     def _columns(self) -> list[int]:
         """Return the columns to read: those wanted, and those that tell whether lines end with a delimiter."""
@@ -290,30 +297,41 @@ class Reader:
 
     def guess(self, run: Run) -> None:
         """Guess from the first run how each column is best read; a wrong guess costs time only."""
-        part = self.read(run, most=SAMPLE_RECORDS)
-        for at, piece in part.pieces.items():
-            if not (self._declared[at] or "").startswith("string"):
-                self._guesses[at] = decide(piece.tally)[0]
+        block, *_ = self._block(run, max(LEAST_SAMPLE, min(SAMPLE_RECORDS, SAMPLE_CELLS // self.head.read_width)))
+        together: dict[Words, list[tuple[int, NumberForm]]] = {}
+        for at in self.columns:
+            if (self._declared[at] or "").startswith("string"):
+                continue
+            reading = decide(block.tally(at, self._words[at]))[0]
+            form = None if reading is None else reading.form
+            if reading is not None and form is not None:
+                self._guesses[at] = Guess(reading, form)
+            if isinstance(form, NumberForm):
+                together.setdefault(self._words[at], []).append((at, form))
+        for words, found in together.items():
+            columns, forms = zip(*found, strict=True)
+            self._together.append((np.array(columns, np.int64), list(forms), words))
 
     def read(self, run: Run, most: int = EVERYTHING) -> Part:
         """Read the columns of a run."""
         block, irregular, footers = self._block(run, most)
         absent = self._absent(block)
+        for columns, forms, words in self._together:
+            block.read_ahead(columns, forms, words)
+        place = (run.start, run.start + len(run.data), run.last, most)
         pieces = {
-            at: block_piece(block, at, self._guesses[at], self._words[at], absent.get(at), self._fetch(run, most, at))
+            at: block_piece(
+                block, at, self._guesses[at], self._words[at], absent.get(at), partial(self._fetched, at, *place)
+            )
             for at in self.columns
         }
         return Part(pieces, block.lines, block.line_ends, block.after, irregular, block.short, block.surplus, footers)
 
-    def _fetch(self, run: Run, most: int, column: int) -> Callable[[], list[TextPiece]]:
-        start, stop, last, words = run.start, run.start + len(run.data), run.last, self._words[column]
-
-        def fetch() -> list[TextPiece]:
-            block, *_ = self._block(Run(start, self._again(start, stop), last), most)
-            packed, codes = block.text(column)
-            return [TextPiece(Text(*packed, codes), words, self._absent(block).get(column))]
-
-        return fetch
+    def _fetched(self, column: int, start: int, stop: int, last: bool, most: int) -> list[TextPiece]:
+        """Return a column of a run as text, read once more."""
+        block, *_ = self._block(Run(start, self._again(start, stop), last), most)
+        packed, codes = block.text(column)
+        return [TextPiece(Text(*packed, codes), self._words[column], self._absent(block).get(column))]
 
     def _block(self, run: Run, most: int) -> tuple[Block, Irregular, list[str]]:
         head = self.head

@@ -7,8 +7,10 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from comb.inference.words import is_missing_word
+from comb.kernels import chosen
+from comb.kernels.blocks import Dialect
 from comb.kernels.parsing import date_groups
-from comb.kernels.structure import SPACES, split_records
+from comb.kernels.structure import SPACES
 
 # In order of preference where the evidence is even.
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", ":": "colon", SPACES: "spaces"}
@@ -19,7 +21,7 @@ SAMPLE_RECORDS = 500
 
 # Of so many records, but not of more cells than this, it is looked at what they hold.
 JUDGED_RECORDS = 300
-JUDGED_CELLS = 20_000
+JUDGED_CELLS = 10_000
 
 # A single word above two columns is a title.
 LEAST_UNNAMED_WIDTH = 3
@@ -227,7 +229,7 @@ def _guess_quote(sample: str) -> tuple[str, str]:
     if '"' in sample:
         backslashes = '\\"' in sample and not _DOUBLED.search(sample)
         return '"', "\\" if backslashes else ""
-    enclosed = _SINGLE_QUOTED.findall(sample)
+    enclosed = _SINGLE_QUOTED.findall(sample) if "'" in sample else []
     return ("'" if len(enclosed) > 1 else '"'), ""
 
 
@@ -238,7 +240,7 @@ def _quote_evidence(sample: str, quote: str, escape: str) -> str:
 
 
 def _try(sample: str, delimiter: str, quote: str | None, escape: str) -> _Trial:
-    found = split_records(sample, delimiter, quote, escape=escape, most=SAMPLE_RECORDS)
+    found = chosen.records(sample, Dialect(delimiter, quote, escape), SAMPLE_RECORDS)
     kept = [(fields, line) for fields, line in zip(found.fields, found.lines, strict=True) if fields != [""]]
     widths = Counter(len(fields) for fields, _ in kept)
     width = max(widths, key=lambda size: (widths[size] * (size > 1), widths[size], size), default=1)
@@ -267,7 +269,7 @@ def _alike(rows: list[list[str]]) -> tuple[float, float]:
     return sum(shares) / len(shares), typed / (len(rows) * len(shares))
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=3 * JUDGED_CELLS)
 def kind_of(cell: str) -> str:
     """Sort a cell into kinds that need no types: number, date, word, or nothing.
 
@@ -275,6 +277,8 @@ def kind_of(cell: str) -> str:
     ['number', 'date', 'word', '']
     """
     text = cell.strip()
+    if text.isdigit() and text.isascii():
+        return "number"
     if not text or is_missing_word(text):
         return ""
     if date_groups(text):

@@ -45,7 +45,7 @@ MOST_LINES_LOOKED_AT = 1_000
 
 # Runs of wide tables are longer, so that each has a fair number of rows.
 USUAL_WIDTH = 100
-MOST_TIMES_WIDER = 16
+MOST_TIMES_WIDER = 8
 
 # More threads than this are held up by what they share.
 MOST_THREADS = 8
@@ -245,7 +245,7 @@ def _table_reading(name: str, table: BareTable, read: _Read) -> TableReading:
 
 def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_look: bool = False) -> _Read:
     options.check()
-    with OpenSource(source) as opened:
+    with OpenSource(source, beside=effort.threads > 1) as opened:
         schema = _find_schema(opened, options)
         if schema is not None:
             options = _settled(options, schema)

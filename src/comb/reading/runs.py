@@ -14,7 +14,7 @@ from typing import Generic, Protocol, TypeVar
 import numpy as np
 
 # Large enough that the work outweighs the handing out, small enough for the caches.
-RUN_BYTES = 2_000_000
+RUN_BYTES = 1_500_000
 
 # The last run holds so many lines, so that notes below the table stand in one run, gaps and all.
 LAST_LINES = 64
@@ -172,10 +172,10 @@ def work_on(source: Iterator[Run], work: Callable[[Run], Result], threads: int =
     run, result
         The runs as they really begin.
     """
-    pool = ThreadPoolExecutor(threads) if threads > 1 else None
+    pool = ThreadPoolExecutor(threads + 1) if threads > 1 else None
     try:
         working = _Work(source, work, pool)
-        working.fill(threads + 1 if pool else 1)
+        working.fill(threads + 2 if pool else 1)
         found = working.next()
         while found is not None:
             run, result = found
@@ -188,7 +188,7 @@ def work_on(source: Iterator[Run], work: Callable[[Run], Result], threads: int =
                 run, result = working.joined(run, result.after, count)
                 count *= 2
             yield run, result
-            working.fill(threads + 1 if pool else 1)
+            working.fill(threads + 2 if pool else 1)
             found = working.next()
     finally:
         if pool:

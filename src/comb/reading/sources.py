@@ -7,6 +7,7 @@ import hashlib
 import os
 import sys
 from collections.abc import Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
@@ -36,6 +37,9 @@ LARGE = 50_000_000
 # No more is asked of the system at once.
 MOST_AT_ONCE = 1 << 30
 
+# Fewer bytes are added to a checksum at once, in the thread that reads.
+WORTH_A_THREAD = 1_000_000
+
 _GLOB_MARKS = frozenset("*?[")
 
 
@@ -58,12 +62,48 @@ class Stamp:
     checksum: str
 
 
+class _Checksum:
+    """A SHA-256 over bytes that come piece by piece, in a thread of its own where that is worth it."""
+
+    def __init__(self, *, beside: bool) -> None:
+        self._sum = hashlib.sha256()
+        self._beside = beside
+        self._pool: ThreadPoolExecutor | None = None
+        self._last: Future[None] | None = None
+
+    def add(self, data: bytes) -> None:
+        """Add the next bytes; waits for those before."""
+        self._settle()
+        if not self._beside or len(data) < WORTH_A_THREAD:
+            self._sum.update(data)
+            return
+        self._pool = self._pool or ThreadPoolExecutor(1)
+        self._last = self._pool.submit(self._sum.update, data)
+
+    def told(self) -> str:
+        """Return the sum in hexadecimal."""
+        self._settle()
+        return self._sum.hexdigest()
+
+    def close(self) -> None:
+        """Let the other thread go."""
+        if self._pool is not None:
+            self._pool.shutdown()
+
+    def _settle(self) -> None:
+        if self._last is not None:
+            self._last.result()
+            self._last = None
+
+
 class OpenSource:
     """A source that is being read; standard input for ``-``.
 
     Parameters
     ----------
     source : str or Path
+    beside : bool
+        Whether the checksum may be taken in another thread.
 
     Raises
     ------
@@ -73,14 +113,15 @@ class OpenSource:
         If it is a folder, the system refuses it, or, later, it changes while it is read.
     """
 
-    def __init__(self, source: str | Path) -> None:
+    def __init__(self, source: str | Path, *, beside: bool = False) -> None:
         stream = str(source) == "-"
         self.name = "standard input" if stream else Path(source).name
         self.path = "-" if stream else str(Path(source))
         self._place = None if stream else Path(source)
         self._file = sys.stdin.buffer if self._place is None else _open(self._place)
         self._before = None if self._place is None else os.fstat(self._file.fileno())
-        self._checksum = hashlib.sha256()
+        self._beside = beside
+        self._checksum = _Checksum(beside=beside)
         self._read = 0
         self.at_end = False
 
@@ -88,6 +129,7 @@ class OpenSource:
         return self
 
     def __exit__(self, *_: object) -> None:
+        self._checksum.close()
         if self._place is not None:
             self._file.close()
 
@@ -101,7 +143,7 @@ class OpenSource:
         size = min(size, MOST_AT_ONCE)
         with _told(self.path):
             data = self._file.read(size)
-        self._checksum.update(data)
+        self._checksum.add(data)
         self._read += len(data)
         self.at_end = len(data) < size
         # A file that grows faster than it is read would never end.
@@ -114,7 +156,8 @@ class OpenSource:
         if self._before is None:
             return start + self.rest(factor)
         self._file.seek(0)
-        self._checksum, self._read, self.at_end = hashlib.sha256(), 0, False
+        self._checksum.close()
+        self._checksum, self._read, self.at_end = _Checksum(beside=self._beside), 0, False
         return self.rest(factor)
 
     def rest(self, factor: int) -> bytes:
@@ -137,10 +180,10 @@ class OpenSource:
     def stamp(self) -> Stamp:
         """Return what the system says of the source, and the checksum of what was read if that is all."""
         if self._before is None:
-            return Stamp(self._read, "", self._checksum.hexdigest() if self.at_end else "")
+            return Stamp(self._read, "", self._checksum.told() if self.at_end else "")
         modified = datetime.datetime.fromtimestamp(self._before.st_mtime, datetime.UTC).isoformat(timespec="seconds")
         whole = self._read == self._before.st_size
-        return Stamp(self._before.st_size, modified, self._checksum.hexdigest() if whole else "")
+        return Stamp(self._before.st_size, modified, self._checksum.told() if whole else "")
 
     def _check(self, stream: BinaryIO | None = None) -> None:
         """Raise a SourceUnreadable if the file is not what it was when it was opened."""

@@ -28,7 +28,7 @@ class Kept:
     @classmethod
     def of(cls, positions: Codes, items: Text) -> "Kept":
         """Keep texts whose positions are ascending."""
-        kept = cls()
+        kept = cls.__new__(cls)
         kept.positions, kept.items, kept._texts = positions, items, None
         return kept
 
