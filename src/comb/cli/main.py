@@ -20,7 +20,7 @@ STOPPED = 130
 Command = TypeVar("Command", bound=Callable[..., Any])
 
 _READING = (
-    click.option("--table", metavar="NAME", help="Which file of a zip archive."),
+    click.option("--table", metavar="NAME", help="Which table inside: its name or number, a sheet, a range."),
     click.option("--delimiter", metavar="TEXT", help="What stands between fields; 'tab', 'spaces' for runs of them."),
     click.option("--quote", metavar="CHAR", help="The quote character; empty for none."),
     click.option("--encoding", metavar="NAME", help="For instance utf-8 or windows-1252."),
@@ -30,6 +30,9 @@ _READING = (
     click.option("--type", "types", multiple=True, metavar="NAME=TYPE", help="The type of a column; repeatable."),
     click.option("--rows", type=int, metavar="N", help="Read only so many rows from the top."),
     click.option("--schema", metavar="FILE", help="A description by CSV on the Web; empty for none."),
+    click.option("--totals", is_flag=True, help="Keep rows and columns of a workbook that only sum up others."),
+    click.option("--fill-merged", is_flag=True, help="Give all cells a merged one covers its value."),
+    click.option("--lists", default="keep", metavar="HOW", help="Lists in JSON: keep, count, rows."),
     click.option("--most-bytes", type=int, metavar="N", help="The most a compressed file may unfold to."),
 )
 

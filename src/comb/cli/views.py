@@ -1,5 +1,6 @@
 """What the commands show, as lines of spans. Pure: results in, lines out."""
 
+import shlex
 from collections.abc import Sequence
 from typing import Any
 
@@ -19,6 +20,9 @@ from comb.tables.layout import Line, Span, washed
 from comb.writing.dictionary import missing_told, values_told
 
 MOST_ROWS_TOLD = 6
+
+# What is decided for each file of delimited text, and says nothing of several inside an archive.
+_LAYOUT = frozenset({"encoding", "delimiter", "quote", "above the header", "header"})
 MOST_VALUES_TOLD = 3
 
 # The counts of a ledger, and the words over their columns.
@@ -45,7 +49,7 @@ def inspection_view(inspection: Inspection, width: int) -> list[Line]:
     table = inspection.tables[0]
     size = f"{inspection.size:,} bytes"
     if len(inspection.tables) > 1:
-        return _several_tables(inspection, size)
+        return _several_tables(inspection, size, width)
     said = f"{inspection.name}: {size}, {table.rows:,} rows and {len(table.columns)} columns"
     if table.provisional:
         said = (
@@ -56,7 +60,9 @@ def inspection_view(inspection: Inspection, width: int) -> list[Line]:
     rows = [_heads("decided", "", "because", "change it with")]
     for one in inspection.decisions:
         why = one.why + (f"; next best {one.runner_up}" if one.runner_up else "")
-        rows.append([Span(one.what), Span(one.value, "head"), Span(why), Span(f"--{one.option}", "dim")])
+        rows.append(
+            [Span(one.what), Span(one.value, "head"), Span(why), Span(f"--{one.option}" if one.option else "", "dim")]
+        )
     lines += columns_of(rows, width=width)
     told = [_line(f"beside the table: {washed(title)}", "dim") for title in table.titles]
     told += [_line(note) for note in table.notes]
@@ -64,16 +70,22 @@ def inspection_view(inspection: Inspection, width: int) -> list[Line]:
     return [*lines, [], *_types_view(table, width)]
 
 
-def _several_tables(inspection: Inspection, size: str) -> list[Line]:
-    lines = [_line(f"{inspection.name}: {size}, {len(inspection.tables)} tables", "said"), []]
-    rows = [_heads("table", "rows", "columns", "")]
-    for table in inspection.tables:
-        names = ", ".join(washed(column.name) for column in table.columns)
-        rows.append(
-            [Span(table.name, "head"), Span(f"{table.rows:,}"), Span(str(len(table.columns))), Span(names, "dim")]
-        )
-    hint = _line(f"choose one with --table {inspection.tables[0].name}", "dim")
-    return [*lines, *columns_of(rows, right=[1, 2]), [], hint]
+def _several_tables(inspection: Inspection, size: str, width: int) -> list[Line]:
+    said = f"{inspection.name}: {size}, {counted(len(inspection.tables), 'table')}"
+    lines = [_line(said, "said"), []]
+    for number, table in enumerate(inspection.tables, 1):
+        extent = f"  {counted(table.rows, 'row')} and {counted(len(table.columns), 'column')}"
+        lines.append([Span(f"{number}  ", "dim"), Span(washed(table.name), "head"), Span(extent)])
+        lines.append(_line(f"   {washed(table.place)}", "dim"))
+        lines.append(_line("   " + ", ".join(washed(column.name) for column in table.columns)))
+        lines += [_line(f"   beside it: {washed(title)}", "dim") for title in table.titles]
+        lines += [_line(f"   {washed(note)}") for note in table.notes]
+        lines.append([])
+    facts = [one for one in inspection.decisions if one.what not in _LAYOUT]
+    rows = [[Span(one.what, "dim"), Span(washed(one.value)), Span(washed(one.why), "dim")] for one in facts]
+    lines += [*columns_of(rows, width=width), []] if rows else []
+    last = shlex.quote(inspection.tables[-1].name)
+    return [*lines, _line(f"one of them: --table 1, or by its name: --table {last}", "dim")]
 
 
 def _types_view(table: TableReading, width: int) -> list[Line]:

@@ -18,6 +18,8 @@ from pathlib import Path
 from random import Random
 from typing import TypeVar
 
+from comb.demo.documents import harvest_xlsx, scales_jsonl
+
 SEED = 20250301
 
 COLUMNS = (
@@ -221,6 +223,8 @@ def files() -> Iterator[tuple[str, bytes]]:
     yield "inspections.csv", inspections_csv(visits)
     lines = ",\n".join(json.dumps(defect) for defect in truth(visits))
     yield "inspections-truth.json", f"[\n{lines}\n]\n".encode()
+    yield "harvest.xlsx", harvest_xlsx()
+    yield "scales.jsonl", scales_jsonl()
 
 
 if __name__ == "__main__":

@@ -4,7 +4,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -12,7 +12,7 @@ from comb.errors import ColumnError, ParameterError
 from comb.interface.table import Table
 from comb.kernels.parsing import INT64_MAX, INT64_MIN
 from comb.reading.inspection import Inspection
-from comb.reading.load import ReadOptions, Source, inspect_source, load_table, table_names
+from comb.reading.load import ReadOptions, Source, inspect_source, load_table, load_tables
 from comb.reading.load import load_beginning as load_table_beginning
 from comb.tables.column import Column
 from comb.tables.names import unique_names
@@ -36,8 +36,11 @@ def load(
     schema: str | Path | None = None,
     progress: Callable[[str], None] | None = None,
     most_bytes: int | None = None,
+    totals: bool = False,
+    fill_merged: bool = False,
+    lists: Literal["keep", "count", "rows"] = "keep",
 ) -> Table:
-    """Load a table from a file of delimited text, or from several of one shape.
+    """Load a table from delimited text, a workbook or JSON, or from several files of one shape.
 
     Whatever is not given is found out from the file; `inspect` shows how and why.
 
@@ -47,7 +50,9 @@ def load(
         A file, also a compressed one; ``-`` is standard input. A pattern (``2026-*.csv``)
         or a list names several files, which are read as one table.
     table : str, optional
-        Which file of a zip archive.
+        Which table: the name or number of one inside a workbook or JSON document, a sheet, a range
+        (``Spring!B3:H34``), a JSON Pointer, a file of a zip archive. A pattern (``*``) reads
+        several tables of one shape below each other.
     delimiter, quote : str, optional
         The delimiter ``spaces`` is a run of spaces. An empty quote means that quotes are
         ordinary characters; a backslash before the quote, that quotes inside fields have
@@ -74,6 +79,12 @@ def load(
         Is told what is being done, in a line.
     most_bytes : int, optional
         The most bytes a compressed source may unfold to.
+    totals : bool
+        Keep rows and columns of a workbook that only sum up others; by default they are set aside.
+    fill_merged : bool
+        Give every cell that a merged one covers its value.
+    lists : {"keep", "count", "rows"}
+        What becomes of lists of plain values in JSON: kept as text, counted, or a row for each item.
 
     Returns
     -------
@@ -89,6 +100,7 @@ def load(
     options = ReadOptions(
         table=table, delimiter=delimiter, quote=quote, encoding=encoding, header=header, skip=skip,
         missing=missing, types=types, columns=columns, rows=rows, schema=schema, most_bytes=most_bytes,
+        totals=totals, fill_merged=fill_merged, lists=lists,
     )  # fmt: skip
     return Table.adopt(load_table(source, options, progress or _quiet))
 
@@ -117,7 +129,7 @@ def _quiet(told: str) -> None:
 
 
 def load_all(source: str | Path, **options: Any) -> dict[str, Table]:
-    """Load every table inside a source by name: the files of a zip archive.
+    """Load every table inside a source by name: of a workbook, a JSON document, a zip archive.
 
     Parameters
     ----------
@@ -130,10 +142,7 @@ def load_all(source: str | Path, **options: Any) -> dict[str, Table]:
     dict of str to Table
         One table where the source is a plain file.
     """
-    names = table_names(source)
-    if len(names) == 1:
-        return {names[0]: load(source, **options)}
-    return {name: load(source, table=name, **options) for name in names}
+    return {name: Table.adopt(table) for name, table in load_tables(source, ReadOptions(**options)).items()}
 
 
 def inspect(source: Source, **options: Any) -> Inspection:

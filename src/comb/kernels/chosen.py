@@ -8,7 +8,7 @@ import contextlib
 import importlib
 import os
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +18,7 @@ from comb.kernels import tally as counting
 from comb.kernels import traits as noticing
 from comb.kernels.blocks import EVERYTHING, Block, DateOrders, Dialect, ListBlock, NumberForm, PlaceBlock
 from comb.kernels.packed import Packed, pack
-from comb.kernels.parsing import Parsed
+from comb.kernels.parsing import FITS, Parsed
 from comb.kernels.structure import Records, split_records
 from comb.kernels.tally import Kinds, Tally, Words
 from comb.kernels.writing import DateLayout, Field
@@ -39,9 +39,12 @@ FIRST_BYTES = 50_000
 # A quick look at the beginning takes no more records than this.
 MOST_RECORDS = 1000
 
-_cells, _split, _write = _compiled("_cells"), _compiled("_split"), _compiled("_write")
+INT32_MAX = 2**31 - 1
 
-COMPILED = None not in (_cells, _split, _write)
+_cells, _split, _write = _compiled("_cells"), _compiled("_split"), _compiled("_write")
+_sheet = _compiled("_sheet")
+
+COMPILED = None not in (_cells, _split, _write, _sheet)
 
 
 def told() -> str:
@@ -177,6 +180,83 @@ def read(texts: Packed, form: NumberForm | DateOrders) -> Parsed | None:
         blocks.settle(values, states, unusual[left], left, texts.take(unusual[left]), form.mark)
     status[unusual] = states
     return values, status
+
+
+class SheetCells(NamedTuple):
+    """The cells in the XML of a sheet.
+
+    Attributes
+    ----------
+    rows, columns : int32 array
+    kinds : uint8 array
+        What the sheet says of the value: the place in `SHEET_KINDS`.
+    styles : uint16 array
+    held : bool array
+        Whether a cell has a value.
+    numbers : float64 array
+        Of numbers, shared texts and booleans.
+    text_at, codes : int64 array
+        The cells with a text of their own, and which of `texts` each has.
+    texts : list of str
+    formulas : list of (int, bytes, bytes)
+        The cells with a formula, its attributes, and the formula.
+    hidden : list of int
+        Rows that are hidden.
+    """
+
+    rows: NDArray[np.int32]
+    columns: NDArray[np.int32]
+    kinds: NDArray[np.uint8]
+    styles: NDArray[np.uint16]
+    held: NDArray[np.bool_]
+    numbers: NDArray[np.float64]
+    text_at: NDArray[np.int64]
+    codes: NDArray[np.int64]
+    texts: list[str]
+    formulas: list[tuple[int, bytes, bytes]]
+    hidden: list[int]
+
+
+SHEET_KINDS = ("number", "shared", "boolean", "error", "text")
+SHARED = SHEET_KINDS.index("shared")
+
+
+def take_sheet_cells(data: bytes, begin: int, end: int) -> SheetCells | None:
+    """Find the cells in the XML of a sheet; None where nothing is compiled or one is written unusually.
+
+    Parameters
+    ----------
+    data : bytes
+        The sheet, in UTF-8.
+    begin, end : int
+        Where its rows begin and end.
+    """
+    found = _sheet.take_cells(data, begin, end) if COMPILED and len(data) < INT32_MAX else None
+    if found is None:
+        return None
+    rows, columns, kinds, styles, values, formulas, abouts, hidden = found
+    held = values[:, 0] >= 0
+    own = np.flatnonzero(held & (kinds > SHEET_KINDS.index("boolean")))
+    numeric = np.flatnonzero(held & (kinds <= SHEET_KINDS.index("boolean")))
+    numbers = np.zeros(len(rows))
+    places = np.ascontiguousarray(values.T)
+    cells = blocks.Cells(data, blocks.NOTHING_ASIDE, places[0], places[1])
+    read, status, _ = blocks.read_cells(_cells, cells.take(numeric), NumberForm("number", 0, "."), Words())
+    left = np.flatnonzero((status != FITS) & (status != blocks.UNUSUAL))
+    for at in left.tolist():
+        start, stop = values[numeric[at]].tolist()
+        try:
+            read[at] = float(data[start:stop])
+        except ValueError:
+            return None
+    numbers[numeric] = read
+    first, codes = _cells.encode(*cells.take(own), 1.0)
+    texts = [data[start:stop].decode() for start, stop in values[own[first]].tolist()]
+    noted = [
+        (at, data[slice(*abouts[at].tolist())], data[slice(*formulas[at].tolist())])
+        for at in np.flatnonzero(abouts[:, 0] >= 0).tolist()
+    ]
+    return SheetCells(rows, columns, kinds, styles, held, numbers, own, codes, texts, noted, hidden)
 
 
 def write_integers(values: NDArray[Any], scale: int, mark: str) -> Packed:

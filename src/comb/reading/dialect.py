@@ -144,7 +144,7 @@ def guess_layout(text: str, given: Given = NOTHING_GIVEN) -> Layout:
     nameless = not settled and _lacking_name(best, top) == "first"
     if nameless:
         records = [["", *records[0]], *records[1:]]
-    header, units, why_header = _guess_header(records, best.width)
+    header, units, why_header = guess_header(records, best.width)
     if nameless:
         why_header += "; it has one name fewer than the rows have cells: the first column has none"
     if given.header is not None:
@@ -298,14 +298,14 @@ def _header_record(trial: _Trial) -> int:
         return first - 1
     if first and _lacking_name(trial, first - 1):
         return first - 1
-    while first + 1 < len(records) and _is_comment(records[first]) and _all_words(records[first + 1]):
+    while first + 1 < len(records) and _is_comment(records[first]) and all_words(records[first + 1]):
         first += 1
     return first
 
 
 def _is_header_of_other_width(above: list[str], rows: list[list[str]], width: int) -> bool:
     """A header differs by a trailing delimiter that it has and the rows have not, or the reverse."""
-    if width < 2 or not _all_words(above):
+    if width < 2 or not all_words(above):
         return False
     if len(above) == width + 1:
         return not above[-1].strip()
@@ -324,11 +324,11 @@ def _lacking_name(trial: _Trial, top: int) -> str:
     if len(records) < top + 2 or trial.lines[top] + 1 != trial.lines[top + 1]:
         return ""
     above, rows = records[top], [row for row in records[top + 1 :] if len(row) == width]
-    if len(above) != width - 1 or width < LEAST_UNNAMED_WIDTH or not _all_words(above):
+    if len(above) != width - 1 or width < LEAST_UNNAMED_WIDTH or not all_words(above):
         return ""
     if not any(row[-1].strip() for row in rows):
         return ""  # every row ends with a delimiter
-    if not all(above) or len(set(above)) < len(above) or _guess_header(records[top + 1 :], width)[0]:
+    if not all(above) or len(set(above)) < len(above) or guess_header(records[top + 1 :], width)[0]:
         return ""
     moved = _votes(["", *above], rows)
     identifying = len({row[0] for row in rows}) == len(rows)
@@ -342,16 +342,17 @@ def _is_comment(record: list[str]) -> bool:
     return record[0].startswith(("# ", "##"))
 
 
-def _all_words(record: list[str]) -> bool:
+def all_words(record: list[str]) -> bool:
+    """Return whether no cell of a record is a number or a date."""
     return all(kind_of(cell) in ("word", "") for cell in record)
 
 
-def _guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
+def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
     """Decide how many lines name the columns, and whether a line of units follows."""
     if not records:
         return 1, False, "there is nothing below it"
     first, rows = records[0], [row for row in records[1:] if len(row) == width][: _judged(width)]
-    if rows and _are_units(rows[0]) and _votes(first, rows[1:]) > 0:
+    if rows and are_units(rows[0]) and _votes(first, rows[1:]) > 0:
         return 1, True, "a line with units stands below it"
     if len(rows) > 1 and _is_second_line(first, rows[0]) and _votes(rows[0], rows[1:]) > 0:
         return 2, False, "two lines of words stand above columns of numbers or dates"
@@ -362,9 +363,9 @@ def _guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]
             return 1, False, f"a word stands above the numbers or dates of {columns}"
         return 0, False, f"the first line has a value of the same kind as those below in {columns}"
     names = [cell.strip() for cell in first]
-    if len(records) == 1 and _all_words(names):
+    if len(records) == 1 and all_words(names):
         return 1, False, "there is nothing below it"
-    if _all_words(names) and len(set(names)) == len(names):
+    if all_words(names) and len(set(names)) == len(names):
         recurring = any(name in {row[at].strip() for row in rows} for at, name in enumerate(names[:width]) if name)
         if not recurring:
             return 1, False, "its words are all different and do not occur below"
@@ -401,7 +402,8 @@ def unit_of(cell: str) -> str:
     return text if text in UNITS else ""
 
 
-def _are_units(record: list[str]) -> bool:
+def are_units(record: list[str]) -> bool:
+    """Return whether every filled cell of a record is a unit."""
     filled = [cell for cell in record if cell.strip() not in ("", "-")]
     return bool(filled) and all(unit_of(cell) for cell in filled)
 
@@ -412,4 +414,4 @@ def _is_second_line(first: list[str], second: list[str]) -> bool:
     filled = all(second[at].strip() for at in gaps if at < len(second))
     # Years are headings too, above the names of what was measured in them.
     upper = [cell for cell in first if not _YEAR.fullmatch(cell.strip())]
-    return bool(gaps) and filled and _all_words(upper) and _all_words(second)
+    return bool(gaps) and filled and all_words(upper) and all_words(second)

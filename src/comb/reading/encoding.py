@@ -95,7 +95,7 @@ class Decoded:
     bad: tuple[tuple[int, bytes], ...] = ()
 
 
-def decode(data: bytes, name: str, encoding: str | None = None) -> Decoded:
+def decode(data: bytes, name: str, encoding: str | None = None, *, delimited: bool = True) -> Decoded:
     """Decode the bytes of a source.
 
     Parameters
@@ -105,6 +105,8 @@ def decode(data: bytes, name: str, encoding: str | None = None) -> Decoded:
         What to call the source in messages.
     encoding : str, optional
         The encoding, where it is known.
+    delimited : bool
+        Whether it has to be delimited text, and no text of another kind.
 
     Raises
     ------
@@ -122,14 +124,15 @@ def decode(data: bytes, name: str, encoding: str | None = None) -> Decoded:
             raise ContentError(
                 f"expected delimited text, this is {what}",
                 where=name,
-                remedy="Comb reads delimited text so far",
+                remedy="save the table in it as CSV or as a workbook",
             )
     wide = _wide_codec(data)
     if wide:
         return Decoded(_strict(data, name, wide), wide, "every other byte is zero, as in UTF-16")
     decoded = _as_utf8(data) or _single_byte(data)
     _refuse_binary(decoded.text, name)
-    _refuse_other_text(decoded.text, name)
+    if delimited:
+        _refuse_other_text(decoded.text, name)
     return decoded
 
 
@@ -293,7 +296,7 @@ def _refuse_other_text(text: str, name: str) -> None:
     """Raise a ContentError for text that is no table by fields and delimiters."""
     what = _other_text(text)
     if what:
-        remedy = "Comb reads delimited text so far; if it is that all the same, give its encoding"
+        remedy = "if it is delimited text all the same, give its encoding"
         raise ContentError(f"expected delimited text, this is {what}", where=name, remedy=remedy)
 
 

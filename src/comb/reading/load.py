@@ -9,14 +9,18 @@ from itertools import chain
 from pathlib import Path, PurePath
 from typing import Any
 
+import numpy as np
+
 from comb.errors import ContentError, ParameterError, counted, listing
 from comb.kernels import chosen
 from comb.kernels.blocks import EVERYTHING
 from comb.reading.cells import apply_cells
 from comb.reading.delimited import Grid, Part, Reader, Wanted, grid_of, read_head, type_columns
 from comb.reading.dialect import Given, Layout, guess_layout, name_of
+from comb.reading.documents import Asked, Document, Inner, stacked
 from comb.reading.encoding import Decoded, decode, utf8_mark
 from comb.reading.inspection import ColumnReading, Decision, Inspection, TableReading
+from comb.reading.nested.document import looks_like_json, read_json
 from comb.reading.runs import RUN_BYTES, Run, cut, runs, work_on
 from comb.reading.schema import Schema, metadata_names, read_schema
 from comb.reading.sources import (
@@ -32,7 +36,10 @@ from comb.reading.sources import (
 )
 from comb.reading.stack import stack
 from comb.reading.texts import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
-from comb.reading.unfold import ZIP_START, unfold, zip_members
+from comb.reading.unfold import WORKBOOK_PARTS, ZIP_START, unfold, zip_members
+from comb.reading.workbooks.binary import START as BINARY_START
+from comb.reading.workbooks.book import read_page, read_workbook
+from comb.reading.workbooks.page import looks_like_page
 from comb.tables.bare import BareTable
 from comb.tables.origin import Origin
 
@@ -46,6 +53,12 @@ MOST_LINES_LOOKED_AT = 1_000
 # Runs of wide tables are longer, so that each has a fair number of rows.
 USUAL_WIDTH = 100
 MOST_TIMES_WIDER = 8
+
+# What may become of lists of plain values.
+LISTS = ("keep", "count", "rows")
+
+# So much of a source shows whether it is a page.
+LOOK_AT = 4_000
 
 # More threads than this are held up by what they share.
 MOST_THREADS = 8
@@ -96,6 +109,11 @@ class ReadOptions:
         A file with CSV on the Web metadata; an empty text means that none is looked for.
     most_bytes : int, optional
         The most bytes a compressed source may unfold to.
+    totals, fill_merged : bool
+        Whether rows and columns that only sum up others are kept, and whether all the cells
+        a merged one covers get its value.
+    lists : str
+        What becomes of lists of plain values in JSON: ``keep``, ``count`` or ``rows``.
     """
 
     table: str | None = None
@@ -110,6 +128,9 @@ class ReadOptions:
     rows: int | None = None
     schema: str | Path | None = None
     most_bytes: int | None = None
+    totals: bool = False
+    fill_merged: bool = False
+    lists: str = "keep"
 
     def check(self) -> None:
         """Raise a ParameterError for a value outside what is allowed."""
@@ -121,10 +142,20 @@ class ReadOptions:
             raise ParameterError(f"expected one quote character or none, came {self.quote!r}")
         if self.header not in (None, 0, 1, 2):
             raise ParameterError(f"expected a header of 0, 1 or 2 lines, came {self.header!r}")
+        if self.lists not in LISTS:
+            raise ParameterError(f"expected lists to be one of {listing(LISTS)}, came {self.lists!r}")
         for name in ("skip", "rows", "most_bytes"):
             value = getattr(self, name)
             if value is not None and value < 0:
                 raise ParameterError(f"expected {name} of 0 or more, came {value}")
+
+    def asked(self) -> Asked:
+        """Return what concerns tables inside documents."""
+        header = None if self.header is None else int(self.header)
+        return Asked(
+            header=header, missing=self.missing, types=self.types, columns=self.columns, rows=self.rows,
+            totals=self.totals, fill_merged=self.fill_merged, lists=self.lists,
+        )  # fmt: skip
 
     def given(self) -> Given:
         """Return what is known of the layout."""
@@ -147,6 +178,17 @@ class _Read:
     options: ReadOptions
     wanted: Wanted
     provisional: bool
+
+
+@dataclass(frozen=True, slots=True)
+class _Held:
+    """A document, opened."""
+
+    name: str
+    path: str
+    stamp: Stamp
+    document: Document
+    options: ReadOptions
 
 
 def _quiet(told: str) -> None:
@@ -176,11 +218,11 @@ def load_table(
     ReadError
         If a source cannot be read as a table.
     """
-    reads = []
+    reads: list[_Read | _Held] = []
     for one in expand(source):
         told(f"reading {one}")
         reads.append(_read(one, options, effort))
-    told(f"finding the types of {sum(len(read.grid) for read in reads):,} rows")
+    told(f"finding the types of {sum(len(read.grid) for read in reads if isinstance(read, _Read)):,} rows")
     return _table(source, reads, effort.threads if chosen.COMPILED else 1)
 
 
@@ -194,19 +236,26 @@ def load_beginning(source: Source, options: ReadOptions) -> tuple[BareTable, boo
         provisional.
     """
     reads = [_read(one, options, USUAL, first_look=True) for one in expand(source)]
-    return _table(source, reads), any(read.provisional for read in reads)
+    return _table(source, reads), any(isinstance(read, _Read) and read.provisional for read in reads)
 
 
-def table_names(source: str | Path) -> list[str]:
-    """Return the names of the tables inside a source: the files of a zip archive."""
-    return _members(source) or [PurePath(source).stem]
+def load_tables(source: str | Path, options: ReadOptions) -> dict[str, BareTable]:
+    """Load every table inside a source by name: of a workbook, a JSON document, a zip archive."""
+    members = _members(source)
+    if len(members) > 1:
+        return {name: load_table(source, replace(options, table=name)) for name in members}
+    read = _read(source, options, USUAL)
+    if isinstance(read, _Read):
+        return {members[0] if members else PurePath(source).stem: _table(source, [read])}
+    return {inner.name: _document_table(source, [(read, inner)], []) for inner in read.document.tables}
 
 
 def _members(source: str | Path) -> list[str]:
     """Return the names of the files in a zip archive; none for any other source."""
     with OpenSource(source) as opened:
         start = opened.read(len(ZIP_START))
-        return zip_members(start + opened.rest(1)) if start == ZIP_START else []
+        names = zip_members(start + opened.rest(1)) if start == ZIP_START else []
+        return [] if any(name in WORKBOOK_PARTS for name in names) else names
 
 
 def inspect_source(source: Source, options: ReadOptions) -> Inspection:
@@ -218,10 +267,13 @@ def inspect_source(source: Source, options: ReadOptions) -> Inspection:
     files = expand(source)
     members = _members(files[0]) if len(files) == 1 and options.table is None and str(files[0]) != "-" else []
     if len(members) < 2:
-        reads = [_read(one, options, USUAL, first_look=True) for one in files]
+        found = [_read(one, options, USUAL, first_look=True) for one in files]
+        if isinstance(found[0], _Held):
+            return _inspected(source, found[0], options)
+        reads = _only_texts(found)
         name = PurePath(reads[0].name).stem
-        return _inspection(source, reads, (_table_reading(name, _table(source, reads), reads[0]),))
-    inside = [_read(files[0], replace(options, table=member), USUAL) for member in members]
+        return _inspection(source, reads, (_table_reading(name, _table(source, found), reads[0]),))
+    inside = _only_texts([_read(files[0], replace(options, table=member), USUAL) for member in members])
     readings = [
         _table_reading(member, _table(source, [read]), read) for member, read in zip(members, inside, strict=True)
     ]
@@ -243,7 +295,37 @@ def _table_reading(name: str, table: BareTable, read: _Read) -> TableReading:
     return TableReading(name, place, table.row_count, columns, table.notes, notes, read.provisional)
 
 
-def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_look: bool = False) -> _Read:
+def _only_texts(reads: Sequence[_Read | _Held]) -> list[_Read]:
+    """Return the sources as delimited text; documents among them cannot be read together with it."""
+    for read in reads:
+        if isinstance(read, _Held):
+            raise ContentError(
+                f"this is a {read.document.kind}, the first was delimited text", where=read.name,
+                remedy="load it on its own",
+            )  # fmt: skip
+    return [read for read in reads if isinstance(read, _Read)]
+
+
+def _inspected(source: Source, read: _Held, options: ReadOptions) -> Inspection:
+    """Show what a document holds, and the columns of each table inside."""
+    document, asked = read.document, options.asked()
+    inner = document.choose(options.table, read.name)[0] if options.table else list(document.tables)
+    tables = []
+    for one in inner:
+        made = one.make(asked)
+        columns = tuple(
+            ColumnReading(title, str(column.type), column.missing_count, column.evidence)
+            for title, column in made.columns.items()
+        )
+        notes = (one.about, *made.notes) if one.about else tuple(made.notes)
+        place = ", ".join([one.place, *made.told])
+        tables.append(TableReading(one.name, place, len(made.lines), columns, notes, tuple(made.titles)))
+    facts = [Decision(what, told, "", "", "") for what, told in document.facts.items()]
+    decisions = (Decision("kind", document.kind, document.why, "", ""), *facts)
+    return Inspection(read.name, read.path, read.stamp.size, decisions, tuple(tables))
+
+
+def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_look: bool = False) -> _Read | _Held:
     options.check()
     with OpenSource(source, beside=effort.threads > 1) as opened:
         schema = _find_schema(opened, options)
@@ -254,6 +336,9 @@ def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_loo
             raise ContentError(
                 "the file is empty", where=opened.name, remedy="expected a header line and rows below it"
             )
+        document = _document(opened, start, options)
+        if document is not None:
+            return _Held(opened.name, opened.path, opened.stamp(), document, options)
         mark = None if opened.size is None or options.table else utf8_mark(start, options.encoding)
         if mark is not None and (opened.at_end or (options.skip or 0) < MOST_LINES_LOOKED_AT):
             few = first_look or options.rows is not None
@@ -429,7 +514,66 @@ def _follow_schema(grid: Grid, schema: Schema, name: str) -> None:
     grid.notes.extend(schema.notes)
 
 
-def _table(source: Source, reads: list[_Read], threads: int = 1) -> BareTable:
+def _document(opened: OpenSource, start: bytes, options: ReadOptions) -> Document | None:
+    """Return the document a source is, whatever its name says; None for delimited text."""
+    if start.startswith((ZIP_START, BINARY_START)):
+        content = opened.everything(start, MEMORY_FACTOR_DECODED) if not opened.at_end else start
+        return read_workbook(content, opened.name, options.most_bytes)
+    beginning = start[:LOOK_AT].decode(errors="replace")
+    if looks_like_page(beginning):
+        content = opened.everything(start, MEMORY_FACTOR_DECODED) if not opened.at_end else start
+        return read_page(decode(content, opened.name, options.encoding, delimited=False).text, opened.name)
+    if options.delimiter is None and looks_like_json(beginning):
+        content = opened.everything(start, MEMORY_FACTOR_DECODED) if not opened.at_end else start
+        return read_json(decode(content, opened.name, options.encoding, delimited=False).text, opened.name)
+    return None
+
+
+def _table(source: Source, reads: Sequence[_Read | _Held], threads: int = 1) -> BareTable:
+    if isinstance(reads[0], _Held):
+        chosen_tables, notes = [], []
+        for read in reads:
+            if not isinstance(read, _Held):
+                raise ContentError("this is delimited text, the first was a document", where=read.name)
+            inner, note = read.document.choose(read.options.table, read.name)
+            chosen_tables += [(read, one) for one in inner]
+            notes += [note] if note else []
+        return _document_table(source, chosen_tables, notes)
+    return _text_table(source, _only_texts(reads), threads)
+
+
+def _document_table(source: Source, tables: list[tuple[_Held, Inner]], notes: list[str]) -> BareTable:
+    """Make a table of one or several inside documents."""
+    asked = tables[0][0].options.asked()
+    made = [inner.make(asked) for _, inner in tables]
+    reads = list(dict.fromkeys(read.name for read, _ in tables))
+    first, several = tables[0][0], len(tables) > 1
+    names = [f"{read.name}, {inner.name}" if len(reads) > 1 else inner.name for read, inner in tables]
+    columns = made[0].columns
+    if several:
+        columns, added = stacked(made, names, first.name)
+        notes = [*notes, f"{len(made)} tables below each other; column {added} names each"]
+    for one, name in zip(made, names, strict=True):
+        notes = [*notes, *(f"{name}: {note}" if several else note for note in one.notes)]
+    stamps = {read.name: read.stamp for read, _ in tables}
+    sums = [stamp.checksum for stamp in stamps.values()]
+    origin = Origin(
+        f"{len(reads)} files" if len(reads) > 1 else first.name,
+        str(source) if isinstance(source, str | Path) else "",
+        sum(stamp.size for stamp in stamps.values()),
+        max(stamp.modified for stamp in stamps.values()),
+        sums[0] if len(sums) == 1 else hashlib.sha256("".join(sums).encode()).hexdigest() if all(sums) else "",
+        {"kind": first.document.kind, "table": names if several else names[0], **({} if several else made[0].reading)},
+        np.concatenate([one.lines for one in made]),
+        tuple(read.name for read, _ in tables) if several else (),
+        np.repeat(np.arange(len(made)), [len(one.lines) for one in made]) if several else np.zeros(0, np.int64),
+        tuple(one.place for one in made),
+        {} if several else made[0].cell_places,
+    )
+    return BareTable(columns, origin=origin, notes=tuple(notes))
+
+
+def _text_table(source: Source, reads: list[_Read], threads: int = 1) -> BareTable:
     names = [read.name for read in reads]
     stacked = stack([read.grid for read in reads], names)
     grid = stacked.grid

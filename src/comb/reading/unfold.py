@@ -30,7 +30,7 @@ _ZIP_ERRORS = (
     KeyError, IndexError,
 )  # fmt: skip
 
-_WORKBOOK_PARTS = ("[Content_Types].xml", "mimetype")
+WORKBOOK_PARTS = ("[Content_Types].xml", "mimetype")
 
 
 def _zstd_decompressor() -> Any:
@@ -103,17 +103,17 @@ def _unfold_stream(data: bytes, name: str, kind: str, make: Callable[[], Any], l
                 size += len(part)
                 parts.append(part)
                 if size > limit:
-                    raise _too_large(name, limit)
+                    raise too_large(name, limit)
                 if unfolder.eof:
                     break
         except (zlib.error, OSError, lzma.LZMAError, EOFError, ValueError) as error:
-            raise _damaged(name, kind, str(error)) from None
+            raise damaged(name, kind, str(error)) from None
         except Exception as error:
             if type(error).__name__ != "ZstdError":
                 raise
-            raise _damaged(name, kind, str(error)) from None
+            raise damaged(name, kind, str(error)) from None
         if not unfolder.eof:
-            raise _damaged(name, kind, f"it ends in the middle, after {size:,} bytes of content")
+            raise damaged(name, kind, f"it ends in the middle, after {size:,} bytes of content")
         rest = unfolder.unused_data + data[start + _STEP :]
         data = rest.lstrip(b"\x00")
     return b"".join(parts)
@@ -123,23 +123,17 @@ def _unfold_zip(data: bytes, name: str, member: str | None, limit: int) -> tuple
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             names = tables_in_zip(archive)
-            if any(part in archive.namelist() for part in _WORKBOOK_PARTS):
-                raise ContentError(
-                    "this is a workbook",
-                    where=name,
-                    remedy="Comb reads delimited text so far: save it as CSV",
-                )
             chosen = _chosen_member(names, name, member)
             with archive.open(chosen) as stream:
                 content = stream.read(limit + 1)
     except ContentError:
         raise
     except _ZIP_ERRORS as error:
-        raise _damaged(name, "zip", str(error) or type(error).__name__) from None
+        raise damaged(name, "zip", str(error) or type(error).__name__) from None
     except RuntimeError as error:
         raise ContentError(f"cannot be unfolded: {error}", where=name, remedy="unfold it with its password") from None
     if len(content) > limit:
-        raise _too_large(name, limit)
+        raise too_large(name, limit)
     return content, f"zip: {chosen}"
 
 
@@ -186,7 +180,8 @@ def _chosen_member(names: list[str], name: str, member: str | None) -> str:
     )
 
 
-def _too_large(name: str, limit: int) -> ContentError:
+def too_large(name: str, limit: int) -> ContentError:
+    """Word the error for what unfolds to more than it may."""
     return ContentError(
         f"it unfolds to more than {limit:,} bytes",
         where=name,
@@ -194,7 +189,8 @@ def _too_large(name: str, limit: int) -> ContentError:
     )
 
 
-def _damaged(name: str, kind: str, what: str) -> ContentError:
+def damaged(name: str, kind: str, what: str) -> ContentError:
+    """Word the error for what cannot be unfolded."""
     return ContentError(
         f"this {kind} file is damaged: {what}",
         where=name,

@@ -220,6 +220,6 @@ class BareTable:
         position = self._position(row_number)
         return self[name].take(np.array([position])).to_list()[0]
 
-    def place(self, row_number: int) -> str:
-        """Say where a row stood in its source: file and line."""
-        return self.origin.place(row_number)
+    def place(self, row_number: int, column: str | None = None) -> str:
+        """Say where a row stood in its source, or one of its cells: file and line, or sheet and cell."""
+        return self.origin.place(row_number, column)

@@ -33,6 +33,10 @@ class Origin:
         The names of the files, where several were read as one table.
     source_index : int64 array
         The file of each record, from 0; empty where there is one.
+    places : tuple of str
+        How a place is told, with braces for the number; one for each source.
+    cell_places : dict of str to str
+        The same for single cells, by the name the column had in the source.
     """
 
     name: str
@@ -44,17 +48,24 @@ class Origin:
     lines: NDArray[np.integer[Any]] = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
     sources: tuple[str, ...] = ()
     source_index: Codes = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
+    places: tuple[str, ...] = ("line {}",)
+    cell_places: dict[str, str] = field(default_factory=dict)
 
-    def place(self, row_number: int) -> str:
-        """Say where a record stood.
+    def place(self, row_number: int, column: str | None = None) -> str:
+        """Say where a record stood, or one of its cells.
 
         >>> Origin("visits.csv", lines=np.array([2, 5])).place(2)
         'visits.csv, line 5'
+        >>> Origin("visits.xlsx", lines=np.array([2, 5]), cell_places={"mites": "May!D{}"}).place(2, "mites")
+        'visits.xlsx, May!D5'
         """
         if 1 <= row_number <= len(self.lines):
             at = row_number - 1
-            name = self.sources[self.source_index[at]] if self.sources else self.name
-            return f"{name}, line {self.lines[at]}"
+            source = int(self.source_index[at]) if self.sources else 0
+            name = self.sources[source] if self.sources else self.name
+            form = self.places[min(source, len(self.places) - 1)]
+            form = self.cell_places.get(column, form) if column else form
+            return f"{name}, {form.replace('{}', str(self.lines[at]))}"
         return f"{self.name}, row {row_number}"
 
 

@@ -1,0 +1,250 @@
+"""Sources that hold tables inside, workbooks and JSON: which tables there are, and choosing among them."""
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.errors import ColumnError, ContentError, counted, listing, nearest, unknown_name
+from comb.inference.infer import declared_column
+from comb.inference.patterns import parse_request
+from comb.inference.typed import CellKind, TypedCells, typed_column
+from comb.tables.column import Column
+from comb.tables.names import choose
+from comb.tables.reasons import Reason
+from comb.tables.text import Text
+from comb.tables.types import STRING
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """What of reading concerns tables inside documents; see `comb.reading.load.ReadOptions`."""
+
+    header: int | None = None
+    missing: Collection[str] | None = None
+    types: Mapping[str, str] | str | None = None
+    columns: Sequence[str] | None = None
+    rows: int | None = None
+    totals: bool = False
+    fill_merged: bool = False
+    lists: str = "keep"
+
+
+@dataclass(slots=True)
+class Made:
+    """A table inside a document, read.
+
+    Attributes
+    ----------
+    columns : dict of str to Column
+    lines : integer array
+        The line, row or item each row stood in, from 1.
+    place : str
+        How a place is told, with braces for the number: ``line {}``, ``Spring!B{}``.
+    cell_places : dict of str to str
+        The same for a cell, by column.
+    notes, titles : list of str
+    told : list of str
+        What else is said of it when it is inspected.
+    reading : dict
+        How it was read, for the origin.
+    """
+
+    columns: dict[str, Column]
+    lines: NDArray[np.integer[Any]]
+    place: str = "line {}"
+    cell_places: dict[str, str] = field(default_factory=dict)
+    notes: list[str] = field(default_factory=list)
+    titles: list[str] = field(default_factory=list)
+    told: list[str] = field(default_factory=list)
+    reading: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Inner:
+    """A table inside a document.
+
+    Attributes
+    ----------
+    name, place : str
+    make : callable
+        Reads it.
+    about : str
+        What there is to say of it before it is read: hidden, sums up another.
+    group : str
+        The sheet it stands on.
+    """
+
+    name: str
+    place: str
+    make: Callable[[Asked], Made]
+    about: str = ""
+    group: str = ""
+
+    @property
+    def clear(self) -> bool:
+        """Whether it is a table in its own right."""
+        return not self.about
+
+
+@dataclass(frozen=True, slots=True)
+class Document:
+    """A source with tables inside.
+
+    Attributes
+    ----------
+    kind, why : str
+        What it is, and what says so.
+    tables : tuple of Inner
+    find : callable
+        Finds a table that is named otherwise: by a range, by a pointer; None if the text is no such name.
+    facts : dict of str to str
+        What else was decided, with the reason: ``{"dates count from": "1904 (the workbook says so)"}``.
+    """
+
+    kind: str
+    why: str
+    tables: tuple[Inner, ...]
+    find: Callable[[str], Inner | None]
+    facts: Mapping[str, str] = field(default_factory=dict)
+
+    def choose(self, wanted: str | None, where: str) -> tuple[list[Inner], str]:
+        """Return the tables that are meant, and a note about others.
+
+        Parameters
+        ----------
+        wanted : str, optional
+            A name, a sheet, a number from 1, a range or pointer, or a pattern for several.
+        where : str
+            What to call the document in messages.
+
+        Raises
+        ------
+        ContentError
+            If there is no such table, naming those there are.
+        """
+        if not self.tables:
+            raise ContentError("there is no table in it", where=where)
+        if wanted is None:
+            clear = [one for one in self.tables if one.clear] or list(self.tables)
+            others = [one.name for one in self.tables if one is not clear[0]]
+            told = f"the first of {len(self.tables)} tables in {where}; others: {listing(others)}" if others else ""
+            return clear[:1], told
+        named = [one for one in self.tables if one.name == wanted]
+        if named:
+            return named[:1], ""
+        if wanted.isdigit():
+            if not 1 <= int(wanted) <= len(self.tables):
+                told = f"there is no table {wanted}, there are {counted(len(self.tables), 'table')}"
+                raise ContentError(told, where=where, remedy=self._there())
+            return [self.tables[int(wanted) - 1]], ""
+        grouped = [one for one in self.tables if one.group == wanted]
+        if len(grouped) > 1 and len([one for one in grouped if one.clear]) != 1:
+            raise ContentError(
+                f"there are {len(grouped)} tables on {wanted}", where=where,
+                remedy="name one of them: " + listing([f"table={one.name!r}" for one in grouped]),
+            )  # fmt: skip
+        if grouped:
+            return [next((one for one in grouped if one.clear), grouped[0])], ""
+        found = self.find(wanted)
+        if found is not None:
+            return [found], ""
+        matching = [one for one in self.tables if fnmatchcase(one.name, wanted) or fnmatchcase(one.group, wanted)]
+        if matching and set("*?[") & set(wanted):
+            return [one for one in matching if one.clear] or matching, ""
+        near = nearest(wanted, [name for one in self.tables for name in (one.name, one.group) if name])
+        hint = f"did you mean {near!r}? " if near else ""
+        raise ContentError(f"there is no table {wanted!r} in it", where=where, remedy=hint + self._there())
+
+    def _there(self) -> str:
+        return f"there is: {listing([one.name for one in self.tables])}"
+
+
+def make_column(name: str, cells: TypedCells, asked: Asked, *, dates_in_text: bool = False) -> Column:
+    """Make a column of typed cells as it was asked for: words for missing, a declared type."""
+    if asked.missing is not None and len(cells.strings):
+        words = set(asked.missing)
+        meant = np.array([text.strip() in words for text in cells.strings], np.bool_)
+        cells.kinds = np.where(
+            (cells.kinds == CellKind.TEXT) & meant[np.maximum(cells.texts, 0)], np.uint8(CellKind.ERROR), cells.kinds
+        )
+    column = typed_column(cells, dates_in_text=dates_in_text)
+    request = asked.types if isinstance(asked.types, str) else (asked.types or {}).get(name)
+    return column if request is None else _declared(column, cells, request)
+
+
+def _declared(column: Column, cells: TypedCells, request: str) -> Column:
+    texts = cells.written(np.arange(len(cells.kinds)))
+    declared = declared_column(Text.from_strings(texts), parse_request(request))
+    states = declared.states.copy()
+    held = column.states
+    for reason in (Reason.ABSENT, Reason.MARKER):
+        states[held == reason] = reason
+    return Column(declared.type, declared.values, states, kept=declared.kept, evidence=declared.evidence)
+
+
+def chosen_columns(columns: dict[str, Column], asked: Asked) -> dict[str, Column]:
+    """Return the columns that were asked for, after checking the names of declared types."""
+    for name in asked.types if isinstance(asked.types, Mapping) else ():
+        if name not in columns:
+            what, remedy = unknown_name("column", name, list(columns))
+            raise ContentError(f"a type is declared, but {what}", remedy=remedy)
+    if asked.columns is None:
+        return columns
+    return {name: columns[name] for name in choose(asked.columns, {name: one.type for name, one in columns.items()})}
+
+
+def stacked(made: Sequence[Made], names: Sequence[str], where: str) -> tuple[dict[str, Column], str]:
+    """Put tables of one shape below each other, after a column that names each.
+
+    Returns
+    -------
+    columns, name
+        The columns, and the name of the one that was added.
+    """
+    first = list(made[0].columns)
+    for one, name in zip(made[1:], names[1:], strict=True):
+        if list(one.columns) != first:
+            raise ContentError(
+                f"expected the columns of {names[0]}, {listing(first)}; {name} has {listing(list(one.columns))}",
+                where=where,
+                remedy="tables that are read as one need the same columns; load them one by one",
+            )
+    columns = {name: _below([one.columns[name] for one in made], name) for name in first}
+    title = "table"
+    while title in columns:
+        title += "_"
+    counts = [len(one.lines) for one in made]
+    labels = Text.from_items(list(names), np.repeat(np.arange(len(names)), counts).astype(np.int32))
+    return {title: Column(STRING, labels), **columns}, title
+
+
+def _below(parts: list[Column], name: str) -> Column:
+    """Join columns; where their types differ, as text."""
+    kinds = {part.type for part in parts if part.missing_count < len(part)}
+    kind = next(iter(kinds)) if len(kinds) == 1 else STRING
+    states = np.concatenate([part.states for part in parts])
+    starts = np.cumsum([0, *map(len, parts)]).tolist()
+    kept = {
+        start + at: text for part, start in zip(parts, starts, strict=False) for at, text in part.kept.texts.items()
+    }
+    if kind == STRING:
+        texts = [text or "" for part in parts for text in part.texts()]
+        for at, text in kept.items():
+            if states[at] == Reason.UNREADABLE:
+                texts[at], states[at] = text, Reason.PRESENT
+        return Column(STRING, Text.from_strings(texts), states)
+    values = [
+        part.array
+        if part.type == kind
+        else np.zeros(len(part), parts[0].array.dtype if parts[0].type == kind else None)
+        for part in parts
+    ]
+    from comb.tables.kept import Kept
+
+    if len({part.dtype for part in values}) > 1:
+        raise ColumnError(f"the parts of {name!r} cannot be put together")
+    return Column(kind, np.concatenate(values), states, kept=Kept(kept))

@@ -1,0 +1,255 @@
+"""JSON as a document: what shape it has, the tables inside, each as columns."""
+
+import json
+from collections.abc import Callable, Sequence
+from functools import partial
+from typing import Any
+
+import numpy as np
+
+from comb.errors import ContentError, counted, listing
+from comb.inference.typed import CellKind, TypedCells
+from comb.kernels.coding import Codes
+from comb.reading.documents import Asked, Document, Inner, Made, chosen_columns, make_column
+from comb.reading.nested.find import MOST_TABLES, Spot, beside, find_spots, follow, read_spot
+from comb.reading.nested.flatten import Flat, flatten
+from comb.reading.nested.parse import Parser, items_up_to_a_break, told, whole_lines, written
+
+# A column of a table of items that says which row of the parent each belongs to.
+PARENT = "parent_row"
+
+MOST_TOLD = 5
+SAMPLE_LINES = 20
+
+
+def looks_like_json(start: str) -> bool:
+    """Return whether a text begins as JSON does.
+
+    >>> looks_like_json('{"colony": "0101"}'), looks_like_json("[1] Mill Brook;3"), looks_like_json("colony,mites")
+    (True, False, False)
+    """
+    text = start.lstrip("\ufeff \t\r\n")
+    if not text.startswith(("{", "[")):
+        return False
+    try:
+        json.JSONDecoder(strict=False).raw_decode(text)
+    except json.JSONDecodeError as error:
+        # A broken document is one still, if something of it was sound.
+        following = text[1:].lstrip()[:1]
+        return (
+            error.pos > 1 and following in ('"', "{", "[") and (text[0] == "[" or '":' in text.replace(" ", "")[:200])
+        )
+    except RecursionError:
+        return True
+    first, _, rest = text.partition("\n")
+    return text.startswith("{") or bool(rest.strip()) or first.rstrip().endswith("]")
+
+
+def read_json(text: str, name: str) -> Document:
+    """Read a JSON document or JSON Lines.
+
+    Parameters
+    ----------
+    text : str
+    name : str
+        What to call it in messages.
+
+    Raises
+    ------
+    ContentError
+        If it breaks off or is no JSON; it names the place.
+    """
+    text = text.removeprefix("\ufeff")
+    parser = Parser()
+    if _is_lines(text):
+        return _lines_document(text, parser, name)
+    try:
+        value = parser.read(text)
+    except json.JSONDecodeError as error:
+        return _broken(text, error, name)
+    except ValueError as error:
+        raise ContentError(str(error), where=name) from None
+    notes = _repeated(parser)
+    spots = []
+    for spot in find_spots(value):
+        spots.append(spot)
+        if len(spots) == MOST_TABLES:
+            break
+    # A plain object beside tables says something about them.
+    spots = [spot for spot in spots if spot.shape != "one record"] or spots
+    tables = [inner for spot in spots for inner in _inner_tables(spot, name, value, notes)]
+    shape = spots[0].shape if len(spots) == 1 and not spots[0].pointer else "object with tables inside"
+    if isinstance(value, list) and not spots:
+        shape = "array of plain values"
+        tables = _inner_tables(Spot("", shape, value, [str(at) for at in range(len(value))]), name, value, notes)
+
+    def find(wanted: str) -> Inner | None:
+        if wanted and not wanted.startswith("/"):
+            return None
+        inner, there = follow(value, wanted)
+        spot = read_spot(inner, wanted) if there else None
+        return None if spot is None else _inner_tables(spot, name, value, notes)[0]
+
+    return Document("JSON", "it begins and ends as JSON does", tuple(tables), find, {"shape": shape})
+
+
+def _repeated(parser: Parser) -> list[str]:
+    told = f"{counted(parser.repeated, 'key')} stood more than once in an object; the last counts"
+    return [told] if parser.repeated else []
+
+
+def _is_lines(text: str) -> bool:
+    """Return whether each line is a value of its own."""
+    lines = [line for _, (_, line) in zip(range(SAMPLE_LINES), whole_lines(text), strict=False)]
+    if len(lines) < 2:
+        return False
+    sound = 0
+    for line in lines:
+        try:
+            value = json.loads(line)
+        except (ValueError, RecursionError):
+            continue
+        sound += isinstance(value, dict | list)
+    return 2 * sound > len(lines)
+
+
+def _lines_document(text: str, parser: Parser, name: str) -> Document:
+    records: list[Any] = []
+    lines: list[str] = []
+    bad: list[dict[str, str]] = []
+    for number, line in whole_lines(text):
+        try:
+            records.append(parser.read(line))
+            lines.append(str(number))
+        except json.JSONDecodeError as error:
+            bad.append({"place": f"line {number}", "reason": f"{told(error)}, at column {error.colno}", "text": line})
+        except ValueError as error:
+            bad.append({"place": f"line {number}", "reason": str(error), "text": line})
+    notes = []
+    if bad:
+        places = listing([f"{one['place']} ({one['reason']})" for one in bad], MOST_TOLD)
+        notes.append(f"{counted(len(bad), 'line')} set aside: {places}")
+    notes += _repeated(parser)
+    spot = Spot("", "a record in each line", records, lines)
+    if records and all(isinstance(record, list) for record in records):
+        rows = read_spot(records, "")
+        if rows is not None:
+            spot = Spot("", "a row in each line", rows.records, lines[len(lines) - len(rows.records) :])
+    tables = _inner_tables(spot, name, None, notes, place="line {}", aside=bad)
+    return Document("JSON Lines", "each line is JSON of its own", tuple(tables), lambda _: None, {"shape": spot.shape})
+
+
+def _broken(text: str, error: json.JSONDecodeError, name: str) -> Document:
+    """Offer what stands before the place where an array breaks."""
+    items, broken = items_up_to_a_break(text, Parser()) if text.lstrip().startswith("[") else ([], None)
+    if broken is None or not items:
+        raise ContentError(
+            f"{told(error)}, at line {error.lineno}, column {error.colno}", where=name,
+            remedy="get it again, or mend that place",
+        ) from None  # fmt: skip
+
+    def make(make_sound: Callable[[Asked], Made], asked: Asked) -> Made:
+        if asked.rows is None or asked.rows > len(items):
+            sound = (
+                f"{counted(len(items), 'record')} before that can be read: rows={len(items)}, or --rows {len(items)}"
+            )
+            raise ContentError(broken.what, where=name, remedy=sound)
+        made = make_sound(asked)
+        made.notes.append(f"it breaks after {counted(len(items), 'record')}: {broken.what}")
+        return made
+
+    spot = Spot("", "array of records", items, [str(at) for at in range(len(items))])
+    tables = [
+        Inner(one.name, one.place, partial(make, one.make), one.about, one.group)
+        for one in _inner_tables(spot, name, None, [])
+    ]
+    return Document("JSON, broken", broken.what, tuple(tables), lambda _: None, {"shape": spot.shape})
+
+
+def _inner_tables(
+    spot: Spot, name: str, root: Any, notes: list[str], *, place: str | None = None, aside: Sequence[Any] = ()
+) -> list[Inner]:
+    """Return a table and the tables of items inside its records."""
+    title = spot.pointer or name.rpartition("/")[2].partition(".")[0]
+    place = place or f"{spot.pointer}/{{}}"
+    context = beside(root, spot.pointer) if spot.pointer else {}
+    titles = [f"{key}: {one if isinstance(one, str) else written(one)}" for key, one in context.items()]
+    known: dict[str, Flat] = {}
+
+    def flat(lists: str) -> Flat:
+        if lists not in known:
+            known[lists] = flatten(spot.records, lists)
+        return known[lists]
+
+    def make(asked: Asked) -> Made:
+        found = flat(asked.lists)
+        made = _made(found, spot.keys, place, asked, by_key=bool(spot.key_name))
+        made.notes = [*notes, *_notes(found, title)]
+        made.titles = titles
+        made.reading = {"pointer": spot.pointer, "shape": spot.shape, "titles": titles, "set_aside": list(aside)}
+        return made
+
+    tables = [Inner(title, spot.shape, make)]
+    # What the items are does not depend on what becomes of lists of plain values.
+    for child, items in flat("keep").children.items():
+        own = f"{spot.pointer}/*/{child.replace('.', '/')}" if spot.pointer else child
+        tables.append(_child(own, title, child, items, spot.keys, place))
+    return tables
+
+
+def _child(name: str, parent: str, key: str, items: list[tuple[int, Any]], keys: list[str], place: str) -> Inner:
+    def make(asked: Asked) -> Made:
+        records = [item for _, item in items]
+        found = flatten(records, asked.lists)
+        parents = np.array([number for number, _ in items], np.int64)
+        made = _made(
+            found, [keys[number] for number in parents.tolist()], place, asked, parents=parents[found.positions()] + 1
+        )
+        made.notes = _notes(found, name)
+        made.reading = {"shape": "records inside records", "parent": parent, "key": PARENT}
+        return made
+
+    return Inner(
+        name, f"records in {key} of each record of {parent}", make, f"its column {PARENT} is the row number in {parent}"
+    )
+
+
+def _made(
+    flat: Flat, keys: list[str], place: str, asked: Asked, *, by_key: bool = False, parents: Codes | None = None
+) -> Made:
+    rows = flat.positions() if asked.rows is None else flat.positions()[: asked.rows]
+    if not by_key and all(key.isdigit() for key in keys):
+        lines = np.array([int(keys[at]) for at in rows.tolist()], np.int64)
+    else:
+        lines, place = rows + 1, "record {}"
+    columns = {}
+    if parents is not None:
+        title = PARENT
+        while title in flat.columns:
+            title += "_"
+        number = parents[: len(rows)]
+        plain = TypedCells(np.full(len(rows), CellKind.NUMBER, np.uint8), number, np.full(len(rows), -1), [])
+        columns[title] = make_column(title, plain, asked)
+    for name, growth in flat.columns.items():
+        cells = growth.cells()
+        cells.kinds, cells.numbers, cells.texts = (
+            part[: len(rows)] for part in (cells.kinds, cells.numbers, cells.texts)
+        )
+        columns[name or "_col.1"] = make_column(name, cells, asked, dates_in_text=True)
+    return Made(chosen_columns(columns, asked), lines, place)
+
+
+def _notes(flat: Flat, title: str) -> list[str]:
+    notes = []
+    for name, column in flat.columns.items():
+        not_finite = column.kinds.count(CellKind.ERROR)
+        if not_finite:
+            notes.append(f"{counted(not_finite, 'cell')} of {name} with NaN or Infinity, missing as marker")
+        nested = column.kinds.count(CellKind.NESTED)
+        if nested:
+            notes.append(
+                f"{counted(nested, 'list')} in {name} kept as text; lists='count' or 'rows' (--lists) takes them apart"
+            )
+    for name, items in flat.children.items():
+        notes.append(f"{counted(len(items), 'record')} in {name} are a table of their own: load_all, or table={name!r}")
+    return notes
