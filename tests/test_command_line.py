@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 import comb
+from comb.demo.files import DEMO_FILES
 from conftest import run_comb
 
 
@@ -20,7 +21,7 @@ def test_the_demo_does_the_main_job_and_leaves_everything_in_place(tmp_path: Pat
     for told in ("2,400 rows and 14 columns", "16 findings", "the ledger adds up, step by step and in total"):
         assert told in ran.out + ran.err
     assert {path.name for path in (tmp_path / "here").iterdir()} == {
-        "inspections.csv", "inspections-truth.json", "plan.yaml", "tidy",
+        *DEMO_FILES, "tidy",
     }  # fmt: skip
     again = run_comb("demo", "here", cwd=tmp_path)
     assert again.code == 2 and "--overwrite" in again.err

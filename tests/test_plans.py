@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 import comb
+from comb.demo.files import DEMO_FILES
 from comb.plans.planfile import read_plan
 from comb.writing.atomic import write_folder
 
@@ -32,12 +33,7 @@ def test_the_demo_plan_makes_a_whole_dataset_and_the_same_bytes_twice(demo: Path
     )
     comb.Plan.load(demo / "plan.yaml").run(overwrite=True)
     assert contents(demo / "tidy") == first
-    assert sorted(path.name for path in demo.iterdir()) == [
-        "inspections-truth.json",
-        "inspections.csv",
-        "plan.yaml",
-        "tidy",
-    ]
+    assert {path.name for path in demo.iterdir()} == {*DEMO_FILES, "tidy"}
     assert outcome.adds_up and outcome.broken == 0 and outcome.saved == [str(demo / "tidy")]
     for line in first["checksums.txt"].decode().splitlines():
         checksum, name = line.split("  ")

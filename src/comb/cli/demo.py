@@ -13,6 +13,8 @@ GUIDE = (
     ("inspections.csv", "what a database exported: the raw file"),
     ("inspections-truth.json", "every defect planted in it, by row"),
     ("plan.yaml", "the plan that was run: read it, change it, run it again"),
+    ("harvest.xlsx", "a workbook laid out for people: try comb inspect on it"),
+    ("scales.jsonl", "readings as a logger sends them, one line broken"),
     ("tidy/inspections.csv", "the tidy table"),
     ("tidy/inspections.csv-metadata.json", "its columns and types, as CSV on the Web"),
     ("tidy/inspections-cells.csv", "why each missing cell is missing"),

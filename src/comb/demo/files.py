@@ -2,7 +2,7 @@
 
 from importlib.resources import files
 
-DEMO_FILES = ("inspections.csv", "inspections-truth.json", "plan.yaml")
+DEMO_FILES = ("inspections.csv", "inspections-truth.json", "plan.yaml", "harvest.xlsx", "scales.jsonl")
 
 
 def demo_bytes(name: str) -> bytes:

@@ -142,7 +142,8 @@ def typed_column(cells: TypedCells, *, dates_in_text: bool = False) -> Column:
     counts = {kind: int(tally[kind]) for kind in _WORDS if tally[kind]}
     if not counts:
         return _all_missing(cells)
-    order = sorted(counts, key=lambda kind: (-counts[kind], kind))
+    # Of equal numbers, text loses nothing.
+    order = sorted(counts, key=lambda kind: (-counts[kind], kind != CellKind.TEXT, kind))
     chosen = order[0]
     runner = order[1] if len(order) > 1 else None
     if chosen in (CellKind.TEXT, CellKind.DATETIME, CellKind.TIME, CellKind.DURATION, CellKind.NESTED):

@@ -20,11 +20,8 @@ from comb.steps.base import Step
 from comb.steps.catalogue import make_step
 from comb.tables.bare import BareTable
 from comb.tables.formats import Value, plain_text
-from comb.writing.atomic import Content, write_files
-from comb.writing.cells import cells_bytes
-from comb.writing.delimited import TextForm, csv_parts
-from comb.writing.metadata import metadata_bytes
-from comb.writing.packing import DELIMITERS, pack, text_suffixes
+from comb.writing.atomic import write_files
+from comb.writing.files import files_of
 
 Names = str | Sequence[str]
 
@@ -315,54 +312,60 @@ class Table(BareTable):
         overwrite: bool = False,
         describe: bool = False,
         delimiter: str | None = None,
-        line_end: str = "\r\n",
-        encoding: str = "utf-8",
-        missing: str = "",
-        decimal_mark: str = ".",
-        date_pattern: str = "yyyy-MM-dd",
-        disarm: bool = False,
+        line_end: str | None = None,
+        encoding: str | None = None,
+        missing: str | None = None,
+        decimal_mark: str | None = None,
+        date_pattern: str | None = None,
+        disarm: bool | None = None,
+        nested: bool | None = None,
+        leave_missing_out: bool | None = None,
     ) -> None:
-        """Save the table as delimited text, at once or not at all.
+        """Save the table as delimited text, a workbook or JSON, at once or not at all.
 
         Parameters
         ----------
         path : str or Path
-            A file that ends in ``.csv``, ``.tsv`` or ``.txt``, compressed where ``.gz``,
-            ``.bz2``, ``.xz`` or ``.zst`` follows.
+            The suffix says what is written: delimited text (``.csv``, ``.tsv``, ``.txt``), an array
+            of records (``.json``), a record in each line (``.jsonl``), each compressed where
+            ``.gz``, ``.bz2``, ``.xz`` or ``.zst`` follows; a workbook (``.xlsx``, ``.ods``).
         overwrite : bool
             Whether a file of this name may be replaced.
         describe : bool
-            Also write its description by CSV on the Web and the reasons of its missing
-            cells beside it, so that it loads back equal.
+            Beside delimited text, also write its description by CSV on the Web and the reasons
+            of its missing cells, so that it loads back equal. In a workbook, add a sheet
+            with the dictionary and one with the ledger.
         delimiter : str, optional
             By default a comma for ``.csv``, else a tab.
-        line_end, encoding : str
-        missing : str
-            What stands in missing cells.
-        decimal_mark, date_pattern : str
-            How numbers and dates are written.
-        disarm : bool
+        line_end, encoding : str, optional
+            By default CRLF, as RFC 4180 has it, and UTF-8.
+        missing : str, optional
+            What stands in missing cells of delimited text; by default nothing.
+        decimal_mark, date_pattern : str, optional
+            How numbers and dates are written in delimited text.
+        disarm : bool, optional
             Put an apostrophe before texts that a spreadsheet program would run.
+        nested : bool, optional
+            In JSON, make objects inside objects of dotted names.
+        leave_missing_out : bool, optional
+            In JSON, leave out the keys of missing cells; by default they are null.
 
         Raises
         ------
         WriteError
             If a file exists, or the system refuses.
         ParameterError
-            If a text does not fit the encoding, naming row and column.
+            If a cell cannot be written as it is, naming row and column, or an option means nothing
+            for this kind of file.
         """
         place = Path(path)
-        kind, packing = text_suffixes(place.name)
-        form = TextForm(
-            delimiter=delimiter or DELIMITERS[kind], line_end=line_end, encoding=encoding, missing=missing,
-            decimal_mark=decimal_mark, date_pattern=date_pattern, disarm=disarm,
-        )  # fmt: skip
-        parts = csv_parts(self, form, USUAL.threads)
-        files: dict[str, Content] = {place.name: pack(b"".join(parts), packing) if packing else parts}
-        if describe:
-            name = place.name[: -len(kind + packing)]
-            files[f"{name}-cells.csv"] = cells_bytes(self, blanks=bool(missing))
-            files[f"{place.name}-metadata.json"] = metadata_bytes(self, name, place.name, form)
+        given = {
+            "delimiter": delimiter, "line_end": line_end, "encoding": encoding, "missing": missing,
+            "decimal_mark": decimal_mark, "date_pattern": date_pattern, "disarm": disarm, "nested": nested,
+            "leave_missing_out": leave_missing_out,
+        }  # fmt: skip
+        options = {name: value for name, value in given.items() if value is not None}
+        files = files_of(self, place.name, options, describe=describe, taken=self._entries, threads=USUAL.threads)
         write_files(place.parent, files, overwrite=overwrite)
 
 

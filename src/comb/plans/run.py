@@ -18,9 +18,10 @@ from comb.reading.sources import read_whole
 from comb.steps.accounting import Entry, Taken, take_step
 from comb.steps.rows import SetAsideRows
 from comb.tables.bare import BareTable
-from comb.writing.atomic import check_file_free, check_free, write_file, write_folder
+from comb.writing.atomic import check_file_free, check_free, write_file, write_files, write_folder
 from comb.writing.dataset import Dataset
-from comb.writing.delimited import csv_bytes
+from comb.writing.files import WORKBOOKS, file_kind, files_of, workbook_of
+from comb.writing.nested import SUFFIXES as JSON_SUFFIXES
 
 
 @dataclass(frozen=True, slots=True)
@@ -206,7 +207,7 @@ def _tables_of(plan: PlanText, save: Save) -> list[str]:
 
 
 def _is_file(save: Save) -> bool:
-    return save.to.endswith(".csv")
+    return save.to.lower().endswith((".csv", *JSON_SUFFIXES, *WORKBOOKS))
 
 
 def _check_output(plan: PlanText, save: Save, overwrite: bool) -> None:
@@ -214,7 +215,7 @@ def _check_output(plan: PlanText, save: Save, overwrite: bool) -> None:
     path = _place(plan, save.to)
     if not _is_file(save):
         check_free(path, overwrite=overwrite)
-    elif len(_tables_of(plan, save)) != 1:
+    elif len(_tables_of(plan, save)) != 1 and file_kind(path.name)[0] not in WORKBOOKS:
         raise PlanError(f"{save.to} is one file, and there are {len(plan.tables)} tables", remedy="save a folder")
     else:
         check_file_free(path, overwrite=overwrite)
@@ -223,10 +224,17 @@ def _check_output(plan: PlanText, save: Save, overwrite: bool) -> None:
 def _save(plan: PlanText, save: Save, outcome: Outcome, overwrite: bool) -> Path:
     path = _place(plan, save.to)
     names = _tables_of(plan, save)
-    if _is_file(save):
-        write_file(path, csv_bytes(outcome.tables[names[0]]), overwrite=overwrite)
-        return path
     tables = {name: outcome.tables[name] for name in names}
+    taken = {name: [one.entry for one in outcome.taken[name]] for name in names}
+    if _is_file(save):
+        kind, _ = file_kind(path.name)
+        if kind in WORKBOOKS:
+            write_file(path, workbook_of(kind, tables, taken), overwrite=overwrite)
+        else:
+            write_files(
+                path.parent, files_of(tables[names[0]], path.name, {}, describe=False, taken=()), overwrite=overwrite
+            )
+        return path
     dataset = Dataset(tables, {name: outcome.taken[name] for name in names}, plan.text)
     write_folder(path, dataset.files(), overwrite=overwrite)
     return path

@@ -5,6 +5,7 @@ import hashlib
 import os
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from itertools import chain
 from pathlib import Path, PurePath
 from typing import Any
@@ -336,7 +337,8 @@ def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_loo
             raise ContentError(
                 "the file is empty", where=opened.name, remedy="expected a header line and rows below it"
             )
-        document = _document(opened, start, options)
+        whole = partial(opened.everything, start, MEMORY_FACTOR_DECODED)
+        document = _document(start, (lambda: start) if opened.at_end else whole, opened.name, options)
         if document is not None:
             return _Held(opened.name, opened.path, opened.stamp(), document, options)
         mark = None if opened.size is None or options.table else utf8_mark(start, options.encoding)
@@ -350,6 +352,9 @@ def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_loo
         content, packed = unfold(
             opened.everything(start, MEMORY_FACTOR_DECODED), opened.name, member=options.table, most=options.most_bytes
         )
+        document = _document(content[:LOOK_BYTES], lambda: content, opened.name, options) if packed else None
+        if document is not None:
+            return _Held(opened.name, opened.path, opened.stamp(), document, replace(options, table=None))
         if not content.strip():
             told = f"{opened.name} ({packed})" if packed else opened.name
             remedy = "expected a header line and rows below it"
@@ -514,19 +519,26 @@ def _follow_schema(grid: Grid, schema: Schema, name: str) -> None:
     grid.notes.extend(schema.notes)
 
 
-def _document(opened: OpenSource, start: bytes, options: ReadOptions) -> Document | None:
-    """Return the document a source is, whatever its name says; None for delimited text."""
+def _document(start: bytes, whole: Callable[[], bytes], name: str, options: ReadOptions) -> Document | None:
+    """Return the document that a source is, whatever its name says; None for delimited text.
+
+    Parameters
+    ----------
+    start : bytes
+        Its beginning.
+    whole : callable
+        Returns all of it.
+    name : str
+        What to call it in messages.
+    options : ReadOptions
+    """
     if start.startswith((ZIP_START, BINARY_START)):
-        content = opened.everything(start, MEMORY_FACTOR_DECODED) if not opened.at_end else start
-        return read_workbook(content, opened.name, options.most_bytes)
+        return read_workbook(whole(), name, options.most_bytes)
     beginning = start[:LOOK_AT].decode(errors="replace")
-    if looks_like_page(beginning):
-        content = opened.everything(start, MEMORY_FACTOR_DECODED) if not opened.at_end else start
-        return read_page(decode(content, opened.name, options.encoding, delimited=False).text, opened.name)
-    if options.delimiter is None and looks_like_json(beginning):
-        content = opened.everything(start, MEMORY_FACTOR_DECODED) if not opened.at_end else start
-        return read_json(decode(content, opened.name, options.encoding, delimited=False).text, opened.name)
-    return None
+    if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):
+        return None
+    text = decode(whole(), name, options.encoding, delimited=False).text
+    return read_page(text, name) or read_json(text, name)
 
 
 def _table(source: Source, reads: Sequence[_Read | _Held], threads: int = 1) -> BareTable:
@@ -552,9 +564,12 @@ def _document_table(source: Source, tables: list[tuple[_Held, Inner]], notes: li
     columns = made[0].columns
     if several:
         columns, added = stacked(made, names, first.name)
-        notes = [*notes, f"{len(made)} tables below each other; column {added} names each"]
-    for one, name in zip(made, names, strict=True):
-        notes = [*notes, *(f"{name}: {note}" if several else note for note in one.notes)]
+        notes = [f"{len(made)} tables below each other; column {added} names each", *notes]
+    # What there is besides comes last, where the sentence over the table shows it.
+    of_each = [
+        f"{name}: {note}" if several else note for one, name in zip(made, names, strict=True) for note in one.notes
+    ]
+    notes = [*of_each, *notes]
     stamps = {read.name: read.stamp for read, _ in tables}
     sums = [stamp.checksum for stamp in stamps.values()]
     origin = Origin(

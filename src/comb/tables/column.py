@@ -181,6 +181,10 @@ class Column:
         state = None if self.state is None else self.state[positions]
         return self.replace(values=values, state=state, kept=self.kept.take(positions))
 
+    def part(self, start: int, stop: int) -> "Column":
+        """Return the cells from one position up to another."""
+        return self.take(np.arange(start, min(stop, len(self))))
+
     def replace(self, **changes: Any) -> "Column":
         """Return a column that differs in the given parts."""
         parts = {name: getattr(self, name) for name in self.__slots__}

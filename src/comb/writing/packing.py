@@ -26,6 +26,8 @@ _PACKERS: dict[str, Callable[[bytes], bytes]] = {
     ".zst": _zstd,
 }
 
+PACKINGS = tuple(_PACKERS)
+
 # What stands before the suffix of a packer, and the delimiter that goes with it.
 DELIMITERS = {".csv": ",", ".tsv": "\t", ".tab": "\t", ".txt": "\t"}
 
@@ -33,21 +35,3 @@ DELIMITERS = {".csv": ",", ".tsv": "\t", ".tab": "\t", ".txt": "\t"}
 def pack(data: bytes, suffix: str) -> bytes:
     """Compress data as a suffix asks; other suffixes leave it as it is."""
     return _PACKERS[suffix](data) if suffix in _PACKERS else data
-
-
-def text_suffixes(name: str) -> tuple[str, str]:
-    """Take the kind of text file and the packing from a file's name.
-
-    >>> text_suffixes("visits.csv.gz"), text_suffixes("visits.tsv")
-    (('.csv', '.gz'), ('.tsv', ''))
-    """
-    packing = next((suffix for suffix in _PACKERS if name.lower().endswith(suffix)), "")
-    stem = name.lower().removesuffix(packing)
-    kind = next((suffix for suffix in DELIMITERS if stem.endswith(suffix)), "")
-    if not kind:
-        kinds = ", ".join(DELIMITERS)
-        raise ParameterError(
-            f"expected a file that ends in one of {kinds}, with or without {', '.join(_PACKERS)}; came {name!r}",
-            remedy="a dataset folder is saved by a plan: table.plan() and save: FOLDER",
-        )
-    return kind, packing

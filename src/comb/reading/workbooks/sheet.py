@@ -229,7 +229,8 @@ def dated(
     shifted = days + offset + early
     spans = (asked == CellKind.DURATION) | ((asked == CellKind.TIME) & (days >= 0) & (days < 1))
     sound = (days >= 0) & (days <= LAST_DAY)
-    micro = np.round(np.where(spans, days, np.where(sound, shifted, 0.0)) * MICROSECONDS_A_DAY)
+    # A day count has no more than milliseconds in it: the rest is the rounding of floats.
+    micro = np.round(np.where(spans, days, np.where(sound, shifted, 0.0)) * (MICROSECONDS_A_DAY / 1000)) * 1000
     whole = (micro % MICROSECONDS_A_DAY == 0) & ~spans & (asked == CellKind.DATE)
     whole |= (micro % MICROSECONDS_A_DAY == 0) & (asked == CellKind.DATETIME)
     kind = np.where(spans, asked, np.where(whole, CellKind.DATE, CellKind.DATETIME)).astype(np.uint8)

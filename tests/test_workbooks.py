@@ -1,0 +1,321 @@
+"""Workbooks: the tables found in them, their types and places, what stands around, what they refuse, what they write."""
+
+import datetime
+import io
+import zipfile
+from collections.abc import Callable, Mapping
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+import xlsxwriter
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+import comb
+from comb.demo.documents import COLONIES, NOT_WEIGHED, SEASONS, harvest
+from comb.demo.files import demo_bytes
+from comb.reading.load import ReadOptions, load_table
+from conftest import run_comb
+from test_compiled import facts, reference
+
+Cells = Mapping[str, Any]
+Finish = Callable[[Any, Any], None]
+
+
+def book(place: Path, sheets: Mapping[str, Cells], finish: Finish | None = None, **options: Any) -> Path:
+    """Write a workbook from cells by address; `finish` may do more to the book and its last sheet."""
+    made = xlsxwriter.Workbook(str(place), {"default_date_format": "d.m.yyyy", **options})
+    sheet: Any = None
+    for name, cells in sheets.items():
+        sheet = made.add_worksheet(name)
+        for address, value in cells.items():
+            sheet.write(address, value)
+    if finish:
+        finish(made, sheet)
+    made.close()
+    return place
+
+
+def grid(text: str, top: int = 1, left: str = "A") -> dict[str, Any]:
+    """Turn lines of fields into cells by address; numbers are numbers, a dot is an empty cell."""
+    cells: dict[str, Any] = {}
+    for row, line in enumerate(text.strip().splitlines(), top):
+        for at, field in enumerate(line.split()):
+            plain = field.replace("_", " ")
+            value = float(field) if field.lstrip("-").replace(".", "", 1).isdigit() else plain
+            if field != ".":
+                cells[f"{chr(ord(left) + at)}{row}"] = value
+    return cells
+
+
+def test_the_harvest_is_two_seasons_two_lists_and_nothing_is_lost(tmp_path: Path) -> None:
+    place = tmp_path / "harvest.xlsx"
+    place.write_bytes(demo_bytes("harvest.xlsx"))
+    tables = comb.load_all(place)
+    assert list(tables) == ["Honey by colony and month, kg", "Harvest!H3:L15", "Keepers", "Lists"]
+    for table, (season, months) in zip(tables.values(), SEASONS.items(), strict=False):
+        assert table.names == ("colony", *(f"{season} {month}" for month in months), "hidden")
+        assert table["colony"].to_list() == list(COLONIES)
+        for at, month in enumerate(months):
+            column = table[f"{season} {month}"]
+            assert column.to_list() == [weights[at] for _, weights in harvest(season)]
+            assert set(column.kept.texts.values()) == ({"n/w"} if month in dict(map(reversed, NOT_WEIGHED)) else set())
+        assert table["hidden"].to_list() == [row == 4 for row in range(10)]
+        aside = table.origin.reading["set_aside"]
+        assert [one["reason"] for one in aside] == ["its label says so", "its formulas add up the columns before"]
+        assert float(aside[0]["cells"][-1]) == pytest.approx(
+            sum(weight or 0 for _, row in harvest(season) for weight in row)
+        )
+    assert tables["Keepers"]["member since"].to_list()[0] == datetime.date(2011, 4, 9)
+    assert tables["Keepers"]["share"].description == "%"
+    first = next(iter(tables.values()))
+    assert (first.place(3), first.place(3, "Spring 2025 May")) == (
+        "harvest.xlsx, Harvest!B7",
+        "harvest.xlsx, Harvest!D7",
+    )
+    kept = comb.load(place, totals=True)
+    assert len(kept) == 11 and kept["total"].to_list()[-1] == pytest.approx(float(aside[0]["cells"][-1]), abs=500)
+    shown = run_comb("inspect", "harvest.xlsx", cwd=tmp_path).out
+    for told in (
+        "Harvest!H3:L15, header in rows 3, 4",
+        "on a hidden sheet",
+        "not weighed, the scale",
+        "1 hidden row read: 9",
+    ):
+        assert told in shown
+    assert "first of 4 tables" in run_comb("show", "harvest.xlsx", cwd=tmp_path).out
+
+
+@pytest.mark.parametrize(
+    ("cells", "expected"),
+    [
+        # Side by side, one above the other, beside an empty column, with a row that goes on below a gap.
+        ({**grid("a b\n1 2\n3 4"), **grid("a b\n5 6\n7 8", left="D")}, [("A1:B3", ["a", "b"], 2), ("D1:E3", ["a", "b"], 2)]),
+        ({**grid("a b\n1 2\n3 4"), **grid("c d\n5 6\n7 8", top=6)}, [("A1:B3", ["a", "b"], 2), ("A6:B8", ["c", "d"], 2)]),
+        ({**grid("name b\nx 2\ny 4"), **grid("c d\n5 6\n7 8", left="D")}, [("A1:E3", ["name", "b", "c", "d"], 2)]),
+        ({**grid("name b\nx 2\ny 4"), **grid("z 6\nw 8", top=5)}, [("A1:B6", ["name", "b"], 4)]),
+        # Titles, notes, units, a header of two lines, years as headings, no header at all.
+        ({"A1": "Honey of the year", **grid("name kg_in\nx 2\ny 4", top=3)}, [("A3:B5", ["name", "kg in"], 2)]),
+        ({**grid("name in out\n. [kg] [kg]\nx 2 3\ny 4 5"), "A6": "weighed by hand"}, [("A1:C4", ["name", "in", "out"], 2)]),
+        (grid("name spring . autumn .\n. in out in out\nx 1 2 3 4\ny 5 6 7 8"), [("A1:E4", ["name", "spring in", "spring out", "autumn in", "autumn out"], 2)]),
+        (grid("place 2024 2025\nx 31.5 32\ny 40 41"), [("A1:C3", ["place", "2024", "2025"], 2)]),
+        (grid("1 2\n3 4\n5 7"), [("A1:B3", ["_col.1", "_col.2"], 3)]),
+        # Totals by word and by arithmetic, in rows and columns; a far cell does no harm.
+        (grid("name a b\nx 1 2\ny 3 5\nTotal 4 7"), [("A1:C4", ["name", "a", "b"], 2)]),
+        (grid("name a b\nx 1 2\ny 3 5\nz 4 6\n. 8 13"), [("A1:C5", ["name", "a", "b"], 3)]),
+        (grid("name a b c all\nx 1 2 4 7\ny 3 5 9 17\nz 4 6 1 11"), [("A1:E4", ["name", "a", "b", "c"], 3)]),
+        ({**grid("a b\n1 2\n3 4"), "XFD1048576": "far"}, [("A1:B3", ["a", "b"], 2)]),
+    ],
+)  # fmt: skip
+def test_tables_are_found_where_they_stand(
+    tmp_path: Path, cells: Cells, expected: list[tuple[str, list[str], int]]
+) -> None:
+    place = book(tmp_path / "found.xlsx", {"S": cells})
+    found = comb.inspect(place).tables
+    loaded = comb.load_all(place)
+    seen = [
+        (table.place.partition(",")[0].removeprefix("S!"), list(loaded[table.name].names), table.rows)
+        for table in found
+    ]
+    assert seen == expected
+
+
+def test_cells_keep_their_types_and_say_what_does_not_fit(tmp_path: Path) -> None:
+    moment = datetime.datetime(2025, 5, 1, 6, 30)
+
+    def finish(made: Any, sheet: Any) -> None:
+        money = made.add_format({"num_format": "#,##0.00 [$€-407]"})
+        clock, stamp = (made.add_format({"num_format": code}) for code in ("hh:mm", "yyyy-mm-dd hh:mm"))
+        for row in range(1, 4):
+            sheet.write_datetime(row, 5, moment, stamp)
+            sheet.write_number(row, 6, 0.25, clock)
+            sheet.write_number(row, 7, 19.9, money)
+            sheet.write_formula(row, 8, "=1/0", None, "#DIV/0!" if row == 2 else 5)
+        sheet.merge_range(1, 9, 3, 9, "north")
+
+    cells = {
+        **grid("code count day flag mixed moment clock price ratio bench", left="A"),
+        **{f"A{row}": f"00{row}" for row in (2, 3, 4)}, "B2": 1, "B3": 2, "B4": "12",
+        **{f"C{row}": datetime.date(2025, 1, row) for row in (2, 3, 4)}, "D2": True, "D3": False, "D4": True,
+        "E2": "x", "E3": 7, "E4": "y",
+    }  # fmt: skip
+    place = book(tmp_path / "types.xlsx", {"S": cells}, finish)
+    table = comb.load(place)
+    assert {name: kind.word for name, kind in table.types.items()} == {
+        "code": "string", "count": "integer", "day": "date", "flag": "boolean", "mixed": "string", "moment": "string",
+        "clock": "string", "price": "number", "ratio": "integer", "bench": "string",
+    }  # fmt: skip
+    assert table["code"].to_list() == ["002", "003", "004"] and table["mixed"].to_list() == ["x", "7", "y"]
+    assert table["count"].reasons() == [None, None, "unreadable"] and table["count"].kept.texts == {2: "12"}
+    assert "1 text that looks like a number, kept as text" in str(table["count"].evidence)
+    assert table["moment"].to_list() == ["2025-05-01T06:30:00"] * 3 and table["clock"].to_list() == ["06:00:00"] * 3
+    assert table["price"].description == "€"
+    assert (table["ratio"].reasons()[1], table["ratio"].kept.texts) == ("marker", {1: "#DIV/0!"})
+    assert table["bench"].to_list() == ["north", None, None]
+    notes = " ".join(table.notes)
+    assert all(told in notes for told in ("3 cells calculated", "1 cell with an error", "1 merged cell among the rows"))
+    assert comb.load(place, fill_merged=True)["bench"].to_list() == ["north"] * 3
+    declared = comb.load(
+        place, types={"count": "integer", "code": "integer"}, missing=["x"], columns=["code", "count", "mixed"]
+    )
+    assert (declared["count"].to_list(), declared["code"].to_list()) == ([1, 2, 12], [2, 3, 4])
+    assert declared["mixed"].reasons() == ["marker", None, None]
+    later = book(tmp_path / "1904.xlsx", {"S": grid("day\n.\n.")}, lambda made, sheet: sheet.write_datetime(1, 0, moment, made.add_format({"num_format": "d.m.yyyy"})), date_1904=True)  # fmt: skip
+    assert comb.load(later, types="string")["day"].to_list() == ["2025-05-01T06:30:00"]
+
+
+def test_one_of_several_is_chosen_by_name_number_range_or_pattern(tmp_path: Path) -> None:
+    months = {month: grid(f"colony kg\n0101x {at}\n0102x {at + 1}") for at, month in enumerate(("May", "June"), 1)}
+    summary = grid("month kg\nMay 3\nJune 5")
+    place = book(tmp_path / "year.xlsx", {**months, "Sums": {**summary, **grid("all kg\nfirst 3\nlast 5", left="E")}})
+    assert comb.load(place, table="June")["kg"].to_list() == comb.load(place, table="2")["kg"].to_list() == [2, 3]
+    assert comb.load(place, table="May!A1:B2")["kg"].to_list() == [1]
+    stacked = comb.load(place, table="[MJ]*")
+    assert stacked.names == ("table", "colony", "kg") and stacked["kg"].to_list() == [1, 2, 2, 3]
+    assert (stacked["table"].to_list()[2], stacked.place(4)) == ("June", "year.xlsx, June!A3")
+    for wanted, told in (
+        ("9", "there is no table 9"),
+        ("Jne", "did you mean 'June'"),
+        ("Sums", "2 tables on Sums"),
+        ("May!Z1:Z9", "there is nothing in"),
+    ):
+        with pytest.raises(comb.ContentError, match=told):
+            comb.load(place, table=wanted)
+    assert comb.load(place).place(1) == "year.xlsx, May!A2"
+
+
+@given(
+    st.lists(st.tuples(st.integers(1, 40), st.integers(0, 30), st.floats(allow_nan=False, allow_infinity=False) | st.text(st.characters(codec="utf-8", exclude_categories=["Cs", "Cc"]), min_size=1, max_size=8) | st.booleans()), min_size=1, max_size=60),
+    st.booleans(),
+)  # fmt: skip
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_compiled_and_parsed_sheets_are_the_same(
+    tmp_path: Path, cells: list[tuple[int, int, Any]], small: bool
+) -> None:
+    place = tmp_path / "any.xlsx"
+    made = xlsxwriter.Workbook(
+        str(place), {"constant_memory": small, "strings_to_formulas": False, "strings_to_urls": False}
+    )
+    sheet = made.add_worksheet()
+    for row, column, value in sorted(cells, key=lambda one: one[:2]):
+        sheet.write(row, column, value)
+    sheet.write(41, 0, "last")
+    made.close()
+    options = ReadOptions(table="Sheet1!A1:AE42")
+    with reference():
+        expected = facts(load_table(place, options))
+    assert facts(load_table(place, options)) == expected
+
+
+def rewritten(data: bytes, change: Callable[[str, bytes], bytes | None]) -> bytes:
+    """Change the parts of a workbook; None leaves one out."""
+    stream = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(data)) as old, zipfile.ZipFile(stream, "w") as new:
+        for name in old.namelist():
+            part = change(name, old.read(name))
+            if part is not None:
+                new.writestr(name, part)
+    return stream.getvalue()
+
+
+def in_sheet(old: bytes, new: bytes) -> Callable[[str, bytes], bytes]:
+    return lambda name, part: part.replace(old, new) if name.endswith("sheet1.xml") else part
+
+
+def test_sheets_written_unusually_read_the_same(tmp_path: Path) -> None:
+    place = book(tmp_path / "usual.xlsx", {"S": grid("a b\nx 2\ny 4.5")})
+    usual, data = comb.load(place), place.read_bytes()
+    for change in (
+        in_sheet(b"<v>2</v>", b"<v><!-- two -->2</v>"),
+        in_sheet(b'<c r="A2"', b'<c\nr="A2"'),
+        in_sheet(b'<row r="2"', b'<row ht="9" r="2"'),
+        in_sheet(b' r="B2"', b""),
+        in_sheet(b"<v>4.5</v>", b"<f>B2*2.25</f><v>4.5</v>"),
+        in_sheet(b"<v>4.5</v>", b"<v>0.45e1</v>"),
+    ):
+        place.write_bytes(rewritten(data, change))
+        with reference():
+            assert comb.load(place).equals(usual)
+        assert comb.load(place).equals(usual)
+
+
+@pytest.mark.parametrize(
+    ("change", "told"),
+    [
+        (lambda name, part: None if name.endswith("sheet1.xml") else part, "the sheet 'S' is missing"),
+        (in_sheet(b"<sheetData>", b"<!DOCTYPE x><sheetData>"), "damaged|declares entities"),
+        (in_sheet(b"</sheetData>", b""), "damaged"),
+        (in_sheet(b'r="A2"', b'r="ZZZ2"'), "no sheet is so large"),
+        (in_sheet(b"<v>0</v>", b"<v>99</v>"), "refers to a text that is not there"),
+    ],
+)
+def test_damage_is_told(tmp_path: Path, change: Callable[[str, bytes], bytes | None], told: str) -> None:
+    place = book(tmp_path / "damaged.xlsx", {"S": grid("a b\nx 2\ny 4")})
+    place.write_bytes(rewritten(place.read_bytes(), change))
+    with pytest.raises(comb.ContentError, match=told):
+        comb.load(place)
+
+
+def test_what_a_file_really_is_counts_not_its_name(tmp_path: Path) -> None:
+    (tmp_path / "a.csv").write_bytes(demo_bytes("harvest.xlsx"))
+    assert "workbook" in comb.load(tmp_path / "a.csv").origin.reading["kind"]
+    page = "<html><table><tr><th>colony</th><th colspan=2>kg</th></tr><tr><td>0101</td><td>1,5</td><td>2</td></tr><tr><td>0102<td>3,5<td>4</table>"
+    (tmp_path / "b.xls").write_text(page)
+    table = comb.load(tmp_path / "b.xls")
+    assert table.names == ("colony", "kg", "kg (2)") and table["kg"].to_list() == [Decimal("1.5"), Decimal("3.5")]
+    (tmp_path / "c.xls").write_text("a;b\n1;2\n")
+    assert comb.load(tmp_path / "c.xls").names == ("a", "b")
+    (tmp_path / "d.xlsx").write_bytes(b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + "EncryptedPackage".encode("utf-16-le"))
+    with pytest.raises(comb.ContentError, match="protected by a password"):
+        comb.load(tmp_path / "d.xlsx")
+    bomb = rewritten(demo_bytes("harvest.xlsx"), in_sheet(b"<sheetData>", b"<sheetData>" + b" " * 5_000_000))
+    (tmp_path / "e.xlsx").write_bytes(bomb)
+    with pytest.raises(comb.ContentError, match=r"unfolds to more than 1,000,000 bytes"):
+        comb.load(tmp_path / "e.xlsx", most_bytes=1_000_000)
+
+
+@pytest.mark.parametrize("suffix", [".xlsx", ".ods"])
+def test_what_is_saved_as_a_workbook_comes_back(tmp_path: Path, inspections: comb.Table, suffix: str) -> None:
+    place = tmp_path / f"saved{suffix}"
+    kept = inspections.filter("mites > 3", why="enough")
+    kept.save(place, describe=True)
+    back = comb.load(place, table="saved", types={"gross_kg": "decimal", "net_kg": "decimal", "tare_kg": "decimal 0.0"})
+    for name in kept.names:
+        assert back[name].to_list() == kept[name].to_list() or name == "notes", name
+    assert [one.name for one in comb.inspect(place).tables] == ["saved", "dictionary", "ledger"]
+    assert comb.load(place, table="ledger")["rows_out"].to_list() == [len(kept)]
+    texts = ["=1+1", "http://x.example", " two  spaces", "tab\there", "line\nend", "<&>\"'", "ünï"]
+    table = comb.table(
+        columns={"t": texts, "d": [datetime.date(9999, 12, 31)] + [None] * 6, "b": [True, None] * 3 + [False]}
+    )
+    table.save(place, overwrite=True)
+    back = comb.load(place)
+    assert all(back[name].to_list() == table[name].to_list() for name in table.names)
+    first = place.read_bytes()
+    table.save(place, overwrite=True)
+    assert place.read_bytes() == first
+
+
+@pytest.mark.parametrize(
+    ("cells", "told"),
+    [
+        ([2**60], "more digits than a workbook keeps"),
+        (["x" * 40_000], "32,767 characters"),
+        ([datetime.date(1850, 1, 1)], "before March 1900"),
+        (list(range(1_048_576)), "1,048,576 rows, a sheet holds 1,048,575"),
+    ],
+)
+def test_what_does_not_fit_is_an_error_with_the_way_out(tmp_path: Path, cells: list[Any], told: str) -> None:
+    with pytest.raises(comb.ParameterError, match=told):
+        comb.table(columns={"c": cells}).save(tmp_path / "big.xlsx")
+    assert not list(tmp_path.iterdir())
+
+
+def test_a_plan_saves_a_workbook_of_all_its_tables(demo: Path) -> None:
+    plan = (demo / "plan.yaml").read_text(encoding="utf-8")
+    (demo / "plan.yaml").write_text(plan.replace("save: tidy", "save: tidy.xlsx"), encoding="utf-8")
+    assert run_comb("run", "plan.yaml", cwd=demo).code == 0
+    tables = comb.load_all(demo / "tidy.xlsx")
+    assert list(tables) == ["inspections", "frames", "dictionary", "ledger"] and len(tables["inspections"]) > 2000
