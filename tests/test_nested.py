@@ -15,6 +15,7 @@ import comb
 from comb.demo.documents import READINGS, scales_jsonl
 from comb.demo.files import demo_bytes
 from conftest import run_comb
+from test_compiled import facts, reference
 
 
 def loaded(place: Path, text: str, **options: Any) -> comb.Table:
@@ -167,6 +168,28 @@ def test_every_value_is_there_as_value_or_as_text(
             else:
                 kept = column.kept.texts[at]
                 assert kept == value or json.loads(kept.lower()) == value or math.isclose(float(kept), value)
+
+
+DEEP = st.recursive(PLAIN, lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from("xyz"), inner, max_size=3), max_leaves=5)  # fmt: skip
+LINES = st.dictionaries(st.sampled_from(["a", "b", "c d", "é", 'q"', "x"]), DEEP, max_size=5).map(json.dumps)
+ODD = st.sampled_from(["", "  ", "{", '{"a": 1,}', "[1]", "7", '{"a": NaN, "b": -Infinity}', '{"a": 01}', '{"b": "\\ud800"}', '{"a": "\\u00e9\\n"}', '{"a": 123456789012345678901}', '{"a": 0.12345678901234567890}', '{"a": 1e999}', '{"a": "2025-05-01"}', '{"a": 1} 2', "\u00a0", '{"a":{"x":1},"a":2}', ' {"x" : [1,{}] } \r', '{"a": tru}', '{"a": 1e5, "b": -0}'])  # fmt: skip
+
+
+@given(st.lists(LINES | ODD, min_size=1, max_size=15))
+@settings(max_examples=300, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_the_quick_road_gives_what_the_reference_gives(tmp_path: Path, lines: list[str]) -> None:
+    place = tmp_path / "any.jsonl"
+    place.write_text("\n".join(['{"a": 1}', '{"b": "x"}', *lines, '{"a": 2}']), encoding="utf-8", newline="")
+
+    def read() -> object:
+        try:
+            return {name: facts(table) for name, table in comb.load_all(place).items()}
+        except comb.CombError as error:
+            return str(error)
+
+    with reference():
+        expected = read()
+    assert read() == expected
 
 
 @pytest.mark.parametrize("suffix", [".json", ".jsonl", ".ndjson.gz"])

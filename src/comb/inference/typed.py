@@ -188,10 +188,14 @@ def _text_column(cells: TypedCells, counts: dict[CellKind, int], chosen: CellKin
     states = _states(cells)
     present = np.flatnonzero(states == Reason.PRESENT)
     if chosen == CellKind.TEXT and len(counts) == 1:
-        # Codes: each distinct text once.
-        used, codes = np.unique(np.where(states == Reason.PRESENT, cells.texts, -1), return_inverse=True)
-        text = Text.from_items(["" if at < 0 else cells.strings[at] for at in used.tolist()], codes.astype(np.int32))
-        text = _distinct(text)
+        # Codes: each text that occurs once, and an empty one for what is missing.
+        nothing = len(cells.strings)
+        places = np.where(states == Reason.PRESENT, cells.texts, nothing)
+        used = np.zeros(nothing + 1, np.bool_)
+        used[places] = True
+        codes: Any = (np.cumsum(used, dtype=np.int32) - 1)[places]
+        items = ["" if at == nothing else cells.strings[at] for at in np.flatnonzero(used).tolist()]
+        text = _distinct(Text.from_items(items, codes))
     else:
         texts = [""] * len(states)
         for at, written in zip(present.tolist(), cells.written(present), strict=True):

@@ -42,9 +42,9 @@ MOST_RECORDS = 1000
 INT32_MAX = 2**31 - 1
 
 _cells, _split, _write = _compiled("_cells"), _compiled("_split"), _compiled("_write")
-_sheet = _compiled("_sheet")
+_sheet, _lines = _compiled("_sheet"), _compiled("_lines")
 
-COMPILED = None not in (_cells, _split, _write, _sheet)
+COMPILED = None not in (_cells, _split, _write, _sheet, _lines)
 
 
 def told() -> str:
@@ -180,6 +180,79 @@ def read(texts: Packed, form: NumberForm | DateOrders) -> Parsed | None:
         blocks.settle(values, states, unusual[left], left, texts.take(unusual[left]), form.mark)
     status[unusual] = states
     return values, status
+
+
+class Places(NamedTuple):
+    """Cells by their places in bytes.
+
+    Attributes
+    ----------
+    data : bytes
+    begins, ends : int32 array
+    """
+
+    data: bytes
+    begins: NDArray[np.int32]
+    ends: NDArray[np.int32]
+
+    def text(self, cell: int) -> str:
+        """Return one cell."""
+        return self.data[self.begins[cell] : self.ends[cell]].decode()
+
+    def take(self, cells: NDArray[np.int64]) -> blocks.Cells:
+        """Return some of the cells, for the readers."""
+        return blocks.Cells(self.data, blocks.NOTHING_ASIDE, self.begins[cells], self.ends[cells])
+
+
+# What a cell in JSON holds.
+JSON_KINDS = ("absent", "null", "false", "true", "integer", "float", "string", "escaped", "nested", "not finite")
+
+
+class JsonLines(NamedTuple):
+    """The cells of records that stand in lines of JSON.
+
+    Attributes
+    ----------
+    data : bytes
+    names : list of bytes
+        Of the columns, dotted.
+    columns : list of (begins, ends, kinds)
+        The kinds are places in `JSON_KINDS`; strings are without their quotes.
+    lines : int32 array
+        The line of each record, from 1.
+    bad : list of (int, int, int)
+        Lines that are no record: number, and where each begins and ends.
+    """
+
+    data: bytes
+    names: list[bytes]
+    columns: list[tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.uint8]]]
+    lines: NDArray[np.int32]
+    bad: list[tuple[int, int, int]]
+
+
+def take_json_lines(data: bytes) -> JsonLines | None:
+    """Find the cells of JSON Lines in UTF-8; None where nothing is compiled or the reference has to read them."""
+    found = _lines.take_records(data) if COMPILED and len(data) < INT32_MAX else None
+    return None if found is None else JsonLines(data, *found)
+
+
+def encode_places(places: Places, cells: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
+    """Number some cells in order of appearance: where each distinct one stands first, and the number of each."""
+    first, codes = _cells.encode(*places.take(cells), 1.0)
+    return first, codes
+
+
+def read_places(places: Places, cells: NDArray[np.int64], kind: str) -> tuple[NDArray[Any], NDArray[np.bool_]]:
+    """Read some cells as numbers.
+
+    Returns
+    -------
+    values, fits
+        What does not fit has no value.
+    """
+    values, status, _ = blocks.read_cells(_cells, places.take(cells), NumberForm(kind, 0, "."), Words())
+    return values, (status == FITS) | (status == blocks.UNUSUAL)
 
 
 class SheetCells(NamedTuple):

@@ -21,7 +21,7 @@ from comb.reading.dialect import Given, Layout, guess_layout, name_of
 from comb.reading.documents import Asked, Document, Inner, stacked
 from comb.reading.encoding import Decoded, decode, utf8_mark
 from comb.reading.inspection import ColumnReading, Decision, Inspection, TableReading
-from comb.reading.nested.document import looks_like_json, read_json
+from comb.reading.nested.document import looks_like_json, read_json, read_lines_quickly
 from comb.reading.runs import RUN_BYTES, Run, cut, runs, work_on
 from comb.reading.schema import Schema, metadata_names, read_schema
 from comb.reading.sources import (
@@ -338,7 +338,7 @@ def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_loo
                 "the file is empty", where=opened.name, remedy="expected a header line and rows below it"
             )
         whole = partial(opened.everything, start, MEMORY_FACTOR_DECODED)
-        document = _document(start, (lambda: start) if opened.at_end else whole, opened.name, options)
+        document = _document(start, (lambda: start) if opened.at_end else whole, opened.name, options, effort.threads)
         if document is not None:
             return _Held(opened.name, opened.path, opened.stamp(), document, options)
         mark = None if opened.size is None or options.table else utf8_mark(start, options.encoding)
@@ -352,7 +352,9 @@ def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_loo
         content, packed = unfold(
             opened.everything(start, MEMORY_FACTOR_DECODED), opened.name, member=options.table, most=options.most_bytes
         )
-        document = _document(content[:LOOK_BYTES], lambda: content, opened.name, options) if packed else None
+        document = (
+            _document(content[:LOOK_BYTES], lambda: content, opened.name, options, effort.threads) if packed else None
+        )
         if document is not None:
             return _Held(opened.name, opened.path, opened.stamp(), document, replace(options, table=None))
         if not content.strip():
@@ -519,7 +521,9 @@ def _follow_schema(grid: Grid, schema: Schema, name: str) -> None:
     grid.notes.extend(schema.notes)
 
 
-def _document(start: bytes, whole: Callable[[], bytes], name: str, options: ReadOptions) -> Document | None:
+def _document(
+    start: bytes, whole: Callable[[], bytes], name: str, options: ReadOptions, threads: int
+) -> Document | None:
     """Return the document that a source is, whatever its name says; None for delimited text.
 
     Parameters
@@ -531,13 +535,18 @@ def _document(start: bytes, whole: Callable[[], bytes], name: str, options: Read
     name : str
         What to call it in messages.
     options : ReadOptions
+    threads : int
     """
     if start.startswith((ZIP_START, BINARY_START)):
         return read_workbook(whole(), name, options.most_bytes)
     beginning = start[:LOOK_AT].decode(errors="replace")
     if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):
         return None
-    text = decode(whole(), name, options.encoding, delimited=False).text
+    content = whole()
+    quick = read_lines_quickly(content, name, threads) if options.encoding is None else None
+    if quick is not None:
+        return quick
+    text = decode(content, name, options.encoding, delimited=False).text
     return read_page(text, name) or read_json(text, name)
 
 

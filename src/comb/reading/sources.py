@@ -6,6 +6,7 @@ import glob
 import hashlib
 import os
 import sys
+from collections import deque
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
@@ -40,6 +41,9 @@ MOST_AT_ONCE = 1 << 30
 # Fewer bytes are added to a checksum at once, in the thread that reads.
 WORTH_A_THREAD = 1_000_000
 
+# So many pieces may wait to be added.
+MOST_PENDING = 4
+
 _GLOB_MARKS = frozenset("*?[")
 
 
@@ -69,16 +73,18 @@ class _Checksum:
         self._sum = hashlib.sha256()
         self._beside = beside
         self._pool: ThreadPoolExecutor | None = None
-        self._last: Future[None] | None = None
+        self._pending: deque[Future[None]] = deque()
 
     def add(self, data: bytes) -> None:
-        """Add the next bytes; waits for those before."""
-        self._settle()
+        """Add the next bytes; does not get far ahead of the other thread."""
         if not self._beside or len(data) < WORTH_A_THREAD:
+            self._settle()
             self._sum.update(data)
             return
         self._pool = self._pool or ThreadPoolExecutor(1)
-        self._last = self._pool.submit(self._sum.update, data)
+        while len(self._pending) > MOST_PENDING:
+            self._pending.popleft().result()
+        self._pending.append(self._pool.submit(self._sum.update, data))
 
     def told(self) -> str:
         """Return the sum in hexadecimal."""
@@ -91,9 +97,8 @@ class _Checksum:
             self._pool.shutdown()
 
     def _settle(self) -> None:
-        if self._last is not None:
-            self._last.result()
-            self._last = None
+        while self._pending:
+            self._pending.popleft().result()
 
 
 class OpenSource:
@@ -164,10 +169,12 @@ class OpenSource:
         """Read all that is left, if it can be held so many times over in memory."""
         if self._before is not None:
             check_memory(self._before.st_size, factor, self.path)
+        # At once where the size is known: joining pieces would take the memory twice.
+        left = LARGE if self._before is None else max(0, self._before.st_size - self._read) + 1
         parts = []
         while not self.at_end:
-            parts.append(self.read(LARGE))
-        return b"".join(parts)
+            parts.append(self.read(left))
+        return parts[0] if len(parts) == 1 else b"".join(parts)
 
     def again(self, start: int, stop: int) -> bytes:
         """Read some bytes of a file a second time."""

@@ -1,7 +1,9 @@
 """JSON as a document: what shape it has, the tables inside, each as columns."""
 
+import codecs
 import json
 from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from typing import Any
 
@@ -9,17 +11,24 @@ import numpy as np
 
 from comb.errors import ContentError, counted, listing
 from comb.inference.typed import CellKind, TypedCells
+from comb.kernels import chosen
 from comb.kernels.coding import Codes
 from comb.reading.documents import Asked, Document, Inner, Made, chosen_columns, make_column
 from comb.reading.nested.find import MOST_TABLES, Spot, beside, find_spots, follow, read_spot
 from comb.reading.nested.flatten import Flat, flatten
+from comb.reading.nested.lines import NOTHING, cells_of, count_of
 from comb.reading.nested.parse import Parser, items_up_to_a_break, told, whole_lines, written
+from comb.tables.column import Column
 
 # A column of a table of items that says which row of the parent each belongs to.
 PARENT = "parent_row"
 
 MOST_TOLD = 5
 SAMPLE_LINES = 20
+LOOKED_AT = 100_000
+
+_EACH_LINE = "a record in each line"
+_WHY_LINES = "each line is JSON of its own"
 
 
 def looks_like_json(start: str) -> bool:
@@ -113,6 +122,69 @@ def _is_lines(text: str) -> bool:
     return 2 * sound > len(lines)
 
 
+def read_lines_quickly(data: bytes, name: str, threads: int = 1) -> Document | None:
+    """Read JSON Lines without an object for each record; None where the reference has to."""
+    data = data.removeprefix(codecs.BOM_UTF8)
+    beginning = data[:LOOKED_AT].decode(errors="replace")
+    if not beginning.lstrip().startswith("{") or not _is_lines(beginning[: beginning.rfind("\n") + 1]):
+        return None
+    found = chosen.take_json_lines(data) if chosen.check_text(data)[0] else None
+    if found is None or not len(found.lines):
+        return None
+    parser = Parser()
+    bad = [one for place in found.bad if (one := _bad_line(parser, place[0], data[place[1] : place[2]].decode()))]
+    title = name.rpartition("/")[2].partition(".")[0]
+
+    names = [raw.decode() for raw in found.names]
+    lists = [count_of(found, at, "nested") for at in range(len(names))]
+    not_finite = [count_of(found, at, "not finite") for at in range(len(names))]
+    lines = found.lines
+    unread = [found]
+    del found
+
+    def make(asked: Asked) -> Made:
+        if any(lists) and asked.lists != "keep":
+            return _lines_document(data.decode(), Parser(), name).tables[0].make(asked)
+        # The places of a column are let go when it is read; to read it again they are found again.
+        taken: Any = unread.pop() if unread else chosen.take_json_lines(data)
+
+        def column(at: int) -> Column:
+            cells = cells_of(taken, at, asked.rows)
+            taken.columns[at] = NOTHING
+            return make_column(names[at], cells, asked, dates_in_text=True)
+
+        with ThreadPoolExecutor(threads) as pool:
+            made_columns = pool.map(column, range(len(names)))
+            columns = {name or "_col.1": one for name, one in zip(names, made_columns, strict=True)}
+        made = Made(chosen_columns(columns, asked), lines[: asked.rows], "line {}")
+        made.notes = _bad_told(bad)
+        for counts in zip(names, not_finite, lists, strict=True):
+            made.notes += _cell_notes(*counts)
+        made.reading = {"pointer": "", "shape": _EACH_LINE, "titles": [], "set_aside": bad}
+        return made
+
+    tables = (Inner(title, _EACH_LINE, make),)
+    return Document("JSON Lines", _WHY_LINES, tables, lambda _: None, {"shape": _EACH_LINE})
+
+
+def _bad_line(parser: Parser, number: int, line: str) -> dict[str, str] | None:
+    """Say what is wrong with a line that is no record; None if there is nothing in it."""
+    if not line.strip():
+        return None
+    try:
+        parser.read(line)
+    except json.JSONDecodeError as error:
+        return {"place": f"line {number}", "reason": f"{told(error)}, at column {error.colno}", "text": line}
+    except ValueError as error:
+        return {"place": f"line {number}", "reason": str(error), "text": line}
+    return {"place": f"line {number}", "reason": "this is no record", "text": line}
+
+
+def _bad_told(bad: list[dict[str, str]]) -> list[str]:
+    places = listing([f"{one['place']} ({one['reason']})" for one in bad], MOST_TOLD)
+    return [f"{counted(len(bad), 'line')} set aside: {places}"] if bad else []
+
+
 def _lines_document(text: str, parser: Parser, name: str) -> Document:
     records: list[Any] = []
     lines: list[str] = []
@@ -121,22 +193,17 @@ def _lines_document(text: str, parser: Parser, name: str) -> Document:
         try:
             records.append(parser.read(line))
             lines.append(str(number))
-        except json.JSONDecodeError as error:
-            bad.append({"place": f"line {number}", "reason": f"{told(error)}, at column {error.colno}", "text": line})
-        except ValueError as error:
-            bad.append({"place": f"line {number}", "reason": str(error), "text": line})
-    notes = []
-    if bad:
-        places = listing([f"{one['place']} ({one['reason']})" for one in bad], MOST_TOLD)
-        notes.append(f"{counted(len(bad), 'line')} set aside: {places}")
+        except ValueError:
+            bad += [one for one in [_bad_line(parser, number, line)] if one]
+    notes = _bad_told(bad)
     notes += _repeated(parser)
-    spot = Spot("", "a record in each line", records, lines)
+    spot = Spot("", _EACH_LINE, records, lines)
     if records and all(isinstance(record, list) for record in records):
         rows = read_spot(records, "")
         if rows is not None:
             spot = Spot("", "a row in each line", rows.records, lines[len(lines) - len(rows.records) :])
     tables = _inner_tables(spot, name, None, notes, place="line {}", aside=bad)
-    return Document("JSON Lines", "each line is JSON of its own", tuple(tables), lambda _: None, {"shape": spot.shape})
+    return Document("JSON Lines", _WHY_LINES, tuple(tables), lambda _: None, {"shape": spot.shape})
 
 
 def _broken(text: str, error: json.JSONDecodeError, name: str) -> Document:
@@ -242,14 +309,17 @@ def _made(
 def _notes(flat: Flat, title: str) -> list[str]:
     notes = []
     for name, column in flat.columns.items():
-        not_finite = column.kinds.count(CellKind.ERROR)
-        if not_finite:
-            notes.append(f"{counted(not_finite, 'cell')} of {name} with NaN or Infinity, missing as marker")
-        nested = column.kinds.count(CellKind.NESTED)
-        if nested:
-            notes.append(
-                f"{counted(nested, 'list')} in {name} kept as text; lists='count' or 'rows' (--lists) takes them apart"
-            )
+        notes += _cell_notes(name, column.kinds.count(CellKind.ERROR), column.kinds.count(CellKind.NESTED))
     for name, items in flat.children.items():
         notes.append(f"{counted(len(items), 'record')} in {name} are a table of their own: load_all, or table={name!r}")
     return notes
+
+
+def _cell_notes(name: str, not_finite: int, nested: int) -> list[str]:
+    told_of = []
+    if not_finite:
+        told_of.append(f"{counted(not_finite, 'cell')} of {name} with NaN or Infinity, missing as marker")
+    if nested:
+        apart = "lists='count' or 'rows' (--lists) takes them apart"
+        told_of.append(f"{counted(nested, 'list')} in {name} kept as text; {apart}")
+    return told_of

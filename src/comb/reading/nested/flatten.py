@@ -8,7 +8,7 @@ import numpy as np
 
 from comb.inference.typed import CellKind, TypedCells
 from comb.kernels.coding import Codes
-from comb.reading.nested.parse import Digits, NotFinite, written
+from comb.reading.nested.parse import Digits, NotFinite, sound, written
 
 # Objects inside objects are taken apart so far; what is deeper stays one value.
 MOST_LEVELS = 20
@@ -59,7 +59,7 @@ class Growth:
     def _place(self, text: str) -> int:
         place = self.places.setdefault(text, len(self.strings))
         if place == len(self.strings):
-            self.strings.append(text)
+            self.strings.append(sound(text))
         return place
 
     def cells(self) -> TypedCells:
@@ -118,6 +118,7 @@ def flatten(records: Sequence[Any], lists: str) -> Flat:
         _take_apart(record if isinstance(record, dict) else {"value": record}, "", cells, flat, number, 0)
         for row in _rows(cells, lists):
             for name, value in row.items():
+                name = sound(name)
                 column = flat.columns.get(name)
                 if column is None:
                     if len(flat.columns) >= MOST_COLUMNS:

@@ -27,19 +27,30 @@ class NotFinite(str):
     __slots__ = ()
 
 
-def _read_float(text: str) -> float | Digits:
+def read_float(text: str) -> float | Digits:
+    """Read a number with a point or exponent; digits where a float would lose some."""
     mantissa = text.lower().partition("e")[0]
     digits = sum(character.isdigit() for character in mantissa.lstrip("-0."))
     value = float(text)
     return Digits(text) if digits > MOST_DIGITS or abs(value) == float("inf") else value
 
 
-def _read_integer(text: str) -> int | Digits:
+def read_integer(text: str) -> int | Digits:
+    """Read a whole number; digits where it is beyond the range of integers."""
     if len(text) < 19:
         return int(text)
     # So long a number cannot be one of ours, and Python refuses to read it.
     value = int(text) if len(text) < 25 else INT64_MAX + 1
     return value if INT64_MIN <= value <= INT64_MAX else Digits(text)
+
+
+def sound(text: str) -> str:
+    """Return a text that can be written in UTF-8: half of a character becomes a mark of doubt.
+
+    >>> sound("a\\ud800")
+    'a�'
+    """
+    return text if text.isascii() else text.encode("utf-16", "surrogatepass").decode("utf-16", "replace")
 
 
 @dataclass(slots=True)
@@ -57,7 +68,7 @@ class Parser:
 
     def __post_init__(self) -> None:
         self.decoder = json.JSONDecoder(
-            parse_float=_read_float, parse_int=_read_integer, parse_constant=NotFinite,
+            parse_float=read_float, parse_int=read_integer, parse_constant=NotFinite,
             object_pairs_hook=self._object, strict=False,
         )  # fmt: skip
 
