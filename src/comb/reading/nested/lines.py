@@ -47,7 +47,7 @@ def cells_of(lines: JsonLines, column: int, rows: int | None = None) -> TypedCel
         (("nested",), _read_nested),
         (("not finite",), _read_plain),
     ):
-        at = np.flatnonzero(np.isin(kinds, [_KIND[name] for name in names]))
+        at = _positions(np.isin(kinds, [_KIND[name] for name in names]))
         if len(at):
             first, codes = chosen.encode_places(places, at)
             texts = read(places, at[first])
@@ -61,9 +61,13 @@ def cells_of(lines: JsonLines, column: int, rows: int | None = None) -> TypedCel
     return found
 
 
+def _positions(wanted: NDArray[np.bool_]) -> NDArray[Any]:
+    return np.flatnonzero(wanted).astype(np.int32)
+
+
 def _read_numbers(found: TypedCells, kinds: NDArray[np.uint8], places: Places, strings: list[str]) -> None:
     integers, floats = kinds == _KIND["integer"], kinds == _KIND["float"]
-    at = np.flatnonzero(integers | floats)
+    at = _positions(integers | floats)
     if not len(at):
         return
     whole = not floats.any()
