@@ -90,7 +90,57 @@ def packed(chance: Random) -> bytes:
     return bytes(data[: chance.randrange(1, len(data) + 1)] if chance.random() < 0.3 else data)
 
 
-KINDS: list[Callable[[Random], bytes]] = [random_bytes, grammar, table, damaged, packed]
+def spoiled(chance: Random, data: bytes, fragments: list[bytes]) -> bytes:
+    """Change a few places of a text."""
+    changed = bytearray(data)
+    for _ in range(chance.randrange(1, 6)):
+        at = chance.randrange(len(changed) + 1)
+        action = chance.randrange(3)
+        if action == 0:
+            del changed[at : at + chance.randrange(1, 30)]
+        elif action == 1:
+            changed[at:at] = chance.choice(fragments)
+        elif at < len(changed):
+            changed[at] = chance.randrange(256)
+    return bytes(changed)
+
+
+TAGS = [
+    b"<c>", b"</c>", b"<v>7</v>", b' r="B9"', b' t="s"', b' t="e"', b"<f>SUM(A1:B2)</f>", b"<row>", b"</row>",
+    b"<!-- -->", b'<c r="ZZZ99999999"><v>1</v></c>', b'<mergeCell ref="A1:Z99"/>',
+    b' s="999"', b"&#xD800;", b"&amp;", b"1e999", b"\x00",
+    b'<c r="XFD1048576"><v>1</v></c>', b' hidden="1"', b"<is><t>x</t></is>", b"<!DOCTYPE x>",
+]  # fmt: skip
+
+
+def workbook(chance: Random) -> bytes:
+    stream = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(HARVEST)) as old, zipfile.ZipFile(stream, "w") as new:
+        parts = old.namelist()
+        victims = {chance.choice(parts), chance.choice([part for part in parts if "sheet" in part])}
+        for part in parts:
+            data = old.read(part)
+            new.writestr(part, spoiled(chance, data, TAGS) if part in victims and chance.random() < 0.8 else data)
+    return spoiled(chance, stream.getvalue(), TAGS) if chance.random() < 0.2 else stream.getvalue()
+
+
+MARKS = [
+    b"{", b"}", b"[", b"]", b",", b":", b'"', b"\\", b"\\u", b"\\ud800", b"null", b"true", b"NaN", b"-", b"1e999",
+    b"0", b"\n", b"[{}]", b"[" * 300, b'{"a":' * 50, b'"a": 1,', b"9" * 30, b"\xff", b"\xc3\xa9", b" ", b"{}",
+]  # fmt: skip
+
+
+def nested(chance: Random) -> bytes:
+    if chance.random() < 0.3:
+        return b"".join(chance.choice(MARKS) for _ in range(chance.randrange(60)))
+    lines = SCALES.splitlines()[: chance.randrange(1, 30)]
+    data = b"\n".join(lines) if chance.random() < 0.6 else b"[" + b",\n".join(lines) + b"]"
+    return spoiled(chance, data, MARKS)
+
+
+HARVEST, SCALES = demo_bytes("harvest.xlsx"), demo_bytes("scales.jsonl")
+
+KINDS: list[Callable[[Random], bytes]] = [random_bytes, grammar, table, damaged, packed, workbook, nested]
 
 
 def attempt(place: Path, chance: Random) -> str:
