@@ -48,7 +48,8 @@ def markers(table: BareTable) -> Findings:
             words = kept_texts(column, where)
             said = "hold a word for missing and were read so"
         count = int(where.sum())
-        if count:
+        # A null of the source is no word.
+        if count and words:
             remedy = Convert(columns={name: _as_asked(column)}, missing=list(words))
             text = f"{counted(count, 'cell')} of {name} {said}"
             yield Finding("missing.marker", (name,), count, rows_where(table, where), quoted(words), text, remedy)

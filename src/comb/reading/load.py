@@ -21,7 +21,7 @@ from comb.reading.dialect import Given, Layout, guess_layout, name_of
 from comb.reading.documents import Asked, Document, Inner, stacked
 from comb.reading.encoding import Decoded, decode, utf8_mark
 from comb.reading.inspection import ColumnReading, Decision, Inspection, TableReading
-from comb.reading.nested.document import looks_like_json, read_json, read_lines_quickly
+from comb.reading.kinds import BINARY_START, looks_like_json, looks_like_page
 from comb.reading.runs import RUN_BYTES, Run, cut, runs, work_on
 from comb.reading.schema import Schema, metadata_names, read_schema
 from comb.reading.sources import (
@@ -38,9 +38,6 @@ from comb.reading.sources import (
 from comb.reading.stack import stack
 from comb.reading.texts import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
 from comb.reading.unfold import WORKBOOK_PARTS, ZIP_START, unfold, zip_members
-from comb.reading.workbooks.binary import START as BINARY_START
-from comb.reading.workbooks.book import read_page, read_workbook
-from comb.reading.workbooks.page import looks_like_page
 from comb.tables.bare import BareTable
 from comb.tables.origin import Origin
 
@@ -57,6 +54,9 @@ MOST_TIMES_WIDER = 8
 
 # What may become of lists of plain values.
 LISTS = ("keep", "count", "rows")
+
+# What is said of delimited text only.
+TEXT_ONLY = ("delimiter", "quote", "encoding", "skip")
 
 # So much of a source shows whether it is a page.
 LOOK_AT = 4_000
@@ -538,10 +538,20 @@ def _document(
     threads : int
     """
     if start.startswith((ZIP_START, BINARY_START)):
-        return read_workbook(whole(), name, options.most_bytes)
+        from comb.reading.workbooks.book import read_workbook
+
+        book = read_workbook(whole(), name, options.most_bytes)
+        for option in TEXT_ONLY if book is not None else ():
+            if getattr(options, option) is not None:
+                raise ParameterError(f"{option} means nothing for a workbook, and {name} is one")
+        return book
     beginning = start[:LOOK_AT].decode(errors="replace")
     if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):
         return None
+    # What reads them is loaded when it is needed: delimited text is the usual case.
+    from comb.reading.nested.document import read_json, read_lines_quickly
+    from comb.reading.workbooks.book import read_page
+
     content = whole()
     quick = read_lines_quickly(content, name, threads) if options.encoding is None else None
     if quick is not None:

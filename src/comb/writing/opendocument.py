@@ -1,10 +1,10 @@
 """Tables as a spreadsheet of OpenDocument 1.2. Pure: tables in, bytes out."""
 
+import html
 import io
 import re
 import zipfile
 from collections.abc import Iterator, Sequence
-from xml.sax.saxutils import escape, quoteattr
 
 from comb.tables.column import Column
 from comb.tables.formats import value_texts
@@ -72,7 +72,7 @@ def _settings(sheets: Sequence[SheetText]) -> str:
     frozen = item("VerticalSplitMode", "short", 2) + item("VerticalSplitPosition", "int", 1)
     frozen += item("ActiveSplitRange", "short", 2) + item("PositionBottom", "int", 1)
     tables = "".join(
-        f"<config:config-item-map-entry config:name={quoteattr(sheet.name)}>{frozen}</config:config-item-map-entry>"
+        f"<config:config-item-map-entry config:name={_quoted(sheet.name)}>{frozen}</config:config-item-map-entry>"
         for sheet in sheets
     )
     return (
@@ -116,9 +116,13 @@ def _filter(number: int, sheet: SheetText) -> str:
         return ""
     quoted = "'" + sheet.name.replace("'", "''") + "'"
     last = _letters(len(sheet.table.names) - 1)
-    area = quoteattr(f"{quoted}.A1:{quoted}.{last}{sheet.table.row_count + 1}")
+    area = _quoted(f"{quoted}.A1:{quoted}.{last}{sheet.table.row_count + 1}")
     about = f'table:name="filter{number}" table:target-range-address={area} table:display-filter-buttons="true"'
     return f"<table:database-range {about}/>"
+
+
+def _quoted(text: str) -> str:
+    return f'"{html.escape(text)}"'
 
 
 def _letters(column: int) -> str:
@@ -132,7 +136,7 @@ def _letters(column: int) -> str:
 
 def _sheet(sheet: SheetText) -> Iterator[str]:
     columns = sheet.table.columns
-    yield f"<table:table table:name={quoteattr(sheet.name)}>"
+    yield f"<table:table table:name={_quoted(sheet.name)}>"
     for name, column in columns.items():
         yield f'<table:table-column table:style-name="width{width_of(name, column)}"/>'
     bold = 'table:style-name="head" office:value-type="string"'
@@ -173,7 +177,9 @@ def _cells(column: Column) -> list[str]:
 
 def _paragraphs(text: str) -> str:
     """Write a text so that its spaces and line ends come back."""
-    lines = escape(_CONTROLS.sub("\ufffd", text)).replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    lines = (
+        html.escape(_CONTROLS.sub("\ufffd", text), quote=False).replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    )
     return "".join(f"<text:p>{_SPACES.sub(_kept_space, line)}</text:p>" for line in lines)
 
 

@@ -31,29 +31,6 @@ _EACH_LINE = "a record in each line"
 _WHY_LINES = "each line is JSON of its own"
 
 
-def looks_like_json(start: str) -> bool:
-    """Return whether a text begins as JSON does.
-
-    >>> looks_like_json('{"colony": "0101"}'), looks_like_json("[1] Mill Brook;3"), looks_like_json("colony,mites")
-    (True, False, False)
-    """
-    text = start.lstrip("\ufeff \t\r\n")
-    if not text.startswith(("{", "[")):
-        return False
-    try:
-        json.JSONDecoder(strict=False).raw_decode(text)
-    except json.JSONDecodeError as error:
-        # A broken document is one still, if something of it was sound.
-        following = text[1:].lstrip()[:1]
-        return (
-            error.pos > 1 and following in ('"', "{", "[") and (text[0] == "[" or '":' in text.replace(" ", "")[:200])
-        )
-    except RecursionError:
-        return True
-    first, _, rest = text.partition("\n")
-    return text.startswith("{") or bool(rest.strip()) or first.rstrip().endswith("]")
-
-
 def read_json(text: str, name: str) -> Document:
     """Read a JSON document or JSON Lines.
 
@@ -157,9 +134,9 @@ def read_lines_quickly(data: bytes, name: str, threads: int = 1) -> Document | N
             made_columns = pool.map(column, range(len(names)))
             columns = {name or "_col.1": one for name, one in zip(names, made_columns, strict=True)}
         made = Made(chosen_columns(columns, asked), lines[: asked.rows], "line {}")
-        made.notes = _bad_told(bad)
-        for counts in zip(names, not_finite, lists, strict=True):
-            made.notes += _cell_notes(*counts)
+        # What is not there comes last, where the sentence over a table shows it.
+        told_of = [note for one in zip(names, not_finite, lists, strict=True) for note in _cell_notes(*one)]
+        made.notes = [*told_of, *_bad_told(bad)]
         made.reading = {"pointer": "", "shape": _EACH_LINE, "titles": [], "set_aside": bad}
         return made
 
@@ -251,7 +228,7 @@ def _inner_tables(
     def make(asked: Asked) -> Made:
         found = flat(asked.lists)
         made = _made(found, spot.keys, place, asked, by_key=bool(spot.key_name))
-        made.notes = [*notes, *_notes(found, title)]
+        made.notes = [*_notes(found, title), *notes]
         made.titles = titles
         made.reading = {"pointer": spot.pointer, "shape": spot.shape, "titles": titles, "set_aside": list(aside)}
         return made

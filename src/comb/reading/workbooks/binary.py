@@ -8,7 +8,6 @@ from comb.errors import ContentError
 from comb.inference.typed import MICROSECONDS_A_DAY, CellKind
 from comb.reading.workbooks.sheet import Cells, Range, Sheet, sheet_of
 
-START = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
 _ENCRYPTED = "EncryptedPackage".encode("utf-16-le")
 
 

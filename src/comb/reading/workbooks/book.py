@@ -11,15 +11,15 @@ from comb.inference.infer import infer_column
 from comb.inference.typed import CellKind
 from comb.kernels.coding import Codes
 from comb.reading.documents import Asked, Document, Inner, Made, chosen_columns, make_column
+from comb.reading.kinds import BINARY_START, looks_like_page
 from comb.reading.unfold import ZIP_START
 from comb.reading.workbooks.areas import Area, find_areas, read_area
-from comb.reading.workbooks.binary import START as BINARY_START
 from comb.reading.workbooks.binary import binary_sheets
 from comb.reading.workbooks.grid import Grid
 from comb.reading.workbooks.office import WORKBOOK_PART, office_sheets
 from comb.reading.workbooks.opendocument import MIMETYPE, opendocument_sheets
 from comb.reading.workbooks.package import Package
-from comb.reading.workbooks.page import looks_like_page, page_sheets
+from comb.reading.workbooks.page import page_sheets
 from comb.reading.workbooks.sheet import Range, Sheet, column_letters, read_range
 from comb.tables.column import Column
 from comb.tables.names import unique_names
@@ -263,13 +263,6 @@ def _fill(grid: Grid, cells: Any, place: int, body: Codes) -> None:
 
 def _notes(grid: Grid, area: Area, asked: Asked, body: Codes, letters: dict[str, str]) -> list[str]:
     sheet, notes = grid.sheet, []
-    done = "read as rows" if asked.totals else "set aside"
-    for row, why in area.totals.items():
-        notes.append(f"row {grid.rows[row] + 1} is a total, {done}: {why}")
-    for column, why in area.total_columns.items():
-        name = area.names[area.columns.index(column)] or "without a name"
-        done = "read as a column" if asked.totals else "set aside"
-        notes.append(f"column {column_letters(int(grid.columns[column]))} ({name}) is a total, {done}: {why}")
     if area.blank_rows:
         notes.append(f"{counted(len(area.blank_rows), 'empty row')} inside left out")
     if area.blank_columns:
@@ -298,6 +291,23 @@ def _notes(grid: Grid, area: Area, asked: Asked, body: Codes, letters: dict[str,
             f"{counted(len(body_merged), 'merged cell')} among the rows, only the first place of each has the value "
             "(fill_merged=True, or --fill-merged, fills the others)"
         )
+    return [*notes, *_totals_told(grid, area, asked)]
+
+
+def _totals_told(grid: Grid, area: Area, asked: Asked) -> list[str]:
+    """Say which rows and columns are totals: last, where the sentence over a table shows it."""
+    notes = []
+    for column, why in area.total_columns.items():
+        name = area.names[area.columns.index(column)] or "without a name"
+        done = "read as a column" if asked.totals else "set aside"
+        notes.append(f"column {column_letters(int(grid.columns[column]))} ({name}) is a total, {done}: {why}")
+    done = "read as rows" if asked.totals else "set aside"
+    rows: dict[str, list[str]] = {}
+    for row, why in area.totals.items():
+        rows.setdefault(why, []).append(str(grid.rows[row] + 1))
+    for why, numbers in rows.items():
+        verb = "rows {} are totals" if len(numbers) > 1 else "row {} is a total"
+        notes.append(f"{verb.format(listing(numbers, MOST_ROWS_TOLD))}, {done}: {why}")
     return notes
 
 

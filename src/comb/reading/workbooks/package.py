@@ -14,6 +14,9 @@ from comb.reading.unfold import MOST_BYTES, damaged, too_large
 _STEP = 1 << 18
 _ERRORS = (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, OSError, ValueError, struct.error, KeyError)
 
+# A parser raises the others where the text names an encoding that is none.
+_XML_ERRORS = (expat.ExpatError, LookupError, UnicodeError)
+
 
 class Package:
     """A zip archive with the parts of a workbook.
@@ -70,7 +73,7 @@ class Package:
         parser = self._parser(handler)
         try:
             parser.Parse(data, True)
-        except expat.ExpatError as error:
+        except _XML_ERRORS as error:
             raise damaged(self.name, "workbook", f"{part}: {error}") from None
 
     def _parser(self, handler: Any) -> Any:
@@ -96,7 +99,7 @@ class Package:
             self._unfold(part, parser.Parse)
             if part in self.names:
                 parser.Parse(b"", True)
-        except expat.ExpatError as error:
+        except _XML_ERRORS as error:
             raise damaged(self.name, "workbook", f"{part}: {error}") from None
 
     def _refuse(self, *_: object) -> None:

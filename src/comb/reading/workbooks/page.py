@@ -9,16 +9,6 @@ from comb.reading.workbooks.sheet import Cells, Range, Sheet, sheet_of
 MOST_SPANNED = 1000
 
 
-def looks_like_page(text: str) -> bool:
-    """Return whether a text is a page with a table in it.
-
-    >>> looks_like_page("<html><body><table><tr><td>1</td></tr></table>")
-    True
-    """
-    start = text.lstrip("\ufeff \r\n\t")[:1000].lower()
-    return start.startswith(("<!doctype html", "<html", "<table", "<head", "<meta", "<style")) and "<t" in text.lower()
-
-
 class _Page(HTMLParser):
     def __init__(self) -> None:
         super().__init__(convert_charrefs=True)

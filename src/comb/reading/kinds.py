@@ -1,0 +1,39 @@
+"""Tell by its beginning what a source is, whatever its name says."""
+
+import json
+
+# The first bytes of workbooks in the older binary form, and of other compound documents.
+BINARY_START = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
+
+
+def looks_like_page(text: str) -> bool:
+    """Return whether a text is a page with a table in it.
+
+    >>> looks_like_page("<html><body><table><tr><td>1</td></tr></table>")
+    True
+    """
+    start = text.lstrip("\ufeff \r\n\t")[:1000].lower()
+    return start.startswith(("<!doctype html", "<html", "<table", "<head", "<meta", "<style")) and "<t" in text.lower()
+
+
+def looks_like_json(start: str) -> bool:
+    """Return whether a text begins as JSON does.
+
+    >>> looks_like_json('{"colony": "0101"}'), looks_like_json("[1] Mill Brook;3"), looks_like_json("colony,mites")
+    (True, False, False)
+    """
+    text = start.lstrip("\ufeff \t\r\n")
+    if not text.startswith(("{", "[")):
+        return False
+    try:
+        json.JSONDecoder(strict=False).raw_decode(text)
+    except json.JSONDecodeError as error:
+        # A broken document is one still, if something of it was sound.
+        following = text[1:].lstrip()[:1]
+        return (
+            error.pos > 1 and following in ('"', "{", "[") and (text[0] == "[" or '":' in text.replace(" ", "")[:200])
+        )
+    except RecursionError:
+        return True
+    first, _, rest = text.partition("\n")
+    return text.startswith("{") or bool(rest.strip()) or first.rstrip().endswith("]")
