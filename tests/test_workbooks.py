@@ -175,6 +175,9 @@ def test_one_of_several_is_chosen_by_name_number_range_or_pattern(tmp_path: Path
     stacked = comb.load(place, table="[MJ]*")
     assert stacked.names == ("table", "colony", "kg") and stacked["kg"].to_list() == [1, 2, 2, 3]
     assert (stacked["table"].to_list()[2], stacked.place(4)) == ("June", "year.xlsx, June!A3")
+    mixed = {"May": grid("colony kg\nx .\ny .\nz 1"), "June": grid("colony kg\nx heavy\ny 2.5\nz 3"), "July": grid("colony kg\nx .\ny .")}  # fmt: skip
+    both = comb.load(book(tmp_path / "mixed.xlsx", mixed), table="*")
+    assert both["kg"].to_list() == [None, None, 1, None, 2.5, 3, None, None] and both["kg"].kept.texts == {3: "heavy"}
     for wanted, told in (
         ("9", "there is no table 9"),
         ("Jne", "did you mean 'June'"),

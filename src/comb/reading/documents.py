@@ -8,15 +8,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.errors import ColumnError, ContentError, counted, listing, nearest, unknown_name
+from comb.errors import ContentError, counted, listing, nearest, unknown_name
 from comb.inference.infer import declared_column
 from comb.inference.patterns import parse_request
 from comb.inference.typed import CellKind, TypedCells, typed_column
 from comb.tables.column import Column
+from comb.tables.kept import Kept
 from comb.tables.names import choose
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
-from comb.tables.types import STRING
+from comb.tables.types import INTEGER, NUMBER, STORAGE, STRING
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -213,7 +214,7 @@ def stacked(made: Sequence[Made], names: Sequence[str], where: str) -> tuple[dic
                 where=where,
                 remedy="tables that are read as one need the same columns; load them one by one",
             )
-    columns = {name: _below([one.columns[name] for one in made], name) for name in first}
+    columns = {name: _below([one.columns[name] for one in made]) for name in first}
     title = "table"
     while title in columns:
         title += "_"
@@ -222,10 +223,11 @@ def stacked(made: Sequence[Made], names: Sequence[str], where: str) -> tuple[dic
     return {title: Column(STRING, labels), **columns}, title
 
 
-def _below(parts: list[Column], name: str) -> Column:
-    """Join columns; where their types differ, as text."""
+def _below(parts: list[Column]) -> Column:
+    """Join columns; whole numbers and others become numbers, other types that differ become text."""
+    # A part in which everything is missing has no type of its own.
     kinds = {part.type for part in parts if part.missing_count < len(part)}
-    kind = next(iter(kinds)) if len(kinds) == 1 else STRING
+    kind = next(iter(kinds)) if len(kinds) == 1 else NUMBER if kinds == {INTEGER, NUMBER} else STRING
     states = np.concatenate([part.states for part in parts])
     starts = np.cumsum([0, *map(len, parts)]).tolist()
     kept = {
@@ -233,18 +235,9 @@ def _below(parts: list[Column], name: str) -> Column:
     }
     if kind == STRING:
         texts = [text or "" for part in parts for text in part.texts()]
-        for at, text in kept.items():
-            if states[at] == Reason.UNREADABLE:
-                texts[at], states[at] = text, Reason.PRESENT
-        return Column(STRING, Text.from_strings(texts), states)
-    values = [
-        part.array
-        if part.type == kind
-        else np.zeros(len(part), parts[0].array.dtype if parts[0].type == kind else None)
-        for part in parts
-    ]
-    from comb.tables.kept import Kept
-
-    if len({part.dtype for part in values}) > 1:
-        raise ColumnError(f"the parts of {name!r} cannot be put together")
+        for at in [at for at in kept if states[at] == Reason.UNREADABLE]:
+            texts[at], states[at] = kept.pop(at), Reason.PRESENT
+        return Column(STRING, Text.from_strings(texts), states, kept=Kept(kept))
+    dtype = np.dtype(STORAGE[kind.word])
+    values = [part.array.astype(dtype) if part.type in kinds else np.zeros(len(part), dtype) for part in parts]
     return Column(kind, np.concatenate(values), states, kept=Kept(kept))

@@ -549,15 +549,15 @@ def _document(
     if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):
         return None
     # What reads them is loaded when it is needed: delimited text is the usual case.
-    from comb.reading.nested.document import read_json, read_lines_quickly
+    from comb.reading.nested.document import json_document, json_lines_document
     from comb.reading.workbooks.book import read_page
 
     content = whole()
-    quick = read_lines_quickly(content, name, threads) if options.encoding is None else None
+    quick = json_lines_document(content, name, threads) if options.encoding is None else None
     if quick is not None:
         return quick
     text = decode(content, name, options.encoding, delimited=False).text
-    return read_page(text, name) or read_json(text, name)
+    return read_page(text, name) or json_document(text, name)
 
 
 def _table(source: Source, reads: Sequence[_Read | _Held], threads: int = 1) -> BareTable:

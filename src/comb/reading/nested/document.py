@@ -31,7 +31,7 @@ _EACH_LINE = "a record in each line"
 _WHY_LINES = "each line is JSON of its own"
 
 
-def read_json(text: str, name: str) -> Document:
+def json_document(text: str, name: str) -> Document:
     """Read a JSON document or JSON Lines.
 
     Parameters
@@ -99,7 +99,7 @@ def _is_lines(text: str) -> bool:
     return 2 * sound > len(lines)
 
 
-def read_lines_quickly(data: bytes, name: str, threads: int = 1) -> Document | None:
+def json_lines_document(data: bytes, name: str, threads: int = 1) -> Document | None:
     """Read JSON Lines without an object for each record; None where the reference has to."""
     data = data.removeprefix(codecs.BOM_UTF8)
     beginning = data[:LOOKED_AT].decode(errors="replace")

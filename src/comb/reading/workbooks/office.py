@@ -6,9 +6,10 @@ import re
 
 import numpy as np
 
-from comb.errors import ContentError
+from comb.errors import ContentError, ParameterError
 from comb.inference.typed import CellKind
 from comb.kernels import chosen
+from comb.reading.unfold import damaged
 from comb.reading.workbooks.formats import BUILT_IN, shown_kind, shown_unit
 from comb.reading.workbooks.package import Package
 from comb.reading.workbooks.sheet import Cells, Formula, Sheet, check_extent, dated, read_range, sheet_of
@@ -268,6 +269,7 @@ class _SheetCells(_Quiet):
 
 _BEGIN, _END = re.compile(rb"<sheetData\s*>"), b"</sheetData>"
 _SHARED = re.compile(rb'si="([0-9]+)"')
+_NAMED = re.compile("&(?:amp|lt|gt|quot|apos);")
 
 
 def take_regular_cells(data: bytes, found: _SheetCells) -> bytes | None:
@@ -281,7 +283,8 @@ def take_regular_cells(data: bytes, found: _SheetCells) -> bytes | None:
     head = data[:200].lower().replace(b'encoding="utf-8"', b"")
     if begin is None or end < begin.end() or b"<!" in data or b"encoding=" in head:
         return None
-    taken = chosen.take_sheet_cells(data, begin.end(), end)
+    valid, controls, _ = chosen.check_text(data)
+    taken = chosen.take_sheet_cells(data, begin.end(), end) if valid and not controls else None
     if taken is None or not _add_taken(taken, found):
         return None
     return data[: begin.start()] + data[end + len(_END) :]
@@ -293,6 +296,9 @@ def _add_taken(taken: chosen.SheetCells, found: _SheetCells) -> bool:
     kinds = _KIND_OF[taken.kinds]
     places = np.where(shared, taken.numbers, -1).astype(np.int64)
     if shared.any() and not (taken.numbers[shared].min() >= 0 and taken.numbers[shared].max() < len(found.strings)):
+        return False
+    formulas = [formula.decode() for *_, formula in taken.formulas]
+    if any("&" in text and "&" in _NAMED.sub("", text) for text in (*taken.texts, *formulas)):
         return False
     places[taken.text_at] = taken.codes + len(found.strings)
     found.strings.extend(unescaped(html.unescape(text)) for text in taken.texts)
@@ -348,7 +354,10 @@ def _sheet(
     sheet = sheet_of(name, found.cells, found.strings, hidden=hidden)
     codes = [*formats, ""]
     sheet.styles = np.minimum(sheet.styles, len(codes) - 1)
-    sheet.merged = [read_range(text) for text in found.merged if text]
+    try:
+        sheet.merged = [read_range(text) for text in found.merged if text]
+    except ParameterError as error:
+        raise damaged(package.name, "workbook", error.what) from None
     sheet.hidden_rows, sheet.hidden_columns = found.hidden_rows, found.hidden_columns
     sheet.references = found.references
     units = tuple(dict.fromkeys(["", *(shown_unit(code) for code in codes)]))

@@ -14,8 +14,8 @@ from comb.reading.unfold import MOST_BYTES, damaged, too_large
 _STEP = 1 << 18
 _ERRORS = (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, OSError, ValueError, struct.error, KeyError)
 
-# A parser raises the others where the text names an encoding that is none.
-_XML_ERRORS = (expat.ExpatError, LookupError, UnicodeError)
+# The others come where an encoding is none, or an attribute that has to be a number is none.
+_XML_ERRORS = (expat.ExpatError, LookupError, ValueError, OverflowError)
 
 
 class Package:
@@ -73,6 +73,8 @@ class Package:
         parser = self._parser(handler)
         try:
             parser.Parse(data, True)
+        except ContentError:
+            raise
         except _XML_ERRORS as error:
             raise damaged(self.name, "workbook", f"{part}: {error}") from None
 
@@ -99,6 +101,8 @@ class Package:
             self._unfold(part, parser.Parse)
             if part in self.names:
                 parser.Parse(b"", True)
+        except ContentError:
+            raise
         except _XML_ERRORS as error:
             raise damaged(self.name, "workbook", f"{part}: {error}") from None
 
