@@ -17,6 +17,9 @@ import comb
 from comb.demo.documents import COLONIES, NOT_WEIGHED, SEASONS, harvest
 from comb.demo.files import demo_bytes
 from comb.reading.load import ReadOptions, load_table
+from comb.reading.workbooks.binary import binary_sheets
+from comb.reading.workbooks.office import office_sheets
+from comb.reading.workbooks.package import Package
 from conftest import run_comb
 from test_compiled import facts, reference
 
@@ -322,3 +325,88 @@ def test_a_plan_saves_a_workbook_of_all_its_tables(demo: Path) -> None:
     assert run_comb("run", "plan.yaml", cwd=demo).code == 0
     tables = comb.load_all(demo / "tidy.xlsx")
     assert list(tables) == ["inspections", "frames", "dictionary", "ledger"] and len(tables["inspections"]) > 2000
+
+
+def test_a_table_that_only_sums_up_another_is_recognised(tmp_path: Path) -> None:
+    sheets = {
+        "Sums": grid("place kg\nMill 7\nQuarry 12"),
+        "Data": grid("place month kg\nMill May 3\nMill June 4\nQuarry May 5\nQuarry June 7"),
+    }
+    place = book(tmp_path / "sums.xlsx", sheets)
+    assert comb.inspect(place).tables[0].notes == ("sums up Data!A1:C5",)
+    assert comb.load(place)["month"].to_list()[:2] == ["May", "June"]
+    assert comb.load(place, table="Sums")["kg"].to_list() == [7, 12]
+
+
+def test_the_decoder_of_old_workbooks_gives_the_same_cells() -> None:
+    # It tells the formats apart by itself, so a new workbook stands in for an old one.
+    old = {sheet.name: sheet for sheet in binary_sheets(demo_bytes("harvest.xlsx"), "x")}
+    new = {sheet.name: sheet for sheet in office_sheets(Package(demo_bytes("harvest.xlsx"), "x"))}
+    assert {name: sheet.hidden for name, sheet in old.items()} == {name: sheet.hidden for name, sheet in new.items()}
+    for name, sheet in old.items():
+        assert sheet.merged == new[name].merged
+        cells = [
+            {
+                (row, column): (kind, number, one.strings[text] if text >= 0 else "")
+                for row, column, kind, number, text in zip(*(part.tolist() for part in (one.rows, one.columns, one.kinds, one.numbers, one.texts)), strict=True)
+            }
+            for one in (sheet, new[name])
+        ]  # fmt: skip
+        assert cells[0] == cells[1]
+
+
+ODS = """<?xml version="1.0" encoding="UTF-8"?>
+<office:document-content xmlns:office="o" xmlns:table="t" xmlns:text="x" xmlns:style="s" xmlns:calcext="c">
+<office:automatic-styles><style:style style:name="off"><style:table-properties table:display="false"/></style:style></office:automatic-styles>
+<office:body><office:spreadsheet>
+<table:table table:name="Hives">
+<table:table-column/><table:table-column table:visibility="collapse"/>
+<table:table-row>{heads}</table:table-row>
+<table:table-row table:number-rows-repeated="2">{row}</table:table-row>
+<table:table-row table:visibility="collapse">{row}</table:table-row>
+<table:table-row table:number-rows-repeated="1048000"><table:table-cell table:number-columns-repeated="1024"/></table:table-row>
+</table:table>
+<table:table table:name="Secret" table:style-name="off"><table:table-row><table:table-cell office:value-type="string"><text:p>x</text:p></table:table-cell></table:table-row></table:table>
+</office:spreadsheet></office:body></office:document-content>"""
+
+
+def test_what_opendocument_has_of_its_own(tmp_path: Path) -> None:
+    kinds = {
+        "count": 'office:value-type="float" office:value="3"',
+        "share": 'office:value-type="percentage" office:value="0.125"',
+        "price": 'office:value-type="currency" office:currency="EUR" office:value="19.9"',
+        "day": 'office:value-type="date" office:date-value="2025-05-01"',
+        "moment": 'office:value-type="date" office:date-value="2025-05-01T06:30:00"',
+        "clock": 'office:value-type="time" office:time-value="PT06H30M00S"',
+        "long": 'office:value-type="time" office:time-value="PT30H00M00.5S"',
+        "fed": 'office:value-type="boolean" office:boolean-value="true"',
+        "sum": 'office:value-type="float" office:value="7" table:formula="of:=[.A2]+4"',
+        "bad": 'office:value-type="string" calcext:value-type="error"',
+        "note": 'office:value-type="string"',
+    }
+    texts = {
+        "bad": "<text:p>#N/A</text:p>",
+        "note": '<office:annotation><text:p>aside</text:p></office:annotation><text:p>two<text:s text:c="2"/>spaces</text:p><text:p>lines</text:p>',
+    }
+    heads = "".join(f"<table:table-cell><text:p>{name}</text:p></table:table-cell>" for name in kinds)
+    row = "".join(
+        f"<table:table-cell {about}>{texts.get(name, '')}</table:table-cell>" for name, about in kinds.items()
+    )
+    place = tmp_path / "hives.ods"
+    with zipfile.ZipFile(place, "w") as archive:
+        archive.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        archive.writestr("content.xml", ODS.format(heads=heads, row=row))
+    table = comb.load(place)
+    first = {name: table[name].to_list()[0] for name in table.names}
+    assert first == {
+        "count": 3, "share": 0.125, "price": 19.9, "day": datetime.date(2025, 5, 1), "moment": "2025-05-01T06:30:00",
+        "clock": "06:30:00", "long": "30:00:00.5", "fed": True, "sum": 7, "bad": None, "note": "two  spaces\nlines",
+        "hidden": False,
+    }  # fmt: skip
+    assert (table["share"].description, table["price"].description) == ("%", "EUR")
+    assert table["hidden"].to_list() == [False, False, True] and table["bad"].kept.texts[0] == "#N/A"
+    assert "1 hidden column read: share" in table.notes and "on a hidden sheet" in comb.inspect(place).tables[1].notes
+    with zipfile.ZipFile(place, "a") as archive:
+        archive.writestr("META-INF/manifest.xml", "<encryption-data/>")
+    with pytest.raises(comb.ContentError, match="protected by a password"):
+        comb.load(place)

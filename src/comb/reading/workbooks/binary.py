@@ -34,6 +34,8 @@ def binary_sheets(data: bytes, name: str) -> list[Sheet]:
 
 
 def _sheet(book: Any, about: Any) -> Sheet:
+    import python_calamine as calamine
+
     cells, strings = Cells(), list[str]()
     sheet = book.get_sheet_by_name(about.name)
     for row, values in enumerate(sheet.to_python(skip_empty_area=False)):
@@ -44,7 +46,7 @@ def _sheet(book: Any, about: Any) -> Sheet:
             if kind == CellKind.TEXT:
                 strings.append(str(value))
             cells.add(row, column, kind, number, len(strings) - 1 if kind == CellKind.TEXT else -1)
-    made = sheet_of(about.name, cells, strings, hidden="visible" not in str(about.visible).lower())
+    made = sheet_of(about.name, cells, strings, hidden=about.visible != calamine.SheetVisibleEnum.Visible)
     made.merged = [Range(*first, *last) for first, last in sheet.merged_cell_ranges or []]
     return made
 
