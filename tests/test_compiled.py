@@ -30,11 +30,11 @@ pytestmark = pytest.mark.skipif(not chosen.COMPILED, reason="nothing is compiled
 
 @contextmanager
 def reference() -> Iterator[None]:
-    chosen.COMPILED = False
+    before, chosen.COMPILED = chosen.COMPILED, False
     try:
         yield
     finally:
-        chosen.COMPILED = True
+        chosen.COMPILED = before
 
 
 PARTS = st.sampled_from([*"0123456789", "00", "+", "-", ".", ",", "e", "E", "/", " ", "\u00a0", "\u2003", "999", "2026", "12", "31", "é", "x"])  # fmt: skip

@@ -215,6 +215,45 @@ def test_compiled_and_parsed_sheets_are_the_same(
     assert facts(load_table(place, options)) == expected
 
 
+SMALL = st.tuples(st.integers(2, 4), st.integers(2, 5), st.integers(0, 10**6))
+
+
+@given(st.lists(st.lists(SMALL, min_size=1, max_size=3), min_size=1, max_size=3), st.integers(1, 3), st.integers(1, 3))
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_tables_with_room_between_are_found_whatever_their_size(
+    tmp_path: Path, bands: list[list[tuple[int, int, int]]], rows_between: int, columns_between: int
+) -> None:
+    cells: list[tuple[int, int, Any]] = []
+    expected: dict[tuple[int, int], list[list[Any]]] = {}
+    top = 0
+    for band in bands:
+        left = 0
+        for width, height, seed in band:
+            # Names that never recur, so that nothing can be taken for a total or for the same table.
+            names = [f"t{len(expected)}c{column}" for column in range(width)]
+            body = [
+                [f"k{row}{seed}"] + [seed % 89 + (row + 1) ** 3 * (column + 2) + 0.5 for column in range(1, width)]
+                for row in range(height)
+            ]
+            expected[top, left] = [names, *body]
+            for row, line in enumerate([names, *body]):
+                cells += [(top + row, left + column, value) for column, value in enumerate(line)]
+            left += width + columns_between
+        top += max(height for _, height, _ in band) + 1 + rows_between
+    place = tmp_path / "placed.xlsx"
+    made = xlsxwriter.Workbook(str(place))
+    sheet = made.add_worksheet("S")
+    for row, column, value in cells:
+        sheet.write(row, column, value)
+    made.close()
+    tables = comb.load_all(place, totals=True)
+    seen = {
+        (int(table.origin.lines[0]) - 2, table.names[0]): [list(table.names), *(list(row) for row in zip(*(column.to_list() for column in table.columns.values()), strict=True))]
+        for table in tables.values()
+    }  # fmt: skip
+    assert seen == {(at[0], lines[0][0]): lines for at, lines in expected.items()}
+
+
 def rewritten(data: bytes, change: Callable[[str, bytes], bytes | None]) -> bytes:
     """Change the parts of a workbook; None leaves one out."""
     stream = io.BytesIO()

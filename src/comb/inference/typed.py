@@ -142,6 +142,10 @@ def typed_column(cells: TypedCells, *, dates_in_text: bool = False) -> Column:
     counts = {kind: int(tally[kind]) for kind in _WORDS if tally[kind]}
     if not counts:
         return _all_missing(cells)
+    if len(counts) > 1 and CellKind.TEXT in counts:
+        # Words for missing speak for no kind.
+        counts[CellKind.TEXT] -= _empty_texts(cells)
+        counts = {kind: count for kind, count in counts.items() if count}
     # Of equal numbers, text loses nothing.
     order = sorted(counts, key=lambda kind: (-counts[kind], kind != CellKind.TEXT, kind))
     chosen = order[0]
@@ -151,6 +155,13 @@ def typed_column(cells: TypedCells, *, dates_in_text: bool = False) -> Column:
             return _read_texts(cells)
         return _text_column(cells, counts, chosen)
     return _valued_column(cells, counts, chosen, runner)
+
+
+def _empty_texts(cells: TypedCells) -> int:
+    """Count the texts that are words for missing, or nothing but spaces."""
+    places, counts = np.unique(cells.texts[cells.kinds == CellKind.TEXT], return_counts=True)
+    texts = [cells.strings[place].strip() for place in places.tolist()]
+    return sum(count for text, count in zip(texts, counts.tolist(), strict=True) if not text or is_missing_word(text))
 
 
 def _why(counts: dict[CellKind, int]) -> tuple[str, ...]:
