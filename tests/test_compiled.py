@@ -209,6 +209,24 @@ def test_it_does_not_matter_where_runs_end(tmp_path: Path) -> None:
         assert outcome(path, ReadOptions(), Effort(1 + size % 3, size)) == expected, size
 
 
+@pytest.mark.parametrize("width", [199, 200, 203])
+def test_wide_files_load_alike(tmp_path: Path, width: int) -> None:
+    chance = Random(width)
+    rows = [[f"c{at}" for at in range(width)]]
+    for _ in range(100):
+        row = [
+            chance.choice(CELLS) if chance.random() < 0.01 else str(chance.randrange(10 ** (at % 12)))
+            for at in range(width)
+        ]
+        rows.append(row[: chance.choice([width, width, width - 2])] + ["more"] * (chance.random() < 0.1))
+    path = tmp_path / "wide.csv"
+    path.write_text("\n".join(",".join(row) for row in rows))
+    with reference():
+        expected = outcome(path, ReadOptions(), Effort())
+    for effort in (Effort(), Effort(2, 9_000), Effort(1, 40_000)):
+        assert outcome(path, ReadOptions(), effort) == expected
+
+
 def test_a_guess_that_turns_out_wrong_loses_nothing(tmp_path: Path) -> None:
     path = tmp_path / "turning.csv"
     first = "".join(f"{at},{at}.25,2026-01-0{at % 9 + 1},-0\r\n" for at in range(2000))

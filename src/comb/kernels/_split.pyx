@@ -74,6 +74,7 @@ cdef Py_ssize_t MOST_CELLS = 16_000_000
 
 # The places of so many rows are put where they belong at once: in a wide table the columns stand far apart.
 cdef Py_ssize_t NEAR = 32
+cdef Py_ssize_t WIDE = 200
 
 cdef enum:
     ORDINARY = 0
@@ -321,7 +322,7 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
     cdef int32_t *end_of
     cdef int32_t[:, ::1] begins, ends
     cdef int32_t[::1] near_begins, near_ends
-    cdef Py_ssize_t put = 0
+    cdef Py_ssize_t put = 0, row_step, column_step
     cdef int32_t[::1] lines
     cdef uint8_t[::1] side
     cdef const uint8_t *text
@@ -341,7 +342,12 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
     lines, side = np.empty(capacity, np.int32), np.empty(size + 1, np.uint8)
     scan.side = &side[0]
     near_begins, near_ends = np.empty(NEAR * width, np.int32), np.empty(NEAR * width, np.int32)
-    begin_of, end_of = &near_begins[0], &near_ends[0]
+    if width >= WIDE:
+        begin_of, end_of = &near_begins[0], &near_ends[0]
+        row_step, column_step = width, 1
+    else:
+        begin_of, end_of = &begins[0, 0], &ends[0, 0]
+        row_step, column_step = 1, capacity
     with nogil:
         while position < size and row < stop_row:
             start = position
@@ -373,8 +379,8 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
                             if scan.stray:
                                 found.stray.append(line)
                 if count < width:
-                    begin_of[(row - put) * width + count] = <int32_t> begin
-                    end_of[(row - put) * width + count] = <int32_t> end
+                    begin_of[(row - put) * row_step + count * column_step] = <int32_t> begin
+                    end_of[(row - put) * row_step + count * column_step] = <int32_t> end
                 else:
                     with gil:
                         found.surplus.append((row, begin, end))
@@ -404,16 +410,17 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
             else:
                 if count < width:
                     for column in range(count, width):
-                        begin_of[(row - put) * width + column] = end_of[(row - put) * width + column] = 0
+                        begin_of[(row - put) * row_step + column * column_step] = 0
+                        end_of[(row - put) * row_step + column * column_step] = 0
                     with gil:
                         found.short.append((row, count))
                 row += 1
-                if row == put + NEAR:
+                if row == put + NEAR and width >= WIDE:
                     _put(begin_of, &begins[0, put], NEAR, width, capacity)
                     _put(end_of, &ends[0, put], NEAR, width, capacity)
                     put = row
             line += _count_line_ends(text, start, position) if crosses else 1
-        if row > put:
+        if row > put and width >= WIDE:
             _put(begin_of, &begins[0, put], row - put, width, capacity)
             _put(end_of, &ends[0, put], row - put, width, capacity)
     found.begins, found.ends = np.asarray(begins)[:, :row], np.asarray(ends)[:, :row]
