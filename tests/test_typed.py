@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 
 from comb.inference.typed import CellKind, TypedCells, typed_column
 from comb.reading.workbooks.formats import shown_kind, shown_unit
-from comb.reading.workbooks.sheet import Range, column_letters, dated, read_address, read_range
+from comb.reading.workbooks.sheet import Range, dated, read_address, read_range
 from comb.tables.bare import BareTable
+from comb.tables.letters import column_letters
 from comb.writing.sheets import sheets_of
 
 DAY = 20_209  # 2025-05-01

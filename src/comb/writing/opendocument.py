@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 
 from comb.tables.column import Column
 from comb.tables.formats import value_texts
+from comb.tables.letters import column_letters
 from comb.tables.text import Text
 from comb.writing.sheets import SheetText, width_of
 
@@ -115,7 +116,7 @@ def _filter(number: int, sheet: SheetText) -> str:
     if not sheet.table.names:
         return ""
     quoted = "'" + sheet.name.replace("'", "''") + "'"
-    last = _letters(len(sheet.table.names) - 1)
+    last = column_letters(len(sheet.table.names) - 1)
     area = _quoted(f"{quoted}.A1:{quoted}.{last}{sheet.table.row_count + 1}")
     about = f'table:name="filter{number}" table:target-range-address={area} table:display-filter-buttons="true"'
     return f"<table:database-range {about}/>"
@@ -123,15 +124,6 @@ def _filter(number: int, sheet: SheetText) -> str:
 
 def _quoted(text: str) -> str:
     return f'"{html.escape(text)}"'
-
-
-def _letters(column: int) -> str:
-    letters = ""
-    column += 1
-    while column:
-        column, rest = divmod(column - 1, 26)
-        letters = chr(65 + rest) + letters
-    return letters
 
 
 def _sheet(sheet: SheetText) -> Iterator[str]:

@@ -20,8 +20,9 @@ from comb.reading.workbooks.office import WORKBOOK_PART, office_sheets
 from comb.reading.workbooks.opendocument import MIMETYPE, opendocument_sheets
 from comb.reading.workbooks.package import Package
 from comb.reading.workbooks.page import page_sheets
-from comb.reading.workbooks.sheet import Range, Sheet, column_letters, read_range
+from comb.reading.workbooks.sheet import Range, Sheet, read_range
 from comb.tables.column import Column
+from comb.tables.letters import column_letters
 from comb.tables.names import unique_names
 from comb.tables.text import Text
 from comb.tables.types import BOOLEAN

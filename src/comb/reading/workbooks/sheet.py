@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from comb.errors import ContentError, ParameterError
 from comb.inference.typed import CellKind
+from comb.tables.letters import column_letters
 
 _ADDRESS = re.compile(r"\$?([A-Za-z]{1,3})\$?([0-9]{1,7})")
 
@@ -52,20 +53,6 @@ class Range(NamedTuple):
     def spans(self, other: "Range") -> bool:
         """Return whether two ranges have a column in common."""
         return self.left <= other.right and other.left <= self.right
-
-
-def column_letters(column: int) -> str:
-    """Write a column, from 0, in letters.
-
-    >>> column_letters(0), column_letters(27)
-    ('A', 'AB')
-    """
-    letters = ""
-    column += 1
-    while column:
-        column, rest = divmod(column - 1, 26)
-        letters = chr(65 + rest) + letters
-    return letters
 
 
 def read_address(text: str) -> tuple[int, int]:
