@@ -134,6 +134,12 @@ def test_other_options_mean_what_they_mean_elsewhere(tmp_path: Path) -> None:
         comb.load(tmp_path / "o.jsonl", types={"cod": "string"})
     with pytest.raises(comb.ParameterError, match="expected lists to be one of keep, count, rows"):
         comb.load(tmp_path / "o.jsonl", lists="all")  # type: ignore[arg-type]
+    for useless in ({"skip": 1}, {"header": 0}, {"quote": "'"}):
+        with pytest.raises(comb.ParameterError, match="means nothing for JSON"):
+            comb.load(tmp_path / "o.jsonl", **useless)  # type: ignore[arg-type]
+    (tmp_path / "h.xlsx").write_bytes(demo_bytes("harvest.xlsx"))
+    with pytest.raises(comb.ParameterError, match="delimiter means nothing for a workbook"):
+        comb.load(tmp_path / "h.xlsx", delimiter=";")
     (tmp_path / "b.jsonl").write_text(text.replace("code", "other"))
     with pytest.raises(comb.ContentError, match="expected the columns of"):
         comb.load(tmp_path / "?.jsonl")

@@ -56,7 +56,8 @@ MOST_TIMES_WIDER = 8
 LISTS = ("keep", "count", "rows")
 
 # What is said of delimited text only.
-TEXT_ONLY = ("delimiter", "quote", "encoding", "skip")
+TEXT_ONLY_BUT_ENCODING = ("delimiter", "quote", "skip")
+TEXT_ONLY = (*TEXT_ONLY_BUT_ENCODING, "encoding")
 
 # So much of a source shows whether it is a page.
 LOOK_AT = 4_000
@@ -541,9 +542,8 @@ def _document(
         from comb.reading.workbooks.book import read_workbook
 
         book = read_workbook(whole(), name, options.most_bytes)
-        for option in TEXT_ONLY if book is not None else ():
-            if getattr(options, option) is not None:
-                raise ParameterError(f"{option} means nothing for a workbook, and {name} is one")
+        if book is not None:
+            _refuse_options(options, TEXT_ONLY, name, "a workbook")
         return book
     beginning = start[:LOOK_AT].decode(errors="replace")
     if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):
@@ -553,11 +553,20 @@ def _document(
     from comb.reading.workbooks.book import read_page
 
     content = whole()
+    if looks_like_json(beginning):
+        _refuse_options(options, (*TEXT_ONLY_BUT_ENCODING, "header"), name, "JSON")
     quick = json_lines_document(content, name, threads) if options.encoding is None else None
     if quick is not None:
         return quick
     text = decode(content, name, options.encoding, delimited=False).text
     return read_page(text, name) or json_document(text, name)
+
+
+def _refuse_options(options: ReadOptions, names: Sequence[str], name: str, kind: str) -> None:
+    """Raise a ParameterError for what was given and means nothing here."""
+    for option in names:
+        if getattr(options, option) is not None:
+            raise ParameterError(f"{option} means nothing for {kind}, and {name} is that")
 
 
 def _table(source: Source, reads: Sequence[_Read | _Held], threads: int = 1) -> BareTable:
