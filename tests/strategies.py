@@ -1,6 +1,6 @@
 """What hypothesis draws tables from."""
 
-from datetime import date
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 
 from hypothesis import strategies as st
@@ -13,6 +13,8 @@ INTEGERS = st.integers(-(2**63), 2**63 - 1)
 SMALL = st.integers(-50, 50)
 NUMBERS = st.floats(allow_nan=False, allow_infinity=False, width=64)
 DATES = st.dates(date(1, 1, 1), date(9999, 12, 31))
+DATETIMES = st.datetimes(datetime(1, 1, 1), datetime(9999, 12, 31, 23, 59, 59))
+SPANS = st.timedeltas(timedelta(days=-100_000), timedelta(days=100_000))
 CENTS = st.integers(-(10**12), 10**12).map(lambda digits: Decimal(digits).scaleb(-2))
 
 KINDS = {
@@ -22,6 +24,10 @@ KINDS = {
     "decimal": CENTS,
     "boolean": st.booleans(),
     "date": DATES,
+    "datetime": DATETIMES,
+    "utc": DATETIMES.map(lambda moment: moment.replace(tzinfo=UTC)),
+    "time": st.times(),
+    "duration": SPANS,
 }
 
 

@@ -39,7 +39,7 @@ def shown(table: comb.Table) -> dict[str, list[str | None]]:
     [
         ("place     kg   n\nMill      31.5   1\n Ridge     2.0  12\n", {"place": ["Mill", "Ridge"], "kg": ["31.5", "2.0"], "n": ["1", "12"]}, []),
         ("a:b\n1:x\n2:y\n", {"a": ["1", "2"], "b": ["x", "y"]}, []),
-        ("at\n10:30\n11:45\n", {"at": ["10:30", "11:45"]}, []),
+        ("at\n10:30\n11:45\n", {"at": ["10:30:00", "11:45:00"]}, []),
         ("name\nMill Brook\nOld Orchard\n", {"name": ["Mill Brook", "Old Orchard"]}, []),
         ('a,b\n"x \\"y\\"",1\n"p, q",2\n', {"a": ['x "y"', "p, q"], "b": ["1", "2"]}, []),
         ("place;kg;t (°C)\n-;[kg];\nMill;31,5;20\nOak;2,5;21\n", {"place": ["Mill", "Oak"], "kg": ["31.5", "2.5"], "t (°C)": ["20", "21"]}, []),
@@ -330,10 +330,14 @@ def test_a_description_replaces_guessing(tmp_path: Path, name: str) -> None:
     (tmp_path / "x.csv").write_text(DESCRIBED)
     given = {"schema": tmp_path / name} if name == "other.json" else {}
     table = comb.load(tmp_path / "x.csv", **given)  # type: ignore[arg-type]
-    assert [str(kind) for kind in table.types.values()] == ["string", "date", "decimal", "string"]
-    assert shown(table) == {"id": ["12", "13"], "day": ["2026-04-05", None], "kg": ["1.5", None], "at": ["noon", None]}
+    assert [str(kind) for kind in table.types.values()] == ["string", "date", "decimal", "datetime"]
+    assert shown(table) == {"id": ["12", "13"], "day": ["2026-04-05", None], "kg": ["1.5", None], "at": [None, None]}
     assert table["day"].kept.texts == {1: "NA"} and table["id"].description == "the code"
-    assert "the datatype dateTime of 'at' is not among" in table.notes[0]
+    assert table.origin.violations == (
+        (2, "day", "'NA' is no date"),
+        (2, "kg", "'x' is no decimal"),
+        (1, "at", "'noon' is no datetime"),
+    )
     assert comb.load(tmp_path / "x.csv", schema="").types["id"].word == "integer"
     told = {one.what: one.value for one in comb.inspect(tmp_path / "x.csv", **given).decisions}
     assert told["described in"] == name

@@ -40,7 +40,7 @@ def test_the_demo_file_is_read_as_a_person_would(inspections: comb.Table) -> Non
         ("name\nMill\nRidge\n", ",", "utf-8", ("name",), [["Mill", "Ridge"]]),
         ("a,b\n'x, y','z'\n'u','v'\n", ",", "utf-8", ("a", "b"), [["x, y", "u"], ["z", "v"]]),
         ('a,b\n"x ""y""\n",1\n', ",", "utf-8", ("a", "b"), [['x "y"\n'], [1]]),
-        ("at,n\n10:30,1\n11:45,2\n", ",", "utf-8", ("at", "n"), [["10:30", "11:45"], [1, 2]]),
+        ("at,n\n10:30,1\n11:45,2\n", ",", "utf-8", ("at", "n"), [["10:30:00", "11:45:00"], [1, 2]]),
         ("Title\n\nof the table\na,b,c\n1,2,3\n4,5,6\n", ",", "utf-8", ("a", "b", "c"), [[1, 4], [2, 5], [3, 6]]),
         ("a,b,c\n", ",", "utf-8", ("a", "b", "c"), [[], [], []]),
         ("x\n", ",", "utf-8", ("x",), [[]]),

@@ -2,7 +2,7 @@
 
 import copy
 import pickle
-from datetime import date
+from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 
 import numpy as np
@@ -32,6 +32,9 @@ def test_values_come_back_as_typed_in(table: comb.Table) -> None:
                     "number": float,
                     "boolean": bool,
                     "date": date,
+                    "datetime": datetime,
+                    "time": time,
+                    "duration": timedelta,
                 }
                 assert type(cell) is wanted[kind.word]
 

@@ -147,13 +147,13 @@ def test_cells_keep_their_types_and_say_what_does_not_fit(tmp_path: Path) -> Non
     place = book(tmp_path / "types.xlsx", {"S": cells}, finish)
     table = comb.load(place)
     assert {name: kind.word for name, kind in table.types.items()} == {
-        "code": "string", "count": "integer", "day": "date", "flag": "boolean", "mixed": "string", "moment": "string",
-        "clock": "string", "price": "number", "ratio": "integer", "bench": "string",
+        "code": "string", "count": "integer", "day": "date", "flag": "boolean", "mixed": "string", "moment": "datetime",
+        "clock": "time", "price": "number", "ratio": "integer", "bench": "string",
     }  # fmt: skip
     assert table["code"].to_list() == ["002", "003", "004"] and table["mixed"].to_list() == ["x", "7", "y"]
     assert table["count"].reasons() == [None, None, "unreadable"] and table["count"].kept.texts == {2: "12"}
     assert "1 text that looks like a number, kept as text" in str(table["count"].evidence)
-    assert table["moment"].to_list() == ["2025-05-01T06:30:00"] * 3 and table["clock"].to_list() == ["06:00:00"] * 3
+    assert table["moment"].to_list() == [moment] * 3 and table["clock"].to_list() == [datetime.time(6)] * 3
     assert table["price"].description == "€"
     assert (table["ratio"].reasons()[1], table["ratio"].kept.texts) == ("marker", {1: "#DIV/0!"})
     assert table["bench"].to_list() == ["north", None, None]
@@ -438,8 +438,9 @@ def test_what_opendocument_has_of_its_own(tmp_path: Path) -> None:
     table = comb.load(place)
     first = {name: table[name].to_list()[0] for name in table.names}
     assert first == {
-        "count": 3, "share": 0.125, "price": 19.9, "day": datetime.date(2025, 5, 1), "moment": "2025-05-01T06:30:00",
-        "clock": "06:30:00", "long": "30:00:00.5", "fed": True, "sum": 7, "bad": None, "note": "two  spaces\nlines",
+        "count": 3, "share": 0.125, "price": 19.9, "day": datetime.date(2025, 5, 1),
+        "moment": datetime.datetime(2025, 5, 1, 6, 30), "clock": datetime.time(6, 30),
+        "long": datetime.timedelta(hours=30, seconds=0.5), "fed": True, "sum": 7, "bad": None, "note": "two  spaces\nlines",
         "hidden": False,
     }  # fmt: skip
     assert (table["share"].description, table["price"].description) == ("%", "EUR")

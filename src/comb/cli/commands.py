@@ -138,10 +138,14 @@ def _show_record(screen: Terminal, table: Table, wanted: Wanted) -> None:
     screen.lines(lines)
 
 
+# What JSON has no type for.
+_AS_TEXT = frozenset({"decimal", "date", "datetime", "time", "duration"})
+
+
 def _records(table: Table) -> list[dict[str, Any]]:
     """Return rows as plain values: decimals and dates as texts, missing as null."""
     cells = {
-        name: column.texts() if column.type.word in ("decimal", "date") else column.to_list()
+        name: column.texts() if column.type.plain.word in _AS_TEXT else column.to_list()
         for name, column in table.columns.items()
     }
     numbers = table.row_numbers.tolist()

@@ -6,12 +6,14 @@ date. A type of None is that of ``null``: it goes with everything.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from datetime import date
+from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 
-from comb.errors import ExpressionError, listing, unknown_name
+from comb.errors import ExpressionError, ParameterError, listing, unknown_name
 from comb.expressions.arithmetic import result_type
-from comb.expressions.functions import EXTRACT_PARTS, FUNCTIONS, LITERAL_PARAMETERS, Function
+from comb.expressions.functions import FUNCTIONS, LITERAL_PARAMETERS, TIME_PARTS, Function
+from comb.expressions.literals import MOMENT_EXAMPLES, read_moment
+from comb.expressions.moments import MOMENTS, moment_type
 from comb.expressions.nodes import (
     Between,
     Binary,
@@ -27,10 +29,30 @@ from comb.expressions.nodes import (
     Unary,
 )
 from comb.expressions.tokens import fail
-from comb.tables.types import BOOLEAN, DATE, INTEGER, NUMBER, STORAGE, STRING, Type, decimal
+from comb.inference.pairs import check_pair
+from comb.tables.types import (
+    BOOLEAN,
+    DATE,
+    DATETIME,
+    DURATION,
+    INTEGER,
+    NUMBER,
+    STORAGE,
+    STRING,
+    TIME,
+    UTC_DATETIME,
+    Type,
+    decimal,
+)
 
 Kind = Type | None
 Checked = tuple[Node, Kind]
+
+# What places of functions take, in words.
+_WORDED = {"numeric": "a number", "dated": "a date or datetime", "moment": "a date or time"}
+
+# Casts that cut a part of the value off, as SQL has it.
+CUT = frozenset({("datetime", "date"), ("datetime", "time")})
 
 _COMPARISONS = frozenset({"=", "<>", "<", "<=", ">", ">="})
 
@@ -71,7 +93,14 @@ def literal_type(literal: Literal) -> Kind:
         return None
     if isinstance(value, Decimal):
         return decimal(max(0, -int(value.as_tuple().exponent)))
-    return {bool: BOOLEAN, int: INTEGER, float: NUMBER, str: STRING, date: DATE}[type(value)]
+    if isinstance(value, datetime):
+        return DATETIME if value.tzinfo is None else UTC_DATETIME
+    return _LITERALS[type(value)]
+
+
+_LITERALS: dict[type, Type] = {
+    bool: BOOLEAN, int: INTEGER, float: NUMBER, str: STRING, date: DATE, time: TIME, timedelta: DURATION
+}  # fmt: skip
 
 
 class _Checker:
@@ -119,7 +148,7 @@ class _Checker:
     def column(self, node: Name, *, as_text: bool = False) -> Type:
         """Find a column, or say which name is nearest."""
         if node.name in self.types:
-            return self.types[node.name]
+            return self.types[node.name].plain
         what, remedy = unknown_name("column", node.name, list(self.types))
         quoted = "'" + node.name.replace("'", "''") + "'"
         if as_text and not remedy.startswith("did you mean"):
@@ -131,6 +160,8 @@ class _Checker:
         if node.operator == "not":
             return replace(node, operand=self.condition(node.operand, "not")), BOOLEAN
         operand, kind = self.checked(node.operand)
+        if kind == DURATION:
+            return (replace(node, operand=operand) if node.operator == "-" else operand), kind
         self.need_number(node.operand, kind)
         if isinstance(operand, Literal) and operand.value is not None and node.operator == "-":
             return Literal(node.start, node.end, -operand.value), kind  # type: ignore[operator]
@@ -148,10 +179,26 @@ class _Checker:
             parts = [self.wanted(part, "string") for part in (node.left, node.right)]
             return replace(node, left=parts[0], right=parts[1]), STRING
         (left, left_type), (right, right_type) = self.checked(node.left), self.checked(node.right)
+        if any(kind is not None and kind.word in MOMENTS for kind in (left_type, right_type)):
+            return replace(node, left=left, right=right), self.moment(node, left_type, right_type)
         self.need_number(node.left, left_type)
         self.need_number(node.right, right_type)
         kind = result_type(node.operator, left_type or INTEGER, right_type or INTEGER)
         return replace(node, left=left, right=right), kind
+
+    def moment(self, node: Binary, left: Kind, right: Kind) -> Type:
+        """Return the type of a calculation with moments, or say what can be calculated with them."""
+        kind = moment_type(node.operator, left or DURATION, right or DURATION)
+        if kind is not None:
+            return kind
+        what = f"{left or 'null'} {node.operator} {right or 'null'} has no meaning"
+        remedies = {
+            "date": "day + 7 is a week later, day - other is the duration between",
+            "datetime": "at + duration 'PT1H' is an hour later, at - other is the duration between",
+        }
+        words = {one.word for one in (left, right) if one}
+        remedy = next((told for word, told in remedies.items() if word in words), "durations: duration 'PT1H30M'")
+        raise self.fail(node, what, remedy)
 
     def comparison(self, node: Binary) -> Node:
         """Check two operands that are compared; null is compared by `is` only."""
@@ -173,8 +220,9 @@ class _Checker:
     def alike(self, nodes: Sequence[Node]) -> list[Node]:
         """Check that nodes can be compared with the first."""
         checked = [self.value_or_text(node) for node in nodes]
-        if any(kind == DATE for _, kind in checked):
-            checked = [self.as_date(*pair) for pair in checked]
+        kinds = [kind for _, kind in checked if kind is not None and kind.word in MOMENTS]
+        if kinds:
+            checked = [self.as_moment(*pair, kinds[0]) for pair in checked]
         first = next((kind for _, kind in checked if kind), None)
         for node, (_, kind) in zip(nodes, checked, strict=True):
             if kind and first and not _comparable(kind, first):
@@ -187,15 +235,19 @@ class _Checker:
             return node, self.column(node, as_text=True)
         return self.checked(node)
 
-    def as_date(self, node: Node, kind: Kind) -> Checked:
-        """Read a text literal beside a date as a date."""
+    def as_moment(self, node: Node, kind: Kind, wanted: Type) -> Checked:
+        """Read a text literal beside a date, a datetime, a time or a duration as one; a date as its midnight."""
+        if isinstance(node, Literal) and isinstance(node.value, date) and wanted.word == "datetime":
+            node = Literal(node.start, node.end, node.value.isoformat())
         if not isinstance(node, Literal) or not isinstance(node.value, str):
             return node, kind
-        try:
-            return Literal(node.start, node.end, date.fromisoformat(node.value)), DATE
-        except ValueError:
-            what = f"expected a date like '2026-05-01', came {node.value!r}"
-            raise self.fail(node, what) from None
+        value = read_moment(node.value, wanted.word)
+        if value is None:
+            raise self.fail(node, f"expected a {wanted.word} like {MOMENT_EXAMPLES[wanted.word]}, came {node.value!r}")
+        if isinstance(value, datetime) and wanted.utc:
+            value = value.replace(tzinfo=UTC) if value.tzinfo is None else value.astimezone(UTC)
+        found = Literal(node.start, node.end, value)
+        return found, literal_type(found)
 
     def unlike(self, node: Node, kind: Type, first: Type) -> ExpressionError:
         """Word the error for types that cannot be compared."""
@@ -264,11 +316,17 @@ class _Checker:
 
     def cast(self, node: Cast) -> Checked:
         """Check the type a value is cast to."""
-        operand, _ = self.checked(node.operand)
-        if node.word not in STORAGE or node.word == "decimal":
-            words = [word for word in STORAGE if word != "decimal"]
+        operand, kind = self.checked(node.operand)
+        if node.word not in STORAGE or node.word in ("decimal", "category"):
+            words = [word for word in STORAGE if word not in ("decimal", "category")]
             raise self.fail(node, f"cannot cast to {node.word!r}", f"there is: {listing(words)}")
-        return replace(node, operand=operand), Type(node.word)
+        if kind is not None and (kind.word, node.word) not in CUT:
+            try:
+                check_pair(kind.word, node.word, "")
+            except ParameterError as error:
+                raise self.fail(node, error.what, error.remedy) from None
+        utc = bool(kind and kind.utc and node.word == "datetime")
+        return replace(node, operand=operand), Type(node.word, utc=utc)
 
     def call(self, node: Call) -> Checked:
         """Check a function, its arguments and what it results in."""
@@ -279,11 +337,15 @@ class _Checker:
         self.count_arguments(node, function)
         checked = [self.checked(argument) for argument in node.arguments]
         types = [kind or STRING for _, kind in checked]
+        if node.function in TIME_PARTS:
+            self.needed_part(node, types[1])
         for at, (argument, (_, kind)) in enumerate(zip(node.arguments, checked, strict=True)):
             self.argument(argument, kind, function.takes[min(at, len(function.takes) - 1)], types[0])
         literals = [_whole_literal(part) for part, _ in checked]
         self.needed_literal(node, literals)
         kind = function.result(types, literals)
+        if node.function == "extract" and getattr(node.arguments[0], "value", None) == "second":
+            kind = NUMBER
         if "same" in function.takes:
             kind = self.one_type(node.arguments, checked) or STRING
         return replace(node, arguments=tuple(part for part, _ in checked), kind=kind), kind
@@ -300,11 +362,18 @@ class _Checker:
         """Raise an error unless an argument is of the type its place takes."""
         if kind is None or takes == "any":
             return
-        fits = kind.numeric if takes == "numeric" else kind.word == takes
+        groups = {"dated": ("date", "datetime"), "moment": tuple(MOMENTS)}
+        fits = kind.numeric if takes == "numeric" else kind.word in groups.get(takes, (takes,))
         if takes == "same":
             fits = _comparable(kind, first)
         if not fits:
-            expected = {"numeric": "a number", "same": str(first)}.get(takes, takes)
+            worded = {
+                "numeric": "a number",
+                "same": str(first),
+                "dated": "a date or datetime",
+                "moment": "a date or time",
+            }
+            expected = worded.get(takes, takes)
             raise self.fail(node, f"expected {expected}, this is {kind}")
 
     def needed_literal(self, node: Call, literals: Sequence[int | None]) -> None:
@@ -312,12 +381,20 @@ class _Checker:
         at = LITERAL_PARAMETERS.get(node.function)
         if at is not None and at < len(literals) and literals[at] is None:
             raise self.fail(node.arguments[at], "expected a whole number written here")
-        if node.function == "extract" and getattr(node.arguments[0], "value", None) not in EXTRACT_PARTS:
-            raise self.fail(node.arguments[0], f"expected {listing(EXTRACT_PARTS)}")
+
+    def needed_part(self, node: Call, kind: Type) -> None:
+        """Raise an error unless the part of time that is asked for is one that the type has."""
+        parts = TIME_PARTS[node.function](kind)
+        part = getattr(node.arguments[0], "value", None)
+        if parts and part not in parts:
+            what, remedy = unknown_name("part", str(part), list(parts))
+            raise self.fail(node.arguments[0], what, remedy)
 
 
 def _comparable(kind: Type, other: Type) -> bool:
-    return kind.word == other.word or (kind.numeric and other.numeric)
+    if {kind.word, other.word} == {"date", "datetime"}:
+        return not (kind.utc or other.utc)
+    return (kind.word == other.word and kind.utc == other.utc) or (kind.numeric and other.numeric)
 
 
 def _whole_literal(node: Node) -> int | None:

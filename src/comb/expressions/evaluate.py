@@ -1,13 +1,12 @@
 """Evaluate checked expressions on whole columns."""
 
 from collections.abc import Mapping
-from datetime import date
 from decimal import Decimal
 from typing import Any
 
 import numpy as np
 
-from comb.expressions import arithmetic, logic
+from comb.expressions import arithmetic, logic, moments
 from comb.expressions.check import check, check_condition, literal_type
 from comb.expressions.functions import FUNCTIONS
 from comb.expressions.nodes import (
@@ -29,10 +28,10 @@ from comb.inference.convert import convert_column
 from comb.inference.patterns import Request
 from comb.tables.bare import BareTable
 from comb.tables.column import Column
-from comb.tables.formats import Value
+from comb.tables.formats import Value, stored_value
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
-from comb.tables.types import NUMBER, STORAGE, STRING, Type
+from comb.tables.types import DURATION, NUMBER, STRING, TIME, Type
 
 
 def evaluate(text: str, table: BareTable) -> Column:
@@ -70,14 +69,13 @@ def constant(value: Value, kind: Type) -> Column:
     """Return a column of one cell that holds a value of the given type."""
     if value is None:
         cleared = np.array([Reason.CLEARED], np.uint8)
-        empty: Any = Text.from_items([""]) if kind == STRING else np.zeros(1, STORAGE[kind.word])
+        empty: Any = Text.from_items([""]) if kind.textual else np.zeros(1, kind.storage)
         return Column(kind, empty, cleared)
     if isinstance(value, str):
         return Column(kind, Text.from_items([value]), np.array([not value], np.uint8))
     if isinstance(value, Decimal):
         return Column(kind, np.array([int(value.scaleb(kind.scale))], np.int64))
-    stored: Any = np.datetime64(value) if isinstance(value, date) else value
-    return Column(kind, np.array([stored], STORAGE[kind.word]))
+    return Column(kind, np.array([stored_value(value, kind)], kind.storage))
 
 
 def _stretched(column: Column, height: int) -> Column:
@@ -103,9 +101,12 @@ class _Evaluator:
             case Literal():
                 return constant(node.value, literal_type(node) or kind)
             case Name():
-                return self.columns[node.name]
+                column = self.columns[node.name]
+                return column.replace(type=column.type.plain) if column.type.base else column
             case Unary():
                 operand = self.value(node.operand, Type("boolean" if node.operator == "not" else "integer"))
+                if operand.type == DURATION:
+                    return moments.negative(operand)
                 return logic.negation(operand) if node.operator == "not" else arithmetic.negative(operand)
             case Binary():
                 return self.binary(node)
@@ -120,7 +121,7 @@ class _Evaluator:
             case Case():
                 return self.case(node, kind)
             case Cast():
-                return convert_column(self.value(node.operand), Request(node.word, ""))
+                return self.cast(node)
             case Call():
                 return self.call(node, kind)
         raise AssertionError(f"no rule for {node!r}")
@@ -136,7 +137,17 @@ class _Evaluator:
         left, right = (self.value(part, Type("integer")) for part in (node.left, node.right))
         if node.operator in ("=", "<>", "<", "<=", ">", ">="):
             return logic.compare(node.operator, left, right)
+        if moments.MOMENTS & {left.type.word, right.type.word}:
+            return moments.calculate(node.operator, left, right)
         return arithmetic.calculate(node.operator, left, right)
+
+    def cast(self, node: Cast) -> Column:
+        """Convert a value; a datetime gives its day or its time of day."""
+        operand = self.value(node.operand)
+        if (operand.type.word, node.word) == ("datetime", "time"):
+            return Column(TIME, operand.array - operand.array.astype("datetime64[D]"), operand.state)
+        rounding = "down" if (operand.type.word, node.word) == ("datetime", "date") else None
+        return convert_column(operand, Request(node.word, ""), rounding=rounding)
 
     def membership(self, node: InList | Between) -> Column:
         """Evaluate in and between."""
@@ -159,6 +170,9 @@ class _Evaluator:
     def call(self, node: Call, kind: Type) -> Column:
         """Evaluate the arguments, then the function."""
         function = FUNCTIONS[node.function]
+        if node.function == "label" and isinstance(node.arguments[0], Name):
+            # What values stand for is known by the column alone.
+            return function.apply([self.columns[node.arguments[0].name]])
         kind, same = node.kind or kind, "same" in function.takes
         arguments = [self.column(part, kind) if same else self.value(part) for part in node.arguments]
         return function.apply(arguments)

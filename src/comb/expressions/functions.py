@@ -6,15 +6,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from comb.expressions import arithmetic, logic
+from comb.expressions import arithmetic, logic, moments
 from comb.expressions.arithmetic import first_missing, undefined_where
+from comb.inference.levels import labels_of
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
-from comb.tables.types import INTEGER, NUMBER, STRING, Type, decimal
+from comb.tables.types import DATE, INTEGER, NUMBER, STRING, TIME, Type, decimal
 
-# What a parameter takes: a type word, "numeric", or "same": like the first argument.
-TEXT, NUMERIC, WHOLE, DAY, ANY, SAME = "string", "numeric", "integer", "date", "any", "same"
+# What a parameter takes: a type word, "numeric", "dated" (date or datetime), "moment" (those and time and
+# duration), or "same": like the first argument.
+TEXT, NUMERIC, WHOLE, DATED, MOMENT, ANY, SAME = "string", "numeric", "integer", "dated", "moment", "any", "same"
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +58,11 @@ def _like_first(types: Sequence[Type], literals: Sequence[int | None]) -> Type:
 
 def _whole(types: Sequence[Type], literals: Sequence[int | None]) -> Type:
     return NUMBER if types[0].word == "number" else INTEGER
+
+
+def _extracted(types: Sequence[Type], literals: Sequence[int | None]) -> Type:
+    # Seconds have a fraction, which the checker tells by the part asked for.
+    return INTEGER
 
 
 def _rounded(types: Sequence[Type], literals: Sequence[int | None]) -> Type:
@@ -159,17 +166,13 @@ def _reason(columns: Sequence[Column]) -> Column:
     return Column(STRING, values, np.where(columns[0].present, np.uint8(Reason.BLANK), np.uint8(0)))
 
 
-def _extract(columns: Sequence[Column]) -> Column:
-    days = columns[1].array
-    months = days.astype("datetime64[M]")
-    part = columns[0].to_list()[0]
-    if part == "day":
-        values = (days - months.astype("datetime64[D]")).astype(np.int64) + 1
-    elif part == "month":
-        values = months.astype(np.int64) % 12 + 1
-    else:
-        values = days.astype("datetime64[Y]").astype(np.int64) + 1970
-    return Column(INTEGER, values, columns[1].state)
+def _part(function: Callable[[str, Column], Column]) -> Callable[[Sequence[Column]], Column]:
+    """Apply a function of a part of time, which is the same for all rows, and a moment."""
+    return lambda columns: function(columns[0].to_list()[0], columns[1])
+
+
+def _second_type(types: Sequence[Type], literals: Sequence[int | None]) -> Type:
+    return types[1]
 
 
 def _round(columns: Sequence[Column]) -> Column:
@@ -185,7 +188,21 @@ FUNCTIONS: dict[str, Function] = {
     "char_length": Function((TEXT,), _gives(INTEGER), _length, "how many characters a text has", 1),
     "coalesce": Function((ANY, SAME), _like_first, _coalesce, "the first that is not missing", 2, True),
     "exp": Function((NUMERIC,), _gives(NUMBER), _float_map(math.exp), "e to the power of x", 1),
-    "extract": Function((TEXT, DAY), _gives(INTEGER), _extract, "year, month or day of a date", 2),
+    "add_months": Function(
+        (DATED, WHOLE), _like_first, lambda c: moments.add_months(*c), "the same day so many months later", 2
+    ),
+    "date_from": Function((WHOLE, WHOLE, WHOLE), _gives(DATE), moments.date_from, "a date of year, month and day", 3),
+    "end_of": Function(
+        (TEXT, DATED), _gives(DATE), _part(moments.end_of), "the last day of the 'month', 'year' and so on", 2
+    ),
+    "extract": Function((TEXT, MOMENT), _extracted, _part(moments.extract), "a part: extract(month from day)", 2),
+    "label": Function((ANY,), _gives(STRING), lambda c: labels_of(c[0]), "what the value of a category stands for", 1),
+    "start_of": Function(
+        (TEXT, DATED), _second_type, _part(moments.start_of), "when the 'month', 'year' and so on begins", 2
+    ),
+    "time_from": Function(
+        (WHOLE,), _gives(TIME), lambda c: moments.time_from(c[0]), "a time of a number: 1745 is 17:45", 1
+    ),
     "floor": Function(
         (NUMERIC,), _whole, lambda c: arithmetic.to_whole(c[0], np.floor), "the next whole number down", 1
     ),
@@ -210,7 +227,12 @@ FUNCTIONS: dict[str, Function] = {
     "upper": Function((TEXT,), _gives(STRING), _text_map(str.upper), "the text in capitals", 1),
 }
 
-EXTRACT_PARTS = ("year", "month", "day")
+# Functions whose first argument is a part of time, and the parts there are.
+TIME_PARTS: dict[str, Callable[[Type], tuple[str, ...]]] = {
+    "extract": moments.parts_of,
+    "start_of": lambda kind: moments.PERIODS if kind.word == "datetime" else moments.PERIODS[:5],
+    "end_of": lambda kind: moments.PERIODS[:5],
+}
 
 # Constants that `round` and the like need before any row is looked at.
 LITERAL_PARAMETERS = {"round": 1}

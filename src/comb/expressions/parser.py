@@ -5,10 +5,10 @@ From loosest to tightest: ``or``; ``and``; ``not``; comparisons, ``is``, ``in``,
 """
 
 from dataclasses import replace
-from datetime import date
 from decimal import Decimal
 
 from comb.errors import ExpressionError
+from comb.expressions.literals import MOMENT_EXAMPLES, read_moment
 from comb.expressions.nodes import (
     Between,
     Binary,
@@ -25,6 +25,7 @@ from comb.expressions.nodes import (
     children,
 )
 from comb.expressions.tokens import Token, fail, tokens_of
+from comb.tables.formats import Value
 
 # Deeper nesting than this is no condition a person wrote.
 DEEPEST = 80
@@ -41,6 +42,9 @@ _BINDING = {
 _NOT, _COMPARISON, _SIGN = 3, 4, 8
 
 _STANDARD = {"==": "=", "!=": "<>"}
+
+# What the standard calls these.
+_ALSO = {"timestamp": "datetime", "interval": "duration"}
 
 _CONSTANTS = {"true": True, "false": False, "null": None}
 
@@ -201,7 +205,7 @@ class _Parser:
             return Literal(token.start, token.end, _unquoted(token.text))
         if token.kind == "quoted":
             return Name(token.start, token.end, token.text[1:-1].replace('""', '"'))
-        if token.kind == "word" or (token.kind == "keyword" and token.text.lower() == "date"):
+        if token.kind == "word" or (token.kind == "keyword" and token.text.lower() in MOMENT_EXAMPLES):
             return self.named(token)
         if token.text == "(":
             inner = self.expression(0)
@@ -221,10 +225,11 @@ class _Parser:
 
     def named(self, token: Token) -> Node:
         """Parse a column, a function, or ``date '2026-05-01'``."""
-        if token.text.lower() == "date" and self.token.kind == "text":
+        word = _ALSO.get(token.text.lower(), token.text.lower())
+        if word in MOMENT_EXAMPLES and self.token.kind == "text":
             quoted = self.token
             self.at += 1
-            return Literal(token.start, quoted.end, self.date(quoted))
+            return Literal(token.start, quoted.end, self.moment(quoted, word))
         if not self.accept("("):
             return Name(token.start, token.end, token.text)
         if token.text.lower() == "extract":
@@ -236,21 +241,20 @@ class _Parser:
         """Parse ``extract(year from d)`` after its name."""
         part = self.token
         if part.kind != "word":
-            raise self.unexpected("year, month or day")
+            raise self.unexpected("year, month, day or another part")
         self.at += 1
         self.expect("from")
         operand = self.expression(0)
         name = Literal(part.start, part.end, part.text.lower())
         return Call(token.start, self.expect(")").end, "extract", (name, operand))
 
-    def date(self, token: Token) -> date:
-        """Read the text of a date literal."""
-        try:
-            return date.fromisoformat(_unquoted(token.text))
-        except ValueError:
-            raise fail(
-                self.text, token.start, token.end, f"expected a date like '2026-05-01', came {token.text}"
-            ) from None
+    def moment(self, token: Token, word: str) -> Value:
+        """Read the text of a literal of a date, a datetime, a time or a duration."""
+        value = read_moment(_unquoted(token.text), word)
+        if value is None:
+            what = f"expected a {word} like {MOMENT_EXAMPLES[word]}, came {token.text}"
+            raise fail(self.text, token.start, token.end, what)
+        return value
 
     def case(self, token: Token) -> Node:
         """Parse a case expression after its first word."""
@@ -270,7 +274,7 @@ class _Parser:
         operand = self.expression(0)
         self.expect("as")
         word = self.token
-        if word.text.lower() != "date" and word.kind != "word":
+        if word.text.lower() not in MOMENT_EXAMPLES and word.kind != "word":
             raise self.unexpected("a type")
         self.at += 1
         return Cast(token.start, self.expect(")").end, operand, word.text.lower())

@@ -42,7 +42,7 @@ class Trial:
 
     def candidate(self, total: int) -> Candidate:
         """Return the trial as evidence, out of so many cells."""
-        return Candidate(self.reading.type, self.weight, total - self.weight, self.pattern)
+        return Candidate(self.reading.type, self.weight, total - self.weight, self.pattern, self.doubt)
 
 
 def all_trials(tally: Tally) -> list[Trial]:

@@ -3,7 +3,7 @@
 Joining them at the end would take the memory of the column twice.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import numpy as np
@@ -90,7 +90,7 @@ class _Read(_Alike):
         self._status = Growing(np.uint8, expected)
         self._kept_at: list[Codes] = []
         self._kept: list[Text] = []
-        self._again: list[Callable[[], list[TextPiece]]] = []
+        self._again: list[Callable[[], Iterable[TextPiece]]] = []
 
     def takes(self, piece: Piece) -> bool:
         return isinstance(piece, ReadPiece) and (piece.reading is self._reading or piece.reading == self._reading)
@@ -115,7 +115,7 @@ class _Read(_Alike):
             self.tally,
             self._words,
             self.absent(),
-            lambda: [piece for fetch in again for piece in fetch()],
+            lambda: (piece for fetch in again for piece in fetch()),
         )
 
 

@@ -3,14 +3,20 @@
 from collections.abc import Collection, Sequence
 from dataclasses import replace
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 
 from comb.errors import counted
-from comb.inference.candidates import Trial, all_trials, most_digits
-from comb.inference.patterns import ISO_DATE, Request, date_form, decimal_scale
+from comb.inference.candidates import Trial, all_trials
+from comb.inference.declared import asked_reading
+from comb.inference.further import further_trials
+from comb.inference.levels import as_category, as_json
+from comb.inference.notation import PER_CENT, shape_of
+from comb.inference.patterns import Request
 from comb.inference.pieces import Piece, ReadCells, TextPiece, read_pieces
 from comb.inference.reader import Reading
+from comb.inference.settle import second_thoughts
 from comb.inference.words import words_for
 from comb.kernels.parsing import FITS, MARKED, MISFIT
 from comb.kernels.tally import Count, Tally
@@ -19,14 +25,18 @@ from comb.tables.evidence import Candidate, Evidence
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
-from comb.tables.types import BOOLEAN, DATE, INTEGER, NUMBER, STRING, decimal
+from comb.tables.types import NUMBER, STRING, TEXTUAL
 
 # A type is taken when at least this share of the cells with a value fits it; the rest
 # is kept as text and reported.
 LEAST_FIT = 0.9
 
-# How many misfits evidence shows.
+# How many misfits evidence shows, and how many other types.
 MOST_EXAMPLES = 5
+MOST_TRIED = 4
+
+# So many misfits tell what they are.
+MOST_MISFITS = 100
 
 
 def infer_column(text: Text, *, missing: Collection[str] | None = None) -> Column:
@@ -68,20 +78,81 @@ def declared_column(
     Column
         What does not fit is missing, ``unreadable``, its text kept.
     """
-    piece = TextPiece(text, words_for(missing, known=request.word != "string"))
-    return _as_declared([piece], _asked_reading(request, piece, marks), request)
+    piece = TextPiece(text, words_for(missing, known=request.word not in TEXTUAL))
+    if request.word in ("category", "json"):
+        return declared_pieces([piece], request)
+    return _as_declared([piece], asked_reading(request, [piece], marks), request)
 
 
 def infer_pieces(pieces: Sequence[Piece]) -> Column:
     """Give a column in pieces the type that its values speak for."""
+    reading, evidence = decide_pieces(pieces)
+    column = _built(pieces, reading, evidence)
+    other = second_thoughts(column, pieces)
+    if other is None:
+        return column
+    return _built(pieces, *other) if other[0] != reading else column.replace(evidence=other[1])
+
+
+def decide_pieces(pieces: Sequence[Piece]) -> tuple[Reading | None, Evidence]:
+    """Decide the type of a column from all of its texts; None means text.
+
+    Cost: nothing beyond the counts where these decide; else a second look, see
+    `comb.inference.further`.
+    """
     tally = total_tally(pieces)
-    reading, evidence = decide(tally)
-    return _built(pieces, reading, evidence)
+    quick = _decided(tally.tobytes())
+    total = int(tally[Count.OTHER])
+    if not quick.open or not total:
+        return quick.reading, quick.evidence
+    further = further_trials(pieces) if quick.reading is None or _misfits_are_numbers(pieces, quick.reading) else []
+    fits = quick.evidence.chosen.fits if quick.reading is not None else 0
+    best = next((trial for trial in further if trial.weight > fits), None)
+    if best is None:
+        return quick.reading, quick.evidence
+    return _decided_between(tally, quick, further)
+
+
+def _decided_between(tally: Tally, quick: "Decision", further: list[Trial]) -> tuple[Reading | None, Evidence]:
+    """Decide between what the counts say and what a second look found."""
+    total = int(tally[Count.OTHER])
+    tried = [*(trial.candidate(total) for trial in further), *quick.evidence.tried]
+    tried = [one for one in tried if one.type != STRING]
+    tried.sort(key=lambda candidate: (-candidate.fits, bool(candidate.doubt)))
+    best = max(further, key=lambda trial: (trial.weight, not trial.doubt))
+    missing = int(tally[Count.BLANK] + tally[Count.GIVEN])
+    known = int(tally[Count.KNOWN])
+    if best.doubt or best.weight < LEAST_FIT * total:
+        why = (best.doubt,) if best.doubt else quick.evidence.why
+        text = Candidate(STRING, total + known, 0)
+        return None, Evidence(text, next(iter(tried), None), missing, why, tried=(text, *tried[:MOST_TRIED]))
+    chosen = best.candidate(total)
+    others = [one for one in tried if one.type != chosen.type or one.pattern != chosen.pattern]
+    runner_up = next(iter(others), None)
+    return best.reading, Evidence(chosen, runner_up, missing + known, best.why, tried=(chosen, *others[:MOST_TRIED]))
+
+
+def _misfits_are_numbers(pieces: Sequence[Piece], reading: Reading) -> bool:
+    """Return whether what does not fit a type of numbers are numbers too, in another notation."""
+    if not reading.type.numeric:
+        return False
+    found: list[str] = []
+    for piece in pieces:
+        cells = piece.read(reading)
+        wrong = np.flatnonzero(cells.status[cells.kept_at] == MISFIT)[:MOST_MISFITS]
+        found += [text.strip() for text in cells.kept.take(wrong).to_list()]
+    shapes = [shape_of(text) for text in found[:MOST_MISFITS]]
+    marked = [shape for shape in shapes if shape is not None and not shape.unit]
+    return len(marked) * 2 > len(shapes)
 
 
 def declared_pieces(pieces: Sequence[Piece], request: Request) -> Column:
     """Give a column in pieces the type that was asked for."""
-    return _as_declared(pieces, _plain_reading(request, total_tally(pieces)), request)
+    if request.word == "category":
+        return as_category(infer_pieces(pieces))
+    if request.word == "json":
+        return as_json(_as_declared(pieces, None, request))
+    return _as_declared(pieces, asked_reading(request, pieces, None), request)
 
 
 def total_tally(pieces: Sequence[Piece]) -> Tally:
@@ -92,8 +163,8 @@ def total_tally(pieces: Sequence[Piece]) -> Tally:
     return total
 
 
-def decide(tally: Tally) -> tuple[Reading | None, Evidence]:
-    """Decide the type from counts of what the texts could be; None means text.
+def decide(tally: Tally) -> "Decision":
+    """Decide the type from counts of what the texts could be.
 
     The examples in the evidence are left open. Equal counts are decided once: wide tables have
     many columns alike.
@@ -101,8 +172,24 @@ def decide(tally: Tally) -> tuple[Reading | None, Evidence]:
     return _decided(tally.tobytes())
 
 
+class Decision(NamedTuple):
+    """What counts decide.
+
+    Attributes
+    ----------
+    reading : Reading or None
+    evidence : Evidence
+    open : bool
+        Whether a second look could find a type that more cells fit.
+    """
+
+    reading: Reading | None
+    evidence: Evidence
+    open: bool
+
+
 @lru_cache(maxsize=4096)
-def _decided(counts: bytes) -> tuple[Reading | None, Evidence]:
+def _decided(counts: bytes) -> Decision:
     tally = np.frombuffer(counts, np.int64)
     total = int(tally[Count.OTHER])
     trials = all_trials(tally)
@@ -114,13 +201,18 @@ def _decided(counts: bytes) -> tuple[Reading | None, Evidence]:
         fits = total + known
         why: tuple[str, ...] = (doubt,) if doubt else () if fits else ("there is nothing in it",)
         runner_up = best.candidate(total) if best else None
-        return None, Evidence(Candidate(STRING, fits, 0), runner_up, missing, why)
+        tried = tuple(trial.candidate(total) for trial in trials[:MOST_TRIED])
+        text = Candidate(STRING, fits, 0)
+        comma = best is not None and best.doubt and best.reading.type.numeric
+        return Decision(None, Evidence(text, runner_up, missing, why, tried=(text, *tried)), bool(comma or not doubt))
     other = next((trial for trial in trials[1:] if trial.weight < best.weight), None)
     why = best.why
     if best.reading.type == NUMBER and tally[Count.MANY_DIGITS]:
         why += (f"{counted(int(tally[Count.MANY_DIGITS]), 'value')} with more digits than a number keeps",)
     runner_up = other.candidate(total) if other else None
-    return best.reading, Evidence(best.candidate(total), runner_up, missing + known, why)
+    tried = tuple(trial.candidate(total) for trial in trials[: MOST_TRIED + 1])
+    evidence = Evidence(best.candidate(total), runner_up, missing + known, why, tried=tried)
+    return Decision(best.reading, evidence, best.weight < total)
 
 
 def _text_doubt(tally: Tally, trials: list[Trial]) -> str:
@@ -158,7 +250,8 @@ def _built(pieces: Sequence[Piece], reading: Reading | None, evidence: Evidence)
     if examples:
         evidence = replace(evidence, examples=examples)
     kind = STRING if reading is None else reading.type
-    return Column(kind, cells.values, state, kept=kept, evidence=evidence, description=reading.unit if reading else "")
+    unit = "" if reading is None or reading.unit == PER_CENT else reading.unit
+    return Column(kind, cells.values, state, kept=kept, evidence=evidence, description=unit)
 
 
 def _counted(evidence: Evidence, cells: ReadCells, absent: int) -> Evidence:
@@ -180,50 +273,3 @@ def _misfits(cells: ReadCells) -> tuple[str, ...]:
             if len(examples) == MOST_EXAMPLES:
                 return tuple(examples)
     return tuple(examples)
-
-
-def _asked_reading(request: Request, piece: TextPiece, marks: Reading | None) -> Reading | None:
-    """Return how to read texts of the type asked for, with the marks given; None for strings."""
-    if marks is None or request.word in ("string", "boolean", "date"):
-        return _plain_reading(request, piece.tally)
-    base = marks if marks.decimal_mark else _likely_marks(piece, marks)
-    if request.word != "decimal":
-        return replace(base, type=INTEGER if request.word == "integer" else NUMBER)
-    if request.pattern:
-        return replace(base, type=decimal(decimal_scale(request.pattern)))
-    texts = (text.strip().removesuffix(base.unit).rstrip() for text in piece.text.items())
-    ends = [text.partition(base.decimal_mark)[2] for text in texts]
-    return replace(base, type=decimal(max((len(end) for end in ends if end.isdigit()), default=0)))
-
-
-def _plain_reading(request: Request, tally: Tally) -> Reading | None:
-    """Return how to read texts of the type asked for, with the marks their counts speak for."""
-    if request.word == "string":
-        return None
-    if request.word == "boolean":
-        return Reading(BOOLEAN)
-    if request.word == "date":
-        return _date_reading(request, tally)
-    comma = bool(tally[Count.COMMA] > tally[Count.POINT])
-    kind = INTEGER if request.word == "integer" else NUMBER
-    if request.word == "decimal" and request.pattern:
-        kind = decimal(decimal_scale(request.pattern))
-    elif request.word == "decimal":
-        kind = decimal(most_digits(tally, Count.COMMA_SCALE if comma else Count.POINT_SCALE))
-    return Reading(kind, decimal_mark="," if comma else ".")
-
-
-def _date_reading(request: Request, tally: Tally) -> Reading:
-    if request.pattern:
-        return Reading(DATE, dates=(date_form(request.pattern),))
-    trial = next((trial for trial in all_trials(tally) if trial.reading.type == DATE), None)
-    if trial is None or trial.doubt:
-        return Reading(DATE, dates=(date_form(ISO_DATE),))
-    return trial.reading
-
-
-def _likely_marks(piece: TextPiece, given: Reading) -> Reading:
-    """Return the decimal mark that reads more of the cells."""
-    options = [replace(given, decimal_mark=mark) for mark in ".," if mark != given.group_mark]
-    weights = [int(np.count_nonzero(piece.read(option).status == FITS)) for option in options]
-    return options[weights.index(max(weights))]

@@ -5,7 +5,7 @@ fit. It can be read another way as long as its values tell the new ones exactly;
 they do not, it fetches its texts again.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from comb.inference.reader import Reading
 from comb.kernels import chosen
-from comb.kernels.blocks import Block, DateOrders, NumberForm
+from comb.kernels.blocks import Block, CellForm
 from comb.kernels.coding import Codes
 from comb.kernels.parsing import BLANK, FITS, MARKED, MOST_DECIMAL_DIGITS
 from comb.kernels.tally import IS_BLANK, IS_GIVEN, IS_KNOWN, Count, Kinds, Tally, Words
@@ -91,6 +91,10 @@ class TextPiece:
     def __len__(self) -> int:
         return len(self.text)
 
+    def stored(self, places: Codes) -> list[str]:
+        """Return some of the stored texts."""
+        return chosen.take(self.text.packed(), places).strings()
+
     def read(self, reading: Reading | None) -> ReadCells:
         """Read the cells; None leaves them as they are, and known words for missing with them."""
         if reading is None:
@@ -119,7 +123,7 @@ class ReadPiece:
     words : Words
     absent : bool array, optional
     again : callable
-        Fetches the same cells as text.
+        Fetches the same cells as text, part by part as they are asked for.
     """
 
     __slots__ = ("absent", "again", "cells", "reading", "tally", "words")
@@ -131,7 +135,7 @@ class ReadPiece:
         tally: Tally,
         words: Words,
         absent: Mask | None,
-        again: Callable[[], list[TextPiece]],
+        again: Callable[[], Iterable[TextPiece]],
     ) -> None:
         self.reading = reading
         self.cells = cells
@@ -149,7 +153,7 @@ class ReadPiece:
             return self.cells
         values = None if reading is None else self._converted(reading)
         if values is None or reading is None:
-            return read_pieces(self.again(), reading)[0]
+            return read_pieces(list(self.again()), reading)[0]
         misfits = TextPiece(self.cells.kept, self.words).read(reading)
         status = self.cells.status.copy()
         status[self.cells.kept_at] = misfits.status
@@ -160,10 +164,14 @@ class ReadPiece:
         """Return the values as another reading gives them; None if they do not tell."""
         mine, wanted = self.reading, reading
         values: Any = self.cells.values
+        if mine.moments or wanted.moments or wanted.counted:
+            return None
         if mine.type.word == wanted.type.word == "date":
             # What one order reads, another would read differently.
             return values.copy() if set(mine.orders) <= set(wanted.orders) else None
-        if (wanted.group_mark, wanted.unit) != ("", "") or not (mine.type.numeric and wanted.type.numeric):
+        if (wanted.group_mark, wanted.unit, wanted.noted) != ("", "", False) or not (
+            mine.type.numeric and wanted.type.numeric
+        ):
             return None
         if mine.type.word != "integer" and mine.decimal_mark != wanted.decimal_mark:
             return None
@@ -222,7 +230,7 @@ class Guess(NamedTuple):
     """How a column is likely to be read, and what the kernels are told of it."""
 
     reading: Reading
-    form: NumberForm | DateOrders
+    form: CellForm
 
 
 def block_piece(
@@ -231,7 +239,7 @@ def block_piece(
     guess: Guess | None,
     words: Words,
     absent: Mask | None,
-    again: Callable[[], list[TextPiece]],
+    again: Callable[[], Iterable[TextPiece]],
 ) -> Piece:
     """Take a column out of a block, read by a guess where that is the better way.
 

@@ -2,13 +2,19 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 import numpy as np
 
+from comb.inference.calendar import MONTHS, WEEKDAYS
+from comb.inference.forms import CLOCK_NUMBER, DURATION_UNITS, EPOCHS, Form
+from comb.inference.moments import read_duration
+from comb.inference.notation import Marks, written_plain
 from comb.inference.patterns import DateForm
 from comb.inference.words import BOOLEAN_PAIRS
 from comb.kernels import chosen, parsing
-from comb.kernels.blocks import DateOrders, NumberForm
+from comb.kernels.blocks import CellForm, MomentForm, NumberForm
+from comb.kernels.moments import parse_moments
 from comb.kernels.packed import Packed
 from comb.kernels.parsing import Parsed
 from comb.tables.types import STORAGE, Type
@@ -27,9 +33,17 @@ class Reading:
     decimal_mark, group_mark : str
         The marks in numbers; an empty group mark means none.
     unit : str
-        A unit that may follow the number and is taken off.
+        A unit or currency that may stand with the number and is taken off; per cent are divided by 100.
     dates : tuple of DateForm
-        The forms of dates that are accepted.
+        The numeric forms of dates that are accepted.
+    moments : tuple of Form
+        Other forms of dates, and those of datetimes, times and durations.
+    noted : bool
+        Whether signs may stand behind numbers, or parentheses around negative ones; of booleans
+        whether 1 and 0 stand for them.
+    counted : str
+        What numbers count: one of `EPOCHS`, of `DURATION_UNITS`, or `CLOCK_NUMBER`; of booleans the words
+        for true and false, with a bar between.
     """
 
     type: Type
@@ -37,6 +51,9 @@ class Reading:
     group_mark: str = ""
     unit: str = ""
     dates: tuple[DateForm, ...] = field(default=())
+    moments: tuple[Form, ...] = field(default=())
+    noted: bool = False
+    counted: str = ""
 
     @property
     def orders(self) -> tuple[tuple[str, str], ...]:
@@ -44,9 +61,11 @@ class Reading:
         return tuple((form.order, form.mark) for form in self.dates)
 
     @property
-    def form(self) -> NumberForm | DateOrders | None:
+    def form(self) -> CellForm | None:
         """How the compiled kernels read it; None if they do not."""
-        if self.type.numeric and not self.group_mark and not self.unit:
+        if self.moments:
+            return moment_form(self.moments)
+        if self.type.numeric and not self.group_mark and not self.unit and not self.noted:
             return NumberForm(self.type.word, self.type.scale, self.decimal_mark)
         return self.orders or None
 
@@ -62,11 +81,55 @@ class Reading:
         if self.type.numeric:
             return self._parse_numbers(stripped)
         if self.type.word == "boolean":
-            return parsing.parse_words(stripped, TRUE_WORDS, FALSE_WORDS)
+            if self.counted:
+                yes, _, no = map(parsing.fold, self.counted.partition("|"))
+                return parsing.parse_words(stripped, frozenset({yes}), frozenset({no}))
+            digits = ({"1"}, {"0"}) if self.noted else (set(), set())
+            return parsing.parse_words(stripped, TRUE_WORDS | digits[0], FALSE_WORDS | digits[1])
+        if self.counted:
+            return self._parse_counts(stripped)
+        if self.moments:
+            return self._parse_moments(stripped)
+        if self.type.word == "duration":
+            return self._parse_durations(stripped)
         return self._parse_dates(stripped)
 
-    def _parse_numbers(self, texts: list[str]) -> Parsed:
+    def _parse_moments(self, texts: list[str]) -> Parsed:
+        values, status = parse_moments(texts, self.moments[0].program, MONTHS, WEEKDAYS)
+        for form in self.moments[1:]:
+            left = np.flatnonzero(status == parsing.MISFIT)
+            read, fits = parse_moments([texts[at] for at in left.tolist()], form.program, MONTHS, WEEKDAYS)
+            values[left], status[left] = read, fits
+        return values.view(STORAGE[self.type.word]), status
+
+    def _parse_durations(self, texts: list[str]) -> Parsed:
+        found = [read_duration(text) if text else None for text in texts]
+        values = np.array([value or 0 for value in found], np.int64)
+        status = [
+            parsing.FITS if value is not None else parsing.MISFIT if text else parsing.BLANK
+            for text, value in zip(texts, found, strict=True)
+        ]
+        return values.view(STORAGE["duration"]), np.array(status, np.uint8)
+
+    def _parse_counts(self, texts: list[str]) -> Parsed:
+        """Read numbers that count something as what they count from."""
+        if self.counted == CLOCK_NUMBER:
+            numbers, status = parsing.parse_integers(texts)
+            hours, minutes = np.divmod(numbers, 100)
+            wrong = (status == parsing.FITS) & ((numbers < 0) | (hours > 23) | (minutes > 59))
+            status[wrong] = parsing.MISFIT
+            micro = np.where(status == parsing.FITS, (hours * 60 + minutes) * 60_000_000, 0)
+            return micro.view(STORAGE["time"]), status
         plain = plain_numbers(texts, self.decimal_mark, self.group_mark, self.unit)
+        return counts_read(plain, self.counted, self.type.word)
+
+    def _parse_numbers(self, texts: list[str]) -> Parsed:
+        if self.noted or self.group_mark or self.unit:
+            marks = Marks(self.decimal_mark, self.group_mark)
+            # A text that is no number is given a space in front, so that no reader takes it for one.
+            plain = [(written_plain(text, marks, self.unit) or f" {text}") if text else text for text in texts]
+        else:
+            plain = plain_numbers(texts, self.decimal_mark, "")
         if self.type.word == "integer" or (self.type.word == "decimal" and not self.type.scale):
             return parsing.parse_integers(plain)
         if self.type.word == "number":
@@ -83,6 +146,46 @@ class Reading:
             hits = fits == parsing.FITS
             values[hits], status[hits] = read[hits], parsing.FITS
         return values, status
+
+
+@lru_cache(maxsize=256)
+def moment_form(forms: tuple[Form, ...]) -> MomentForm:
+    """Return what the kernels are told of some forms."""
+    programs = tuple((form.program.kind, np.array(form.program.ops, np.int32)) for form in forms)
+    return MomentForm(programs, forms[0].type.word, MONTHS, WEEKDAYS)
+
+
+# The day from which each kind of day count is counted, and the first count it can hold.
+_DAY_COUNTS = {
+    "days_since_1900": (np.datetime64("1899-12-30"), 61),
+    "days_since_1904": (np.datetime64("1904-01-01"), 0),
+}
+
+
+def counts_read(texts: Sequence[str], counted: str, word: str) -> Parsed:
+    """Read plain numbers that count days, seconds and so on.
+
+    >>> counts_read(["45000", "1e99"], "days_since_1900", "date")[0].astype(str).tolist()
+    ['2023-03-15', '1970-01-01']
+    """
+    numbers, status = parsing.parse_numbers(texts)
+    numbers = np.where(status == parsing.FITS, numbers, 0.0)
+    if counted in _DAY_COUNTS:
+        start, least = _DAY_COUNTS[counted]
+        within = (numbers >= least) & (numbers < 2_958_466) & (numbers == np.floor(numbers))
+        days = np.where(within, numbers, 0).astype(np.int64)
+        values = np.where(within, start + days, np.datetime64(0, "D"))
+    else:
+        factor = {"seconds_since_1970": 1_000_000, "milliseconds_since_1970": 1_000}.get(counted)
+        with np.errstate(over="ignore"):
+            micro = np.round(numbers * (factor or DURATION_UNITS[counted]))
+        most = 253_402_300_800_000_000 if counted in EPOCHS else 2**62
+        within = np.abs(micro) < most
+        if counted in EPOCHS:
+            within &= micro >= -62_135_596_800_000_000
+        values = np.where(within, micro, 0).astype(np.int64).view(STORAGE[word])
+    status[~within & (status == parsing.FITS)] = parsing.MISFIT
+    return values, status
 
 
 def plain_numbers(texts: Sequence[str], decimal_mark: str, group_mark: str, unit: str = "") -> list[str]:

@@ -17,10 +17,11 @@ from comb.kernels.coding import Codes
 from comb.kernels.parsing import FITS
 from comb.tables.column import Column
 from comb.tables.evidence import Candidate, Evidence
+from comb.tables.formats import datetime_text, duration_text, time_text
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
-from comb.tables.types import BOOLEAN, DATE, INTEGER, NUMBER, STRING, Type
+from comb.tables.types import BOOLEAN, DATE, DATETIME, DURATION, INTEGER, JSON, NUMBER, STRING, TIME, Type
 
 MICROSECONDS_A_DAY = 86_400_000_000
 
@@ -99,17 +100,6 @@ def number_text(value: float) -> str:
     return str(int(value)) if float(value).is_integer() and abs(value) < EXACT_FLOAT else repr(value)
 
 
-def _moment(micro: float) -> datetime.datetime:
-    return datetime.datetime(1970, 1, 1) + datetime.timedelta(microseconds=micro)
-
-
-def _span_text(micro: float) -> str:
-    seconds, fraction = divmod(int(abs(micro)), 1_000_000)
-    tail = f".{fraction:06}".rstrip("0") if fraction else ""
-    sign = "-" if micro < 0 else ""
-    return f"{sign}{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}{tail}"
-
-
 _WRITERS: dict[int, Callable[[float], str]] = {
     CellKind.EMPTY: lambda _: "",
     CellKind.ABSENT: lambda _: "",
@@ -117,9 +107,9 @@ _WRITERS: dict[int, Callable[[float], str]] = {
     CellKind.NUMBER: number_text,
     CellKind.BOOLEAN: lambda value: "true" if value else "false",
     CellKind.DATE: lambda days: (datetime.date(1970, 1, 1) + datetime.timedelta(days=days)).isoformat(),
-    CellKind.DATETIME: lambda micro: _moment(micro).isoformat(),
-    CellKind.TIME: _span_text,
-    CellKind.DURATION: _span_text,
+    CellKind.DATETIME: lambda micro: datetime_text(int(micro)),
+    CellKind.TIME: lambda micro: time_text(int(micro)),
+    CellKind.DURATION: lambda micro: duration_text(int(micro)),
 }
 
 
@@ -138,6 +128,7 @@ def typed_column(cells: TypedCells, *, dates_in_text: bool = False) -> Column:
         Cells of another type are missing, ``unreadable``, with their text kept; among
         texts they are written as text. Cost: one pass, and one over the distinct texts.
     """
+    cells = _alike_moments(cells)
     tally = np.bincount(cells.kinds, minlength=len(CellKind))
     counts = {kind: int(tally[kind]) for kind in _WORDS if tally[kind]}
     if not counts:
@@ -150,11 +141,28 @@ def typed_column(cells: TypedCells, *, dates_in_text: bool = False) -> Column:
     order = sorted(counts, key=lambda kind: (-counts[kind], kind != CellKind.TEXT, kind))
     chosen = order[0]
     runner = order[1] if len(order) > 1 else None
-    if chosen in (CellKind.TEXT, CellKind.DATETIME, CellKind.TIME, CellKind.DURATION, CellKind.NESTED):
+    if chosen == CellKind.NESTED and len(order) == 1:
+        column = _text_column(cells, {CellKind.TEXT: 1}, CellKind.TEXT)
+        evidence = Evidence(Candidate(JSON, counts[chosen], 0), None, len(column) - counts[chosen], (NESTED_TOLD,))
+        return column.replace(type=JSON, evidence=evidence)
+    if chosen in (CellKind.TEXT, CellKind.NESTED):
         if dates_in_text and chosen == CellKind.TEXT and len(order) == 1:
             return _read_texts(cells)
         return _text_column(cells, counts, chosen)
     return _valued_column(cells, counts, chosen, runner)
+
+
+def _alike_moments(cells: TypedCells) -> TypedCells:
+    """Take dates among datetimes for midnights, and times among durations for durations."""
+    dates, moments = cells.kinds == CellKind.DATE, cells.kinds == CellKind.DATETIME
+    times, spans = cells.kinds == CellKind.TIME, cells.kinds == CellKind.DURATION
+    kinds, numbers = cells.kinds, cells.numbers
+    if dates.any() and moments.any():
+        numbers = np.where(dates, numbers * MICROSECONDS_A_DAY, numbers)
+        kinds = np.where(dates, np.uint8(CellKind.DATETIME), kinds)
+    if times.any() and spans.any():
+        kinds = np.where(times, np.uint8(CellKind.DURATION), kinds)
+    return cells if kinds is cells.kinds else replace(cells, kinds=kinds, numbers=numbers)
 
 
 def _empty_texts(cells: TypedCells) -> int:
@@ -218,8 +226,6 @@ def _text_column(cells: TypedCells, counts: dict[CellKind, int], chosen: CellKin
     held = np.flatnonzero(states == Reason.MARKER)
     held = held[cells.texts[held] >= 0]
     why = _why(counts)
-    if chosen in (CellKind.DATETIME, CellKind.TIME, CellKind.DURATION):
-        why = (f"its cells are of the kind {_WORDS[chosen]}, written in ISO form", *why)
     present_count = int(np.count_nonzero(states == Reason.PRESENT))
     evidence = Evidence(Candidate(STRING, present_count, 0), None, len(states) - present_count, why)
     return Column(STRING, text, states, kept=_kept(cells, held), evidence=evidence)
@@ -234,17 +240,19 @@ def _distinct(text: Text) -> Text:
 
 
 def _read_texts(cells: TypedCells) -> Column:
-    """Read texts as dates if all are, in ISO form."""
+    """Read texts as dates or datetimes if all are, in ISO form."""
     plain = _text_column(cells, {CellKind.TEXT: 1}, CellKind.TEXT)
     states = plain.states
     values = plain.text
     column = infer_column(values, missing=())
     evidence = column.evidence
-    iso = column.type == DATE and evidence is not None and not evidence.chosen.misfits
-    if not iso or evidence is None or evidence.chosen.pattern != "yyyy-MM-dd":
+    iso = column.type.word in ("date", "datetime") and evidence is not None and not evidence.chosen.misfits
+    if not iso or evidence is None or not evidence.chosen.pattern.startswith("yyyy-MM-dd"):
         return plain
-    evidence = replace(evidence, missing=int(np.count_nonzero(states)), why=("all texts are dates in ISO form",))
-    return Column(DATE, column.values, states, kept=plain.kept, evidence=evidence)
+    evidence = replace(
+        evidence, missing=int(np.count_nonzero(states)), why=(f"all texts are {column.type}s in ISO form",)
+    )
+    return Column(column.type, column.values, states, kept=plain.kept, evidence=evidence)
 
 
 def _valued_column(cells: TypedCells, counts: dict[CellKind, int], chosen: CellKind, runner: CellKind | None) -> Column:
@@ -280,7 +288,15 @@ def _valued_column(cells: TypedCells, counts: dict[CellKind, int], chosen: CellK
 
 
 def _type_of(kind: CellKind) -> Type:
-    return {CellKind.NUMBER: NUMBER, CellKind.BOOLEAN: BOOLEAN, CellKind.DATE: DATE}.get(kind, STRING)
+    return _TYPES.get(kind, STRING)
+
+
+_TYPES = {
+    CellKind.NUMBER: NUMBER, CellKind.BOOLEAN: BOOLEAN, CellKind.DATE: DATE, CellKind.DATETIME: DATETIME,
+    CellKind.TIME: TIME, CellKind.DURATION: DURATION, CellKind.NESTED: JSON,
+}  # fmt: skip
+
+NESTED_TOLD = "its cells are lists and objects, kept as the source has them"
 
 
 def _values(cells: TypedCells, chosen: CellKind, fits: NDArray[np.bool_]) -> tuple[Type, NDArray[Any]]:
@@ -290,6 +306,9 @@ def _values(cells: TypedCells, chosen: CellKind, fits: NDArray[np.bool_]) -> tup
         return BOOLEAN, numbers.astype(np.bool_)
     if chosen == CellKind.DATE:
         return DATE, numbers.astype(np.int64).view("datetime64[D]")
+    if chosen in (CellKind.DATETIME, CellKind.TIME, CellKind.DURATION):
+        kind = _TYPES[chosen]
+        return kind, numbers.astype(np.int64).view(kind.storage)
     if numbers.dtype == np.int64:
         return INTEGER, numbers
     with np.errstate(invalid="ignore"):

@@ -1,7 +1,7 @@
 """The functions that make public tables: load, inspect, table."""
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from datetime import date
+from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from pathlib import Path
 from typing import Any, Literal
@@ -15,9 +15,21 @@ from comb.reading.inspection import Inspection
 from comb.reading.load import ReadOptions, Source, inspect_source, load_table, load_tables
 from comb.reading.load import load_beginning as load_table_beginning
 from comb.tables.column import Column
+from comb.tables.formats import stored_value
 from comb.tables.names import unique_names
 from comb.tables.reasons import Reason
-from comb.tables.types import BOOLEAN, DATE, INTEGER, NUMBER, STORAGE, Type, decimal
+from comb.tables.types import (
+    BOOLEAN,
+    DATE,
+    DATETIME,
+    DURATION,
+    INTEGER,
+    NUMBER,
+    TIME,
+    UTC_DATETIME,
+    Type,
+    decimal,
+)
 
 
 def load(
@@ -210,16 +222,28 @@ def _column(name: str, cells: list[Any]) -> Column:
         return Column.of_strings(cells)
     kind = _kind(name, kinds, cells)
     state = np.where(missing, np.uint8(Reason.BLANK), np.uint8(0))
-    stored = [0 if cell is None else _stored(cell, kind) for cell in cells]
-    return Column(kind, np.array(stored, STORAGE[kind.word]), state)
+    values = np.zeros(len(cells), kind.storage)
+    for at, cell in enumerate(cells):
+        if cell is not None:
+            values[at] = stored_value(cell, kind)
+    return Column(kind, values, state)
+
+
+_KINDS: dict[type, Type] = {bool: BOOLEAN, date: DATE, time: TIME, timedelta: DURATION}
 
 
 def _kind(name: str, kinds: set[type], cells: list[Any]) -> Type:
     """Return the type that holds all Python values of a column."""
-    if kinds == {bool}:
-        return BOOLEAN
-    if kinds == {date}:
-        return DATE
+    if len(kinds) == 1 and next(iter(kinds)) in _KINDS:
+        return _KINDS[next(iter(kinds))]
+    if kinds == {datetime}:
+        aware = {cell.tzinfo is not None for cell in cells if cell is not None}
+        if len(aware) > 1:
+            raise ParameterError(
+                f"expected datetimes of one kind in {name!r}, some have an offset and some have none",
+                remedy="give all of them an offset, or none",
+            )
+        return UTC_DATETIME if True in aware else DATETIME
     if kinds == {int}:
         too_large = [cell for cell in cells if cell is not None and not INT64_MIN <= cell <= INT64_MAX]
         if too_large:
@@ -234,7 +258,3 @@ def _kind(name: str, kinds: set[type], cells: list[Any]) -> Type:
         return NUMBER
     told = ", ".join(sorted(kind.__name__ for kind in kinds))
     raise ParameterError(f"expected values of one kind in {name!r}, came {told}", remedy="give them all as text")
-
-
-def _stored(cell: Any, kind: Type) -> Any:
-    return int(Decimal(cell).scaleb(kind.scale)) if kind.word == "decimal" else cell

@@ -148,6 +148,10 @@ class Table(BareTable):
         decimal_mark: str | None = None,
         group_mark: str | None = None,
         unit: str | None = None,
+        values: Sequence[Value] = (),
+        labels: Mapping[Any, str] | BareTable | None = None,
+        rounding: Literal["nearest", "nearest_even", "down", "up"] | None = None,
+        pivot: int | None = None,
         on_misfit: Literal["keep", "set aside", "stop"] = "keep",
         why: str | None = None,
     ) -> Self:
@@ -163,6 +167,16 @@ class Table(BareTable):
             Marks in numbers; by default the texts decide.
         unit : str, optional
             A unit behind the numbers, to be taken off.
+        values : sequence, optional
+            For categories: the values that may occur, in order.
+        labels : mapping or table, optional
+            For categories: what values stand for; of a table the first column has the values and the
+            second what they stand for.
+        rounding : str, optional
+            How numbers with more digits than the type has, and datetimes that become dates, are
+            rounded; by default they do not fit.
+        pivot : int, optional
+            Two-digit years from here on are of the last century; by default 50.
         on_misfit : {"keep", "set aside", "stop"}
             What happens to rows with a text that does not fit.
 
@@ -170,11 +184,18 @@ class Table(BareTable):
         >>> weights = comb.table(columns={"kg": ["1,5 kg", "2,0 kg"]})
         >>> weights.convert({"kg": "number"}, unit="kg")["kg"].to_list()
         [1.5, 2.0]
+        >>> moods = comb.table(columns={"mood": [2, 1, 2]})
+        >>> str(moods.convert({"mood": "category"}, labels={1: "calm", 2: "nervous"})["mood"].type)
+        'category'
         """
         words = [plain_text(word) for word in missing]
+        if isinstance(labels, BareTable):
+            labels = _code_book(labels)
         return self._step(
             "convert", why, columns=dict(columns), missing=words, decimal_mark=decimal_mark,
-            group_mark=group_mark, unit=unit, on_misfit=on_misfit,
+            group_mark=group_mark, unit=unit, values=[plain_text(value) for value in values],
+            labels={plain_text(value): label for value, label in (labels or {}).items()}, rounding=rounding,
+            pivot=pivot, on_misfit=on_misfit,
         )  # fmt: skip
 
     def trim(self, columns: Names = (), *, inner: bool = False, why: str | None = None) -> Self:
@@ -371,3 +392,11 @@ class Table(BareTable):
 
 def _listed(names: Names) -> list[str]:
     return [names] if isinstance(names, str) else list(names)
+
+
+def _code_book(table: BareTable) -> dict[Any, str]:
+    """Return the labels that a table of two columns gives to values."""
+    if len(table.names) < 2:
+        raise ParameterError(f"expected a table with values and what they stand for, came one with {table.names}")
+    values, labels = (table[name].texts() for name in table.names[:2])
+    return {value: label or "" for value, label in zip(values, labels, strict=True) if value is not None}

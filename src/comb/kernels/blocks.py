@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from comb.kernels import tally as counting
 from comb.kernels.coding import encode
+from comb.kernels.moments import Names
 from comb.kernels.packed import Packed, pack
 from comb.kernels.parsing import BLANK, FITS, MARKED, MISFIT
 from comb.kernels.structure import LINE_END_BYTES, Records, split_records
@@ -74,6 +75,32 @@ class NumberForm(NamedTuple):
 DateOrders = tuple[tuple[str, str], ...]
 
 
+class MomentForm(NamedTuple):
+    """How dates, datetimes, times or durations are written: the first program that fits reads them.
+
+    Attributes
+    ----------
+    programs : tuple of (str, int32 array)
+        See `comb.kernels.moments.Program`.
+    word : str
+        The type.
+    months, weekdays : Names
+    """
+
+    programs: tuple[tuple[str, NDArray[np.int32]], ...]
+    word: str
+    months: Names
+    weekdays: Names
+
+
+CellForm = NumberForm | DateOrders | MomentForm
+
+# How each type of moment is stored.
+MOMENTS = {
+    "date": "datetime64[D]", "datetime": "datetime64[us]", "time": "timedelta64[us]", "duration": "timedelta64[us]"
+}  # fmt: skip
+
+
 class Block(Protocol):
     """The records of a run of text.
 
@@ -120,7 +147,7 @@ class Block(Protocol):
     def text(self, column: int) -> tuple[Packed, NDArray[Any] | None]:
         """Return a column as texts, with codes where they repeat."""
 
-    def values(self, column: int, form: NumberForm | DateOrders, words: Words) -> Values | None:
+    def values(self, column: int, form: CellForm, words: Words) -> Values | None:
         """Return a column as numbers or dates; None where texts are the better way."""
 
     def tally(self, column: int, words: Words) -> Tally:
@@ -185,7 +212,7 @@ class ListBlock:
         words, codes = encode(texts)
         return (pack(texts), None) if len(words) > MOST_DISTINCT_SHARE * len(texts) else (pack(words), codes)
 
-    def values(self, column: int, form: NumberForm | DateOrders, words: Words) -> Values | None:
+    def values(self, column: int, form: CellForm, words: Words) -> Values | None:
         """Leave it at texts, which the reference reads when the type is known."""
         return None
 
@@ -308,7 +335,7 @@ class PlaceBlock:
         first, codes = self._cells.encode(*cells, MOST_DISTINCT_SHARE)
         return Packed(*self._cells.gather(*(cells if first is None else cells.take(first)))), codes
 
-    def values(self, column: int, form: NumberForm | DateOrders, words: Words) -> Values | None:
+    def values(self, column: int, form: CellForm, words: Words) -> Values | None:
         """Return a column as numbers or dates; None where texts are the better way."""
         cells = self._column(column)
         if column in self._read:
@@ -365,9 +392,15 @@ def _packed_words(words: Words) -> tuple[Packed, ...]:
     return tuple(pack(part) for part in words)
 
 
-def read_cells(kernel: Any, cells: Cells, form: NumberForm | DateOrders, words: Words) -> tuple[Any, Status, Tally]:
+def read_cells(kernel: Any, cells: Cells, form: CellForm, words: Words) -> tuple[Any, Status, Tally]:
     """Read cells by the compiled readers; words given for missing are left out."""
     given = _packed_words(words)[0]
+    if isinstance(form, MomentForm):
+        values, status, tally = kernel.read_moments(
+            *cells, form.programs, (*form.months.texts, form.months.values),
+            (*form.weekdays.texts, form.weekdays.values), given,
+        )  # fmt: skip
+        return values.view(MOMENTS[form.word]), status, tally
     if isinstance(form, NumberForm):
         values, status, tally = kernel.read_numbers(*cells, form.kind, form.scale, ord(form.mark), given)
         return values, status, tally

@@ -8,6 +8,7 @@ import contextlib
 import importlib
 import os
 from collections.abc import Sequence
+from types import SimpleNamespace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -16,7 +17,7 @@ from numpy.typing import NDArray
 from comb.kernels import blocks, coding, writing
 from comb.kernels import tally as counting
 from comb.kernels import traits as noticing
-from comb.kernels.blocks import EVERYTHING, Block, DateOrders, Dialect, ListBlock, NumberForm, PlaceBlock
+from comb.kernels.blocks import EVERYTHING, Block, CellForm, Dialect, ListBlock, NumberForm, PlaceBlock
 from comb.kernels.packed import Packed, pack
 from comb.kernels.parsing import FITS, Parsed
 from comb.kernels.structure import Records, split_records
@@ -42,9 +43,12 @@ MOST_RECORDS = 1000
 INT32_MAX = 2**31 - 1
 
 _cells, _split, _write = _compiled("_cells"), _compiled("_split"), _compiled("_write")
-_sheet, _lines = _compiled("_sheet"), _compiled("_lines")
+_sheet, _lines, _moments = _compiled("_sheet"), _compiled("_lines"), _compiled("_moments")
 
-COMPILED = None not in (_cells, _split, _write, _sheet, _lines)
+COMPILED = None not in (_cells, _split, _write, _sheet, _lines, _moments)
+
+# The readers of cells, whatever is in them.
+_readers = SimpleNamespace(**vars(_cells), read_moments=_moments.read_moments) if COMPILED else None
 
 
 def told() -> str:
@@ -83,7 +87,7 @@ def split(
     quote = -1 if dialect.quote is None else ord(dialect.quote)
     escape = ord(dialect.escape) if dialect.escape else -1
     found = _split.split(data, last, ord(dialect.delimiter), quote, escape, width, single, most)
-    return PlaceBlock(_cells, data, found)
+    return PlaceBlock(_readers, data, found)
 
 
 def records(text: str, dialect: Dialect, most: int) -> Records:
@@ -167,12 +171,12 @@ def take(texts: Packed, positions: NDArray[Any]) -> Packed:
     return texts.take(positions)
 
 
-def read(texts: Packed, form: NumberForm | DateOrders) -> Parsed | None:
+def read(texts: Packed, form: CellForm) -> Parsed | None:
     """Read texts as numbers or dates; None where nothing is compiled for it."""
     if not COMPILED:
         return None
     cells = blocks.cells_of(texts)
-    values, status, _ = blocks.read_cells(_cells, cells, form, Words())
+    values, status, _ = blocks.read_cells(_readers, cells, form, Words())
     unusual = np.flatnonzero(status >= blocks.UNUSUAL)
     states = blocks.decided(status[unusual], np.zeros(len(unusual), np.uint8))
     left = np.flatnonzero(states == blocks.UNDECIDED)
@@ -253,7 +257,7 @@ def read_places(places: Places, cells: NDArray[np.int64], kind: str) -> tuple[ND
     values, fits
         What does not fit has no value.
     """
-    values, status, _ = blocks.read_cells(_cells, places.take(cells), NumberForm(kind, 0, "."), Words())
+    values, status, _ = blocks.read_cells(_readers, places.take(cells), NumberForm(kind, 0, "."), Words())
     return values, (status == FITS) | (status == blocks.UNUSUAL)
 
 
@@ -316,7 +320,7 @@ def take_sheet_cells(data: bytes, begin: int, end: int) -> SheetCells | None:
     numbers = np.zeros(len(rows))
     places = np.ascontiguousarray(values.T)
     cells = blocks.Cells(data, blocks.NOTHING_ASIDE, places[0], places[1])
-    read, status, _ = blocks.read_cells(_cells, cells.take(numeric), NumberForm("number", 0, "."), Words())
+    read, status, _ = blocks.read_cells(_readers, cells.take(numeric), NumberForm("number", 0, "."), Words())
     left = np.flatnonzero((status != FITS) & (status != blocks.UNUSUAL))
     for at in left.tolist():
         start, stop = values[numeric[at]].tolist()

@@ -10,7 +10,7 @@ from comb.expressions.arithmetic import as_floats
 from comb.kernels import chosen
 from comb.kernels.coding import Codes, distinct_count
 from comb.tables.column import Column
-from comb.tables.formats import digits, number_text
+from comb.tables.formats import digits, number_text, value_texts
 from comb.tables.reasons import MEANING, Reason
 from comb.tables.text import Text
 
@@ -36,8 +36,8 @@ class Summary:
         Distinct values among the present cells.
     details : dict
         By type. Numbers: ``min quartile_1 median quartile_3 max mean sd variation
-        zeros``; text: ``commonest shortest longest``; dates: ``first last``;
-        booleans: ``true false``.
+        zeros``; text: ``commonest shortest longest``; dates, times, durations: ``first last``;
+        booleans: ``true false``; categories as the type they are based on.
     """
 
     name: str
@@ -79,8 +79,9 @@ def summarise(name: str, column: Column) -> Summary:
     details: dict[str, Any] = {}
     if column.type.numeric:
         details = _of_numbers(column, ordered)
-    elif column.type.word == "date":
-        details = {"first": str(ordered[0]), "last": str(ordered[-1])}
+    elif column.type.storage != "bool":
+        first, last = value_texts(column.type, ordered[[0, -1]])
+        details = {"first": first, "last": last}
     else:
         true = int(present.sum())
         details = {"true": true, "false": len(present) - true}
@@ -120,7 +121,7 @@ def _of_numbers(column: Column, ordered: np.ndarray) -> dict[str, Any]:
     Hyndman and Fan, The American Statistician 50, 1996). The standard deviation
     divides by n - 1; the variation coefficient is that over the mean.
     """
-    floats = as_floats(Column(column.type, ordered))
+    floats = as_floats(Column(column.type.plain, ordered))
     quartiles = np.quantile(floats, [0.25, 0.5, 0.75]).tolist()
     with np.errstate(over="ignore", invalid="ignore"):
         # Divided before it is summed up, no mean overflows.
@@ -144,4 +145,5 @@ def _of_numbers(column: Column, ordered: np.ndarray) -> dict[str, Any]:
 def _exact(column: Column, value: np.generic) -> str:
     """Write an extreme as the column writes its values."""
     plain: Any = value.item()
-    return number_text(plain) if column.type.word == "number" else digits(plain, column.type.scale)
+    kind = column.type.plain
+    return number_text(plain) if kind.word == "number" else digits(plain, kind.scale)

@@ -13,10 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import ContentError, unknown_name
+from comb.inference.declared import asked_reading
 from comb.inference.gathered import Gathered
-from comb.inference.infer import decide, declared_pieces, infer_pieces, total_tally
-from comb.inference.patterns import parse_request
+from comb.inference.infer import decide, decide_pieces, declared_pieces, infer_pieces, total_tally
+from comb.inference.patterns import MOMENTS, Request, parse_request
 from comb.inference.pieces import Guess, Piece, TextPiece, block_piece
+from comb.inference.reader import Reading
 from comb.inference.words import words_for
 from comb.kernels import chosen
 from comb.kernels.blocks import EVERYTHING, Block, Dialect, NumberForm
@@ -27,7 +29,7 @@ from comb.reading.runs import Run
 from comb.tables.column import Column, Mask
 from comb.tables.names import choose, unique_names
 from comb.tables.text import Text
-from comb.tables.types import STRING
+from comb.tables.types import STRING, TEXTUAL
 
 # Notes below a table are few, and a table of one or two columns has none that can be told.
 MOST_FOOTERS = 20
@@ -215,20 +217,25 @@ class Wanted:
     guessing : bool
         Whether notes below the table, repeated headers and trailing delimiters are
         looked for; not where a schema says what the table is.
+    nulls : mapping of str to collection of str
+        Words for missing in single columns.
     """
 
     missing: Collection[str] | None = None
-    types: Mapping[str, str] | str | None = None
+    types: Mapping[str, str | Request] | str | None = None
     columns: Sequence[str] | None = None
     guessing: bool = True
+    nulls: Mapping[str, Collection[str]] = field(default_factory=dict)
 
-    def declared(self, names: Sequence[str]) -> dict[str, str]:
+    def declared(self, names: Sequence[str]) -> dict[str, str | Request]:
         """Return the types declared, by name."""
         return dict.fromkeys(names, self.types) if isinstance(self.types, str) else dict(self.types or {})
 
-    def words(self, declared: str | None) -> Words:
+    def words(self, name: str, declared: str | Request | None) -> Words:
         """Return the words that matter in a column."""
-        string = declared is not None and parse_request(declared).word == "string"
+        if name in self.nulls:
+            return words_for(self.nulls[name], known=False)
+        string = declared is not None and parse_request(declared).word in TEXTUAL
         return words_for(self.missing, known=self.missing is None and not string)
 
 
@@ -282,7 +289,8 @@ class Reader:
         names = unique_names(head.names)
         declared = wanted.declared(names)
         self._declared = [declared.get(name) for name in names] + [None] * (head.read_width - head.width)
-        self._words = [wanted.words(one) for one in self._declared]
+        titles = [*names, *[""] * (head.read_width - head.width)]
+        self._words = [wanted.words(name, one) for name, one in zip(titles, self._declared, strict=True)]
         self._guesses: list[Guess | None] = [None] * head.read_width
         self._together: list[tuple[NDArray[np.int64], list[NumberForm], Words]] = []
 
@@ -300,9 +308,10 @@ class Reader:
         block, *_ = self._block(run, max(LEAST_SAMPLE, min(SAMPLE_RECORDS, SAMPLE_CELLS // self.head.read_width)))
         together: dict[Words, list[tuple[int, NumberForm]]] = {}
         for at in self.columns:
-            if (self._declared[at] or "").startswith("string"):
+            declared = self._declared[at]
+            if declared is not None and parse_request(declared).word in ("string", "json", "category"):
                 continue
-            reading = decide(block.tally(at, self._words[at]))[0]
+            reading = self._likely(block, at)
             form = None if reading is None else reading.form
             if reading is not None and form is not None:
                 self._guesses[at] = Guess(reading, form)
@@ -311,6 +320,19 @@ class Reader:
         for words, found in together.items():
             columns, forms = zip(*found, strict=True)
             self._together.append((np.array(columns, np.int64), list(forms), words))
+
+    def _likely(self, block: Block, column: int) -> Reading | None:
+        """Return how the cells of a column are likely to be read; None for text."""
+        words, declared = self._words[column], self._declared[column]
+        found = decide(block.tally(column, words))
+        moment = declared is not None and parse_request(declared).word in MOMENTS
+        if not moment and (found.reading is not None or not found.open or declared is not None):
+            return found.reading
+        packed, codes = block.text(column)
+        piece = TextPiece(Text(*packed, codes), words)
+        if declared is not None and moment:
+            return asked_reading(parse_request(declared), [piece], None)
+        return decide_pieces([piece])[0]
 
     def read(self, run: Run, most: int = EVERYTHING) -> Part:
         """Read the columns of a run."""
@@ -597,7 +619,7 @@ def type_columns(grid: Grid, wanted: Wanted, threads: int = 1) -> dict[str, Colu
 
     def typed(name: str) -> Column:
         pieces, request = grid.pieces.pop(name), declared.get(name)
-        pieces = pieces or [TextPiece(Text.from_strings([]), wanted.words(request))]
+        pieces = pieces or [TextPiece(Text.from_strings([]), wanted.words(name, request))]
         column = infer_pieces(pieces) if request is None else declared_pieces(pieces, parse_request(request))
         return column.replace(description=grid.units[name]) if grid.units.get(name) else column
 

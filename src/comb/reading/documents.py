@@ -10,28 +10,38 @@ from numpy.typing import NDArray
 
 from comb.errors import ContentError, counted, listing, nearest, unknown_name
 from comb.inference.infer import declared_column
-from comb.inference.patterns import parse_request
+from comb.inference.patterns import Request, parse_request
 from comb.inference.typed import CellKind, TypedCells, typed_column
 from comb.tables.column import Column
 from comb.tables.kept import Kept
 from comb.tables.names import choose
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
-from comb.tables.types import INTEGER, NUMBER, STORAGE, STRING
+from comb.tables.types import INTEGER, NUMBER, STRING
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Asked:
-    """What of reading concerns tables inside documents; see `comb.reading.load.ReadOptions`."""
+    """What of reading concerns tables inside documents; see `comb.reading.load.ReadOptions`.
+
+    Where a schema is given, `known` are the columns it knows.
+    """
 
     header: int | None = None
     missing: Collection[str] | None = None
-    types: Mapping[str, str] | str | None = None
+    types: Mapping[str, str | Request] | str | None = None
     columns: Sequence[str] | None = None
     rows: int | None = None
     totals: bool = False
     fill_merged: bool = False
     lists: str = "keep"
+    known: tuple[str, ...] = ()
+
+    def wants(self, names: Sequence[str]) -> list[str]:
+        """Return of the columns there are those that are read; the others are not even looked at."""
+        if self.columns is not None:
+            return choose(self.columns, dict.fromkeys(names, STRING))
+        return [name for name in names if name in self.known] if self.known else list(names)
 
 
 @dataclass(slots=True)
@@ -172,14 +182,18 @@ def make_column(name: str, cells: TypedCells, asked: Asked, *, dates_in_text: bo
         cells.kinds = np.where(
             (cells.kinds == CellKind.TEXT) & meant[np.maximum(cells.texts, 0)], np.uint8(CellKind.ERROR), cells.kinds
         )
-    column = typed_column(cells, dates_in_text=dates_in_text)
-    request = asked.types if isinstance(asked.types, str) else (asked.types or {}).get(name)
-    return column if request is None else _declared(column, cells, request)
+    given = asked.types if isinstance(asked.types, str) else (asked.types or {}).get(name)
+    if given is None:
+        return typed_column(cells, dates_in_text=dates_in_text)
+    return _declared(typed_column(cells), cells, parse_request(given))
 
 
-def _declared(column: Column, cells: TypedCells, request: str) -> Column:
+def _declared(column: Column, cells: TypedCells, request: Request) -> Column:
+    if column.type.word == request.word and not request.pattern and not (column.states == Reason.UNREADABLE).any():
+        # The source has this type already.
+        return column
     texts = cells.written(np.arange(len(cells.kinds)))
-    declared = declared_column(Text.from_strings(texts), parse_request(request))
+    declared = declared_column(Text.from_strings(texts), request)
     states = declared.states.copy()
     held = column.states
     for reason in (Reason.ABSENT, Reason.MARKER):
@@ -188,7 +202,13 @@ def _declared(column: Column, cells: TypedCells, request: str) -> Column:
 
 
 def chosen_columns(columns: dict[str, Column], asked: Asked) -> dict[str, Column]:
-    """Return the columns that were asked for, after checking the names of declared types."""
+    """Return the columns that were asked for, after checking the names of declared types.
+
+    Of those that a schema knows, the ones that the source lacks are there and empty.
+    """
+    if asked.known and asked.columns is None:
+        rows = max(map(len, columns.values()), default=0)
+        return {name: columns[name] if name in columns else _lacking(asked, name, rows) for name in asked.known}
     for name in asked.types if isinstance(asked.types, Mapping) else ():
         if name not in columns:
             what, remedy = unknown_name("column", name, list(columns))
@@ -196,6 +216,19 @@ def chosen_columns(columns: dict[str, Column], asked: Asked) -> dict[str, Column
     if asked.columns is None:
         return columns
     return {name: columns[name] for name in choose(asked.columns, {name: one.type for name, one in columns.items()})}
+
+
+def _lacking(asked: Asked, name: str, rows: int) -> Column:
+    """Return a column that the source does not have."""
+    request = asked.types if isinstance(asked.types, str) else (asked.types or {}).get(name, "string")
+    empty = declared_column(Text.from_items([""], np.zeros(rows, np.int32)), parse_request(request))
+    return empty.replace(state=np.full(rows, Reason.ABSENT, np.uint8))
+
+
+def not_known(names: Sequence[str], asked: Asked) -> list[str]:
+    """Say which columns of a source its schema does not know."""
+    left = [name for name in names if asked.known and asked.columns is None and name not in asked.known]
+    return [f"not in the schema, and left out: {listing(left)}"] if left else []
 
 
 def stacked(made: Sequence[Made], names: Sequence[str], where: str) -> tuple[dict[str, Column], str]:
@@ -233,11 +266,11 @@ def _below(parts: list[Column]) -> Column:
     kept = {
         start + at: text for part, start in zip(parts, starts, strict=False) for at, text in part.kept.texts.items()
     }
-    if kind == STRING:
+    if kind == STRING or kind.textual:
         texts = [text or "" for part in parts for text in part.texts()]
         for at in [at for at in kept if states[at] == Reason.UNREADABLE]:
             texts[at], states[at] = kept.pop(at), Reason.PRESENT
-        return Column(STRING, Text.from_strings(texts), states, kept=Kept(kept))
-    dtype = np.dtype(STORAGE[kind.word])
+        return Column(kind, Text.from_strings(texts), states, kept=Kept(kept))
+    dtype = np.dtype(kind.storage)
     values = [part.array.astype(dtype) if part.type in kinds else np.zeros(len(part), dtype) for part in parts]
     return Column(kind, np.concatenate(values), states, kept=Kept(kept))

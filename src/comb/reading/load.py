@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 
 from comb.errors import ContentError, ParameterError, counted, listing
+from comb.inference.patterns import Request
 from comb.kernels import chosen
 from comb.kernels.blocks import EVERYTHING
 from comb.reading.cells import apply_cells
@@ -22,8 +23,9 @@ from comb.reading.documents import Asked, Document, Inner, stacked
 from comb.reading.encoding import Decoded, decode, utf8_mark
 from comb.reading.inspection import ColumnReading, Decision, Inspection, TableReading
 from comb.reading.kinds import BINARY_START, looks_like_json, looks_like_page
+from comb.reading.obey import Violation, obey
 from comb.reading.runs import RUN_BYTES, Run, cut, runs, work_on
-from comb.reading.schema import Schema, metadata_names, read_schema
+from comb.reading.schema import Schema, metadata_names, read_codes, read_schema
 from comb.reading.sources import (
     MEMORY_FACTOR,
     MEMORY_FACTOR_DECODED,
@@ -116,6 +118,8 @@ class ReadOptions:
         a merged one covers get its value.
     lists : str
         What becomes of lists of plain values in JSON: ``keep``, ``count`` or ``rows``.
+    known : tuple of str
+        The columns that a schema knows, of a document.
     """
 
     table: str | None = None
@@ -125,7 +129,7 @@ class ReadOptions:
     header: bool | int | None = None
     skip: int | None = None
     missing: Collection[str] | None = None
-    types: Mapping[str, str] | str | None = None
+    types: Mapping[str, str | Request] | str | None = None
     columns: Sequence[str] | None = None
     rows: int | None = None
     schema: str | Path | None = None
@@ -133,6 +137,7 @@ class ReadOptions:
     totals: bool = False
     fill_merged: bool = False
     lists: str = "keep"
+    known: tuple[str, ...] = ()
 
     def check(self) -> None:
         """Raise a ParameterError for a value outside what is allowed."""
@@ -156,7 +161,7 @@ class ReadOptions:
         header = None if self.header is None else int(self.header)
         return Asked(
             header=header, missing=self.missing, types=self.types, columns=self.columns, rows=self.rows,
-            totals=self.totals, fill_merged=self.fill_merged, lists=self.lists,
+            totals=self.totals, fill_merged=self.fill_merged, lists=self.lists, known=self.known,
         )  # fmt: skip
 
     def given(self) -> Given:
@@ -191,6 +196,7 @@ class _Held:
     stamp: Stamp
     document: Document
     options: ReadOptions
+    schema: Schema | None = None
 
 
 def _quiet(told: str) -> None:
@@ -331,9 +337,12 @@ def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_loo
     options.check()
     with OpenSource(source, beside=effort.threads > 1) as opened:
         schema = _find_schema(opened, options)
-        if schema is not None:
-            options = _settled(options, schema)
         start = opened.read(LOOK_BYTES)
+        if schema is not None:
+            # The dialect is that of delimited text.
+            plain = not start.startswith((ZIP_START, BINARY_START))
+            dialect = plain and not looks_like_json(start[:LOOK_AT].decode(errors="replace"))
+            options = _settled(options, schema, dialect=dialect)
         if not start:
             raise ContentError(
                 "the file is empty", where=opened.name, remedy="expected a header line and rows below it"
@@ -341,7 +350,7 @@ def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_loo
         whole = partial(opened.everything, start, MEMORY_FACTOR_DECODED)
         document = _document(start, (lambda: start) if opened.at_end else whole, opened.name, options, effort.threads)
         if document is not None:
-            return _Held(opened.name, opened.path, opened.stamp(), document, options)
+            return _Held(opened.name, opened.path, opened.stamp(), document, options, schema)
         mark = None if opened.size is None or options.table else utf8_mark(start, options.encoding)
         if mark is not None and (opened.at_end or (options.skip or 0) < MOST_LINES_LOOKED_AT):
             few = first_look or options.rows is not None
@@ -357,7 +366,7 @@ def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_loo
             _document(content[:LOOK_BYTES], lambda: content, opened.name, options, effort.threads) if packed else None
         )
         if document is not None:
-            return _Held(opened.name, opened.path, opened.stamp(), document, replace(options, table=None))
+            return _Held(opened.name, opened.path, opened.stamp(), document, replace(options, table=None), schema)
         if not content.strip():
             told = f"{opened.name} ({packed})" if packed else opened.name
             remedy = "expected a header line and rows below it"
@@ -380,9 +389,14 @@ def _read_text(
     layout = guess_layout(beginning, options.given())
     if schema is not None:
         layout = replace(layout, units=False)
-    wanted = Wanted(options.missing, options.types, options.columns, guessing=schema is None)
+    nulls = schema.missing if schema is not None and not options.missing else {}
+    wanted = Wanted(options.missing, options.types, options.columns, guessing=schema is None, nulls=nulls)
     try:
         head = read_head(beginning, text.start, layout)
+        if schema is not None:
+            # A column may stand under any of its titles.
+            others = {name: column.title for column in schema.columns for name in column.names}
+            head.names = [others.get(name, name) for name in head.names]
         text.read_from(head.offset)
         reader = Reader(head, wanted, text.again)
         most = EVERYTHING if options.rows is None else options.rows
@@ -495,12 +509,16 @@ def _find_schema(source: OpenSource, options: ReadOptions) -> Schema | None:
     return None
 
 
-def _settled(options: ReadOptions, schema: Schema) -> ReadOptions:
+def _settled(options: ReadOptions, schema: Schema, *, dialect: bool) -> ReadOptions:
     """Let the schema settle what was not given."""
-    settled = {name: value for name, value in schema.options.items() if getattr(options, name) is None}
+    given = schema.options if dialect else {}
+    settled = {name: value for name, value in given.items() if getattr(options, name) is None}
     declared = dict.fromkeys(schema.types, options.types) if isinstance(options.types, str) else options.types or {}
-    missing = schema.missing if options.missing is None else options.missing
-    return replace(options, **settled, types={**schema.types, **declared}, missing=missing)
+    types: dict[str, str | Request] = {**schema.types, **declared}
+    if not dialect:
+        return replace(options, types=types, known=tuple(schema.types))
+    missing = () if options.missing is None else options.missing
+    return replace(options, **settled, types=types, missing=missing)
 
 
 def _follow_schema(grid: Grid, schema: Schema, name: str) -> None:
@@ -613,6 +631,10 @@ def _document_table(source: Source, tables: list[tuple[_Held, Inner]], notes: li
         tuple(one.place for one in made),
         {} if several else made[0].cell_places,
     )
+    if first.schema is not None and not several:
+        violations, told = _obeyed(columns, first.schema, first.path)
+        origin = replace(origin, violations=tuple(violations))
+        notes += [*first.schema.notes, *told]
     return BareTable(columns, origin=origin, notes=tuple(notes))
 
 
@@ -622,12 +644,32 @@ def _text_table(source: Source, reads: list[_Read], threads: int = 1) -> BareTab
     grid = stacked.grid
     columns = type_columns(grid, reads[0].wanted, threads)
     notes = list(grid.notes)
-    if len(reads) == 1:
-        notes += _apply_cells(columns, reads[0])
     origin = _origin(source, reads, grid)
+    if len(reads) == 1:
+        first = reads[0]
+        violations, told = _obeyed(columns, first.schema, first.path)
+        notes += [*told, *_apply_cells(columns, first)]
+        origin = replace(origin, violations=tuple(violations))
     if len(reads) > 1:
         origin = replace(origin, sources=tuple(names), source_index=stacked.sources)
     return BareTable(columns, origin=origin, notes=tuple(notes))
+
+
+def _obeyed(columns: dict[str, Any], schema: Schema | None, path: str) -> tuple[list[Violation], list[str]]:
+    """Apply a schema to columns, and check what it demands."""
+    if schema is None:
+        return [], []
+    codes: dict[str, tuple[tuple[str, str], ...]] = {}
+    lost = []
+    for one in schema.columns:
+        if one.codes and one.codes not in codes:
+            text = read_beside(path, one.codes)
+            if text is None:
+                lost.append(f"{one.codes} is not there: what the values of {one.title} stand for is not known")
+            else:
+                codes[one.codes] = read_codes(text)
+    violations, notes = obey(columns, schema, codes)
+    return violations, [*notes, *lost]
 
 
 def _apply_cells(columns: dict[str, Any], read: _Read) -> list[str]:
@@ -651,7 +693,7 @@ def _origin(source: Source, reads: list[_Read], grid: Grid) -> Origin:
         "skip": layout.skip,
         "header": layout.header,
         "missing": None if options.missing is None else list(options.missing),
-        "types": options.types,
+        "types": _types_told(options.types),
         "columns": options.columns,
         "rows": options.rows,
         "titles": grid.titles,
@@ -670,6 +712,11 @@ def _origin(source: Source, reads: list[_Read], grid: Grid) -> Origin:
         reading,
         grid.lines,
     )
+
+
+def _types_told(types: Mapping[str, str | Request] | str | None) -> Any:
+    """Write types that were asked for as text."""
+    return {name: str(one) for name, one in types.items()} if isinstance(types, Mapping) else types
 
 
 def _decisions(read: _Read) -> tuple[Decision, ...]:

@@ -9,6 +9,7 @@ import numpy as np
 from comb.errors import ParameterError, TypeMismatch, listing
 from comb.expressions.evaluate import evaluate, widened
 from comb.inference.convert import convert_column
+from comb.inference.levels import as_category
 from comb.inference.patterns import Request, parse_request
 from comb.inference.reader import Reading
 from comb.kernels.coding import Codes
@@ -119,6 +120,15 @@ def _retyped(column: Column, texts: list[str | None], name: str) -> Column:
     if column.type == STRING:
         values: Any = Text.from_strings([text or "" for text in texts])
         return column.replace(values=values)
+    if column.type.levels:
+        undeclared = {text for text in texts if text} - {level.value for level in column.type.levels}
+        if undeclared:
+            raise TypeMismatch(
+                f"{min(undeclared)!r} is no value of the category {name!r}",
+                remedy="convert it with all values named, or to the type it is based on",
+            )
+        plain = _retyped(column.replace(type=column.type.plain), texts, name)
+        return plain.replace(type=column.type)
     made = convert_column(Column.of_strings(texts), _request_for(column))
     wrong = [text for text, fits in zip(texts, made.present.tolist(), strict=True) if text and not fits]
     if wrong:
@@ -148,6 +158,15 @@ class Convert(Step, frozen=True, tag="convert"):
         The marks in numbers; by default the texts decide.
     unit : str, optional
         A unit behind the numbers, to be taken off.
+    values : list of str
+        For categories: the values that may occur, in order.
+    labels : dict of str to str
+        For categories: what values stand for.
+    rounding : str, optional
+        How numbers with more digits than the type has, and datetimes that become dates, are
+        rounded: ``nearest``, ``nearest_even``, ``down`` or ``up``. By default they do not fit.
+    pivot : int, optional
+        Two-digit years from here on are of the last century.
     on_misfit : {"keep", "set aside", "stop"}
         What happens to rows with a text that does not fit: kept, the cell missing and
         its text beside it; set aside; or nothing is done and all are listed.
@@ -160,6 +179,10 @@ class Convert(Step, frozen=True, tag="convert"):
     decimal_mark: str | None = None
     group_mark: str | None = None
     unit: str | None = None
+    values: list[str] = []
+    labels: dict[str, str] = {}
+    rounding: str | None = None
+    pivot: int | None = None
     on_misfit: Literal["keep", "set aside", "stop"] = "keep"
 
     def apply(self, table: BareTable) -> Change:
@@ -167,9 +190,7 @@ class Convert(Step, frozen=True, tag="convert"):
         columns = table.columns
         wanted = {name: asked for selector, asked in self.columns.items() for name in chosen(table, [selector])}
         for name, asked in wanted.items():
-            columns[name] = convert_column(
-                columns[name], parse_request(asked), missing=self.missing, marks=self._marks()
-            )
+            columns[name] = self._converted(columns[name], parse_request(asked))
         changed = table.derive(columns)
         misfits = {} if self.on_misfit == "keep" else _misfits(columns, wanted)
         if not misfits:
@@ -177,6 +198,21 @@ class Convert(Step, frozen=True, tag="convert"):
         if self.on_misfit == "stop":
             raise self._stopped(table, misfits)
         return _set_aside(changed, misfits)
+
+    def _converted(self, column: Column, request: Request) -> Column:
+        if self.pivot is not None:
+            if not 0 <= self.pivot <= 100:
+                raise ParameterError(f"expected a pivot from 0 to 100, came {self.pivot}")
+            request = request._replace(pivot=self.pivot)
+        if not (self.values or self.labels):
+            return convert_column(column, request, missing=self.missing, marks=self._marks(), rounding=self.rounding)
+        if request.word != "category":
+            raise ParameterError(f"values and labels go with category, not with {request.word}")
+        plain = column.replace(type=column.type.plain)
+        if self.missing:
+            same = f"decimal 0.{'0' * plain.type.scale}" if plain.type.scale else plain.type.word
+            plain = convert_column(plain, parse_request(same), missing=self.missing)
+        return as_category(plain, self.values or None, self.labels)
 
     def _marks(self) -> Reading | None:
         if not (self.decimal_mark or self.group_mark or self.unit):

@@ -87,7 +87,7 @@ def _stacked(columns: list[Column], kind: Type) -> Column:
     count = len(columns)
     state = np.stack([column.states for column in columns], axis=1).ravel()
     kept = {at * count + k: text for k, column in enumerate(columns) for at, text in column.kept.texts.items()}
-    if kind == STRING:
+    if kind.textual:
         rows = zip(*(column.text.to_list() for column in columns), strict=True)
         values: Any = Text.from_strings([text for row in rows for text in row])
     else:

@@ -147,8 +147,8 @@ class Column:
     def to_numpy(self, *, missing: Any = None) -> NDArray[Any]:
         """Return the values as a NumPy array.
 
-        Numbers have NaN where missing, dates NaT, text is objects with None. Decimals
-        become float64.
+        Numbers have NaN where missing, dates and what has hours NaT, text is objects with None.
+        Decimals become float64; times are counted from midnight.
 
         Parameters
         ----------
@@ -162,16 +162,18 @@ class Column:
         """
         if isinstance(self.values, Text):
             return np.array([missing if cell is None else cell for cell in self.to_list()], dtype=object)
-        values = self.values / 10**self.type.scale if self.type.word == "decimal" else self.values.copy()
+        kind = self.type.plain
+        values = self.values / 10**kind.scale if kind.word == "decimal" else self.values.copy()
         if not self.missing_count:
             return cast(NDArray[Any], values)
         if missing is None:
-            if self.type.word in ("integer", "boolean"):
+            if kind.word in ("integer", "boolean"):
                 raise ParameterError(
                     f"{self.missing_count:,} of {len(self):,} cells are missing, and NumPy has no missing {self.type}",
                     remedy="say what shall stand there: to_numpy(missing=0)",
                 )
-            missing = np.datetime64("NaT", "D") if self.type.word == "date" else np.nan
+            empty = {"M": np.datetime64("NaT"), "m": np.timedelta64("NaT")}
+            missing = empty.get(values.dtype.kind, np.nan)
         values[self.missing] = missing
         return cast(NDArray[Any], values)
 
@@ -212,15 +214,20 @@ class Column:
         """Return numbers that are equal where cells are equal; missing cells share one that others may have."""
         if isinstance(self.values, Text):
             base = self.values.numbers().astype(np.uint64)
-        elif self.type.word == "boolean":
+        elif self.type.storage == "bool":
             base = self.values.astype(np.uint64)
         else:
             # Negative zero equals zero.
-            base = (self.values + 0.0 if self.type.word == "number" else self.values).view(np.uint64)
+            base = (self.values + 0.0 if self.type.storage == "float64" else self.values).view(np.uint64)
         return base if self.state is None else np.where(self.missing, np.uint64(2**63 + 1), base)
 
     def sort_ranks(self) -> Codes:
-        """Rank cells in ascending order: text by code point; missing cells are -1."""
+        """Rank cells in ascending order: text by code point, categories as declared; missing cells are -1."""
+        if self.type.levels:
+            places = {level.value: place for place, level in enumerate(self.type.levels)}
+            found = self.replace(type=self.type.plain).distinct()
+            rank_of = np.array([places.get(text or "", len(places)) for text in found.values.texts()], np.int64)
+            return np.where(self.missing, -1, _looked_up(self, found.values, rank_of))
         if isinstance(self.values, Text):
             words, codes = self.values.coded()
             order = sorted(range(len(words)), key=words.__getitem__)
@@ -270,6 +277,17 @@ class Column:
 def _rebuild(*parts: Any) -> Column:
     column, values, state, kept, evidence, description = parts
     return Column(column, values, state, kept=kept, evidence=evidence, description=description)
+
+
+def _looked_up(column: Column, distinct: Column, wanted: Codes) -> Codes:
+    """Return for each cell what belongs to its value; missing cells get anything."""
+    if isinstance(column.values, Text):
+        texts = dict(zip(distinct.text.to_list(), wanted.tolist(), strict=True))
+        items = np.array([texts.get(item, 0) for item in column.values.items()], np.int64)
+        return items if column.values.codes is None else items[column.values.codes]
+    order = np.argsort(distinct.array)
+    at = np.searchsorted(distinct.array[order], column.array).clip(0, max(0, len(order) - 1))
+    return wanted[order][at] if len(order) else np.zeros(len(column), np.int64)
 
 
 class Distinct:

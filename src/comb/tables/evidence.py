@@ -16,12 +16,15 @@ class Candidate:
         Cells that could and could not be read so.
     pattern : str
         How the values are written, in the patterns of Unicode TR35; empty where plain.
+    doubt : str
+        Why it was not chosen although enough cells fit; empty if nothing.
     """
 
     type: Type
     fits: int
     misfits: int
     pattern: str = ""
+    doubt: str = ""
 
     def __str__(self) -> str:
         shape = f", {self.pattern}" if self.pattern else ""
@@ -45,6 +48,8 @@ class Evidence:
         Some texts that do not fit.
     declared : bool
         True where the type was given, not inferred.
+    tried : tuple of Candidate
+        All types that some of the cells fit, the chosen one first.
     """
 
     chosen: Candidate
@@ -53,6 +58,7 @@ class Evidence:
     why: tuple[str, ...] = ()
     examples: tuple[str, ...] = ()
     declared: bool = False
+    tried: tuple[Candidate, ...] = ()
 
     def __str__(self) -> str:
         """Compose the evidence as one line."""

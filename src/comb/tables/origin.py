@@ -37,6 +37,8 @@ class Origin:
         How a place is told, with braces for the number; one for each source.
     cell_places : dict of str to str
         The same for single cells, by the name the column had in the source.
+    violations : tuple of (int, str, str)
+        Row number, column and what is wrong, for all cells that are not as a schema demands.
     """
 
     name: str
@@ -50,6 +52,7 @@ class Origin:
     source_index: Codes = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
     places: tuple[str, ...] = ("line {}",)
     cell_places: dict[str, str] = field(default_factory=dict)
+    violations: tuple[tuple[int, str, str], ...] = ()
 
     def place(self, row_number: int, column: str | None = None) -> str:
         """Say where a record stood, or one of its cells.

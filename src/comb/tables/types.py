@@ -1,10 +1,13 @@
 """The types a column can have, and what each is stored as."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from comb.errors import ParameterError, unknown_name
 
-# Word -> NumPy dtype of the values. Text is kept in `Text`, not in a NumPy array.
+# Word -> NumPy dtype of the values. Text is kept in `Text`, not in a NumPy array; a category is
+# stored as the type it is based on.
 STORAGE = {
     "string": "text",
     "integer": "int64",
@@ -12,9 +15,24 @@ STORAGE = {
     "number": "float64",
     "boolean": "bool",
     "date": "datetime64[D]",
+    "datetime": "datetime64[us]",
+    "time": "timedelta64[us]",
+    "duration": "timedelta64[us]",
+    "category": "base",
+    "json": "text",
 }
 
 NUMERIC = frozenset({"integer", "decimal", "number"})
+
+# What can be told apart from a text by looking at it, without being asked for.
+TEXTUAL = frozenset({"string", "json"})
+
+
+class Level(NamedTuple):
+    """One value of a category, as canonical text, and what it stands for."""
+
+    value: str
+    label: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +45,12 @@ class Type:
         One of `STORAGE`.
     scale : int
         Digits after the point, for ``decimal`` only.
+    utc : bool
+        For ``datetime`` only: whether it is universal time; else it is local.
+    base : Type, optional
+        For ``category`` only: the type of its values.
+    levels : tuple of Level
+        For ``category`` only: its values in order.
 
     >>> str(Type("decimal", 2))
     'decimal'
@@ -34,6 +58,9 @@ class Type:
 
     word: str
     scale: int = 0
+    utc: bool = False
+    base: "Type | None" = None
+    levels: tuple[Level, ...] = ()
 
     def __str__(self) -> str:
         return self.word
@@ -41,7 +68,26 @@ class Type:
     @property
     def numeric(self) -> bool:
         """Whether one can calculate with it."""
-        return self.word in NUMERIC
+        return self.plain.word in NUMERIC
+
+    @property
+    def plain(self) -> "Type":
+        """The type of the values: that on which a category is based, else this one."""
+        return self.base or self
+
+    @property
+    def storage(self) -> str:
+        """The NumPy type of the stored values; ``text`` where they are in no array.
+
+        >>> Type("category", base=INTEGER).storage
+        'int64'
+        """
+        return STORAGE[self.plain.word]
+
+    @property
+    def textual(self) -> bool:
+        """Whether the values are texts."""
+        return self.plain.word in TEXTUAL
 
     @property
     def in_full(self) -> str:
@@ -50,6 +96,10 @@ class Type:
         >>> Type("decimal", 2).in_full
         'decimal with 2 digits after the point'
         """
+        if self.word == "datetime":
+            return "datetime in universal time" if self.utc else "local datetime"
+        if self.base:
+            return f"category of {len(self.levels)} values, {self.base.in_full}"
         if self.word != "decimal":
             return self.word
         return f"decimal with {self.scale} digit{'s' if self.scale != 1 else ''} after the point"
@@ -60,6 +110,11 @@ INTEGER = Type("integer")
 NUMBER = Type("number")
 BOOLEAN = Type("boolean")
 DATE = Type("date")
+DATETIME = Type("datetime")
+UTC_DATETIME = Type("datetime", utc=True)
+TIME = Type("time")
+DURATION = Type("duration")
+JSON = Type("json")
 
 
 def decimal(scale: int) -> Type:
@@ -67,14 +122,23 @@ def decimal(scale: int) -> Type:
     return Type("decimal", scale)
 
 
+def category(base: Type, levels: Sequence[Level]) -> Type:
+    """Return the category with the given values, in order.
+
+    >>> str(category(INTEGER, [Level("1", "calm"), Level("2", "nervous")]))
+    'category'
+    """
+    return Type("category", base=base, levels=tuple(levels))
+
+
 def type_word(word: str) -> str:
     """Check that a word names a type.
 
-    >>> type_word("dat")
+    >>> type_word("dat")  # doctest: +ELLIPSIS
     Traceback (most recent call last):
         ...
     comb.errors.ParameterError: there is no type 'dat'
-      did you mean 'date'? There is: string, integer, decimal, number, boolean, date
+      did you mean 'date'? There is: string, integer, decimal, number, boolean, date, datetime...
     """
     if word not in STORAGE:
         what, remedy = unknown_name("type", word, list(STORAGE))

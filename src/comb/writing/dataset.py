@@ -12,7 +12,7 @@ from comb.writing.atomic import CHECKSUMS
 from comb.writing.cells import cells_bytes
 from comb.writing.delimited import csv_bytes, rows_bytes
 from comb.writing.dictionary import dictionary_bytes
-from comb.writing.metadata import metadata_bytes
+from comb.writing.metadata import codes_files, metadata_bytes
 
 ASIDE_HEADER = ["table", "step", "kind", "source_row", "place", "reason"]
 
@@ -41,6 +41,7 @@ class Dataset:
             files[f"{name}.csv"] = csv_bytes(table)
             files[f"{name}.csv-metadata.json"] = metadata_bytes(table, name, f"{name}.csv")
             files[f"{name}-cells.csv"] = cells_bytes(table)
+            files |= codes_files(table, name)
         files["dictionary.md"] = dictionary_bytes(dict(self.tables))
         files["ledger.jsonl"] = ledger_bytes(self.taken)
         files["set-aside.csv"] = aside_bytes(self.taken)

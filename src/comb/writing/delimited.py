@@ -15,8 +15,8 @@ from comb.kernels.packed import Packed, pack
 from comb.kernels.writing import DateLayout, Field
 from comb.tables.bare import BareTable
 from comb.tables.column import Column
+from comb.tables.formats import value_texts
 from comb.tables.text import Text
-from comb.tables.types import STRING
 
 LINE_ENDS = ("\r\n", "\n", "\r")
 
@@ -114,7 +114,7 @@ def csv_parts(table: BareTable, form: TextForm = STANDARD, threads: int = 1) -> 
     """
     form.check()
     for name, column in table.columns.items():
-        if column.type == STRING:
+        if column.type.textual:
             _check_texts(table, name, column, form)
     columns = [_disarmed(column) if form.disarm else column for column in table.columns.values()]
     header = rows_text([list(table.names)], form)
@@ -151,7 +151,7 @@ def rows_bytes(rows: list[list[str]], form: TextForm = STANDARD) -> bytes:
 
 def _disarmed(column: Column) -> Column:
     """Put an apostrophe before texts that a spreadsheet program would run."""
-    if column.type != STRING:
+    if not column.type.textual:
         return column
     return column.replace(values=column.text.map(lambda text: f"'{text}" if text.startswith(FORMULA_STARTS) else text))
 
@@ -164,13 +164,15 @@ def _field(column: Column, start: int, stop: int, form: TextForm) -> Field:
         if text.codes is None:
             return Field(Packed(text.buffer, text.offsets[start : stop + 1]), None, state)
         return Field(text.packed(), text.codes[start:stop].astype(np.int32, copy=False), state)
-    values, kind = column.values[start:stop], column.type
+    values, kind = column.values[start:stop], column.type.plain
     if kind.word == "boolean":
         return Field(BOOLEAN_TEXTS, values.astype(np.int32), state)
     if kind.word == "date":
         texts = chosen.write_dates(values.view(np.int64), _date_layout(form.date_pattern))
     elif kind.word == "number":
         texts = chosen.write_numbers(values, form.decimal_mark)
+    elif kind.word in ("datetime", "time", "duration"):
+        texts = pack(value_texts(kind, values))
     else:
         texts = chosen.write_integers(values, kind.scale, form.decimal_mark)
     return Field(texts, None, state)

@@ -9,7 +9,7 @@ from comb.tables.bare import BareTable
 from comb.writing.atomic import Content
 from comb.writing.cells import cells_bytes
 from comb.writing.delimited import TextForm, csv_parts
-from comb.writing.metadata import metadata_bytes
+from comb.writing.metadata import codes_files, metadata_bytes
 from comb.writing.nested import SUFFIXES as JSON_SUFFIXES
 from comb.writing.nested import json_parts
 from comb.writing.office import office_bytes
@@ -87,6 +87,7 @@ def files_of(
     if describe:
         files[f"{stem}-cells.csv"] = cells_bytes(table, blanks=bool(form.missing))
         files[f"{name}-metadata.json"] = metadata_bytes(table, stem, name, form)
+        files |= codes_files(table, stem)
     return files
 
 

@@ -7,7 +7,7 @@ from urllib.parse import quote
 from comb.tables.bare import BareTable
 from comb.tables.column import Column
 from comb.tables.types import Type
-from comb.writing.delimited import STANDARD, TextForm
+from comb.writing.delimited import STANDARD, TextForm, rows_bytes
 
 _CONTEXT = "http://www.w3.org/ns/csvw"
 
@@ -18,6 +18,10 @@ _BASES = {
     "number": "number",
     "boolean": "boolean",
     "date": "date",
+    "datetime": "dateTime",
+    "time": "time",
+    "duration": "dayTimeDuration",
+    "json": "json",
 }
 
 
@@ -41,8 +45,14 @@ def metadata_bytes(table: BareTable, name: str, file: str, form: TextForm = STAN
         name, title, type and description.
     """
     origin = table.origin
-    record: dict[str, Any] = {
-        "@context": [_CONTEXT, {"language": "en"}],
+    codes = {title: codes_name(name, title) for title, column in table.columns.items() if column.type.levels}
+    schema: dict[str, Any] = {"columns": [_column(title, column, form) for title, column in table.columns.items()]}
+    if codes:
+        schema["foreignKeys"] = [
+            {"columnReference": quote(title, safe=""), "reference": {"resource": url, "columnReference": "value"}}
+            for title, url in codes.items()
+        ]
+    described: dict[str, Any] = {
         "url": file,
         "dc:title": name,
         "dc:source": origin.name,
@@ -56,9 +66,39 @@ def metadata_bytes(table: BareTable, name: str, file: str, form: TextForm = STAN
             "doubleQuote": True,
             "header": True,
         },
-        "tableSchema": {"columns": [_column(title, column, form) for title, column in table.columns.items()]},
+        "tableSchema": schema,
     }
+    record: dict[str, Any] = {"@context": [_CONTEXT, {"language": "en"}]}
+    if codes:
+        record["tables"] = [described, *map(_code_list, codes.values())]
+    else:
+        record |= described
     return (json.dumps(record, indent=2, ensure_ascii=False) + "\n").encode()
+
+
+def codes_name(name: str, title: str) -> str:
+    """Return the name of the file that lists the values of a category.
+
+    >>> codes_name("visits", "queen state")
+    'visits-queen%20state-codes.csv'
+    """
+    return f"{name}-{quote(title, safe='')}-codes.csv"
+
+
+def codes_files(table: BareTable, name: str) -> dict[str, bytes]:
+    """Return the lists of the values of all categories of a table, by file name."""
+    return {
+        codes_name(name, title): rows_bytes([["value", "label"], *map(list, column.type.levels)])
+        for title, column in table.columns.items()
+        if column.type.levels
+    }
+
+
+def _code_list(url: str) -> dict[str, Any]:
+    columns = [{"name": "value", "datatype": "string", "required": True}, {"name": "label", "datatype": "string"}]
+    about = "the values in their order, and what they stand for"
+    schema = {"columns": columns, "primaryKey": "value"}
+    return {"url": url, "notes": [{"comb:codes": url, "about": about}], "tableSchema": schema}
 
 
 def _column(title: str, column: Column, form: TextForm) -> dict[str, Any]:
@@ -76,7 +116,8 @@ def _column(title: str, column: Column, form: TextForm) -> dict[str, Any]:
 
 
 def _datatype(kind: Type, form: TextForm) -> str | dict[str, Any]:
-    base = _BASES[kind.word]
+    kind = kind.plain
+    base = "dateTimeStamp" if kind.utc else _BASES[kind.word]
     if kind.word == "date":
         return {"base": base, "format": form.date_pattern}
     pattern = f"0.{'0' * kind.scale}" if kind.scale else "0"

@@ -97,18 +97,19 @@ def _cells(column: Column) -> list[str | None]:
     """Return the cells of a column as JSON; None where missing."""
     cells: list[str | None]
     if isinstance(column.values, Text):
-        items = [json.dumps(text, ensure_ascii=False) for text in column.values.items()]
+        nested = column.type.word == "json"
+        items = [text if nested else json.dumps(text, ensure_ascii=False) for text in column.values.items()]
         codes = column.values.codes
         cells = list(items) if codes is None else [items[code] for code in codes.tolist()]
     else:
-        cells = [_plain(column.type.word, text) for text in value_texts(column.type, column.values)]
+        cells = [_plain(column.type.plain.word, text) for text in value_texts(column.type, column.values)]
     for at in column.missing.nonzero()[0].tolist():
         cells[at] = None
     return cells
 
 
 def _plain(word: str, text: str) -> str:
-    if word == "date":
+    if word in ("date", "datetime", "time", "duration"):
         return f'"{text}"'
     # With a point, so that it is no whole number when it is read again.
     return text if word != "number" or "." in text or "e" in text.lower() else f"{text}.0"

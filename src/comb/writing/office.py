@@ -14,6 +14,12 @@ from comb.writing.sheets import SheetText, width_of
 CREATED = datetime.datetime(2000, 1, 1)
 
 DATE_FORMAT = "yyyy-mm-dd"
+
+# Number formats by type; microseconds have no place in them.
+FORMATS = {
+    "integer": "0", "decimal": "0", "date": DATE_FORMAT, "datetime": "yyyy-mm-dd hh:mm:ss.000", "time": "hh:mm:ss",
+    "duration": "[h]:mm:ss",
+}  # fmt: skip
 ROWS_AT_ONCE = 10_000
 
 
@@ -60,28 +66,36 @@ def office_bytes(sheets: Sequence[SheetText]) -> bytes:
 
 
 def _format_code(kind: Type) -> str:
+    kind = kind.plain
     if kind.word == "decimal" and kind.scale:
         return "0." + "0" * kind.scale
-    return {"integer": "0", "decimal": "0", "date": DATE_FORMAT}.get(kind.word, "")
+    return FORMATS.get(kind.word, "")
 
 
 def _write_rows(sheet: Any, columns: dict[str, Column], rows: int, formats: dict[str, Any]) -> None:
     """Write the cells row by row, as the library needs them to keep its memory small."""
     writers: dict[str, Callable[..., int]] = {
-        "string": sheet.write_string, "boolean": sheet.write_boolean, "date": sheet.write_datetime,
+        "string": sheet.write_string, "json": sheet.write_string, "boolean": sheet.write_boolean,
+        **dict.fromkeys(("date", "datetime", "time", "duration"), sheet.write_datetime),
     }  # fmt: skip
     calls = [
-        (at, writers.get(column.type.word, sheet.write_number), formats.get(_format_code(column.type)))
+        (at, writers.get(column.type.plain.word, sheet.write_number), formats.get(_format_code(column.type)))
         for at, column in enumerate(columns.values())
     ]
     names = list(columns)
     for start in range(0, rows, ROWS_AT_ONCE):
         stop = min(rows, start + ROWS_AT_ONCE)
-        parts = [column.part(start, stop).to_list() for column in columns.values()]
+        parts = [_plain_values(column.part(start, stop)) for column in columns.values()]
         for row, cells in enumerate(zip(*parts, strict=True), start + 1):
             for (at, write, form), value in zip(calls, cells, strict=True):
                 if value is not None and write(row, at, value, form):
                     _checked(-1, names[at], row)
+
+
+def _plain_values(column: Column) -> list[Any]:
+    """Return the values of a column; a sheet knows no time zones."""
+    values = column.to_list()
+    return [None if value is None else value.replace(tzinfo=None) for value in values] if column.type.utc else values
 
 
 def _checked(code: int, name: str, row: int) -> None:

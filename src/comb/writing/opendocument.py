@@ -10,6 +10,7 @@ from comb.tables.column import Column
 from comb.tables.formats import value_texts
 from comb.tables.letters import column_letters
 from comb.tables.text import Text
+from comb.tables.types import DURATION
 from comb.writing.sheets import SheetText, width_of
 
 MIMETYPE = "application/vnd.oasis.opendocument.spreadsheet"
@@ -88,7 +89,7 @@ def _settings(sheets: Sequence[SheetText]) -> str:
 
 def _content(sheets: Sequence[SheetText]) -> Iterator[str]:
     columns = [column for sheet in sheets for column in sheet.table.columns.values()]
-    scales = sorted({column.type.scale for column in columns if column.type.word == "decimal"})
+    scales = sorted({column.type.plain.scale for column in columns if column.type.plain.word == "decimal"})
     widths = sorted({width_of(name, column) for sheet in sheets for name, column in sheet.table.columns.items()})
     yield f"{_HEAD}<office:document-content {_DECLARED}><office:automatic-styles>"
     yield '<style:style style:name="head" style:family="table-cell">'
@@ -97,6 +98,15 @@ def _content(sheets: Sequence[SheetText]) -> Iterator[str]:
     yield '<number:month number:style="long"/><number:text>-</number:text><number:day number:style="long"/>'
     yield "</number:date-style>"
     yield '<style:style style:name="date" style:family="table-cell" style:data-style-name="iso"/>'
+    clock = '<number:hours number:style="long"/><number:text>:</number:text><number:minutes number:style="long"/>'
+    clock += '<number:text>:</number:text><number:seconds number:style="long"/>'
+    yield '<number:date-style style:name="isomoment"><number:year number:style="long"/><number:text>-</number:text>'
+    yield '<number:month number:style="long"/><number:text>-</number:text><number:day number:style="long"/>'
+    yield f"<number:text> </number:text>{clock}</number:date-style>"
+    yield '<style:style style:name="moment" style:family="table-cell" style:data-style-name="isomoment"/>'
+    for style, about in (("clock", ""), ("span", ' number:truncate-on-overflow="false"')):
+        yield f'<number:time-style style:name="{style}style"{about}>{clock}</number:time-style>'
+        yield f'<style:style style:name="{style}" style:family="table-cell" style:data-style-name="{style}style"/>'
     for scale in scales:
         places = f'number:decimal-places="{scale}" number:min-decimal-places="{scale}" number:min-integer-digits="1"'
         yield f'<number:number-style style:name="digits{scale}"><number:number {places}/></number:number-style>'
@@ -152,19 +162,36 @@ def _cells(column: Column) -> list[str]:
         codes = column.values.codes
         cells = items if codes is None else [items[code] for code in codes.tolist()]
     else:
-        word = column.type.word
-        kind, given = {"boolean": ("boolean", "boolean-value"), "date": ("date", "date-value")}.get(
-            word, ("float", "value")
-        )
-        style = {"date": "date", "decimal": f"decimal{column.type.scale}"}.get(word, "")
+        word = column.type.plain.word
+        kind, given = _VALUE_TYPES.get(word, ("float", "value"))
+        style = {**_STYLES, "decimal": f"decimal{column.type.plain.scale}"}.get(word, "")
         about = f'table:style-name="{style}" ' if style else ""
         cells = [
             _element(f'{about}office:value-type="{kind}" office:{given}="{text}"', f"<text:p>{text}</text:p>")
-            for text in value_texts(column.type, column.values)
+            for text in _values(column)
         ]
     for at in column.missing.nonzero()[0].tolist():
         cells[at] = "<table:table-cell/>"
     return cells
+
+
+_VALUE_TYPES = {
+    "boolean": ("boolean", "boolean-value"), "date": ("date", "date-value"), "datetime": ("date", "date-value"),
+    "time": ("time", "time-value"), "duration": ("time", "time-value"),
+}  # fmt: skip
+_STYLES = {"date": "date", "datetime": "moment", "time": "clock", "duration": "span"}
+
+
+def _values(column: Column) -> list[str]:
+    """Return values as the standard writes them: times are durations too."""
+    kind = column.type.plain
+    if kind.word == "time":
+        return value_texts(DURATION, column.array)
+    return (
+        [text.removesuffix("Z") for text in value_texts(kind, column.array)]
+        if kind.utc
+        else value_texts(kind, column.array)
+    )
 
 
 def _paragraphs(text: str) -> str:

@@ -28,6 +28,9 @@ EXACT_DIGITS = 15
 # A sheet counts its days from 1900.
 FIRST_DAY = np.datetime64("1900-03-01", "D")
 
+# No count of days of a sheet is longer.
+LONGEST_SPAN = np.timedelta64(2_958_465, "D")
+
 LEAST_WIDTH, MOST_WIDTH = 8, 60
 ROWS_MEASURED = 1_000
 
@@ -138,15 +141,22 @@ def check_fits(table: BareTable, name: str) -> None:
 def _not_fitting(column: Column) -> tuple[np.ndarray, str, str]:
     """Return the cells of a column that a sheet would change, why, and what to do."""
     present, as_text = column.present, "convert the column to string first, or save as .csv"
-    if column.type == STRING:
+    if column.type.textual:
         long = column.text.flags(lambda text: len(text) > MOST_CHARACTERS)
         told = f"has more than the {MOST_CHARACTERS:,} characters a cell of a workbook holds"
         return np.flatnonzero(long & present), told, "save it as .csv"
-    if column.type.word in ("integer", "decimal"):
-        most = EXACT_WHOLE if column.type.word == "integer" else 10**EXACT_DIGITS
+    if column.type.storage == "int64":
+        most = EXACT_WHOLE if column.type.plain.word == "integer" else 10**EXACT_DIGITS
         large = (column.array >= most) | (column.array <= -most)
         return np.flatnonzero(large & present), "has more digits than a workbook keeps", as_text
-    if column.type.word == "date":
+    if column.type.plain.word == "duration":
+        negative = (column.array < np.timedelta64(0, "us")) | (column.array > LONGEST_SPAN)
+        return np.flatnonzero(negative & present), "is a duration that a workbook does not show", as_text
+    if column.type.word == "datetime" or column.type.plain.word in ("time", "duration"):
+        fine = column.array.astype(np.int64) % 1000 != 0
+        if (fine & present).any():
+            return np.flatnonzero(fine & present), "has parts of a millisecond, which a workbook does not keep", as_text
+    if column.type.plain.word in ("date", "datetime"):
         early = column.array < FIRST_DAY
         return np.flatnonzero(early & present), "is before March 1900, where workbooks do not count days alike", as_text
     return np.zeros(0, np.int64), "", ""

@@ -13,7 +13,7 @@ from comb.errors import ContentError, counted, listing
 from comb.inference.typed import CellKind, TypedCells
 from comb.kernels import chosen
 from comb.kernels.coding import Codes
-from comb.reading.documents import Asked, Document, Inner, Made, chosen_columns, make_column
+from comb.reading.documents import Asked, Document, Inner, Made, chosen_columns, make_column, not_known
 from comb.reading.nested.find import MOST_TABLES, Spot, beside, find_spots, follow, read_spot
 from comb.reading.nested.flatten import Flat, flatten
 from comb.reading.nested.lines import NOTHING, cells_of, count_of
@@ -131,12 +131,13 @@ def json_lines_document(data: bytes, name: str, threads: int = 1) -> Document | 
             return make_column(names[at], cells, asked, dates_in_text=True)
 
         with ThreadPoolExecutor(threads) as pool:
-            made_columns = pool.map(column, range(len(names)))
-            columns = {name or "_col.1": one for name, one in zip(names, made_columns, strict=True)}
+            read = [names.index(name) for name in asked.wants(names)]
+            made_columns = pool.map(column, read)
+            columns = {names[at] or "_col.1": one for at, one in zip(read, made_columns, strict=True)}
         made = Made(chosen_columns(columns, asked), lines[: asked.rows], "line {}")
         # What is not there comes last, where the sentence over a table shows it.
         told_of = [note for one in zip(names, not_finite, lists, strict=True) for note in _cell_notes(*one)]
-        made.notes = [*told_of, *_bad_told(bad)]
+        made.notes = [*told_of, *not_known(names, asked), *_bad_told(bad)]
         made.reading = {"pointer": "", "shape": _EACH_LINE, "titles": [], "set_aside": bad}
         return made
 
@@ -228,7 +229,7 @@ def _inner_tables(
     def make(asked: Asked) -> Made:
         found = flat(asked.lists)
         made = _made(found, spot.keys, place, asked, by_key=bool(spot.key_name))
-        made.notes = [*_notes(found, title), *notes]
+        made.notes += [*_notes(found, title), *notes]
         made.titles = titles
         made.reading = {"pointer": spot.pointer, "shape": spot.shape, "titles": titles, "set_aside": list(aside)}
         return made
@@ -249,7 +250,7 @@ def _child(name: str, parent: str, key: str, items: list[tuple[int, Any]], keys:
         made = _made(
             found, [keys[number] for number in parents.tolist()], place, asked, parents=parents[found.positions()] + 1
         )
-        made.notes = _notes(found, name)
+        made.notes += _notes(found, name)
         made.reading = {"shape": "records inside records", "parent": parent, "key": PARENT}
         return made
 
@@ -274,13 +275,13 @@ def _made(
         number = parents[: len(rows)]
         plain = TypedCells(np.full(len(rows), CellKind.NUMBER, np.uint8), number, np.full(len(rows), -1), [])
         columns[title] = make_column(title, plain, asked)
-    for name, growth in flat.columns.items():
-        cells = growth.cells()
+    for name in asked.wants(list(flat.columns)):
+        cells = flat.columns[name].cells()
         cells.kinds, cells.numbers, cells.texts = (
             part[: len(rows)] for part in (cells.kinds, cells.numbers, cells.texts)
         )
         columns[name or "_col.1"] = make_column(name, cells, asked, dates_in_text=True)
-    return Made(chosen_columns(columns, asked), lines, place)
+    return Made(chosen_columns(columns, asked), lines, place, notes=not_known(list(flat.columns), asked))
 
 
 def _notes(flat: Flat, title: str) -> list[str]:

@@ -1,0 +1,384 @@
+"""Types that show on a second look only: moments of all kinds, numbers in other notations.
+
+The counts from which most types are decided say nothing of these. Some of the texts tell which
+forms could be meant; then all texts are read by them.
+"""
+
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.errors import ParameterError, counted
+from comb.inference.candidates import LEAST_AGREEING, Trial
+from comb.inference.forms import PIVOT, Form, form_of, swapped
+from comb.inference.moments import fullest, general, is_worded, patterns_of
+from comb.inference.notation import MARKS, PER_CENT, Marks, Shape, plain_body, shape_of
+from comb.inference.pieces import Piece, ReadPiece, TextPiece
+from comb.inference.reader import Reading
+from comb.kernels.parsing import FITS, MISFIT, MOST_DECIMAL_DIGITS
+from comb.tables.types import DURATION, INTEGER, NUMBER, UTC_DATETIME, Type, decimal
+
+# So many texts from the top of a column tell what could be meant, and as many of those that do not fit that.
+SAMPLE = 200
+
+# Forms of moments that fewer of them speak for are not followed up; numbers in other notations
+# take longer to read, so that more have to.
+LEAST_OF_SAMPLE = 0.5
+LEAST_NOTED = 0.8
+
+# A column has few ways to write its moments; more than this are no ways but chance.
+MOST_FORMS = 12
+
+# Cells looked at before the whole column is.
+FIRST_CELLS = 2_000
+
+Weights = NDArray[np.int64]
+Mask = NDArray[np.bool_]
+
+
+def further_trials(pieces: Sequence[Piece]) -> list[Trial]:
+    """Return the types that a second look finds.
+
+    Parameters
+    ----------
+    pieces : sequence of Piece
+
+    Returns
+    -------
+    list of Trial
+        The most cells first; the same however the column is cut into pieces. Cost: a look at
+        some texts; where they speak for a form, one pass over the distinct texts for each.
+    """
+    sample = _head(pieces)
+    if not sample or sum(any(map(str.isdigit, text)) for text in sample) < LEAST_OF_SAMPLE * len(sample):
+        return []
+    found = _read_already(pieces, sample)
+    if found is not None:
+        return [found]
+    texts = [part for piece in pieces for part in ([piece] if isinstance(piece, TextPiece) else piece.again())]
+    trials = [*_moments(texts, sample), *_numbers(texts, sample), *_durations(texts, sample)]
+    return sorted((trial for trial in trials if trial.weight), key=lambda trial: -trial.weight)
+
+
+def _head(pieces: Sequence[Piece]) -> list[str]:
+    """Return the first texts that are neither blank nor words for missing."""
+    found: list[str] = []
+    for piece in pieces:
+        for part in [piece] if isinstance(piece, TextPiece) else piece.again():
+            found += _usable(part, np.zeros(0, np.bool_), SAMPLE - len(found))
+            if len(found) == SAMPLE:
+                return found
+    return found
+
+
+def _usable(piece: TextPiece, passed: Mask, most: int) -> list[str]:
+    """Return the first cells of a piece that hold a text which is not passed already."""
+    stored = piece.kinds == 0
+    if len(passed):
+        stored &= ~passed
+    codes = piece.text.codes
+    cells = np.flatnonzero(stored[:FIRST_CELLS] if codes is None else stored[codes[:FIRST_CELLS]])
+    if len(cells) < most and len(piece) > FIRST_CELLS:
+        cells = np.flatnonzero(stored if codes is None else stored[codes])
+    places = cells[:most] if codes is None else codes[cells[:most]]
+    return [text.strip() for text in piece.stored(places)]
+
+
+def _weights(piece: TextPiece) -> Weights:
+    """Return how many cells hold each stored text."""
+    if piece.text.codes is None:
+        return np.ones(len(piece.text), np.int64)
+    return np.bincount(piece.text.codes, minlength=piece.text.item_count)
+
+
+def _total(pieces: Sequence[TextPiece], masks: Sequence[Mask]) -> int:
+    return sum(int(_weights(piece)[mask].sum()) for piece, mask in zip(pieces, masks, strict=True))
+
+
+# -- moments ---------------------------------------------------------------------------------
+
+
+@dataclass(slots=True)
+class _Way:
+    """One way to write moments: which texts it reads, in each piece."""
+
+    form: Form
+    masks: list[Mask]
+    weight: int
+
+    @property
+    def day_first(self) -> bool:
+        """Whether the day stands before the month."""
+        pattern = self.form.pattern
+        return 0 <= pattern.find("d") < pattern.find("M")
+
+
+def _moments(pieces: Sequence[TextPiece], sample: Sequence[str]) -> list[Trial]:
+    seen = _patterns(sample)
+    if seen is None:
+        return []
+    ways = [way for way in (_way(pieces, *one) for one in seen.items()) if way is not None]
+    # What none of these reads may be written in ways that the beginning does not show.
+    left: list[str] = []
+    for at, piece in enumerate(pieces):
+        passed = np.any([way.masks[at] for way in ways], axis=0) if ways else np.zeros(0, np.bool_)
+        left += _usable(piece, passed, SAMPLE - len(left))
+    more = _patterns(left, least=0.0) or {}
+    ways += [way for way in (_way(pieces, *one) for one in more.items() if one[0] not in seen) if way is not None]
+    kinds: dict[Type, list[_Way]] = defaultdict(list)
+    for way in ways:
+        kinds[way.form.type].append(way)
+    trials = [_trial(pieces, kind, found) for kind, found in kinds.items()]
+    return [trial for found in trials for trial in found]
+
+
+Patterns = dict[tuple[str, str], Counter[str]]
+
+
+def _patterns(sample: Sequence[str], least: float = LEAST_OF_SAMPLE) -> Patterns | None:
+    """Return the patterns that texts could be written in, by type and general form; None if too few have any."""
+    seen: Patterns = defaultdict(Counter)
+    hits = 0
+    for text in sample:
+        found = patterns_of(text)
+        hits += bool(found)
+        for word, pattern in found:
+            seen[word, general(pattern)][pattern] += 1
+    return None if not hits or hits < least * len(sample) or len(seen) > MOST_FORMS else seen
+
+
+def _way(pieces: Sequence[TextPiece], key: tuple[str, str], patterns: Counter[str]) -> _Way | None:
+    word, pattern = key[0], fullest(list(patterns))
+    try:
+        form = form_of(word, pattern)
+    except ParameterError:
+        return None
+    reading = Reading(form.type, moments=(form,))
+    masks = [reading.parse_text(piece.text.packed())[1] == FITS for piece in pieces]
+    weight = _total(pieces, masks)
+    if word == "time" and "h" not in pattern and "a" not in pattern:
+        # Hours beyond 23 are no time of day, but they may be how long something took.
+        span = form_of("duration", pattern.replace("HH", "H"))
+        lasted = [Reading(DURATION, moments=(span,)).parse_text(piece.text.packed())[1] == FITS for piece in pieces]
+        if _total(pieces, lasted) > weight:
+            return _Way(span, lasted, _total(pieces, lasted))
+    return _Way(form, masks, weight) if weight else None
+
+
+def _trial(pieces: Sequence[TextPiece], kind: Type, ways: list[_Way]) -> list[Trial]:
+    """Put the ways of one type together; those that could be confused are decided between."""
+    alike: dict[str, list[_Way]] = defaultdict(list)
+    for way in ways:
+        alike[_skeleton(way.form.pattern)].append(way)
+    chosen: list[_Way] = []
+    why: list[str] = []
+    doubts: list[str] = []
+    for group in alike.values():
+        way, reason, doubt = _decided(pieces, group)
+        chosen.append(way)
+        why.append(reason)
+        doubts.append(doubt)
+    chosen.sort(key=lambda way: -way.weight)
+    masks = [np.any([way.masks[at] for way in chosen], axis=0) for at in range(len(pieces))]
+    if len(chosen) > 1:
+        told = ", ".join(f"{way.form.pattern} {way.weight:,} times" for way in chosen)
+        why = [f"several forms that cannot be confused: {told}", *why]
+    why += _remarks(kind, [way.form.pattern for way in chosen])
+    reading = Reading(kind, moments=tuple(way.form for way in chosen))
+    doubt = next(filter(None, doubts), "")
+    pattern = chosen[0].form.pattern
+    return [Trial(reading, _total(pieces, masks), pattern, tuple(filter(None, why)), doubt)]
+
+
+def _skeleton(pattern: str) -> str:
+    """Return a pattern with day, month and two-digit year all alike: what could be confused is equal."""
+    if "yyyy" in pattern and pattern.find("yyyy") < pattern.find("d"):
+        return general(pattern)
+    skeleton = general(pattern)
+    for letters in ("yy", "MMM", "M", "d"):
+        if letters == "yy" and "yyyy" in skeleton:
+            continue
+        if letters == "MMM" and "MMM" in skeleton:
+            return skeleton
+        skeleton = skeleton.replace(letters, "9")
+    return skeleton
+
+
+def _decided(pieces: Sequence[TextPiece], group: list[_Way]) -> tuple[_Way, str, str]:
+    """Decide between ways to read the same texts by those that only one of them reads."""
+    if len(group) == 1:
+        return group[0], "", ""
+    own = []
+    for way in group:
+        others = [other for other in group if other is not way]
+        masks = [mask & ~np.any([other.masks[at] for other in others], axis=0) for at, mask in enumerate(way.masks)]
+        own.append(_total(pieces, masks))
+    at = max(range(len(group)), key=lambda at: (own[at], group[at].weight, group[at].day_first))
+    way, deciding = group[at], own[at]
+    if deciding and deciding >= LEAST_AGREEING * sum(own):
+        return way, _order_told(deciding), ""
+    pointed = [one for one in group if "." in one.form.pattern and one.day_first]
+    if pointed and not sum(own) - own[group.index(pointed[0])]:
+        return pointed[0], "with points between, the day comes first", ""
+    told = " or ".join(one.form.pattern for one in group)
+    return way, "", f"day and month could be swapped: {told}"
+
+
+def _remarks(kind: Type, patterns: Sequence[str]) -> list[str]:
+    """Say what a pattern implies that is not plain to see."""
+    told = []
+    if any("yy" in pattern and "yyyy" not in pattern for pattern in patterns):
+        told.append(f"two-digit years: 00 to {PIVOT - 1} are of this century, {PIVOT} to 99 of the last")
+    if kind.word == "date" and any("d" not in pattern for pattern in patterns):
+        whole = {"Q": "quarter", "w": "week", "M": "month"}
+        unit = next((word for letter, word in whole.items() if letter in patterns[0]), "year")
+        if not (unit == "week" and "e" in patterns[0]):
+            told.append(f"each {unit} stands for its first day")
+    if kind == UTC_DATETIME:
+        told.append("offsets are applied: the values are universal time")
+    return told
+
+
+def _read_already(pieces: Sequence[Piece], sample: Sequence[str]) -> Trial | None:
+    """Return the trial of a form by which a column was guessed and read.
+
+    None where its values do not tell all that its texts would.
+    """
+    guessed = next((piece.reading for piece in pieces if isinstance(piece, ReadPiece)), None)
+    seen = _patterns(sample)
+    if guessed is None or len(guessed.moments) != 1 or seen is None:
+        return None
+    form = guessed.moments[0]
+    word, other = form.program.kind, form_of(form.program.kind, swapped(form.pattern))
+    mine = (word, general(form.pattern))
+    rival = other.pattern != form.pattern and "yyyy" in form.pattern
+    known = {mine, (word, general(other.pattern))} if rival else {mine}
+    if set(seen) != known or fullest(list(seen[mine])) != form.pattern or word == "time":
+        return None
+    if any(not isinstance(piece, ReadPiece) or piece.reading != guessed for piece in pieces):
+        return None
+    fits = deciding = contrary = 0
+    left: list[str] = []
+    for piece in pieces:
+        cells = piece.read(guessed)
+        present = cells.status == FITS
+        fits += int(np.count_nonzero(present))
+        wrong = np.flatnonzero(cells.status[cells.kept_at] == MISFIT)
+        if len(left) < SAMPLE:
+            left += [text.strip() for text in cells.kept.take(wrong[: SAMPLE - len(left)]).to_list()]
+        if rival and isinstance(cells.values, np.ndarray):
+            days = cells.values[present].astype("datetime64[D]")
+            deciding += int(np.count_nonzero((days - days.astype("datetime64[M]")).astype(np.int64) > 11))
+            kept = cells.kept.take(wrong).plain()
+            contrary += int(np.count_nonzero(Reading(other.type, moments=(other,)).parse_text(kept)[1] == FITS))
+    if set(_patterns(left, least=0.0) or {}) - known:
+        return None
+    why = [_order_told(deciding)] if rival else []
+    if rival and (not deciding or deciding < LEAST_AGREEING * (deciding + contrary)):
+        return None
+    why += _remarks(guessed.type, [form.pattern])
+    return Trial(guessed, fits, form.pattern, tuple(why))
+
+
+def _order_told(deciding: int) -> str:
+    return f"day and month cannot be confused: {counted(deciding, 'value')} can be read one way only"
+
+
+# -- durations -------------------------------------------------------------------------------
+
+
+def _durations(pieces: Sequence[TextPiece], sample: Sequence[str]) -> list[Trial]:
+    if sum(map(is_worded, sample)) < LEAST_OF_SAMPLE * len(sample):
+        return []
+    reading = Reading(DURATION)
+    weight = sum(int(_weights(piece)[reading.parse_text(piece.text.packed())[1] == FITS].sum()) for piece in pieces)
+    pattern = "ISO 8601" if sum(text.lstrip("+-").startswith("P") for text in sample) * 2 > len(sample) else ""
+    return [Trial(reading, weight, pattern)]
+
+
+# -- numbers ---------------------------------------------------------------------------------
+
+
+def _numbers(pieces: Sequence[TextPiece], sample: Sequence[str]) -> list[Trial]:
+    """Numbers with marks between groups, with units, with signs behind or parentheses."""
+    shapes = [shape_of(text) for text in sample]
+    if sum(shape is not None for shape in shapes) < LEAST_NOTED * len(sample):
+        return []
+    bodies: list[Shape | None] = []
+    weights: list[int] = []
+    for piece in pieces:
+        usable = np.flatnonzero(piece.kinds == 0)
+        counts = _weights(piece).tolist()
+        for at, text in zip(usable.tolist(), piece.stored(usable), strict=True):
+            bodies.append(shape_of(text.strip()))
+            weights.append(counts[at])
+    units: Counter[str] = Counter()
+    for shape, weight in zip(bodies, weights, strict=True):
+        if shape is not None:
+            units[shape.unit] += weight
+    unit = max((one for one in units if one), key=lambda one: (units[one], one), default="")
+    total = sum(weights)
+    if unit and units[unit] < LEAST_AGREEING * total:
+        # A unit that some of the values have is none that all share.
+        unit = ""
+    fitting = [
+        (shape, weight)
+        for shape, weight in zip(bodies, weights, strict=True)
+        if shape is not None and shape.unit in ("", unit)
+    ]
+    zeros = sum(weight for shape, weight in fitting if _begins_with_zero(shape.body))
+    if _are_addresses(fitting) or zeros > (1 - LEAST_AGREEING) * total:
+        return []
+    return _by_marks(fitting, unit)
+
+
+def _are_addresses(fitting: Sequence[tuple[Shape, int]]) -> bool:
+    """Return whether all have four groups up to 255, as addresses of machines."""
+    groups = [shape.body.split(".") for shape, _ in fitting]
+    return bool(groups) and all(
+        len(parts) == 4 and all(part.isdigit() and int(part) < 256 for part in parts) for parts in groups
+    )
+
+
+def _begins_with_zero(body: str) -> bool:
+    return len(body) > 1 and body[0] == "0" and body[1].isdigit()
+
+
+def _by_marks(fitting: Sequence[tuple[Shape, int]], unit: str) -> list[Trial]:
+    best: dict[Marks, int] = {}
+    for marks in MARKS:
+        best[marks] = sum(weight for shape, weight in fitting if plain_body(shape.body, marks) is not None)
+    most = max(best.values(), default=0)
+    if not most:
+        return []
+    # Of marks that read as many, the plainest: those without a group mark, then the point.
+    chosen = next(marks for marks in sorted(MARKS, key=lambda marks: bool(marks.group)) if best[marks] == most)
+    doubt = ""
+    if chosen.decimal == "," and not chosen.group and best[Marks(".", ",")] == most:
+        doubt = "every comma in it could part thousands or decimals"
+    plain = [(plain_body(shape.body, chosen), weight) for shape, weight in fitting]
+    digits = {len(text.partition(".")[2]) if "." in text else 0 for text, _ in plain if text is not None}
+    kind = _kind(digits, unit == PER_CENT, [text for text, _ in plain if text])
+    reading = Reading(kind, chosen.decimal, chosen.group, unit, noted=True)
+    pattern = ("#,##0" if chosen.group else "0") + (f".{'0' * max(digits)}" if max(digits) else "")
+    why = (chosen.told(decimals=bool(max(digits))),) if chosen.group or max(digits) else ()
+    if unit == PER_CENT:
+        why = (*why, "per cent are divided by 100")
+    elif unit:
+        why = (*why, f"every value has the unit {unit}")
+    if any(shape.odd for shape, _ in fitting):
+        why = (*why, "parentheses or a sign behind make a number negative")
+    trial = Trial(reading, most, pattern if len(digits) == 1 else "", why, doubt)
+    return [trial]
+
+
+def _kind(digits: set[int], per_cent: bool, texts: Sequence[str]) -> Type:
+    """Return the narrowest type for numbers with so many digits after the mark."""
+    scale = max(digits) + 2 * per_cent
+    longest = max((len(text.partition(".")[0]) for text in texts), default=0)
+    if scale and (len(digits) > 1 or longest + scale > MOST_DECIMAL_DIGITS):
+        return NUMBER
+    return decimal(scale) if scale else INTEGER

@@ -1,0 +1,140 @@
+"""What only the values show: days written as whole numbers, identifiers, numbers that were rounded."""
+
+import re
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.errors import counted
+from comb.inference.forms import form_of
+from comb.inference.pieces import Piece, TextPiece
+from comb.inference.reader import Reading
+from comb.kernels.coding import Codes
+from comb.tables.column import Column
+from comb.tables.evidence import Candidate, Evidence
+from comb.tables.types import DATE, INTEGER, STRING
+
+# Days written as yyyyMMdd that may be meant, and how many different ones have to be there.
+FIRST_COMPACT, LAST_COMPACT = 19000101, 21001231
+LEAST_COMPACT = 3
+
+# Whole numbers with more digits than this count nothing.
+LARGEST_COUNT = 10**18
+
+# Spreadsheet programs write numbers from here on with an exponent.
+ROUNDED_FROM = 1e9
+_ROUNDED = re.compile(r"[1-9](?:[.,][0-9]{1,9})?E\+[0-9]{2}")
+
+Verdict = tuple[Reading | None, Evidence]
+
+
+def second_thoughts(column: Column, pieces: Sequence[Piece]) -> Verdict | None:
+    """Return another reading where the values of a column speak against its type; None if they do not.
+
+    Parameters
+    ----------
+    column : Column
+        As it was read.
+    pieces : sequence of Piece
+        What it was read from.
+
+    Returns
+    -------
+    reading, evidence
+        A reading of None leaves texts. Where the reading is the same, the evidence says more.
+    """
+    evidence = column.evidence
+    if evidence is None or evidence.declared or not len(column) or not column.type.numeric:
+        return None
+    values = column.array
+    present = values if column.state is None else values[column.state == 0]
+    if not len(present):
+        return None
+    if column.type == INTEGER:
+        return _of_integers(present, evidence)
+    if column.type.word == "number":
+        return _of_numbers(column, pieces, evidence)
+    return _of_decimals(present, column, evidence)
+
+
+def _as_text(evidence: Evidence, why: str) -> Verdict:
+    """Return the verdict that a column stays text; what it was nearly taken for is the next best."""
+    rejected = replace(evidence.chosen, doubt=why)
+    text = Candidate(STRING, rejected.fits + rejected.misfits, 0)
+    tried = (text, rejected, *(one for one in evidence.tried if one != evidence.chosen))
+    return None, replace(evidence, chosen=text, runner_up=rejected, why=(why,), examples=(), tried=tried)
+
+
+def _of_integers(values: NDArray[Any], evidence: Evidence) -> Verdict | None:
+    least, most = int(values.min()), int(values.max())
+    if most >= LARGEST_COUNT or least <= -LARGEST_COUNT:
+        return _as_text(evidence, "numbers of more than 18 digits count nothing: these are identifiers")
+    if least >= FIRST_COMPACT and most <= LAST_COMPACT and not evidence.chosen.misfits and _are_days(values):
+        form = form_of("date", "yyyyMMdd")
+        chosen = Candidate(DATE, evidence.chosen.fits, 0, form.pattern)
+        why = ("every number is a day of the calendar, written as year, month and day",)
+        others = tuple(one for one in evidence.tried if one != evidence.chosen)
+        tried = (chosen, evidence.chosen, *others)
+        return Reading(DATE, moments=(form,)), replace(
+            evidence, chosen=chosen, runner_up=evidence.chosen, why=why, tried=tried
+        )
+    return None
+
+
+def _are_days(values: NDArray[Any]) -> bool:
+    years, months, days = values // 10000, values // 100 % 100, values % 100
+    if not ((months >= 1) & (months <= 12) & (days >= 1) & (days <= 31)).all():
+        return False
+    starts = ((years - 1970) * 12 + months - 1).astype("datetime64[M]")
+    lengths = ((starts + 1).astype("datetime64[D]") - starts.astype("datetime64[D]")).astype(np.int64)
+    return bool((days <= lengths).all()) and len(np.unique(values[:1000])) >= LEAST_COMPACT
+
+
+def _of_numbers(column: Column, pieces: Sequence[Piece], evidence: Evidence) -> Verdict | None:
+    """Notice identifiers that a spreadsheet program rounded: 4.00638E+12."""
+    large = np.flatnonzero((np.abs(column.array) >= ROUNDED_FROM) & column.present)
+    values = column.array[large]
+    if not len(large) or not (values == np.floor(values)).all():
+        return None
+    # Rounded numbers end in zeros.
+    suspects = large[values % 1000 == 0][:1000]
+    texts = [text.strip() for text in _texts_at(pieces, suspects)] if len(suspects) else []
+    rounded = sum(_ROUNDED.fullmatch(text) is not None for text in texts)
+    others = column.array[column.present]
+    if not rounded or not (others == np.floor(others)).all():
+        return None
+    example = next(text for text in texts if _ROUNDED.fullmatch(text))
+    return _as_text(evidence, f"{counted(rounded, 'number')} that a spreadsheet program rounded, like {example}")
+
+
+def _texts_at(pieces: Sequence[Piece], positions: Codes) -> list[str]:
+    """Return the texts of some cells, fetched once more where they were not kept."""
+    found: list[str] = []
+    start = 0
+    for piece in pieces:
+        inside = positions[(positions >= start) & (positions < start + len(piece))] - start
+        if len(inside):
+            parts = [piece] if isinstance(piece, TextPiece) else piece.again()
+            texts = [text for part in parts for text in part.text.to_list()]
+            found += [texts[at] for at in inside.tolist()]
+        start += len(piece)
+    return found
+
+
+def _of_decimals(values: NDArray[Any], column: Column, evidence: Evidence) -> Verdict | None:
+    """Say so where each point could just as well part thousands."""
+    if column.type.scale != 3 or evidence.chosen.pattern or evidence.why:
+        return None
+    sizes = np.abs(values)
+    if int(sizes.min()) < 1000 or int(sizes.max()) >= 1_000_000:
+        return None
+    other = Candidate(INTEGER, evidence.chosen.fits, evidence.chosen.misfits, "#,##0", doubt=AMBIGUOUS_POINT)
+    tried = (evidence.chosen, other, *(one for one in evidence.tried if one != evidence.chosen))
+    same = Reading(column.type)
+    return same, replace(evidence, runner_up=other, why=(AMBIGUOUS_POINT,), tried=tried)
+
+
+AMBIGUOUS_POINT = "every point in it could part thousands: 1.234 is read as one and a bit"
