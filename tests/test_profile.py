@@ -132,3 +132,39 @@ def test_a_table_without_rows_has_a_profile() -> None:
     profile = comb.table(columns={"a": [], "b": []}).profile()
     assert [summary.count for summary in profile.columns] == [0, 0] and not profile.findings
     assert NUMBER.in_full == "number"
+
+
+COUNTS = {"visit_time": [945, 1745, 2359], "day": [45000, 45001, 45020], "made_at": [1714550400, 1714636800, 1714723200], "logged_on": [1714550400123, 1714636800000, 1714723200000]}  # fmt: skip
+
+
+def test_numbers_that_are_days_and_times_get_a_remedy_that_reads_them() -> None:
+    table = comb.table(columns=COUNTS)
+    found = {finding.columns[0]: finding for finding in table.profile().findings if finding.code.startswith("type.")}
+    assert {name: one.code for name, one in found.items()} == {
+        "visit_time": "type.clock_numbers", "day": "type.serial_dates", "made_at": "type.serial_dates",
+        "logged_on": "type.serial_dates",
+    }  # fmt: skip
+    for name, first in (("visit_time", "09:45:00"), ("day", "2023-03-15"), ("made_at", "2024-05-01T08:00:00"), ("logged_on", "2024-05-01T08:00:00.123")):  # fmt: skip
+        assert table.take_step(found[name].remedy)[name].texts()[0] == first
+    assert not comb.table(columns={"weight_g": [45000, 45001, 1200]}).profile().of("type")
+
+
+@pytest.mark.parametrize(
+    ("name", "cells", "code", "told"),
+    [
+        ("d", ["5/6/2026", "1/2/2026"], "type.ambiguous_dates", "could be swapped"),
+        ("d", ["05/06/26", "01/02/26"], "type.ambiguous_dates", "dd/MM/yy or MM/dd/yy"),
+        ("n", ["1.234", "5.678"], "type.ambiguous_numbers", "could part thousands"),
+        ("n", ["1,234", "5,678"], "type.ambiguous_numbers", "could part thousands"),
+        ("n", ["4.01234E+12", "4012345678901"], "type.mangled", "1 number that a spreadsheet program rounded"),
+        ("n", ["12 kg", "3200 g", "5 kg"], "type.units", "kg 2 times, g 1 times"),
+        ("queen_state", [1, 2, 1] * 5, "type.labels", "say what they stand for"),
+    ],
+)  # fmt: skip
+def test_what_a_type_leaves_open_is_a_finding(name: str, cells: list[object], code: str, told: str) -> None:
+    column = infer(*map(str, cells))
+    table = comb.table(columns={name: cells}).derive({name: column})
+    (finding,) = [one for one in table.profile().findings if one.code.startswith("type.")]
+    assert finding.code == code and told in finding.text and finding.count == len(finding.rows)
+    if finding.remedy is not None:
+        assert not table.take_step(finding.remedy)[name].missing_count

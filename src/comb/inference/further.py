@@ -361,7 +361,11 @@ def _by_marks(fitting: Sequence[tuple[Shape, int]], unit: str) -> list[Trial]:
         doubt = "every comma in it could part thousands or decimals"
     plain = [(plain_body(shape.body, chosen), weight) for shape, weight in fitting]
     digits = {len(text.partition(".")[2]) if "." in text else 0 for text, _ in plain if text is not None}
-    kind = _kind(digits, unit == PER_CENT, [text for text, _ in plain if text])
+    longest = max((len(text.partition(".")[0]) for text, _ in plain if text), default=0)
+    if longest > MOST_DECIMAL_DIGITS:
+        # Numbers of so many digits count nothing.
+        return []
+    kind = _kind(digits, longest, per_cent=unit == PER_CENT)
     reading = Reading(kind, chosen.decimal, chosen.group, unit, noted=True)
     pattern = ("#,##0" if chosen.group else "0") + (f".{'0' * max(digits)}" if max(digits) else "")
     why = (chosen.told(decimals=bool(max(digits))),) if chosen.group or max(digits) else ()
@@ -375,10 +379,9 @@ def _by_marks(fitting: Sequence[tuple[Shape, int]], unit: str) -> list[Trial]:
     return [trial]
 
 
-def _kind(digits: set[int], per_cent: bool, texts: Sequence[str]) -> Type:
-    """Return the narrowest type for numbers with so many digits after the mark."""
+def _kind(digits: set[int], longest: int, *, per_cent: bool) -> Type:
+    """Return the narrowest type for numbers with so many digits after the mark, and at most so many before."""
     scale = max(digits) + 2 * per_cent
-    longest = max((len(text.partition(".")[0]) for text in texts), default=0)
     if scale and (len(digits) > 1 or longest + scale > MOST_DECIMAL_DIGITS):
         return NUMBER
     return decimal(scale) if scale else INTEGER

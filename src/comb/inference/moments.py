@@ -27,7 +27,8 @@ _DATE_SHAPES: tuple[tuple[re.Pattern[str], tuple[str, ...]], ...] = tuple(
     for shape, patterns in (
         (r"[0-9]{4}(?P<m>[-./ ])[0-9]{1,2}(?P=m)[0-9]{1,2}", ("yyyy{m}M{m}d",)),
         (r"[0-9]{1,2}(?P<m>[-./ ]|\. )[0-9]{1,2}(?P=m)[0-9]{4}", ("d{m}M{m}yyyy", "M{m}d{m}yyyy")),
-        (r"[0-9]{1,2}(?P<m>[-./ ]|\. )[0-9]{1,2}(?P=m)[0-9]{2}", ("d{m}M{m}yy", "M{m}d{m}yy", "yy{m}M{m}d")),
+        (r"[0-9]{1,2}(?P<m>[-./ ]|\. )[0-9]{1,2}(?P=m)[0-9]{2}", ("d{m}M{m}yy", "M{m}d{m}yy")),
+        (r"[0-9]{2}(?P<m>-)[0-9]{1,2}(?P=m)[0-9]{2}", ("yy{m}M{m}d",)),
         (r"[0-9]{8}", ("yyyyMMdd",)),
         (r"[0-9]{1,2}(?P<m>\.? ?|-|/)N(?P<p>\.?)(?P<n>,? ?|-|/)[0-9]{4}", ("d{m}N{n}yyyy",)),
         (r"[0-9]{1,2}(?P<m>\.? ?|-|/)N(?P<p>\.?)(?P<n>,? ?|-|/)[0-9]{2}", ("d{m}N{n}yy",)),
@@ -125,15 +126,15 @@ def _between(text: str) -> str:
 
 
 def _dates(text: str, full: bool) -> list[str]:
+    found = []
     for shape, patterns in _DATE_SHAPES:
         match = shape.fullmatch(text)
         if match:
             marks = match.groupdict()
             # A point behind the name is read with it.
             marks.pop("p", None)
-            found = [pattern.format(**marks) for pattern in patterns]
-            return [_sized(pattern.replace("N", "MMMM" if full else "MMM"), text) for pattern in found]
-    return []
+            found += [pattern.format(**marks) for pattern in patterns]
+    return [_sized(pattern.replace("N", "MMMM" if full else "MMM"), text) for pattern in found]
 
 
 def _sized(pattern: str, text: str) -> str:
@@ -212,7 +213,8 @@ _WORDED_DURATION = re.compile(
     r"(?P<sign>-)?(?:(?P<days>[0-9]{1,6}) ?(?:d|days?|Tage?|jours?|días?)\b,? ?)?"
     r"(?:(?P<hours>[0-9]{1,8}) ?(?:h|hrs?|hours?|Std\.?|Stunden?|heures?|horas?)(?![a-z]),? ?)?"
     r"(?:(?P<minutes>[0-9]{1,9}) ?(?:m|min\.?|mins|minutes?|Minuten?|minutos?)(?![a-z]),? ?)?"
-    r"(?:(?P<seconds>[0-9]{1,11})(?:[.,](?P<fraction>[0-9]{1,6}))? ?(?:s|secs?|seconds?|Sek\.?|Sekunden?|segundos?))?"
+    r"(?:(?P<seconds>[0-9]{1,11})(?:[.,](?P<fraction>[0-9]{1,6}))? ?(?:s|secs?|seconds?|Sek\.?|Sekunden?|segundos?))?",
+    re.IGNORECASE,
 )
 
 

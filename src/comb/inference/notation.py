@@ -75,10 +75,18 @@ def shape_of(text: str) -> Shape | None:
         return None
     if before and not (before in CURRENCIES or unicodedata.category(before[0]) == "Sc"):
         return None
-    if after in _ORDINALS:
+    if after in _ORDINALS or (len(after) == 1 and after.isalpha() and _is_code(match, after)):
         return None
     negative = bool(match["open"] or (signs and signs[0] != "+"))
     return Shape(negative, match["body"], before or after, odd=bool(match["open"] or match["behind"]))
+
+
+def _is_code(match: re.Match[str], letter: str) -> bool:
+    """Return whether a letter right behind a number is more likely a part of a code, or means thousands."""
+    return match.start("after") == max(match.end("body"), match.end("point")) and letter not in _LETTERS_OF_UNITS
+
+
+_LETTERS_OF_UNITS = frozenset("mgtlhsd")
 
 
 class Marks(NamedTuple):

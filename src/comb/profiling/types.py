@@ -5,6 +5,7 @@ import re
 import numpy as np
 
 from comb.errors import counted
+from comb.inference.notation import shape_of
 from comb.kernels.traits import DIGITS_ONLY, ZERO_AHEAD
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, kept_texts, noticed, quoted, rows_where
 from comb.steps.cells import Convert
@@ -12,6 +13,7 @@ from comb.steps.columns import Select
 from comb.tables.bare import BareTable
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
+from comb.tables.types import INTEGER
 
 # Codes look like numbers when at least this share of a text column is digits only.
 LEAST_DIGITS = 0.9
@@ -82,3 +84,126 @@ def constant_columns(table: BareTable) -> Findings:
 def _one_value(column: Column) -> bool:
     keys = column.keys()[column.present]
     return bool((keys == keys[0]).all())
+
+
+# Words in names of columns that hold days, and of those that hold times of day.
+_DAY_WORDS = frozenset(
+    ["date", "day", "datum", "tag", "jour", "fecha", "dia", "día", "on", "at", "when", "time", "timestamp", "since"]
+)
+_CLOCK_WORDS = frozenset(["time", "clock", "uhr", "uhrzeit", "zeit", "hour", "heure", "hora", "at"])
+_CODE_WORDS = frozenset(
+    ["code", "class", "type", "kind", "category", "status", "state", "grade", "group", "level", "klasse", "typ", "tipo"]
+)
+
+# Day counts of spreadsheet programs, from 1954 to 2064; seconds since 1970, from 1980 to 2065.
+_DAY_COUNTS = (20_000, 60_000)
+_SECONDS = (315_532_800, 3_000_000_000)
+
+# A code has no more values than this, and each of them several times.
+MOST_LABELS = 12
+LEAST_REPEATED = 5
+
+
+def _words_of(name: str) -> set[str]:
+    return set(re.findall(r"[^\W\d_]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).casefold()))
+
+
+def _everywhere(table: BareTable, column: Column) -> np.ndarray:
+    return rows_where(table, column.present)
+
+
+def numbers_that_count(table: BareTable) -> Findings:
+    """Whole numbers that are days, moments or times of day, by their range and the name of the column."""
+    for name, column in table.columns.items():
+        words = _words_of(name)
+        if column.type != INTEGER or not column.present.any():
+            continue
+        values = column.array[column.present]
+        least, most = int(values.min()), int(values.max())
+        asked = ""
+        if words & _CLOCK_WORDS and least >= 0 and 100 <= most < 2400 and (values % 100 < 60).all():
+            asked, code, told = "time Hmm", "type.clock_numbers", "times of day without a mark"
+        elif words & _DAY_WORDS and _DAY_COUNTS[0] <= least and most <= _DAY_COUNTS[1]:
+            asked, code, told = "date days_since_1900", "type.serial_dates", "day counts of a spreadsheet program"
+        elif words & _DAY_WORDS and _SECONDS[0] <= least and most <= _SECONDS[1]:
+            asked, code, told = "datetime seconds_since_1970", "type.serial_dates", "seconds since 1970"
+        elif words & _DAY_WORDS and _SECONDS[0] * 1000 <= least and most <= _SECONDS[1] * 1000:
+            asked, code, told = "datetime milliseconds_since_1970", "type.serial_dates", "milliseconds since 1970"
+        if asked:
+            examples = tuple(dict.fromkeys(map(str, values[:MOST_EXAMPLES].tolist())))
+            text = f"by its name and its numbers, {name} holds {told}, from {least} to {most}"
+            remedy = Convert(columns={name: asked})
+            yield Finding(code, (name,), len(values), _everywhere(table, column), examples, text, remedy)
+
+
+def labels(table: BareTable) -> Findings:
+    """Whole numbers that are codes for categories: few, repeated, and called so."""
+    for name, column in table.columns.items():
+        if column.type != INTEGER or not _words_of(name) & _CODE_WORDS or not column.present.any():
+            continue
+        values, counts = np.unique(column.array[column.present], return_counts=True)
+        if len(values) <= MOST_LABELS and counts.sum() >= LEAST_REPEATED * len(values):
+            shown = [str(value) for value in values.tolist()]
+            text = f"by its name, the {counted(len(values), 'number')} of {name} are codes: say what they stand for"
+            remedy = Convert(columns={name: "category"}, values=shown)
+            yield Finding(
+                "type.labels", (name,), int(counts.sum()), _everywhere(table, column), tuple(shown), text, remedy
+            )
+
+
+def doubts(table: BareTable) -> Findings:
+    """What the evidence leaves open: swapped days and months, marks that could mean two things."""
+    for name, column in table.columns.items():
+        evidence = column.evidence
+        if evidence is None or evidence.declared or not column.present.any():
+            continue
+        told = " ".join([*evidence.why, *(one.doubt for one in evidence.tried)])
+        examples = tuple(text for text in column.take(np.arange(min(MOST_EXAMPLES, len(column)))).texts() if text)
+        rows = _everywhere(table, column)
+        for code, sign in _SIGNS.items():
+            if sign in told:
+                what = next(part for part in [*evidence.why, *(one.doubt for one in evidence.tried)] if sign in part)
+                remedy = _remedy(name, code, column)
+                text = f"{name} is {column.type}: {what}"
+                yield Finding(code, (name,), len(rows), rows, examples, text, remedy)
+                break
+
+
+# What evidence says, and what it means.
+_SIGNS = {
+    "type.ambiguous_dates": "day and month could be swapped",
+    "type.mangled": "that a spreadsheet program rounded",
+    "type.ambiguous_numbers": "could part thousands",
+}
+
+
+def _remedy(name: str, code: str, column: Column) -> Convert | None:
+    """Return a step where one reading is as good as certain; where two are, the choice is not Comb's."""
+    if code == "type.ambiguous_numbers" and column.type.word == "decimal":
+        return Convert(columns={name: "integer"}, group_mark=".")
+    return None
+
+
+def mixed_units(table: BareTable) -> Findings:
+    """Numbers with units that differ from cell to cell."""
+    for name, column in table.columns.items():
+        if column.type.word != "string" or not column.present.any():
+            continue
+        sample = [text for text in column.take(np.flatnonzero(column.present)[:MOST_LOOKED_AT]).texts() if text]
+        shapes = [shape_of(text.strip()) for text in sample]
+        units: dict[str, int] = {}
+        for shape in shapes:
+            if shape is not None:
+                units[shape.unit] = units.get(shape.unit, 0) + 1
+        if len(units) < 2 or sum(units.values()) < LEAST_DIGITS * len(sample):
+            continue
+        told = ", ".join(
+            f"{unit or 'none'} {count:,} times" for unit, count in sorted(units.items(), key=lambda one: -one[1])
+        )
+        text = f"{name} holds numbers with different units: {told}; bring them to one unit before they are compared"
+        rows = _everywhere(table, column)
+        yield Finding("type.units", (name,), len(rows), rows, tuple(sample[:MOST_EXAMPLES]), text)
+
+
+# So many values tell which units there are.
+MOST_LOOKED_AT = 1_000
