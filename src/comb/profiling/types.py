@@ -9,7 +9,7 @@ from comb.inference.notation import shape_of
 from comb.kernels.traits import DIGITS_ONLY, ZERO_AHEAD
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, kept_texts, noticed, quoted, rows_where
 from comb.steps.cells import Convert
-from comb.steps.columns import Select
+from comb.steps.columns import Calculate, Select
 from comb.tables.bare import BareTable
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
@@ -177,10 +177,11 @@ _SIGNS = {
 }
 
 
-def _remedy(name: str, code: str, column: Column) -> Convert | None:
+def _remedy(name: str, code: str, column: Column) -> Calculate | None:
     """Return a step where one reading is as good as certain; where two are, the choice is not Comb's."""
     if code == "type.ambiguous_numbers" and column.type.word == "decimal":
-        return Convert(columns={name: "integer"}, group_mark=".")
+        quoted = '"' + name.replace('"', '""') + '"'
+        return Calculate(columns={name: f"cast({quoted} * 1000 as integer)"}, why="each point parts thousands")
     return None
 
 
