@@ -8,7 +8,6 @@ import numpy as np
 from comb.inference.candidates import all_trials, most_digits
 from comb.inference.forms import CLOCK_NUMBER, STANDARD_PATTERNS, form_of
 from comb.inference.further import further_trials
-from comb.inference.notation import PER_CENT
 from comb.inference.patterns import (
     ISO_DATE,
     MOMENTS,
@@ -21,6 +20,7 @@ from comb.inference.patterns import (
 )
 from comb.inference.pieces import Piece, TextPiece
 from comb.inference.reader import Reading
+from comb.kernels.notation import PER_CENT
 from comb.kernels.parsing import FITS
 from comb.kernels.tally import Count, Tally
 from comb.tables.types import BOOLEAN, DATE, DATETIME, DURATION, INTEGER, NUMBER, TIME, Type, decimal

@@ -15,9 +15,21 @@ from comb.errors import ParameterError, counted
 from comb.inference.candidates import LEAST_AGREEING, Trial
 from comb.inference.forms import PIVOT, Form, form_of, swapped
 from comb.inference.moments import fullest, general, is_worded, patterns_of
-from comb.inference.notation import MARKS, PER_CENT, Marks, Shape, plain_body, shape_of
 from comb.inference.pieces import Piece, ReadPiece, TextPiece
 from comb.inference.reader import Reading
+from comb.kernels import chosen
+from comb.kernels.notation import (
+    MARKS,
+    ODD_SIGN,
+    PER_CENT,
+    PLAIN_FITS,
+    ZERO_FIRST,
+    Marks,
+    Plain,
+    Shape,
+    plain_body,
+    shape_of,
+)
 from comb.kernels.parsing import FITS, MISFIT, MOST_DECIMAL_DIGITS
 from comb.tables.types import DURATION, INTEGER, NUMBER, UTC_DATETIME, Type, decimal
 
@@ -173,23 +185,23 @@ def _trial(pieces: Sequence[TextPiece], kind: Type, ways: list[_Way]) -> list[Tr
     alike: dict[str, list[_Way]] = defaultdict(list)
     for way in ways:
         alike[_skeleton(way.form.pattern)].append(way)
-    chosen: list[_Way] = []
+    picked: list[_Way] = []
     why: list[str] = []
     doubts: list[str] = []
     for group in alike.values():
         way, reason, doubt = _decided(pieces, group)
-        chosen.append(way)
+        picked.append(way)
         why.append(reason)
         doubts.append(doubt)
-    chosen.sort(key=lambda way: -way.weight)
-    masks = [np.any([way.masks[at] for way in chosen], axis=0) for at in range(len(pieces))]
-    if len(chosen) > 1:
-        told = ", ".join(f"{way.form.pattern} {way.weight:,} times" for way in chosen)
+    picked.sort(key=lambda way: -way.weight)
+    masks = [np.any([way.masks[at] for way in picked], axis=0) for at in range(len(pieces))]
+    if len(picked) > 1:
+        told = ", ".join(f"{way.form.pattern} {way.weight:,} times" for way in picked)
         why = [f"several forms that cannot be confused: {told}", *why]
-    why += _remarks(kind, [way.form.pattern for way in chosen])
-    reading = Reading(kind, moments=tuple(way.form for way in chosen))
+    why += _remarks(kind, [way.form.pattern for way in picked])
+    reading = Reading(kind, moments=tuple(way.form for way in picked))
     doubt = next(filter(None, doubts), "")
-    pattern = chosen[0].form.pattern
+    pattern = picked[0].form.pattern
     return [Trial(reading, _total(pieces, masks), pattern, tuple(filter(None, why)), doubt)]
 
 
@@ -307,76 +319,65 @@ def _numbers(pieces: Sequence[TextPiece], sample: Sequence[str]) -> list[Trial]:
     shapes = [shape_of(text) for text in sample]
     if sum(shape is not None for shape in shapes) < LEAST_NOTED * len(sample):
         return []
-    bodies: list[Shape | None] = []
-    weights: list[int] = []
-    for piece in pieces:
-        usable = np.flatnonzero(piece.kinds == 0)
-        counts = _weights(piece).tolist()
-        for at, text in zip(usable.tolist(), piece.stored(usable), strict=True):
-            bodies.append(shape_of(text.strip()))
-            weights.append(counts[at])
-    units: Counter[str] = Counter()
-    for shape, weight in zip(bodies, weights, strict=True):
-        if shape is not None:
-            units[shape.unit] += weight
+    found = [shape for shape in shapes if shape is not None]
+    units = Counter(shape.unit for shape in found)
     unit = max((one for one in units if one), key=lambda one: (units[one], one), default="")
-    total = sum(weights)
-    if unit and units[unit] < LEAST_AGREEING * total:
+    if unit and units[unit] < LEAST_AGREEING * len(sample):
         # A unit that some of the values have is none that all share.
         unit = ""
-    fitting = [
-        (shape, weight)
-        for shape, weight in zip(bodies, weights, strict=True)
-        if shape is not None and shape.unit in ("", unit)
-    ]
-    zeros = sum(weight for shape, weight in fitting if _begins_with_zero(shape.body))
-    if _are_addresses(fitting) or zeros > (1 - LEAST_AGREEING) * total:
+    if _are_addresses(found):
         return []
-    return _by_marks(fitting, unit)
+    likely = [
+        marks
+        for marks in MARKS
+        if sum(plain_body(shape.body, marks) is not None for shape in found) >= LEAST_NOTED * len(found)
+    ]
+    plain = {marks: [chosen.plain_numbers(piece.text.packed(), marks, unit) for piece in pieces] for marks in likely}
+    return _by_marks(pieces, plain, unit)
 
 
-def _are_addresses(fitting: Sequence[tuple[Shape, int]]) -> bool:
+def _are_addresses(shapes: Sequence[Shape]) -> bool:
     """Return whether all have four groups up to 255, as addresses of machines."""
-    groups = [shape.body.split(".") for shape, _ in fitting]
+    groups = [shape.body.split(".") for shape in shapes]
     return bool(groups) and all(
         len(parts) == 4 and all(part.isdigit() and int(part) < 256 for part in parts) for parts in groups
     )
 
 
-def _begins_with_zero(body: str) -> bool:
-    return len(body) > 1 and body[0] == "0" and body[1].isdigit()
+def _by_marks(pieces: Sequence[TextPiece], plain: dict[Marks, list[Plain]], unit: str) -> list[Trial]:
+    def counted_where(numbers: list[Plain], bit: int) -> int:
+        masks = [(one.flags & bit) != 0 for one in numbers]
+        return _total(pieces, [mask & (piece.kinds == 0) for mask, piece in zip(masks, pieces, strict=True)])
 
-
-def _by_marks(fitting: Sequence[tuple[Shape, int]], unit: str) -> list[Trial]:
-    best: dict[Marks, int] = {}
-    for marks in MARKS:
-        best[marks] = sum(weight for shape, weight in fitting if plain_body(shape.body, marks) is not None)
+    best = {marks: counted_where(numbers, PLAIN_FITS) for marks, numbers in plain.items()}
     most = max(best.values(), default=0)
     if not most:
         return []
     # Of marks that read as many, the plainest: those without a group mark, then the point.
-    chosen = next(marks for marks in sorted(MARKS, key=lambda marks: bool(marks.group)) if best[marks] == most)
-    doubt = ""
-    if chosen.decimal == "," and not chosen.group and best[Marks(".", ",")] == most:
-        doubt = "every comma in it could part thousands or decimals"
-    plain = [(plain_body(shape.body, chosen), weight) for shape, weight in fitting]
-    digits = {len(text.partition(".")[2]) if "." in text else 0 for text, _ in plain if text is not None}
-    longest = max((len(text.partition(".")[0]) for text, _ in plain if text), default=0)
-    if longest > MOST_DECIMAL_DIGITS:
-        # Numbers of so many digits count nothing.
+    marks = next(marks for marks in sorted(plain, key=lambda marks: bool(marks.group)) if best[marks] == most)
+    numbers = plain[marks]
+    fitting = [one.flags > 0 for one in numbers]
+    digits = {int(value) for one, fits in zip(numbers, fitting, strict=True) for value in np.unique(one.decimals[fits])}
+    lengths = [np.diff(one.texts.offsets)[fits].max(initial=0) for one, fits in zip(numbers, fitting, strict=True)]
+    longest = int(max(lengths)) - (max(digits) + 1 if max(digits) else 0)
+    zeros = counted_where(numbers, ZERO_FIRST)
+    if longest > MOST_DECIMAL_DIGITS or zeros > (1 - LEAST_AGREEING) * most:
+        # Numbers of so many digits, or with a zero in front, count nothing.
         return []
+    doubt = ""
+    if marks.decimal == "," and not marks.group and best.get(Marks(".", ",")) == most:
+        doubt = "every comma in it could part thousands or decimals"
     kind = _kind(digits, longest, per_cent=unit == PER_CENT)
-    reading = Reading(kind, chosen.decimal, chosen.group, unit, noted=True)
-    pattern = ("#,##0" if chosen.group else "0") + (f".{'0' * max(digits)}" if max(digits) else "")
-    why = (chosen.told(decimals=bool(max(digits))),) if chosen.group or max(digits) else ()
+    reading = Reading(kind, marks.decimal, marks.group, unit, noted=True)
+    pattern = ("#,##0" if marks.group else "0") + (f".{'0' * max(digits)}" if max(digits) else "")
+    why = (marks.told(decimals=bool(max(digits))),) if marks.group or max(digits) else ()
     if unit == PER_CENT:
         why = (*why, "per cent are divided by 100")
     elif unit:
         why = (*why, f"every value has the unit {unit}")
-    if any(shape.odd for shape, _ in fitting):
+    if counted_where(numbers, ODD_SIGN):
         why = (*why, "parentheses or a sign behind make a number negative")
-    trial = Trial(reading, most, pattern if len(digits) == 1 else "", why, doubt)
-    return [trial]
+    return [Trial(reading, most, pattern if len(digits) == 1 else "", why, doubt)]
 
 
 def _kind(digits: set[int], longest: int, *, per_cent: bool) -> Type:

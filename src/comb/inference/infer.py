@@ -12,12 +12,12 @@ from comb.inference.candidates import Trial, all_trials
 from comb.inference.declared import asked_reading
 from comb.inference.further import further_trials
 from comb.inference.levels import as_category, as_json
-from comb.inference.notation import PER_CENT, shape_of
 from comb.inference.patterns import Request
 from comb.inference.pieces import Piece, ReadCells, TextPiece, read_pieces
 from comb.inference.reader import Reading
 from comb.inference.settle import second_thoughts
 from comb.inference.words import words_for
+from comb.kernels.notation import PER_CENT, shape_of
 from comb.kernels.parsing import FITS, MARKED, MISFIT
 from comb.kernels.tally import Count, Tally
 from comb.tables.column import Column

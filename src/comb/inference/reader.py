@@ -9,12 +9,12 @@ import numpy as np
 from comb.inference.calendar import MONTHS, WEEKDAYS
 from comb.inference.forms import CLOCK_NUMBER, DURATION_UNITS, EPOCHS, Form
 from comb.inference.moments import read_duration
-from comb.inference.notation import Marks, written_plain
 from comb.inference.patterns import DateForm
 from comb.inference.words import BOOLEAN_PAIRS
 from comb.kernels import chosen, parsing
 from comb.kernels.blocks import CellForm, MomentForm, NumberForm
 from comb.kernels.moments import parse_moments
+from comb.kernels.notation import Marks, plain_numbers
 from comb.kernels.packed import Packed
 from comb.kernels.parsing import Parsed
 from comb.tables.types import STORAGE, Type
@@ -71,6 +71,9 @@ class Reading:
 
     def parse_text(self, texts: Packed) -> Parsed:
         """Read texts end to end, as `parse` does."""
+        if self.type.numeric and (self.noted or self.group_mark or self.unit):
+            plain = chosen.plain_numbers(texts, Marks(self.decimal_mark, self.group_mark), self.unit)
+            return Reading(self.type).parse_text(plain.texts)
         form = self.form
         read = None if form is None else chosen.read(texts, form)
         return self.parse(texts.strings()) if read is None else read
@@ -120,16 +123,14 @@ class Reading:
             status[wrong] = parsing.MISFIT
             micro = np.where(status == parsing.FITS, (hours * 60 + minutes) * 60_000_000, 0)
             return micro.view(STORAGE["time"]), status
-        plain = plain_numbers(texts, self.decimal_mark, self.group_mark, self.unit)
+        plain = plain_numbers(texts, Marks(self.decimal_mark, self.group_mark), self.unit).texts.strings()
         return counts_read(plain, self.counted, self.type.word)
 
     def _parse_numbers(self, texts: list[str]) -> Parsed:
         if self.noted or self.group_mark or self.unit:
-            marks = Marks(self.decimal_mark, self.group_mark)
-            # A text that is no number is given a space in front, so that no reader takes it for one.
-            plain = [(written_plain(text, marks, self.unit) or f" {text}") if text else text for text in texts]
+            plain = plain_numbers(texts, Marks(self.decimal_mark, self.group_mark), self.unit).texts.strings()
         else:
-            plain = plain_numbers(texts, self.decimal_mark, "")
+            plain = _with_points(texts, self.decimal_mark)
         if self.type.word == "integer" or (self.type.word == "decimal" and not self.type.scale):
             return parsing.parse_integers(plain)
         if self.type.word == "number":
@@ -188,13 +189,11 @@ def counts_read(texts: Sequence[str], counted: str, word: str) -> Parsed:
     return values, status
 
 
-def plain_numbers(texts: Sequence[str], decimal_mark: str, group_mark: str, unit: str = "") -> list[str]:
-    """Take the unit off and rewrite the marks, so that the kernels can read the numbers."""
-    if unit:
-        texts = [text.removesuffix(unit).rstrip() if text != unit else text for text in texts]
-    if decimal_mark == "." and not group_mark:
+def _with_points(texts: Sequence[str], decimal_mark: str) -> list[str]:
+    """Write numbers with a point, so that the kernels can read them."""
+    if decimal_mark == ".":
         return list(texts)
-    return [parsing.plain_number(text, decimal_mark, group_mark or None) if text else text for text in texts]
+    return [parsing.plain_number(text, decimal_mark, None) if text else text for text in texts]
 
 
 def _pad(text: str, scale: int) -> str:

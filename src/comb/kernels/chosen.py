@@ -14,10 +14,11 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.kernels import blocks, coding, writing
+from comb.kernels import blocks, coding, notation, writing
 from comb.kernels import tally as counting
 from comb.kernels import traits as noticing
 from comb.kernels.blocks import EVERYTHING, Block, CellForm, Dialect, ListBlock, NumberForm, PlaceBlock
+from comb.kernels.notation import PER_CENT, Marks, Plain
 from comb.kernels.packed import Packed, pack
 from comb.kernels.parsing import FITS, Parsed
 from comb.kernels.structure import Records, split_records
@@ -43,9 +44,10 @@ MOST_RECORDS = 1000
 INT32_MAX = 2**31 - 1
 
 _cells, _split, _write = _compiled("_cells"), _compiled("_split"), _compiled("_write")
-_sheet, _lines, _moments = _compiled("_sheet"), _compiled("_lines"), _compiled("_moments")
+_sheet, _lines = _compiled("_sheet"), _compiled("_lines")
+_moments, _notation = _compiled("_moments"), _compiled("_notation")
 
-COMPILED = None not in (_cells, _split, _write, _sheet, _lines, _moments)
+COMPILED = None not in (_cells, _split, _write, _sheet, _lines, _moments, _notation)
 
 # The readers of cells, whatever is in them.
 _readers = SimpleNamespace(**vars(_cells), read_moments=_moments.read_moments) if COMPILED else None
@@ -184,6 +186,15 @@ def read(texts: Packed, form: CellForm) -> Parsed | None:
         blocks.settle(values, states, unusual[left], left, texts.take(unusual[left]), form.mark)
     status[unusual] = states
     return values, status
+
+
+def plain_numbers(texts: Packed, marks: Marks, unit: str) -> Plain:
+    """Write numbers of one notation as plain ones; see `comb.kernels.notation.plain_numbers`."""
+    if COMPILED and marks.decimal.isascii() and marks.group.isascii():
+        group = ord(marks.group) if marks.group else 0
+        found = _notation.plain_numbers(*texts, ord(marks.decimal), group, unit.encode(), unit == PER_CENT)
+        return Plain(Packed(*found[:2]), *found[2:])
+    return notation.plain_numbers(texts.strings(), marks, unit)
 
 
 class Places(NamedTuple):

@@ -5,7 +5,7 @@ import re
 import numpy as np
 
 from comb.errors import counted
-from comb.inference.notation import shape_of
+from comb.kernels.notation import shape_of
 from comb.kernels.traits import DIGITS_ONLY, ZERO_AHEAD
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, kept_texts, noticed, quoted, rows_where
 from comb.steps.cells import Convert

@@ -2,8 +2,14 @@
 
 import re
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Sequence
+from functools import lru_cache
 from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.kernels.packed import Packed, pack
 
 # The codes of ISO 4217 that are met most, and names that are no code.
 CURRENCIES = frozenset({
@@ -105,9 +111,10 @@ class Marks(NamedTuple):
 
 MARKS = tuple(Marks(decimal, group) for decimal, groups in ((".", "', "), (",", "'. ")) for group in ["", *groups])
 
-_GROUPED = {
-    group: re.compile(rf"[0-9]{{1,3}}(?:{re.escape(group)}[0-9]{{3}})+") for group in "', ."
-}  # fmt: skip
+
+@lru_cache(maxsize=64)
+def _grouped(mark: str) -> re.Pattern[str]:
+    return re.compile(rf"[0-9]{{1,3}}(?:{re.escape(mark)}[0-9]{{3}})+")
 
 
 def plain_body(body: str, marks: Marks) -> str | None:
@@ -117,55 +124,93 @@ def plain_body(body: str, marks: Marks) -> str | None:
     ('1234.5', None)
     """
     whole, mark, rest = body.partition(marks.decimal)
-    if mark and not rest.isdigit():
+    if mark and not _is_digits(rest):
         return None
     if marks.group and marks.group in whole:
-        if not _GROUPED[marks.group].fullmatch(whole) or whole.startswith("0"):
+        if not _grouped(marks.group).fullmatch(whole) or whole.startswith("0"):
             return None
         whole = whole.replace(marks.group, "")
-    if whole and not whole.isdigit():
+    if whole and not _is_digits(whole):
         return None
     return f"{whole}.{rest}" if mark else whole
 
 
-def fits_of(bodies: Iterable[str]) -> dict[Marks, list[bool]]:
-    """Return for each choice of marks which of the bodies it reads."""
-    bodies = list(bodies)
-    return {marks: [plain_body(body, marks) is not None for body in bodies] for marks in MARKS}
+def _is_digits(text: str) -> bool:
+    return text.isascii() and text.isdigit()
 
 
-def written_plain(text: str, marks: Marks, unit: str) -> str | None:
-    """Write a number of any notation as a plain one.
+class Plain(NamedTuple):
+    """Numbers of any notation as plain ones.
+
+    Attributes
+    ----------
+    texts : Packed
+        With a point, ready to be read; what does not fit is a question mark, what is blank is empty.
+    flags : uint8 array
+        Bits: `PLAIN_FITS`, `WITH_UNIT`, `ODD_SIGN`, `ZERO_FIRST`.
+    decimals : int32 array
+        Digits after the mark, before per cent are divided.
+    """
+
+    texts: Packed
+    flags: NDArray[np.uint8]
+    decimals: NDArray[np.int32]
+
+
+PLAIN_FITS, WITH_UNIT, ODD_SIGN, ZERO_FIRST = 1, 2, 4, 8
+
+_SIGN_CHARACTERS = "+-\N{MINUS SIGN}\N{EN DASH}"
+
+
+def plain_numbers(texts: Sequence[str], marks: Marks, unit: str) -> Plain:
+    """Write numbers of one notation as plain ones: the reference.
 
     Parameters
     ----------
-    text : str
-        Without outer spaces.
+    texts : sequence of str
     marks : Marks
     unit : str
-        The unit that may stand with it.
+        The unit that may stand with them; per cent are divided by 100.
 
-    Returns
-    -------
-    str or None
-        With a point, ready for the kernels; per cent are divided by 100. None if it is no number
-        with these marks and this unit.
-
-    >>> written_plain("(1.234,5 kg)", Marks(",", "."), "kg"), written_plain("5 %", Marks(".", ""), "%")
-    ('-1234.5', '0.05')
+    >>> plain_numbers(["(1.234,5 kg)", "7"], Marks(",", "."), "kg").texts.strings()
+    ['-1234.5', '7']
     """
-    if marks.group not in "', .":
-        # What stands between groups may be anything that is asked for.
-        text, marks = text.replace(marks.group, "'"), Marks(marks.decimal, "'")
-    shape = shape_of(text)
-    if shape is None or shape.unit not in ("", unit):
-        return None
-    plain = plain_body(shape.body, marks)
-    if plain is None:
-        return None
+    found = [_plain(text.strip(), marks, unit) for text in texts]
+    return Plain(
+        pack([text for text, _, _ in found]),
+        np.array([flags for _, flags, _ in found], np.uint8),
+        np.array([decimals for _, _, decimals in found], np.int32),
+    )
+
+
+def _plain(text: str, marks: Marks, unit: str) -> tuple[str, int, int]:
+    """Return a plain number, its flags and its digits after the mark."""
+    if not text:
+        return "", 0, 0
+    flags, signs = PLAIN_FITS, ""
+    inside = text[0] == "(" and text[-1] == ")"
+    if inside:
+        text, flags = text[1:-1].strip(), flags | ODD_SIGN
+    elif text[0] in _SIGN_CHARACTERS:
+        signs, text = text[0], text[1:].strip()
+    if unit and text.startswith(unit):
+        text, flags = text[len(unit) :].strip(), flags | WITH_UNIT
+        if text[:1] and text[0] in _SIGN_CHARACTERS and not signs and not inside:
+            signs, text = text[0], text[1:]
+    elif text[-1:] and text[-1] in _SIGN_CHARACTERS and not signs and not inside:
+        signs, text, flags = text[-1], text[:-1].strip(), flags | ODD_SIGN
+    if unit and not flags & WITH_UNIT and text.endswith(unit):
+        text, flags = text[: -len(unit)].strip(), flags | WITH_UNIT
+    plain = plain_body(text.translate(_SAME_MARKS), marks)
+    if not plain:
+        return "?", 0, 0
+    decimals = len(plain.partition(".")[2])
+    if len(plain) > 1 and plain[0] == "0" and plain[1] != ".":
+        flags |= ZERO_FIRST
     if unit == PER_CENT:
         plain = _hundredth(plain)
-    return f"-{plain}" if shape.negative else plain
+    negative = inside or (signs and signs != "+")
+    return f"-{plain}" if negative else plain, flags, decimals
 
 
 def _hundredth(plain: str) -> str:
