@@ -2,6 +2,7 @@
 
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -126,6 +127,11 @@ def test_the_table_has_every_pair_and_the_documentation_shows_it() -> None:
         ("decimal", "time"),
     }
     assert converted - shown == alike and shown <= converted
+    marks = {"same": "=", "exact": "exact", "fits": "fits", "refused": "–"}
+    documented = (Path(__file__).parent.parent / "docs" / "types.md").read_text()
+    for source in STORAGE:
+        cells = " | ".join(marks[PAIRS[source, target].how] for target in STORAGE)
+        assert f"| **{source}** | {cells} |" in documented
 
 
 @pytest.mark.parametrize("line", OUT, ids=lambda line: line.partition(":")[0])

@@ -39,7 +39,10 @@ def test_inspection(tmp_path: Path) -> None:
     assert view(column_view(comb.inspect(tmp_path / "table.csv"), "kg")) == [
         "kg is number, 1 cell missing",
         "",
-        "chosen   number: 2 of 2 fit",
+        "could be  written  fit  do not",
+        "number               2       0  chosen",
+        "string               2       0",
+        "",
         "because  the mark before the decimals is a comma",
     ]
 

@@ -16,7 +16,9 @@ from comb.profiling.summaries import Summary
 from comb.reading.inspection import ColumnReading, Inspection, TableReading
 from comb.steps.accounting import Entry
 from comb.steps.base import Step
+from comb.tables.evidence import Candidate
 from comb.tables.layout import Line, Span, washed
+from comb.tables.types import STRING
 from comb.writing.dictionary import missing_told, values_told
 
 MOST_ROWS_TOLD = 6
@@ -118,15 +120,28 @@ def column_view(inspection: Inspection, name: str) -> list[Line]:
         raise ColumnError(what, remedy=remedy)
     column = columns[name]
     evidence = column.evidence
-    lines = [_line(f"{name} is {column.type}, {counted(column.missing, 'cell')} missing", "said")]
+    told = f"{name} is {evidence.chosen.type.in_full if evidence else column.type}"
+    lines = [_line(f"{told}, {counted(column.missing, 'cell')} missing", "said")]
     if evidence is None:
         return lines
-    rows = [[Span("chosen", "dim"), Span(str(evidence.chosen), "head")]]
-    if evidence.runner_up:
-        rows.append([Span("next best", "dim"), Span(str(evidence.runner_up))])
-    rows += [[Span("because", "dim"), Span(why)] for why in evidence.why]
-    rows += [[Span("does not fit", "dim"), Span(washed(repr(text)))] for text in evidence.examples]
-    return [*lines, [], *columns_of(rows)]
+    rows = [_heads("could be", "written", "fit", "do not", "")]
+    tried = list(evidence.tried) or [one for one in (evidence.chosen, evidence.runner_up) if one]
+    if evidence.chosen not in tried:
+        tried.insert(0, evidence.chosen)
+    if not any(one.type == STRING for one in tried):
+        # Whatever it is, it could stay text.
+        tried.append(Candidate(STRING, evidence.chosen.fits + evidence.chosen.misfits, 0))
+    for one in tried:
+        chosen = one == evidence.chosen
+        verdict = "declared" if chosen and evidence.declared else "chosen" if chosen else one.doubt
+        if one == evidence.runner_up:
+            verdict = f"next best{': ' if verdict else ''}{verdict}"
+        style = "head" if chosen else "plain"
+        counts = [Span(f"{one.fits:,}", style), Span(f"{one.misfits:,}", style)]
+        rows.append([Span(one.type.in_full, style), Span(one.pattern, style), *counts, Span(verdict, style)])
+    details = [[Span("because", "dim"), Span(why)] for why in evidence.why]
+    details += [[Span("does not fit", "dim"), Span(washed(repr(text)))] for text in evidence.examples]
+    return [*lines, [], *columns_of(rows, right=[2, 3]), *([[], *columns_of(details)] if details else [])]
 
 
 def profile_view(profile: Profile, width: int) -> list[Line]:
