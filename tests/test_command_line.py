@@ -32,7 +32,7 @@ def test_the_demo_does_the_main_job_and_leaves_everything_in_place(tmp_path: Pat
     ("arguments", "told"),
     [
         (["inspect", "inspections.csv"], ["semicolon", "--delimiter", "6 of 2,400 do not fit: 'end of May'"]),
-        (["inspect", "inspections.csv", "--column", "inspected_on"], ["2,394       6  chosen", "yyyy-MM-dd 70 times"]),
+        (["inspect", "inspections.csv", "--column", "inspected_on"], ["2,394 6 chosen", "yyyy-MM-dd 70 times"]),
         (["show", "inspections.csv"], ["rows 1 to 10 and", "2,390 more rows: --first N"]),
         (["show", "inspections.csv", "--last", "2"], ["2400", "rows 2,399 to 2,400"]),
         (["show", "inspections.csv", "--between", "5", "6", "--type-line"], ["rows 5 to 6", "integer"]),
