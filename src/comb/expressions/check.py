@@ -4,32 +4,44 @@ The checker also rewrites what it can settle: a text literal beside a date becom
 date. A type of None is that of ``null``: it goes with everything.
 """
 
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
+from functools import reduce
+from typing import Any
 
-from comb.errors import ExpressionError, ParameterError, listing, unknown_name
+from comb.errors import CombError, ExpressionError, ParameterError, listing, unknown_name
 from comb.expressions.arithmetic import result_type
 from comb.expressions.functions import FUNCTIONS, LITERAL_PARAMETERS, TIME_PARTS, Function
 from comb.expressions.literals import MOMENT_EXAMPLES, read_moment
 from comb.expressions.moments import MOMENTS, moment_type
 from comb.expressions.nodes import (
+    Aggregate,
     Between,
     Binary,
     Call,
     Case,
     Cast,
+    Columns,
+    Distinct,
     InList,
     IsNull,
+    Key,
     Like,
     Literal,
     Name,
     Node,
+    Over,
+    Parameter,
+    Pattern,
+    Today,
     Unary,
 )
+from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS
 from comb.expressions.tokens import fail
 from comb.inference.pairs import check_pair
+from comb.tables.names import choose
 from comb.tables.types import (
     BOOLEAN,
     DATE,
@@ -57,7 +69,29 @@ CUT = frozenset({("datetime", "date"), ("datetime", "time")})
 _COMPARISONS = frozenset({"=", "<>", "<", "<=", ">", ">="})
 
 
-def check(node: Node, text: str, types: Mapping[str, Type]) -> Checked:
+@dataclass(frozen=True, slots=True)
+class Given:
+    """What is given beside an expression.
+
+    Attributes
+    ----------
+    as_of : date, optional
+        What ``current_date`` means.
+    parameters : mapping of str to value
+        What ``:name`` means.
+    keys : collection of str, optional
+        In an aggregation, the columns that stand for each group: no other may stand outside an aggregate.
+    """
+
+    as_of: date | None = None
+    parameters: Mapping[str, Any] = field(default_factory=dict)
+    keys: Collection[str] | None = None
+
+
+NOTHING_GIVEN = Given()
+
+
+def check(node: Node, text: str, types: Mapping[str, Type], given: Given = NOTHING_GIVEN) -> Checked:
     """Return the expression with its type.
 
     Parameters
@@ -67,18 +101,19 @@ def check(node: Node, text: str, types: Mapping[str, Type]) -> Checked:
         The expression as written, for messages.
     types : mapping of str to Type
         The columns there are.
+    given : Given
 
     Raises
     ------
     ExpressionError
         With a marker under the part that does not fit.
     """
-    return _Checker(text, types).checked(node)
+    return _Checker(text, types, given).checked(node)
 
 
-def check_condition(node: Node, text: str, types: Mapping[str, Type]) -> Node:
+def check_condition(node: Node, text: str, types: Mapping[str, Type], given: Given = NOTHING_GIVEN) -> Node:
     """Return a checked expression that is true or false."""
-    checker = _Checker(text, types)
+    checker = _Checker(text, types, given)
     checked, kind = checker.checked(node)
     if kind not in (BOOLEAN, None):
         what = f"expected a condition that is true or false, this is {kind}"
@@ -104,9 +139,11 @@ _LITERALS: dict[type, Type] = {
 
 
 class _Checker:
-    def __init__(self, text: str, types: Mapping[str, Type]) -> None:
+    def __init__(self, text: str, types: Mapping[str, Type], given: Given) -> None:
         self.text = text
         self.types = types
+        self.given = given
+        self.inside = False
 
     def fail(self, node: Node, what: str, remedy: str | None = None) -> ExpressionError:
         """Return the error for a node, with a marker under it."""
@@ -129,6 +166,19 @@ class _Checker:
                 return self.membership(node), BOOLEAN
             case Like():
                 return replace(node, operand=self.wanted(node.operand, "string")), BOOLEAN
+            case Pattern():
+                return replace(node, operand=self.wanted(node.operand, "string")), BOOLEAN
+            case Distinct():
+                left, right = self.alike([node.left, node.right])
+                return replace(node, left=left, right=right), BOOLEAN
+            case Today():
+                return self.today(node)
+            case Parameter():
+                return self.parameter(node)
+            case Aggregate():
+                return self.aggregate(node)
+            case Columns():
+                return self.columns(node)
             case Case():
                 return self.case(node)
             case Cast():
@@ -147,6 +197,12 @@ class _Checker:
 
     def column(self, node: Name, *, as_text: bool = False) -> Type:
         """Find a column, or say which name is nearest."""
+        keys = self.given.keys
+        if node.name in self.types and keys is not None and not self.inside and node.name not in keys:
+            what = f"{node.name} has a value for each row, here one for each group is wanted"
+            raise self.fail(
+                node, what, f"aggregate it: avg({self.shown(node)}), max({self.shown(node)}), or group by it"
+            )
         if node.name in self.types:
             return self.types[node.name].plain
         what, remedy = unknown_name("column", node.name, list(self.types))
@@ -154,6 +210,97 @@ class _Checker:
         if as_text and not remedy.startswith("did you mean"):
             remedy = f"if it is text, write it in single quotes: {quoted}; for columns {remedy}"
         raise self.fail(node, what, remedy)
+
+    def today(self, node: Today) -> Checked:
+        """Give ``current_date`` the day that was given: there is no hidden clock."""
+        if self.given.as_of is None:
+            raise self.fail(node, "nothing says which day today is", "give it: as_of='2026-05-01'")
+        return Literal(node.start, node.end, self.given.as_of), DATE
+
+    def parameter(self, node: Parameter) -> Checked:
+        """Put the value of a parameter in its place."""
+        known = self.given.parameters
+        if node.name not in known:
+            what, remedy = unknown_name("parameter", node.name, list(known))
+            raise self.fail(node, what, remedy)
+        found = Literal(node.start, node.end, known[node.name])
+        return self.literal(found)
+
+    def aggregate(self, node: Aggregate) -> Checked:
+        """Check an aggregate, what it is taken of, and its window."""
+        descending = node.function.endswith("_desc")
+        name = node.function.removesuffix("_desc")
+        signature = AGGREGATES[name]
+        if self.inside and node.over is None:
+            raise self.fail(node, f"{name} inside another aggregate", "calculate the inner one as a column first")
+        if signature.window and node.over is None:
+            raise self.fail(node, f"{name} needs an order", f"write: {self.shown(node)} over (order by ...)")
+        was, self.inside = self.inside, True
+        came = len(node.arguments)
+        if came < signature.needs or came > max(len(signature.takes), signature.needs):
+            raise self.fail(node, f"{name} takes {signature.needs} arguments, came {came}", signature.says)
+        checked = [self.checked(argument) for argument in node.arguments]
+        types = [kind or INTEGER for _, kind in checked]
+        for argument, kind, takes in zip(node.arguments, types, signature.takes, strict=False):
+            self.aggregated(argument, kind, takes)
+        where = None if node.where is None else self.condition(node.where, "filter")
+        order = self.keys(node.order)
+        over = node.over
+        if over is not None:
+            partition = tuple(self.checked(part)[0] for part in over.partition)
+            over = Over(partition, self.keys(over.order))
+        self.inside = was
+        kind = signature.result(types)
+        arguments = [part for part, _ in checked]
+        if name.startswith("percentile") and descending:
+            share = arguments[1]
+            assert isinstance(share, Literal)
+            arguments[1] = replace(share, value=1 - float(str(share.value)))
+        return replace(
+            node, function=name, arguments=tuple(arguments), where=where, order=order, over=over, kind=kind
+        ), kind
+
+    def keys(self, keys: Sequence[Key]) -> tuple[Key, ...]:
+        """Check the keys of an order."""
+        return tuple(Key(self.checked(key.node)[0], key.descending) for key in keys)
+
+    def aggregated(self, node: Node, kind: Type, takes: str) -> None:
+        """Raise an error unless an argument is what an aggregate takes."""
+        value = getattr(node, "value", None)
+        if takes == "share":
+            if not isinstance(value, int | float | Decimal) or not 0 <= value <= 1:
+                raise self.fail(node, "expected a share from 0 to 1 written here, like 0.9")
+            return
+        if takes == "text":
+            if not isinstance(value, str):
+                raise self.fail(node, "expected a text written here, like ', '")
+            return
+        fits = {
+            "any": True, "numeric": kind.numeric, "summed": kind.numeric or kind == DURATION,
+            "string": kind == STRING, "integer": kind == INTEGER,
+        }[takes]  # fmt: skip
+        if not fits:
+            worded = {"numeric": "a number", "summed": "a number or a duration"}
+            raise self.fail(node, f"expected {worded.get(takes, takes)}, this is {kind}")
+
+    def columns(self, node: Columns) -> Checked:
+        """Find the columns that are meant, and the type that holds the result."""
+        try:
+            names = choose(list(node.selectors), dict(self.types))
+        except CombError as error:
+            raise self.fail(node, error.what, error.remedy) from None
+        if not names:
+            raise self.fail(node, "expected at least one column, for instance jan:dec")
+        operands = tuple(Name(node.start, node.end, name) for name in names)
+        types = [self.column(operand) for operand in operands]
+        if node.function == "missing_columns":
+            return replace(node, operands=operands, kind=INTEGER), INTEGER
+        for name, kind in zip(names, types, strict=True):
+            if not kind.numeric:
+                raise self.fail(node, f"expected numbers, {name!r} is {kind}")
+        shared = reduce(lambda one, other: result_type("+", one, other), types)
+        kind = NUMBER if node.function == "mean_columns" else shared
+        return replace(node, operands=operands, kind=kind), kind
 
     def unary(self, node: Unary) -> Checked:
         """Check a sign or a negation; the sign of a literal is settled here."""
@@ -332,7 +479,8 @@ class _Checker:
         """Check a function, its arguments and what it results in."""
         function = FUNCTIONS.get(node.function)
         if function is None:
-            what, remedy = unknown_name("function", node.function, sorted(FUNCTIONS))
+            known = sorted({*FUNCTIONS, *AGGREGATES, *COLUMN_FUNCTIONS})
+            what, remedy = unknown_name("function", node.function, known)
             raise self.fail(node, what, remedy)
         self.count_arguments(node, function)
         checked = [self.checked(argument) for argument in node.arguments]

@@ -1,40 +1,50 @@
 """Evaluate checked expressions on whole columns."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
 import numpy as np
 
 from comb.expressions import arithmetic, logic, moments
-from comb.expressions.check import check, check_condition, literal_type
+from comb.expressions.aggregates import Groups, aggregate
+from comb.expressions.check import NOTHING_GIVEN, Given, check, check_condition, literal_type
 from comb.expressions.functions import FUNCTIONS
 from comb.expressions.nodes import (
+    Aggregate,
     Between,
     Binary,
     Call,
     Case,
     Cast,
+    Columns,
+    Distinct,
     InList,
     IsNull,
+    Key,
     Like,
     Literal,
     Name,
     Node,
+    Pattern,
     Unary,
+    children,
 )
 from comb.expressions.parser import parse
+from comb.expressions.windows import RANKS, Window, over_all, partitioned
 from comb.inference.convert import convert_column
 from comb.inference.patterns import Request
+from comb.kernels.coding import Codes, order_rows
 from comb.tables.bare import BareTable
-from comb.tables.column import Column
+from comb.tables.column import Column, Mask
 from comb.tables.formats import Value, stored_value
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
-from comb.tables.types import DURATION, NUMBER, STRING, TIME, Type
+from comb.tables.types import DURATION, INTEGER, NUMBER, STRING, TIME, Type
 
 
-def evaluate(text: str, table: BareTable) -> Column:
+def evaluate(text: str, table: BareTable, given: Given = NOTHING_GIVEN, groups: Groups | None = None) -> Column:
     """Evaluate a formula for every row.
 
     Parameters
@@ -42,6 +52,10 @@ def evaluate(text: str, table: BareTable) -> Column:
     text : str
         The formula.
     table : BareTable
+    given : Given
+        What stands beside it.
+    groups : Groups, optional
+        Within which aggregates are taken; by default over all rows.
 
     Returns
     -------
@@ -54,14 +68,99 @@ def evaluate(text: str, table: BareTable) -> Column:
     ExpressionError
         Before any row is touched.
     """
-    node, kind = check(parse(text), text, table.types)
-    return _stretched(_Evaluator(table.columns).column(node, kind), table.row_count)
+    node, kind = check(parse(text), text, table.types, given)
+    made = _Evaluator(table.columns, groups or Groups.whole(table.row_count)).column(node, kind)
+    return _stretched(made, table.row_count)
 
 
-def evaluate_condition(text: str, table: BareTable) -> Column:
+def formula_type(text: str, types: Mapping[str, Type], given: Given = NOTHING_GIVEN) -> Type:
+    """Return the type of what a formula gives, without calculating it."""
+    return check(parse(text), text, types, given)[1] or STRING
+
+
+def bounds_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> dict[str, int]:
+    """Count the rows that lie exactly on a bound of a condition, for each comparison with one."""
+    node = check_condition(parse(text), text, table.types, given)
+    evaluator = _Evaluator(table.columns, Groups.whole(table.row_count))
+    found: dict[str, int] = {}
+    waiting = [node]
+    while waiting:
+        one = waiting.pop()
+        if isinstance(one, Binary) and one.operator in ("and", "or"):
+            waiting += [one.right, one.left]
+        elif isinstance(one, Unary) and one.operator == "not":
+            waiting.append(one.operand)
+        elif isinstance(one, Binary) and one.operator in ("<", "<=", ">", ">="):
+            same = evaluator.value(replace(one, operator="="))
+            found[text[one.start : one.end]] = int(np.count_nonzero(same.array & same.present))
+    return {told: count for told, count in found.items() if count}
+
+
+def explain_row(text: str, table: BareTable, position: int, given: Given = NOTHING_GIVEN) -> list[tuple[str, str]]:
+    """Return the parts of a formula and what each comes to in one row, the innermost first.
+
+    Parameters
+    ----------
+    text : str
+    table : BareTable
+    position : int
+        Of the row, from 0.
+    given : Given
+    """
+    node, kind = check(parse(text), text, table.types, given)
+    evaluator = _Evaluator(table.columns, Groups.whole(table.row_count))
+    row = np.array([position])
+    steps: list[tuple[str, str]] = []
+
+    def shown(part: Node, wanted: Type | None = None) -> str:
+        column = _stretched(evaluator.column(part, wanted), table.row_count).take(row)
+        told = column.texts()[0]
+        return f"({column.reasons()[0]})" if told is None else repr(told) if column.type == STRING else told
+
+    def visit(part: Node, wanted: Type | None) -> str:
+        result = shown(part, wanted)
+        if isinstance(part, Literal):
+            return text[part.start : part.end] if part.end <= len(text) else result
+        if isinstance(part, Name | Aggregate | Columns):
+            steps.append((text[part.start : part.end], result))
+            return result
+        written = text[part.start : part.end]
+        inner = sorted(children(part), key=lambda one: one.start)
+        told_of = [visit(child, None) for child in inner]
+        for child, told in zip(reversed(inner), reversed(told_of), strict=True):
+            begin, end = child.start - part.start, child.end - part.start
+            written = written[:begin] + told + written[end:]
+        steps.append((f"{text[part.start : part.end]} = {written}", result))
+        return result
+
+    visit(node, kind)
+    return list(dict.fromkeys(steps))
+
+
+def evaluate_groups(text: str, table: BareTable, groups: Groups, given: Given) -> Column:
+    """Evaluate a formula once for each group: aggregates, and what is calculated with them.
+
+    Parameters
+    ----------
+    text : str
+    table : BareTable
+    groups : Groups
+    given : Given
+        With the columns that groups have one value of.
+    """
+    node, kind = check(parse(text), text, table.types, given)
+    keys = {name: table[name].take(groups.first) for name in given.keys or ()}
+    evaluator = _Evaluator(table.columns, groups, keys)
+    return _stretched(evaluator.column(node, kind), len(groups))
+
+
+def evaluate_condition(
+    text: str, table: BareTable, given: Given = NOTHING_GIVEN, groups: Groups | None = None
+) -> Column:
     """Evaluate a condition for every row: true, false, or missing where unknown."""
-    node = check_condition(parse(text), text, table.types)
-    result = _Evaluator(table.columns).column(node, Type("boolean"))
+    node = check_condition(parse(text), text, table.types, given)
+    evaluator = _Evaluator(table.columns, groups or Groups.whole(table.row_count))
+    result = evaluator.column(node, Type("boolean"))
     return _stretched(result, table.row_count)
 
 
@@ -86,10 +185,15 @@ def _stretched(column: Column, height: int) -> Column:
 
 
 class _Evaluator:
-    """Walks a checked tree; constants stay columns of one cell until the end."""
+    """Walks a checked tree; constants stay columns of one cell until the end.
 
-    def __init__(self, columns: Mapping[str, Column]) -> None:
+    With `keys`, every value stands for a group: what is not inside an aggregate are these columns.
+    """
+
+    def __init__(self, columns: Mapping[str, Column], groups: Groups, keys: Mapping[str, Column] | None = None) -> None:
         self.columns = columns
+        self.groups = groups
+        self.keys = keys
 
     def column(self, node: Node, kind: Type | None) -> Column:
         """Evaluate a node and give it the type asked for, where numbers have to widen."""
@@ -101,7 +205,7 @@ class _Evaluator:
             case Literal():
                 return constant(node.value, literal_type(node) or kind)
             case Name():
-                column = self.columns[node.name]
+                column = self.columns[node.name] if self.keys is None else self.keys[node.name]
                 return column.replace(type=column.type.plain) if column.type.base else column
             case Unary():
                 operand = self.value(node.operand, Type("boolean" if node.operator == "not" else "integer"))
@@ -116,6 +220,16 @@ class _Evaluator:
             case Like():
                 result = logic.like(self.value(node.operand), node.pattern)
                 return logic.negation(result) if node.negated else result
+            case Pattern():
+                result = logic.like_regex(self.value(node.operand), node.pattern)
+                return logic.negation(result) if node.negated else result
+            case Distinct():
+                result = logic.distinct(*(self.value(part) for part in (node.left, node.right)))
+                return logic.negation(result) if node.negated else result
+            case Aggregate():
+                return self.aggregate(node)
+            case Columns():
+                return across(node.function, [self.value(part) for part in node.operands], node.kind or NUMBER)
             case InList() | Between():
                 return self.membership(node)
             case Case():
@@ -125,6 +239,67 @@ class _Evaluator:
             case Call():
                 return self.call(node, kind)
         raise AssertionError(f"no rule for {node!r}")
+
+    def aggregate(self, node: Aggregate) -> Column:
+        """Evaluate an aggregate over each group, or over windows of rows."""
+        rows = _Evaluator(self.columns, self.groups)
+        height = len(self.groups.codes)
+        share, between = 0.5, ""
+        arguments = list(node.arguments)
+        if node.function.startswith("percentile"):
+            share = float(str(getattr(arguments.pop(), "value", 0.5)))
+        elif node.function == "listagg" and len(arguments) > 1:
+            between = str(getattr(arguments.pop(), "value", ""))
+        columns = [_stretched(rows.value(argument), height) for argument in arguments]
+        used = None
+        if node.where is not None:
+            condition = _stretched(rows.value(node.where, Type("boolean")), height)
+            used = condition.array & condition.present
+        if node.over is not None:
+            return self.windowed(node, rows, columns, used)
+        order = None
+        if node.order:
+            keys, _ = rows.ranked(node.order, height)
+            order = order_rows(keys)
+        made = aggregate(
+            node.function, columns, self.groups, used=used, distinct=node.distinct, order=order, share=share,
+            between=between,
+        )  # fmt: skip
+        if self.keys is not None or len(self.groups) == 1:
+            return made
+        return made.take(self.groups.codes)
+
+    def ranked(self, keys: Sequence[Key], height: int) -> tuple[list[Codes], Mask]:
+        """Return ascending ranks for the keys of an order, missing last, and where one is missing."""
+        found, missing = [], np.zeros(height, np.bool_)
+        for key in keys:
+            column = _stretched(self.value(key.node), height)
+            ranks = column.sort_ranks()
+            placed = -ranks if key.descending else ranks
+            found.append(np.where(ranks < 0, height, placed))
+            missing |= ranks < 0
+        return found, missing
+
+    def windowed(self, node: Aggregate, rows: "_Evaluator", columns: list[Column], used: Mask | None) -> Column:
+        """Evaluate a function of windows."""
+        assert node.over is not None
+        height = len(self.groups.codes)
+        partition = [_stretched(rows.value(part), height) for part in node.over.partition]
+        groups = partitioned(self.groups, partition)
+        if not node.over.order and node.function not in ("lag", "lead", "first_value", "last_value", *RANKS):
+            return over_all(node.function, columns, groups, used, distinct=node.distinct)
+        keys, missing = rows.ranked(node.over.order, height)
+        window = Window(groups, keys, missing)
+        if node.function in RANKS:
+            return window.rank(node.function)
+        if node.function in ("lag", "lead"):
+            step = int(columns[1].array[0]) if len(columns) > 1 and height else 1
+            return window.neighbour(columns[0], -step if node.function == "lag" else step)
+        if node.function in ("first_value", "last_value"):
+            return window.end_value(columns[0], last=node.function == "last_value")
+        if node.function not in ("count", "sum", "avg", "min", "max"):
+            return over_all(node.function, columns, groups, used, distinct=node.distinct)
+        return window.running(node.function, columns, used)
 
     def binary(self, node: Binary) -> Column:
         """Evaluate two operands and put them together."""
@@ -176,6 +351,34 @@ class _Evaluator:
         kind, same = node.kind or kind, "same" in function.takes
         arguments = [self.column(part, kind) if same else self.value(part) for part in node.arguments]
         return function.apply(arguments)
+
+
+def across(function: str, columns: Sequence[Column], kind: Type) -> Column:
+    """Add up, compare or count several columns row by row; missing cells do not count."""
+    missing = np.sum([column.missing for column in columns], axis=0)
+    if function == "missing_columns":
+        return Column(INTEGER, missing.astype(np.int64))
+    wide = [widened(column, kind) for column in columns]
+    present = np.stack([column.present for column in wide])
+    values = np.stack([column.array for column in wide])
+    none = missing == len(columns)
+    if function in ("sum_columns", "mean_columns"):
+        total = np.where(present, values, 0).sum(axis=0)
+        if kind.word != "number" and float(np.abs(values.astype(np.float64)).max(initial=0)) * len(columns) >= 2.0**62:
+            made = wide[0].replace(values=np.where(present[0], values[0], 0), state=None)
+            for column in wide[1:]:
+                made = arithmetic.calculate(
+                    "+", made, column.replace(values=np.where(column.present, column.array, 0), state=None)
+                )
+            total = made.array
+        found = total / np.maximum(len(columns) - missing, 1) if function == "mean_columns" else total
+    else:
+        pick = np.argmin if function == "min_columns" else np.argmax
+        limits = (np.inf, -np.inf) if kind == NUMBER else (np.iinfo(np.int64).max, np.iinfo(np.int64).min)
+        shown = np.where(present, values, limits[function == "max_columns"])
+        found = np.take_along_axis(shown, pick(shown, axis=0)[None], axis=0)[0]
+        found = np.where(none, 0, found)
+    return Column(kind, found, np.where(none, np.uint8(Reason.BLANK), np.uint8(0)))
 
 
 def widened(column: Column, kind: Type | None) -> Column:

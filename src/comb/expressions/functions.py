@@ -140,6 +140,13 @@ def _replace(columns: Sequence[Column]) -> Column:
     return _rowwise(str.replace)([*columns[:2], by.replace(values=Text.from_items(cells), state=state)])
 
 
+def _position(columns: Sequence[Column]) -> Column:
+    state = first_missing(*columns)
+    lists = [arithmetic.stretched_list(column.text.to_list(), len(state)) for column in columns]
+    places = [whole.find(part) + 1 for part, whole in zip(*lists, strict=True)]
+    return Column(INTEGER, np.array(places, np.int64), state)
+
+
 def _substring(text: str, start: int, length: int | None = None) -> str:
     """Positions count from 1, as in SQL; one before the text takes from its length."""
     end = len(text) if length is None else start - 1 + length
@@ -209,6 +216,15 @@ FUNCTIONS: dict[str, Function] = {
     "ln": Function((NUMERIC,), _gives(NUMBER), _float_map(math.log), "the natural logarithm", 1),
     "lower": Function((TEXT,), _gives(STRING), _text_map(str.lower), "the text in small letters", 1),
     "nullif": Function((ANY, SAME), _like_first, _nullif, "missing where both are equal, else the first", 2),
+    "log10": Function((NUMERIC,), _gives(NUMBER), _float_map(math.log10), "the logarithm to the base of 10", 1),
+    "mod": Function(
+        (NUMERIC, NUMERIC),
+        lambda types, literals: arithmetic.result_type("%", *types),
+        lambda c: arithmetic.calculate("%", *c),
+        "what a division leaves, with the sign of the first",
+        2,
+    ),
+    "position": Function((TEXT, TEXT), _gives(INTEGER), _position, "where a text stands in another; 0 if nowhere", 2),
     "power": Function((NUMERIC, NUMERIC), _gives(NUMBER), _power, "x to the power of y", 2),
     "reason": Function((ANY,), _gives(STRING), _reason, "why a cell is missing", 1),
     "replace": Function(

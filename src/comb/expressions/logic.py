@@ -108,6 +108,20 @@ def like(column: Column, pattern: str) -> Column:
     return Column(BOOLEAN, values, column.state)
 
 
+def like_regex(column: Column, pattern: str) -> Column:
+    """Whether a pattern is found anywhere in each text."""
+    test = re.compile(pattern)
+    return Column(BOOLEAN, column.text.flags(lambda text: test.search(text) is not None), column.state)
+
+
+def distinct(left: Column, right: Column) -> Column:
+    """Whether two cells differ, missing ones being alike; never unknown."""
+    compared = compare("<>", left, right)
+    one, other = np.broadcast_arrays(left.missing, right.missing)
+    values = np.where(one | other, one != other, compared.array)
+    return Column(BOOLEAN, values)
+
+
 def _runs(pattern: str) -> list[str]:
     return re.findall(r"%+|_|[^%_]+", pattern)
 

@@ -116,12 +116,94 @@ class Call(Node):
     kind: Type | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class Distinct(Node):
+    """``x is [not] distinct from y``: missing cells are alike."""
+
+    left: Node
+    right: Node
+    negated: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Pattern(Node):
+    """``x like_regex 'pattern'``."""
+
+    operand: Node
+    pattern: str
+    negated: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Today(Node):
+    """``current_date``: the day that is given as `as_of`."""
+
+
+@dataclass(frozen=True, slots=True)
+class Parameter(Node):
+    """``:name``: a value given beside the expression."""
+
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Key:
+    """One key of an order."""
+
+    node: Node
+    descending: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Over:
+    """``over (partition by ... order by ...)``."""
+
+    partition: tuple[Node, ...]
+    order: tuple[Key, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Aggregate(Node):
+    """An aggregate, over all rows, a group or a window; or a function of windows.
+
+    ``count(*)`` has no arguments. The checker fills in the type of the result.
+    """
+
+    function: str
+    arguments: tuple[Node, ...]
+    distinct: bool = False
+    order: tuple[Key, ...] = ()
+    where: Node | None = None
+    over: Over | None = None
+    kind: Type | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Columns(Node):
+    """A function of a selection of columns: ``sum_columns(jan:dec)``.
+
+    The checker fills in the columns and the type of the result.
+    """
+
+    function: str
+    selectors: tuple[str, ...]
+    operands: tuple[Node, ...] = ()
+    kind: Type | None = None
+
+
 def children(node: Node) -> tuple[Node, ...]:
     """Return the parts directly below a node, from left to right."""
     match node:
-        case Unary() | IsNull() | Like() | Cast():
+        case Unary() | IsNull() | Like() | Cast() | Pattern():
             return (node.operand,)
-        case Binary():
+        case Columns():
+            return node.operands
+        case Aggregate():
+            keys = (*node.order, *(node.over.order if node.over else ()))
+            partition = node.over.partition if node.over else ()
+            where = () if node.where is None else (node.where,)
+            return *node.arguments, *where, *partition, *(key.node for key in keys)
+        case Binary() | Distinct():
             return node.left, node.right
         case InList():
             return node.operand, *node.options

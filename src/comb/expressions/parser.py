@@ -10,20 +10,29 @@ from decimal import Decimal
 from comb.errors import ExpressionError
 from comb.expressions.literals import MOMENT_EXAMPLES, read_moment
 from comb.expressions.nodes import (
+    Aggregate,
     Between,
     Binary,
     Call,
     Case,
     Cast,
+    Columns,
+    Distinct,
     InList,
     IsNull,
+    Key,
     Like,
     Literal,
     Name,
     Node,
+    Over,
+    Parameter,
+    Pattern,
+    Today,
     Unary,
     children,
 )
+from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS, problem_with
 from comb.expressions.tokens import Token, fail, tokens_of
 from comb.tables.formats import Value
 
@@ -36,7 +45,7 @@ HIGHEST = 250
 _BINDING = {
     "or": 1, "and": 2,
     "=": 4, "==": 4, "<>": 4, "!=": 4, "<": 4, "<=": 4, ">": 4, ">=": 4,
-    "is": 4, "in": 4, "between": 4, "like": 4, "not": 4,
+    "is": 4, "in": 4, "between": 4, "like": 4, "like_regex": 4, "not": 4,
     "||": 5, "+": 6, "-": 6, "*": 7, "/": 7, "div": 7, "%": 7,
 }  # fmt: skip
 _NOT, _COMPARISON, _SIGN = 3, 4, 8
@@ -139,7 +148,7 @@ class _Parser:
         if (node.start, node.end) in self.bracketed:
             return False
         compared = isinstance(node, Binary) and _BINDING.get(node.operator) == _COMPARISON
-        return compared or isinstance(node, InList | Between | Like)
+        return compared or isinstance(node, InList | Between | Like | Pattern)
 
     def prefix(self) -> Node:
         """Parse a sign, a negation, or what stands without one."""
@@ -154,7 +163,7 @@ class _Parser:
 
     def infix(self, left: Node, operator: str, strength: int) -> Node:
         """Parse what follows an operand and an operator."""
-        if operator in ("is", "in", "between", "like", "not"):
+        if operator in ("is", "in", "between", "like", "like_regex", "not"):
             return self.predicate(left)
         self.at += 1
         right = self.expression(strength)
@@ -164,6 +173,10 @@ class _Parser:
         """Parse what follows a value: is null, [not] in, between, like."""
         if self.accept("is"):
             negated = self.accept("not") is not None
+            if self.word("distinct"):
+                self.expect("from")
+                right = self.expression(_COMPARISON)
+                return Distinct(left.start, right.end, left, right, negated)
             return IsNull(left.start, self.expect("null").end, left, negated)
         negated = self.accept("not") is not None
         if self.accept("in"):
@@ -181,7 +194,30 @@ class _Parser:
                 raise self.unexpected("a pattern in quotes, like '%mill%'")
             self.at += 1
             return Like(left.start, token.end, left, _unquoted(token.text), negated)
+        if self.accept("like_regex"):
+            token = self.token
+            if token.kind != "text":
+                raise self.unexpected("a pattern in quotes, like '[A-Z]+[0-9]+'")
+            self.at += 1
+            pattern = _unquoted(token.text)
+            problem = problem_with(pattern)
+            if problem:
+                raise fail(self.text, token.start, token.end, problem)
+            return Pattern(left.start, token.end, left, pattern, negated)
         raise self.unexpected("'in', 'between' or 'like' after 'not'")
+
+    def word(self, text: str) -> bool:
+        """Take the next token if it is a word that means something only here."""
+        if self.token.kind in ("word", "keyword") and self.token.text.lower() == text:
+            self.at += 1
+            return True
+        return False
+
+    def words(self, *texts: str) -> None:
+        """Take the next tokens, which must be the given words."""
+        for text in texts:
+            if not self.word(text):
+                raise self.unexpected(f"'{text}'")
 
     def arguments(self) -> tuple[tuple[Node, ...], int]:
         """Parse expressions up to the closing bracket; returns them and its end."""
@@ -203,6 +239,8 @@ class _Parser:
             return _number(token)
         if token.kind == "text":
             return Literal(token.start, token.end, _unquoted(token.text))
+        if token.kind == "parameter":
+            return Parameter(token.start, token.end, token.text[1:])
         if token.kind == "quoted":
             return Name(token.start, token.end, token.text[1:-1].replace('""', '"'))
         if token.kind == "word" or (token.kind == "keyword" and token.text.lower() in MOMENT_EXAMPLES):
@@ -230,12 +268,112 @@ class _Parser:
             quoted = self.token
             self.at += 1
             return Literal(token.start, quoted.end, self.moment(quoted, word))
+        if word == "current_date" and not (self.token.kind == "mark" and self.token.text == "("):
+            return Today(token.start, token.end)
         if not self.accept("("):
             return Name(token.start, token.end, token.text)
-        if token.text.lower() == "extract":
+        if word == "extract":
             return self.extract(token)
+        if word == "position":
+            return self.position(token)
+        if word in COLUMN_FUNCTIONS:
+            return self.columns(token)
+        if word in AGGREGATES:
+            return self.aggregate(token)
         arguments, end = self.arguments()
-        return Call(token.start, end, token.text.lower(), arguments)
+        return Call(token.start, end, word, arguments)
+
+    def position(self, token: Token) -> Node:
+        """Parse ``position('x' in s)`` after its name."""
+        wanted = self.expression(_COMPARISON)
+        if not (self.accept("in") or self.accept(",")):
+            raise self.unexpected("'in'")
+        operand = self.expression(0)
+        return Call(token.start, self.expect(")").end, "position", (wanted, operand))
+
+    def columns(self, token: Token) -> Node:
+        """Parse ``sum_columns(jan:dec, extra)``: what stands in the brackets are selectors."""
+        begin, level = self.token.start, 1
+        while level:
+            if self.token.kind == "end":
+                raise self.unexpected("')'")
+            level += {"(": 1, ")": -1}.get(self.token.text, 0) if self.token.kind == "mark" else 0
+            self.at += 1
+        closing = self.tokens[self.at - 1]
+        parts = [part.strip().strip('"') for part in self.text[begin : closing.start].split(",")]
+        return Columns(token.start, closing.end, token.text.lower(), tuple(part for part in parts if part))
+
+    def aggregate(self, token: Token) -> Node:
+        """Parse an aggregate or a function of windows after its name and bracket."""
+        function = token.text.lower()
+        distinct = False
+        order: tuple[Key, ...] = ()
+        arguments: list[Node] = []
+        if function == "count" and self.accept("*"):
+            end = self.expect(")").end
+        else:
+            distinct = self.word("distinct")
+            if closing := self.accept(")"):
+                end = closing.end
+            else:
+                arguments.append(self.expression(0))
+                while self.accept(","):
+                    arguments.append(self.expression(0))
+                if self.word("order"):
+                    self.words("by")
+                    order = self.keys()
+                end = self.expect(")").end
+        if self.word("within"):
+            self.words("group")
+            self.expect("(")
+            self.words("order", "by")
+            within = self.keys()
+            end = self.expect(")").end
+            if function.startswith("percentile"):
+                # The standard names the share first, and then what it is a share of.
+                arguments = [within[0].node, *arguments]
+                descending = within[0].descending
+                function = f"{function}_desc" if descending else function
+            else:
+                order = within
+        where: Node | None = None
+        if self.token.kind == "word" and self.token.text.lower() == "filter":
+            self.at += 1
+            self.expect("(")
+            self.words("where")
+            where = self.expression(0)
+            end = self.expect(")").end
+        over: Over | None = None
+        if self.word("over"):
+            over, end = self.window()
+        return Aggregate(token.start, end, function, tuple(arguments), distinct, order, where, over)
+
+    def window(self) -> tuple[Over, int]:
+        """Parse ``(partition by ... order by ...)``."""
+        self.expect("(")
+        partition: list[Node] = []
+        order: tuple[Key, ...] = ()
+        if self.word("partition"):
+            self.words("by")
+            partition.append(self.expression(0))
+            while self.accept(","):
+                partition.append(self.expression(0))
+        if self.word("order"):
+            self.words("by")
+            order = self.keys()
+        return Over(tuple(partition), order), self.expect(")").end
+
+    def keys(self) -> tuple[Key, ...]:
+        """Parse the keys of an order, each with its direction."""
+        found = []
+        while True:
+            node = self.expression(0)
+            descending = self.word("desc")
+            if not descending:
+                self.word("asc")
+            found.append(Key(node, descending))
+            if not self.accept(","):
+                return tuple(found)
 
     def extract(self, token: Token) -> Node:
         """Parse ``extract(year from d)`` after its name."""

@@ -14,7 +14,8 @@ _TOKEN = re.compile(
     |(?P<text>'(?:[^']|'')*')
     |(?P<quoted>"(?:[^"]|"")+")
     |(?P<word>[^\W\d]\w*)
-    |(?P<mark><=|>=|<>|!=|==|\|\||[=<>+\-*/%(),])
+    |(?P<parameter>:[^\W\d]\w*)
+    |(?P<mark><=|>=|<>|!=|==|\|\||[=<>+\-*/%(),:#.?])
     """,
     re.VERBOSE,
 )
@@ -27,6 +28,7 @@ KEYWORDS = frozenset(
         "in",
         "between",
         "like",
+        "like_regex",
         "is",
         "null",
         "true",

@@ -6,12 +6,15 @@ and remembers it, so that exploration can be written down as a plan.
 """
 
 from collections.abc import Mapping, Sequence
-from pathlib import Path
+from datetime import date
+from pathlib import Path, PurePath
+from types import MappingProxyType
 from typing import Any, Literal, Self
 
 from comb.errors import ParameterError
+from comb.expressions.evaluate import explain_row
 from comb.interface.plan import Plan, table_plan
-from comb.plans.plan import write_plan
+from comb.plans.plan import TablePlan, write_plan
 from comb.plans.planfile import read_plan
 from comb.profiling.profile import Profile, profile
 from comb.reading.load import USUAL
@@ -20,10 +23,19 @@ from comb.steps.base import Step
 from comb.steps.catalogue import make_step
 from comb.tables.bare import BareTable
 from comb.tables.formats import Value, plain_text
+from comb.tables.origin import Origin
 from comb.writing.atomic import write_files
 from comb.writing.files import files_of
 
 Names = str | Sequence[str]
+
+
+class Explained(list[tuple[str, str]]):
+    """The calculation of one row: each part of a formula, and what it comes to."""
+
+    def __repr__(self) -> str:
+        width = max((len(part) for part, _ in self), default=0)
+        return "\n".join(f"{part.ljust(width)}  {result}" for part, result in self)
 
 
 class Table(BareTable):
@@ -34,10 +46,13 @@ class Table(BareTable):
 
     _steps: tuple[Step, ...] = ()
     _entries: tuple[Entry, ...] = ()
+    _others: "Mapping[str, Table]" = MappingProxyType({})
+    _begun: Origin | None = None
 
     def _follow(self, earlier: BareTable) -> None:
         if isinstance(earlier, Table):
-            self._steps, self._entries = earlier._steps, earlier._entries
+            self._begun = earlier._begun or earlier.origin
+            self._steps, self._entries, self._others = earlier._steps, earlier._entries, earlier._others
 
     @classmethod
     def adopt(cls, bare: BareTable, steps: tuple[Step, ...] = (), entries: tuple[Entry, ...] = ()) -> Self:
@@ -54,21 +69,51 @@ class Table(BareTable):
 
     def take_step(self, step: Step) -> Self:
         """Take a step made elsewhere: a finding's remedy, a step of a plan."""
-        taken = take_step(step, self)
-        return self.adopt(taken.table, (*self._steps, step), (*self._entries, taken.entry))
+        taken = take_step(step, self, self._others)
+        made = self.adopt(taken.table, (*self._steps, step), (*self._entries, taken.entry))
+        made._others, made._begun = self._others, self._begun or self.origin
+        return made
+
+    def _beside(self, other: BareTable) -> tuple[Self, str]:
+        """Return this table beside another, and the name by which its steps know it."""
+        if not isinstance(other, Table):
+            raise ParameterError(
+                f"expected a table, came {type(other).__name__}", remedy="load it first: comb.load(...)"
+            )
+        name = PurePath(other.origin.name).stem or "other"
+        title, number = name, 2
+        while title in self._others and self._others[title] is not other:
+            title, number = f"{name}_{number}", number + 1
+        made = self.adopt(self, self._steps, self._entries)
+        made._others, made._begun = MappingProxyType({**self._others, title: other}), self._begun
+        return made, title
 
     def _step(self, name: str, why: str | None, **parameters: Any) -> Self:
         given = {key: value for key, value in parameters.items() if value is not None}
         return self.take_step(make_step(name, given if why is None else {**given, "why": why}))
 
-    def filter(self, where: str, *, why: str | None = None) -> Self:
+    def filter(
+        self,
+        where: str,
+        *,
+        by: Names = (),
+        as_of: str | date | None = None,
+        parameters: Mapping[str, Value] = MappingProxyType({}),
+        why: str | None = None,
+    ) -> Self:
         """Keep the rows for which a condition is true.
 
         Parameters
         ----------
         where : str
             A condition, for instance ``mites > 3 and queen = 'laying'``. Rows for which
-            it is unknown are left out, and counted.
+            it is unknown are left out, and counted; so are those exactly on a bound.
+        by : str or sequence of str
+            Aggregates in it are taken within the groups of these columns: ``kg = max(kg)``.
+        as_of : str or date, optional
+            The day that ``current_date`` means.
+        parameters : mapping, optional
+            What ``:name`` means.
         why : str, optional
             The reason, for the ledger.
 
@@ -81,7 +126,48 @@ class Table(BareTable):
         >>> comb.table(columns={"mites": [2, 5, None]}).filter("mites > 3").row_count
         1
         """
-        return self._step("filter", why, where=where)
+        return self._step(
+            "filter", why, where=where, by=_listed(by), as_of=None if as_of is None else str(as_of),
+            parameters=_as_texts(parameters),
+        )  # fmt: skip
+
+    def keep_rows(
+        self,
+        *,
+        first: int | None = None,
+        last: int | None = None,
+        every: int | None = None,
+        largest: str | None = None,
+        smallest: str | None = None,
+        count: int = 10,
+        ties: bool = True,
+        random: int | None = None,
+        seed: int = 0,
+        numbers: Sequence[int] = (),
+        by: Names = (),
+        why: str | None = None,
+    ) -> Self:
+        """Keep some rows by where they stand, by size, or by chance; within groups where `by` names columns.
+
+        Parameters
+        ----------
+        first, last, every : int, optional
+            So many from the top, from the end; or every n-th.
+        largest, smallest : str, optional
+            The column by which the `count` largest or smallest are kept, with ties unless `ties` is false.
+        random, seed : int, optional
+            So many by chance.
+        numbers : sequence of int
+            Rows by their row numbers.
+
+        >>> import comb
+        >>> comb.table(columns={"kg": [3, 9, 5, 9]}).keep_rows(largest="kg", count=1)["kg"].to_list()
+        [9, 9]
+        """
+        return self._step(
+            "keep_rows", why, first=first, last=last, every=every, largest=largest, smallest=smallest, count=count,
+            ties=ties, random=random, seed=seed, numbers=list(numbers), by=_listed(by),
+        )  # fmt: skip
 
     def set_aside(self, where: str, *, reason: str | None = None, why: str | None = None) -> Self:
         """Keep the rows for which a condition is true out of the result, with the reason."""
@@ -116,29 +202,247 @@ class Table(BareTable):
             others=others,
         )
 
-    def rename(self, names: Mapping[str, str], *, why: str | None = None) -> Self:
-        """Give columns other names: the old name, and the new one."""
-        return self._step("rename", why, names=dict(names))
+    def rename(
+        self,
+        names: Mapping[str, str] = MappingProxyType({}),
+        *,
+        style: Literal["lower", "upper", "title", "safe"] | None = None,
+        why: str | None = None,
+    ) -> Self:
+        """Give columns other names: the old name, and the new one; or all others by a rule.
 
-    def sort(self, by: Names, *, why: str | None = None) -> Self:
+        >>> import comb
+        >>> comb.table(columns={"Größe (kg)": [1]}).rename(style="safe").names
+        ('grosse_kg',)
+        """
+        return self._step("rename", why, names=dict(names), style=style)
+
+    def sort(
+        self, by: Names, *, text: Literal["code_point", "natural", "plain"] = "code_point", why: str | None = None
+    ) -> Self:
         """Put rows in order by columns, each with ``desc`` behind it for descending.
 
-        Missing cells come last in both directions; equal rows keep their order.
+        Missing cells come last in both directions; equal rows keep their order. Texts are ordered by code
+        point, naturally (``colony 9`` before ``colony 10``), or plainly, without regard to case and accents.
 
         >>> import comb
         >>> comb.table(columns={"n": [2, None, 3]}).sort("n desc")["n"].to_list()
         [3, 2, None]
         """
-        return self._step("sort", why, by=_listed(by))
+        return self._step("sort", why, by=_listed(by), text=text)
 
-    def calculate(self, columns: Mapping[str, str], *, why: str | None = None) -> Self:
+    def calculate(
+        self,
+        columns: Mapping[str, str],
+        *,
+        by: Names = (),
+        only_new: bool = False,
+        as_of: str | date | None = None,
+        parameters: Mapping[str, Value] = MappingProxyType({}),
+        why: str | None = None,
+    ) -> Self:
         """Calculate columns from formulas; later ones see earlier ones.
 
+        Parameters
+        ----------
+        columns : mapping of str to str
+            Name and formula.
+        by : str or sequence of str
+            Aggregates in formulas are taken within the groups of these columns.
+        only_new : bool
+            Keep only these columns, and those of `by`.
+        as_of : str or date, optional
+            The day that ``current_date`` means.
+        parameters : mapping, optional
+            What ``:name`` means.
+
         >>> import comb
-        >>> comb.table(columns={"a": [1, 2]}).calculate({"b": "a * 10"})["b"].to_list()
-        [10, 20]
+        >>> comb.table(columns={"a": [1, 3]}).calculate({"share": "a / sum(a)"})["share"].to_list()
+        [0.25, 0.75]
         """
-        return self._step("calculate", why, columns=dict(columns))
+        return self._step(
+            "calculate", why, columns=dict(columns), by=_listed(by), only_new=only_new,
+            as_of=None if as_of is None else str(as_of), parameters=_as_texts(parameters),
+        )  # fmt: skip
+
+    def explain(self, formula: str, row_number: int) -> Explained:
+        """Show the calculation of a formula for one row with its numbers, so that it can be checked by hand.
+
+        >>> import comb
+        >>> comb.table(columns={"mites": [6], "bees": [300]}).explain("mites * 100 / bees", 1)
+        mites                           6
+        mites * 100 = 6 * 100           600
+        bees                            300
+        mites * 100 / bees = 600 / 300  2
+        """
+        return Explained(explain_row(formula, self, self._position(row_number)))
+
+    def aggregate(
+        self,
+        columns: Mapping[str, str],
+        *,
+        by: Names = (),
+        sort_groups: bool = False,
+        totals: bool = False,
+        subtotals: bool = False,
+        as_of: str | date | None = None,
+        why: str | None = None,
+    ) -> Self:
+        """Make one row of each group, with results calculated from its rows.
+
+        Parameters
+        ----------
+        columns : mapping of str to str
+            Name of each result, and its formula: ``avg(kg)``, ``count(*) filter (where fed)``.
+        by : str or sequence of str
+            The columns that form the groups.
+        sort_groups : bool
+            Put the groups in order; otherwise they come as they appear.
+        totals, subtotals : bool
+            Add a row for all groups together, and for the leading keys.
+
+        >>> import comb
+        >>> visits = comb.table(columns={"hive": ["a", "b", "a"], "kg": [3, 5, 4]})
+        >>> visits.aggregate({"mean": "avg(kg)"}, by="hive")["mean"].to_list()
+        [3.5, 5.0]
+        """
+        return self._step(
+            "aggregate", why, columns=dict(columns), by=_listed(by), sort_groups=sort_groups, totals=totals,
+            subtotals=subtotals, as_of=None if as_of is None else str(as_of),
+        )  # fmt: skip
+
+    def count(
+        self,
+        by: Names = (),
+        *,
+        where: str | None = None,
+        across: str | None = None,
+        shares: bool = True,
+        of_counts: bool = False,
+        sort: Literal["count", "value"] = "count",
+        why: str | None = None,
+    ) -> Self:
+        """Count rows by the values of columns, the commonest first.
+
+        Parameters
+        ----------
+        by : str or sequence of str
+        where : str, optional
+            Count only rows for which a condition is true.
+        across : str, optional
+            A column whose values become columns: a table with both margins.
+        shares : bool
+            Add the share of all rows.
+        of_counts : bool
+            Count the counts: how many groups have how many rows.
+        sort : {"count", "value"}
+
+        >>> import comb
+        >>> comb.table(columns={"queen": ["laying", "none", "laying"]}).count("queen")["count"].to_list()
+        [2, 1]
+        """
+        return self._step(
+            "count", why, by=_listed(by), where=where, across=across, shares=shares, of_counts=of_counts, sort=sort
+        )
+
+    def join(
+        self,
+        other: BareTable,
+        by: Names,
+        *,
+        columns: Names = (),
+        keep: Literal["all", "matched", "unmatched", "both"] = "all",
+        nothing: bool = False,
+        ignore: Names = (),
+        latest: str | None = None,
+        allow_multiple: bool = False,
+        why: str | None = None,
+    ) -> Self:
+        """Look up columns of another table by one or several keys.
+
+        Parameters
+        ----------
+        other : Table
+        by : str or sequence of str
+            The key columns; ``mine = theirs`` where they have different names.
+        columns : str or sequence of str
+            What to take over; by default all but the keys.
+        keep : {"all", "matched", "unmatched", "both"}
+            Which rows stay; ``both`` adds those of the other table that nothing matched.
+        nothing : bool
+            Take no columns: only keep rows with a match, or those without.
+        ignore : {"case", "spaces"} or both
+            What makes no difference between keys.
+        latest : str, optional
+            Dates, ``mine = theirs``: of several rows with the key, the latest not after the date of this row.
+        allow_multiple : bool
+            Whether a row may match several, and so become several.
+
+        Raises
+        ------
+        ParameterError
+            If rows would be multiplied and that was not allowed.
+
+        >>> import comb
+        >>> hives = comb.table(columns={"hive": ["a", "b"]})
+        >>> places = comb.table(columns={"hive": ["a"], "place": ["Mill"]})
+        >>> hives.join(places, "hive")["place"].to_list()
+        ['Mill', None]
+        """
+        made, name = self._beside(other)
+        return made._step(
+            "join", why, table=name, by=_listed(by), columns=_listed(columns), keep=keep, nothing=nothing,
+            ignore=_listed(ignore), latest=latest, allow_multiple=allow_multiple,
+        )  # fmt: skip
+
+    def append_tables(self, *others: BareTable, source_column: str | None = None, why: str | None = None) -> Self:
+        """Put the rows of other tables below, column by column with the same name.
+
+        >>> import comb
+        >>> may, june = comb.table(columns={"kg": [1]}), comb.table(columns={"kg": [2.5]})
+        >>> may.append_tables(june)["kg"].to_list()
+        [1.0, 2.5]
+        """
+        result = self
+        for other in others:
+            made, name = result._beside(other)
+            result = made._step("append_tables", why, table=name, source_column=source_column)
+        return result
+
+    def transpose(self, names_from: str, *, heading_column: str = "column", why: str | None = None) -> Self:
+        """Turn rows into columns and columns into rows; one column names the new ones."""
+        return self._step("transpose", why, names_from=names_from, heading_column=heading_column)
+
+    def split(
+        self,
+        column: str,
+        into: Names = (),
+        *,
+        mark: str | None = None,
+        pattern: str | None = None,
+        widths: Sequence[int] = (),
+        keep: bool = False,
+        why: str | None = None,
+    ) -> Self:
+        """Split texts into several columns, or, without names for them, into several rows.
+
+        Parameters
+        ----------
+        column : str
+        into : str or sequence of str
+            Names of the new columns.
+        mark, pattern, widths
+            What stands between the parts; a regular expression with a group for each; or their characters.
+        keep : bool
+            Keep the column that is split.
+
+        >>> import comb
+        >>> comb.table(columns={"code": ["WR-01"]}).split("code", ["apiary", "hive"], mark="-").record(1)["hive"]
+        '01'
+        """
+        return self._step(
+            "split", why, column=column, into=_listed(into), mark=mark, pattern=pattern, widths=list(widths), keep=keep
+        )
 
     def convert(
         self,
@@ -310,10 +614,14 @@ class Table(BareTable):
         ParameterError
             If the table was typed in by hand, or shows only some rows of another.
         """
-        if not self.origin.path:
-            what = (
-                "this table was read from a list of files" if self.origin.sources else "this table was typed in by hand"
-            )
+        tables = self._plans(Path((self._begun or self.origin).name).stem)
+        return Plan(read_plan(write_plan(tables), f"plan of {(self._begun or self.origin).name}"))
+
+    def _plans(self, name: str) -> dict[str, TablePlan]:
+        """Return the plans of the tables that this one was put together with, and its own, the last."""
+        origin = self._begun or self.origin
+        if not origin.path:
+            what = "this table was read from a list of files" if origin.sources else "this table was typed in by hand"
             raise ParameterError(
                 f"a plan needs one source, {what}", remedy="load it from a file, or by a pattern: '*.csv'"
             )
@@ -322,9 +630,10 @@ class Table(BareTable):
                 f"these are {self.row_count:,} of {self.view_of:,} rows, for a look",
                 remedy="call plan() on the whole table",
             )
-        name = Path(self.origin.name).stem
-        text = write_plan({name: table_plan(self.origin, list(self._steps))})
-        return Plan(read_plan(text, f"plan of {self.origin.name}"))
+        found: dict[str, TablePlan] = {}
+        for title, other in self._others.items():
+            found |= other._plans(title)
+        return {**found, name: table_plan(origin, list(self._steps))}
 
     def save(
         self,
@@ -400,3 +709,7 @@ def _code_book(table: BareTable) -> dict[Any, str]:
         raise ParameterError(f"expected a table with values and what they stand for, came one with {table.names}")
     values, labels = (table[name].texts() for name in table.names[:2])
     return {value: label or "" for value, label in zip(values, labels, strict=True) if value is not None}
+
+
+def _as_texts(values: Mapping[str, Value]) -> dict[str, str]:
+    return {name: plain_text(value) for name, value in values.items()}

@@ -10,6 +10,7 @@ from comb.plans.document import Document, Path
 from comb.plans.plan import PlanText, Reading, Rule, Save, TablePlan
 from comb.steps.base import Step
 from comb.steps.catalogue import listed, make_step
+from comb.steps.joins import TwoTables
 
 _TABLE_FIELDS = ("source", "from_table", "reading", "steps", "rules")
 _PLAN_FIELDS = ("tables", "questions", "save")
@@ -40,11 +41,13 @@ def read_plan(text: str, name: str, folder: str = ".") -> PlanText:
 class _PlanReader:
     def __init__(self, document: Document) -> None:
         self.document = document
+        self.named = False
 
     def plan(self, text: str, folder: str) -> PlanText:
         """Read the whole: the short form or tables by name."""
         whole = self.mapping((), self.document.value, "a plan with source and steps")
         short = "tables" not in whole
+        self.named = not short
         self.known((), whole, (*_TABLE_FIELDS, *_PLAN_FIELDS[1:]) if short else _PLAN_FIELDS)
         if short:
             parts = {key: whole[key] for key in _TABLE_FIELDS if key in whole}
@@ -158,6 +161,10 @@ class _PlanReader:
         for name, table in tables.items():
             if table.from_table:
                 self.known_table(("tables", name, "from_table"), table.from_table, above)
+            for at, step in enumerate(table.steps):
+                if isinstance(step, TwoTables):
+                    path: Path = ("tables", name, "steps", at, "table")
+                    self.known_table(path if self.named else ("steps", at, "table"), step.table, above)
             above.append(name)
 
 

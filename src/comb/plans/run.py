@@ -169,7 +169,7 @@ def _run_table(plan: PlanText, name: str, planned: TablePlan, outcome: Outcome, 
     for number, step in enumerate(planned.steps, 1):
         told(f"{name}, step {number}: {step.name}")
         try:
-            taken.append(take_step(step, table))
+            taken.append(take_step(step, table, outcome.tables))
         except CombError as error:
             line = planned.lines[number - 1] if planned.lines else None
             where = f"{plan.name}, line {line}, step {number}" if line else f"{name}, step {number}"

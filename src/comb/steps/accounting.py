@@ -5,14 +5,16 @@ no step can miscount. For every step, rows in + added = out + left out + set asi
 merged; a step whose rows do not add up so is a defect of Comb and stops at once.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import msgspec
 import numpy as np
 
-from comb.errors import CombError
+from comb.errors import CombError, ParameterError, unknown_name
 from comb.kernels.coding import Codes
 from comb.steps.base import Change, Rows, SetAside, Step
+from comb.steps.joins import TwoTables
 from comb.tables.bare import BareTable
 from comb.tables.column import Column
 from comb.tables.layout import shown_cells
@@ -133,13 +135,15 @@ class Taken:
     reasons: tuple[str, ...]
 
 
-def take_step(step: Step, table: BareTable) -> Taken:
+def take_step(step: Step, table: BareTable, others: Mapping[str, BareTable] | None = None) -> Taken:
     """Take a step and account for it.
 
     Parameters
     ----------
     step : Step
     table : BareTable
+    others : mapping of str to BareTable, optional
+        The tables that a step with two of them may name.
 
     Returns
     -------
@@ -151,7 +155,14 @@ def take_step(step: Step, table: BareTable) -> Taken:
     CombError
         If a parameter does not fit the table.
     """
-    change = step.apply(table)
+    if isinstance(step, TwoTables):
+        known = others or {}
+        if step.table not in known:
+            what, remedy = unknown_name("table", step.table, list(known))
+            raise ParameterError(what, remedy=remedy)
+        change = step.apply_with(table, known[step.table])
+    else:
+        change = step.apply(table)
     entry = _account(step, table, change)
     result = change.table.derive(notes=(*table.notes, _phrase(entry)))
     aside = change.set_aside or SetAside(np.zeros(0, np.int64), ())
@@ -162,7 +173,8 @@ def _phrase(entry: Entry) -> str:
     """Say what a step did, for the sentence over the printed table."""
     counts = entry.counts()
     plain = not counts or entry.moved or entry.columns_renamed or entry.columns_removed
-    return entry.says if plain else f"{entry.says} ({counts})"
+    said = entry.says if plain else f"{entry.says} ({counts})"
+    return f"{said}: {entry.notes[0]}" if entry.step == "join" and entry.notes else said
 
 
 def _account(step: Step, before: BareTable, change: Change) -> Entry:
@@ -199,7 +211,7 @@ def _rows_gone(step: Step, before: BareTable, change: Change) -> dict[str, int]:
     """Count the rows added, left out, set aside and merged."""
     aside = change.set_aside.positions if change.set_aside else np.zeros(0, np.int64)
     used = np.zeros(before.row_count, np.bool_)
-    used[slice(None) if change.sources is None else change.sources] = True
+    used[slice(None) if change.sources is None else change.sources[change.sources >= 0]] = True
     lost = before.row_count - int(used.sum())
     others = lost - len(aside)
     added = change.table.row_count - int(used.sum())
@@ -226,8 +238,13 @@ def _cells_changed(before: BareTable, change: Change, shared: dict[str, str]) ->
         earlier, later = before[old], change.table[name]
         if earlier is later:
             continue
-        aligned = earlier if change.sources is None else earlier.take(change.sources)
-        where = np.flatnonzero(~_alike(aligned, later))
+        if not len(earlier):
+            continue
+        sources = change.sources
+        aligned = earlier if sources is None else earlier.take(np.maximum(sources, 0))
+        differ = ~_alike(aligned, later)
+        # Rows that come from none have changed nothing.
+        where = np.flatnonzero(differ if sources is None else differ & (sources >= 0))
         if len(where):
             counts[name] = len(where)
             examples += _examples(name, aligned, later, change.table.row_numbers, where)

@@ -11,10 +11,13 @@ from enum import Enum
 from typing import ClassVar
 
 import msgspec
+import numpy as np
 
 from comb.kernels.coding import Codes
 from comb.tables.bare import BareTable
+from comb.tables.column import Column
 from comb.tables.names import choose
+from comb.tables.origin import Origin
 
 
 class Rows(Enum):
@@ -50,8 +53,8 @@ class Change:
     ----------
     table : BareTable
     sources : int64 array or None
-        For each new row the position of the old row it comes from; None where the
-        rows are the same.
+        For each new row the position of the old row it comes from, -1 where it comes from none; None
+        where the rows are the same.
     set_aside : SetAside or None
     renamed : dict
         New column name to old, where columns were renamed.
@@ -104,6 +107,12 @@ class Step(
     def describe(self) -> str:
         """Say in a few words what this step is set to do."""
         raise NotImplementedError
+
+
+def numbered_anew(table: BareTable, columns: dict[str, Column], rows: int) -> BareTable:
+    """Return a table whose rows are none of the source any more: they are numbered from 1."""
+    origin = Origin(f"made from {table.origin.name}", checksum=table.origin.checksum)
+    return table.derive(columns, row_numbers=np.arange(1, rows + 1), origin=origin)
 
 
 def chosen(table: BareTable, selectors: Sequence[str]) -> list[str]:

@@ -8,12 +8,14 @@ from comb.errors import ParameterError, listing, unknown_name
 from comb.steps.base import Step
 from comb.steps.cells import Convert, Fill, Recode, Trim
 from comb.steps.columns import Calculate, Rename, Select
-from comb.steps.rows import Filter, RemoveDuplicates, SetAsideRows, Sort
-from comb.steps.shape import ToLong
+from comb.steps.groups import Aggregate, Count
+from comb.steps.joins import AppendTables, Join
+from comb.steps.rows import Filter, KeepRows, RemoveDuplicates, SetAsideRows, Sort
+from comb.steps.shape import Split, ToLong, Transpose
 
 KINDS: tuple[type[Step], ...] = (
     Filter, Select, Rename, Sort, Calculate, Convert, Trim, Recode, Fill, RemoveDuplicates,
-    SetAsideRows, ToLong,
+    SetAsideRows, ToLong, KeepRows, Aggregate, Count, Join, AppendTables, Split, Transpose,
 )  # fmt: skip
 
 STEPS: dict[str, type[Step]] = {str(kind.__struct_config__.tag): kind for kind in KINDS}

@@ -74,12 +74,13 @@ class BareTable:
         row_numbers: Codes | None = None,
         notes: tuple[str, ...] | None = None,
         view_of: int | None = None,
+        origin: Origin | None = None,
     ) -> Self:
-        """Return a table of the same class and origin with other columns, rows or notes."""
+        """Return a table of the same class with other columns, rows, notes or origin."""
         made = type(self)(
             self._columns if columns is None else columns,
             row_numbers=self.row_numbers if row_numbers is None else row_numbers,
-            origin=self.origin,
+            origin=self.origin if origin is None else origin,
             notes=self.notes if notes is None else notes,
             view_of=self.view_of if view_of is None else view_of,
         )

@@ -1,0 +1,333 @@
+"""Aggregates: one value for each group of rows; cells that are missing do not count."""
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.expressions.arithmetic import as_floats
+from comb.kernels.coding import Codes, group
+from comb.tables.column import Column, Mask
+from comb.tables.reasons import Reason
+from comb.tables.text import Text
+from comb.tables.types import DURATION, INTEGER, NUMBER, STRING, Type
+
+# Sums below this are exact as floats, whatever their order.
+EXACT_FLOAT = float(2**53)
+
+
+class Groups:
+    """Which group each row is in.
+
+    Attributes
+    ----------
+    codes : int64 array
+        The group of each row, from 0.
+    first : int64 array
+        The first row of each group.
+    """
+
+    __slots__ = ("_order", "_starts", "codes", "first")
+
+    def __init__(self, codes: Codes, first: Codes) -> None:
+        self.codes, self.first = codes, first
+        self._order: Codes | None = None
+        self._starts: Codes | None = None
+
+    def __len__(self) -> int:
+        return len(self.first)
+
+    @classmethod
+    def whole(cls, rows: int) -> "Groups":
+        """Return the one group of all rows."""
+        return cls(np.zeros(rows, np.int64), np.zeros(1, np.int64))
+
+    @classmethod
+    def of(cls, keys: Sequence[Column], rows: int) -> "Groups":
+        """Group rows by columns; missing cells are alike."""
+        return cls(*group([key.codes() for key in keys], rows)) if keys else cls.whole(rows)
+
+
+def _made(kind: Type, values: NDArray[Any] | Text, counts: Codes) -> Column:
+    """Make a column of one value for each group; a group without any is missing."""
+    empty = counts == 0
+    state = np.where(empty, np.uint8(Reason.BLANK), np.uint8(0)) if empty.any() else None
+    return Column(kind, values, state)
+
+
+def count(groups: Groups, used: Mask | None) -> Codes:
+    """Count the rows of each group, or those that are used."""
+    codes = groups.codes if used is None else groups.codes[used]
+    return np.bincount(codes, minlength=len(groups)).astype(np.int64, copy=False)
+
+
+def _sum(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
+    values = column.array
+    kind = column.type
+    if kind == NUMBER:
+        with np.errstate(all="ignore"):
+            sums = np.bincount(codes, values, len(groups))
+        bad = ~np.isfinite(sums)
+        made = _made(NUMBER, np.where(bad, 0, sums), counts)
+        return made.emptied(bad & made.present, Reason.UNDEFINED) if bad.any() else made
+    whole = values.view(np.int64)
+    largest = float(np.abs(whole.astype(np.float64)).max(initial=0)) * max(1, int(counts.max(initial=0)))
+    if largest < EXACT_FLOAT:
+        exact = np.bincount(codes, whole, len(groups)).astype(np.int64)
+        return _made(kind, exact.view(kind.storage), counts)
+    sums = np.zeros(len(groups), object)
+    np.add.at(sums, codes, whole.astype(object))
+    bad = np.array([not -(2**63) <= value < 2**63 for value in sums.tolist()], np.bool_)
+    exact = np.array(
+        [0 if wrong else value for value, wrong in zip(sums.tolist(), bad.tolist(), strict=True)], np.int64
+    )
+    made = _made(kind, exact.view(kind.storage), counts)
+    return made.emptied(bad, Reason.UNDEFINED) if bad.any() else made
+
+
+def _mean(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
+    floats = column.array.view(np.int64).astype(np.float64) if column.type == DURATION else as_floats(column)
+    # Divided before it is summed up, no mean overflows.
+    with np.errstate(all="ignore"):
+        sums = np.bincount(codes, floats, len(groups)) / counts
+    means = np.where(counts == 0, 0, sums)
+    if column.type == DURATION:
+        return _made(DURATION, np.round(means).astype(np.int64).view("timedelta64[us]"), counts)
+    return _made(NUMBER, means, counts)
+
+
+def _extreme(largest: bool) -> Callable[[Column, Codes, Groups, Codes], Column]:
+    def apply(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
+        if isinstance(column.values, Text) or column.type.word == "boolean":
+            ranks = column.sort_ranks()
+        else:
+            ranks = column.array
+        if ranks.dtype == np.bool_:
+            ranks = ranks.astype(np.int64)
+        rows = np.arange(len(codes))
+        order = np.lexsort((rows, -ranks if largest and ranks.dtype.kind in "if" else ranks, codes))
+        if largest and ranks.dtype.kind in "mM":
+            order = np.lexsort((rows, -ranks.view(np.int64), codes))
+        return _firsts(column, codes, groups, counts, order)
+
+    return apply
+
+
+def _firsts(column: Column, codes: Codes, groups: Groups, counts: Codes, order: Codes) -> Column:
+    """Return for each group the first of its cells in an order that keeps groups together."""
+    positions = np.zeros(len(groups), np.int64)
+    ordered = codes[order]
+    leads = np.ones(len(order), np.bool_)
+    leads[1:] = ordered[1:] != ordered[:-1]
+    positions[ordered[leads]] = order[leads]
+    if not len(column):
+        empty: Any = (
+            Text.from_items([""] * len(groups)) if column.type.textual else np.zeros(len(groups), column.type.storage)
+        )
+        return _made(column.type, empty, counts)
+    taken = column.take(positions)
+    return taken.emptied(counts == 0, Reason.BLANK) if (counts == 0).any() else taken
+
+
+def extreme_numbers(column: Column, codes: Codes, groups: Groups, counts: Codes, *, largest: bool) -> Column:
+    """Return the least or largest number of each group without a sort."""
+    values = column.array
+    plain = values.view(np.int64) if values.dtype.kind in "mM" else values
+    limits = (np.iinfo(np.int64).min, np.iinfo(np.int64).max) if plain.dtype == np.int64 else (-np.inf, np.inf)
+    out = np.full(len(groups), limits[0] if largest else limits[1], plain.dtype)
+    (np.maximum if largest else np.minimum).at(out, codes, plain)
+    out = np.where(counts == 0, 0, out)
+    return _made(column.type, out.view(values.dtype), counts)
+
+
+def _min(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
+    if isinstance(column.values, Text) or column.type.word == "boolean":
+        return _extreme(largest=False)(column, codes, groups, counts)
+    return extreme_numbers(column, codes, groups, counts, largest=False)
+
+
+def _max(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
+    if isinstance(column.values, Text) or column.type.word == "boolean":
+        return _extreme(largest=True)(column, codes, groups, counts)
+    return extreme_numbers(column, codes, groups, counts, largest=True)
+
+
+def _variance(*, sample: bool, root: bool) -> Callable[[Column, Codes, Groups, Codes], Column]:
+    """Return the variance or its root; two passes, so that large means do not swallow small differences."""
+
+    def apply(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
+        floats = as_floats(column)
+        divisor = counts - sample
+        with np.errstate(all="ignore"):
+            means = np.bincount(codes, floats, len(groups)) / counts
+            squares = np.bincount(codes, (floats - means[codes]) ** 2, len(groups)) / divisor
+            values = np.sqrt(squares) if root else squares
+        bad = (divisor <= 0) | ~np.isfinite(values)
+        made = _made(NUMBER, np.where(bad, 0, values), counts)
+        return made.emptied(bad & (counts > 0), Reason.UNDEFINED) if bad.any() else made
+
+    return apply
+
+
+def percentile(column: Column, share: float, codes: Codes, groups: Groups, counts: Codes, *, between: bool) -> Column:
+    """Return the value below which a share of each group lies.
+
+    Between two values it interpolates linearly, as SQL's ``percentile_cont`` does (definition 7 in
+    Hyndman and Fan, The American Statistician 50, 1996); or it takes the first that reaches the share.
+    """
+    floats = column.array.view(np.int64).astype(np.float64) if column.type == DURATION else as_floats(column)
+    order = np.lexsort((floats, codes))
+    ordered = floats[order]
+    starts = np.cumsum([0, *counts[:-1]])
+    safe = np.maximum(counts, 1)
+    if between:
+        at = (safe - 1) * share
+        low = np.floor(at).astype(np.int64)
+        high = np.minimum(low + 1, safe - 1)
+        part = at - low
+    else:
+        low = high = np.maximum(np.ceil(share * safe).astype(np.int64) - 1, 0)
+        part = np.zeros(len(groups))
+    if not len(ordered):
+        return _made(NUMBER, np.zeros(len(groups)), counts)
+    last = len(ordered) - 1
+    lower, upper = (ordered[np.minimum(starts + place, last)] for place in (low, high))
+    values = np.where(counts == 0, 0, lower + (upper - lower) * part)
+    if column.type == DURATION:
+        return _made(DURATION, np.round(values).astype(np.int64).view("timedelta64[us]"), counts)
+    return _made(NUMBER, values, counts)
+
+
+def _median(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
+    return percentile(column, 0.5, codes, groups, counts, between=True)
+
+
+def _distinct(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
+    if not len(codes):
+        return Column(INTEGER, np.zeros(len(groups), np.int64))
+    _, first = group([codes, column.codes()], len(codes))
+    return Column(INTEGER, np.bincount(codes[first], minlength=len(groups)).astype(np.int64))
+
+
+def correlation(left: Column, right: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
+    """Return Pearson's correlation coefficient of each group."""
+    x, y = as_floats(left), as_floats(right)
+    with np.errstate(all="ignore"):
+        mean_x, mean_y = (np.bincount(codes, part, len(groups)) / counts for part in (x, y))
+        dx, dy = x - mean_x[codes], y - mean_y[codes]
+        shared = np.bincount(codes, dx * dy, len(groups))
+        spread = np.sqrt(np.bincount(codes, dx * dx, len(groups)) * np.bincount(codes, dy * dy, len(groups)))
+        values = shared / spread
+    bad = ~np.isfinite(values)
+    made = _made(NUMBER, np.where(bad, 0, np.clip(values, -1, 1)), counts)
+    return made.emptied(bad & (counts > 0), Reason.UNDEFINED) if bad.any() else made
+
+
+def weighted_mean(values: Column, weights: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
+    """Return the mean of each group, every value counted by its weight."""
+    x, w = as_floats(values), as_floats(weights)
+    with np.errstate(all="ignore"):
+        means = np.bincount(codes, x * w, len(groups)) / np.bincount(codes, w, len(groups))
+    bad = ~np.isfinite(means)
+    made = _made(NUMBER, np.where(bad, 0, means), counts)
+    return made.emptied(bad & (counts > 0), Reason.UNDEFINED) if bad.any() else made
+
+
+def joined_texts(column: Column, between: str, codes: Codes, groups: Groups, counts: Codes, order: Codes) -> Column:
+    """Return the texts of each group one after the other."""
+    parts: list[list[str]] = [[] for _ in range(len(groups))]
+    texts = column.text.to_list()
+    for at in order.tolist():
+        parts[codes[at]].append(texts[at])
+    return _made(STRING, Text.from_strings([between.join(part) for part in parts]), counts)
+
+
+Apply = Callable[[Column, Codes, Groups, Codes], Column]
+
+# What takes one column and looks at its present cells.
+SIMPLE: dict[str, Apply] = {
+    "sum": _sum,
+    "avg": _mean,
+    "min": _min,
+    "max": _max,
+    "median": _median,
+    "stddev_samp": _variance(sample=True, root=True),
+    "stddev_pop": _variance(sample=False, root=True),
+    "var_samp": _variance(sample=True, root=False),
+    "var_pop": _variance(sample=False, root=False),
+}
+
+
+def aggregate(
+    function: str,
+    columns: Sequence[Column],
+    groups: Groups,
+    *,
+    used: Mask | None = None,
+    distinct: bool = False,
+    order: Codes | None = None,
+    share: float = 0.5,
+    between: str = "",
+) -> Column:
+    """Aggregate columns for each group.
+
+    Parameters
+    ----------
+    function : str
+    columns : sequence of Column
+        As long as the table; none for ``count(*)``.
+    groups : Groups
+    used : bool array, optional
+        The rows that count at all.
+    distinct : bool
+        Whether equal values count once.
+    order : int64 array, optional
+        The order of the rows, for what depends on it.
+    share : float
+        For percentiles.
+    between : str
+        What parts texts that are joined.
+
+    Returns
+    -------
+    Column
+        One cell for each group; missing, ``blank``, where no cell counts.
+    """
+    if not columns:
+        return Column(INTEGER, count(groups, used))
+    present = used
+    for column in columns:
+        if column.state is not None:
+            present = column.present if present is None else present & column.present
+    codes = groups.codes
+    rank: Codes | None = None
+    if order is not None:
+        rank = np.empty(len(order), np.int64)
+        rank[order] = np.arange(len(order))
+    if present is not None and not present.all():
+        rows = np.flatnonzero(present)
+        columns, codes = [column.take(rows) for column in columns], codes[rows]
+        rank = None if rank is None else rank[rows]
+    if distinct and function != "count" and len(codes):
+        _, first = group([codes, *(column.codes() for column in columns)], len(codes))
+        kept = np.sort(first)
+        columns, codes = [column.take(kept) for column in columns], codes[kept]
+        rank = None if rank is None else rank[kept]
+    counts = np.bincount(codes, minlength=len(groups)).astype(np.int64, copy=False)
+    if function == "count":
+        return _distinct(columns[0], codes, groups, counts) if distinct else Column(INTEGER, counts)
+    if function in SIMPLE:
+        return SIMPLE[function](columns[0], codes, groups, counts)
+    if function in ("percentile_cont", "percentile_disc"):
+        return percentile(columns[0], share, codes, groups, counts, between=function == "percentile_cont")
+    if function == "corr":
+        return correlation(columns[0], columns[1], codes, groups, counts)
+    if function == "weighted_avg":
+        return weighted_mean(columns[0], columns[1], codes, groups, counts)
+    placed = np.arange(len(codes)) if rank is None else rank
+    if function == "listagg":
+        return joined_texts(columns[0], between, codes, groups, counts, np.argsort(placed, kind="stable"))
+    # first, last, any_value
+    order_here = np.lexsort((-placed if function == "last" else placed, codes))
+    return _firsts(columns[0], codes, groups, counts, order_here)

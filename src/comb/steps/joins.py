@@ -1,0 +1,380 @@
+"""Steps with a second table: join, append_tables."""
+
+import re
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from comb.errors import ColumnError, ParameterError, TypeMismatch, counted, listing, nearest
+from comb.expressions.arithmetic import result_type
+from comb.expressions.evaluate import widened
+from comb.kernels import chosen as kernels
+from comb.kernels.coding import Codes, group
+from comb.kernels.packed import joined
+from comb.steps.base import Change, Rows, Step, numbered_anew
+from comb.tables.bare import BareTable
+from comb.tables.column import Column, Mask
+from comb.tables.joined import below
+from comb.tables.names import check_known, choose
+from comb.tables.reasons import Reason
+from comb.tables.text import Text
+from comb.tables.types import STRING, Type
+
+# So many keys without a match are told, with the nearest on the other side.
+MOST_TOLD = 5
+
+# Where nothing matches a key, rows of it are looked for among so many others.
+MOST_COMPARED = 20_000
+
+
+class TwoTables(Step, frozen=True):
+    """A step that needs a second table.
+
+    Parameters
+    ----------
+    table : str
+        Its name: another table of the plan.
+    """
+
+    table: str
+
+    def apply(self, table: BareTable) -> Change:
+        """Say that the second table is missing."""
+        raise ParameterError(f"there is no table {self.table!r} to work with", remedy="name a table of the plan")
+
+    def apply_with(self, table: BareTable, other: BareTable) -> Change:
+        """Do the step."""
+        raise NotImplementedError
+
+
+class Join(TwoTables, frozen=True, tag="join"):
+    """Look up columns of another table by one or several keys.
+
+    Parameters
+    ----------
+    by : list of str
+        The key columns; ``mine = theirs`` where they have different names.
+    columns : list of str
+        Selectors of what to take over; none means all but the keys.
+    nothing : bool
+        Take no columns: only keep rows with a match, or those without.
+    keep : {"all", "matched", "unmatched", "both"}
+        All rows of this table; those with a match; those without; or all of this and those of
+        the other table that nothing matched.
+    ignore : list of {"case", "spaces"}
+        What makes no difference when keys of text are compared.
+    latest : str, optional
+        Dates, as ``mine = theirs``: of several rows with the key, the latest one not after the date of this row.
+    allow_multiple : bool
+        Whether a row may match several, and so become several.
+    """
+
+    rows: ClassVar[Rows] = Rows.LEFT_OUT
+
+    by: list[str]
+    columns: list[str] = []
+    nothing: bool = False
+    keep: Literal["all", "matched", "unmatched", "both"] = "all"
+    ignore: list[str] = []
+    latest: str | None = None
+    allow_multiple: bool = False
+
+    def apply_with(self, table: BareTable, other: BareTable) -> Change:
+        """Look the columns up."""
+        pairs = [_pair(one, table, other) for one in self.by]
+        if not pairs:
+            raise ParameterError("expected at least one key to look up by, came none")
+        for word in self.ignore:
+            if word not in ("case", "spaces"):
+                raise ParameterError(f"expected ignore to be case or spaces, came {word!r}")
+        mine, theirs, missing, height = self._codes(table, other, pairs)
+        lookup = np.full(height, -1, np.int64)
+        # Of several rows with one key, the first.
+        lookup[theirs[::-1]] = np.arange(len(theirs) - 1, -1, -1)
+        found = np.where(missing, -1, lookup[mine])
+        if self.latest is not None:
+            found = self._latest(table, other, mine, theirs, missing)
+        matched = found >= 0
+        notes = [self._matched_told(matched, other)]
+        notes += self._unmatched_told(table, other, pairs, matched, missing)
+        if self.nothing:
+            if self.keep not in ("matched", "unmatched"):
+                raise ParameterError("without columns to take, expected keep to be matched or unmatched")
+            rows = np.flatnonzero(matched if self.keep == "matched" else ~matched)
+            return Change(table.take(rows), rows, notes=tuple(notes))
+        if self.keep == "unmatched":
+            rows = np.flatnonzero(~matched)
+            return Change(table.take(rows), rows, notes=tuple(notes))
+        rows, sources = self._rows(mine, theirs, found, matched, notes)
+        if self.keep == "matched":
+            kept = np.flatnonzero(sources >= 0)
+            rows, sources = rows[kept], sources[kept]
+        return self._joined(table, other, pairs, rows, sources, found, notes)
+
+    def _rows(self, mine: Codes, theirs: Codes, found: Codes, matched: Mask, notes: list[str]) -> tuple[Codes, Codes]:
+        """Return the rows of both tables that stand beside each other; -1 where nothing matches."""
+        here = np.arange(len(mine))
+        if self.latest is not None:
+            return here, found
+        times = np.bincount(theirs[theirs >= 0], minlength=int(max(mine.max(initial=0), theirs.max(initial=0))) + 1)
+        several = np.where(matched, times[mine], 1)
+        if int(several.max(initial=1)) <= 1:
+            return here, found
+        rows_more = int(several.sum()) - len(mine)
+        doubled = int(np.count_nonzero(several > 1))
+        if not self.allow_multiple:
+            raise ParameterError(
+                f"{counted(doubled, 'row')} match several rows of {self.table}: there would be {rows_more:,} rows more",
+                remedy="remove the duplicates there first, add a key, or allow it: allow_multiple=True",
+            )
+        notes.append(f"{counted(doubled, 'row')} match several: {rows_more:,} rows more")
+        order = np.argsort(theirs, kind="stable")
+        starts = np.searchsorted(theirs[order], mine)
+        rows = np.repeat(here, several)
+        within = np.arange(len(rows)) - np.repeat(np.cumsum(several) - several, several)
+        places = np.minimum(starts[rows] + within, max(0, len(order) - 1))
+        sources = np.where(matched[rows], order[places] if len(order) else -1, -1)
+        return rows, sources
+
+    def _joined(
+        self, table: BareTable, other: BareTable, pairs: Sequence[tuple[str, str]], rows: Codes, sources: Codes,
+        found: Codes, notes: list[str],
+    ) -> Change:  # fmt: skip
+        keys = {theirs for _, theirs in pairs}
+        names = choose(self.columns, other.types) if self.columns else [one for one in other.names if one not in keys]
+        whole = len(rows) == table.row_count and bool((rows == np.arange(len(rows))).all())
+        columns = table.columns if whole else {name: column.take(rows) for name, column in table.columns.items()}
+        lacking = sources < 0
+        places = np.where(lacking, 0, sources)
+        for name in names:
+            title = name if name not in columns else f"{name} [{self.table}]"
+            columns[title] = _taken(other[name], places, lacking)
+        numbers = table.row_numbers if whole else table.row_numbers[rows]
+        if self.keep == "both":
+            extra = np.setdiff1d(np.arange(other.row_count), sources)
+            columns = self._with_others(table, other, dict(pairs), columns, names, extra)
+            rows = np.append(rows, np.full(len(extra), -1, np.int64))
+            notes.append(f"{counted(len(extra), 'row')} of {self.table} that nothing matched added below")
+            return Change(numbered_anew(table, columns, len(rows)), rows, notes=tuple(notes))
+        made = table.derive(columns, row_numbers=numbers)
+        return Change(made, None if whole else rows, notes=tuple(notes))
+
+    def _with_others(
+        self, table: BareTable, other: BareTable, pairs: Mapping[str, str], columns: dict[str, Column],
+        names: Sequence[str], extra: Codes,
+    ) -> dict[str, Column]:  # fmt: skip
+        """Put the rows of the other table that nothing matched below."""
+        made = {}
+        titles = {name if name not in table.columns else f"{name} [{self.table}]": name for name in names}
+        for title, column in columns.items():
+            source = pairs.get(title) or titles.get(title)
+            if source is not None and other[source].type == column.type:
+                more = other[source].take(extra)
+            else:
+                absent = np.full(len(extra), Reason.ABSENT, np.uint8)
+                more = column.take(np.zeros(len(extra), np.int64)).replace(state=absent) if len(column) else column
+            made[title] = below([column, more])
+        return made
+
+    def _codes(
+        self, table: BareTable, other: BareTable, pairs: Sequence[tuple[str, str]]
+    ) -> tuple[Codes, Codes, Mask, int]:
+        """Number the keys of both tables alike; those with a missing part match nothing."""
+        left, right = [], []
+        missing = np.zeros(table.row_count, np.bool_)
+        gone = np.zeros(other.row_count, np.bool_)
+        for here, there in pairs:
+            mine, theirs = table[here], other[there]
+            _check_alike(here, mine, there, theirs)
+            codes = _shared_codes(self._plain(mine), self._plain(theirs))
+            left.append(codes[0])
+            right.append(codes[1])
+            missing |= mine.missing
+            gone |= theirs.missing
+        if len(pairs) == 1:
+            mine_codes, their_codes = left[0], right[0]
+        else:
+            both = [np.concatenate([one, two]) for one, two in zip(left, right, strict=True)]
+            numbers, _ = group(both, table.row_count + other.row_count)
+            mine_codes, their_codes = numbers[: table.row_count], numbers[table.row_count :]
+        size = 2 + int(max(mine_codes.max(initial=0), their_codes.max(initial=0)))
+        return mine_codes, np.where(gone, size - 1, their_codes), missing, size
+
+    def _plain(self, column: Column) -> Column:
+        """Return keys without what is to make no difference."""
+        if column.type != STRING or not self.ignore:
+            return column
+        text = column.text
+        if "case" in self.ignore:
+            text = text.map(str.casefold)
+        if "spaces" in self.ignore:
+            text = text.map(lambda one: re.sub(r"\s+", " ", one).strip())
+        return column.replace(values=text)
+
+    def _latest(self, table: BareTable, other: BareTable, mine: Codes, theirs: Codes, missing: Mask) -> Codes:
+        """Return for each row the row of the other table with its key whose date is the latest not after its own."""
+        here, there = _pair(str(self.latest), table, other)
+        _check_alike(here, table[here], there, other[there])
+        rows, others = np.flatnonzero(table[here].present & ~missing), np.flatnonzero(other[there].present)
+        dates = np.concatenate([other[there].array[others], table[here].array[rows]])
+        codes = np.concatenate([theirs[others], mine[rows]])
+        is_mine = np.concatenate([np.zeros(len(others), np.int64), np.ones(len(rows), np.int64)])
+        order = np.lexsort((is_mine, dates, codes))
+        places = np.where(is_mine[order] == 0, np.arange(len(order)), -1)
+        last = np.maximum.accumulate(places) if len(places) else places
+        asked = np.flatnonzero(is_mine[order] == 1)
+        hits = last[asked]
+        fits = (hits >= 0) & (codes[order[np.maximum(hits, 0)]] == codes[order[asked]])
+        found = np.full(table.row_count, -1, np.int64)
+        if len(others):
+            hit = order[np.maximum(hits, 0)]
+            found[rows[order[asked] - len(others)]] = np.where(fits, others[np.minimum(hit, len(others) - 1)], -1)
+        return found
+
+    def _matched_told(self, matched: Mask, other: BareTable) -> str:
+        hits = int(matched.sum())
+        return f"{hits:,} of {len(matched):,} rows match one of the {other.row_count:,} of {self.table}"
+
+    def _unmatched_told(
+        self, table: BareTable, other: BareTable, pairs: Sequence[tuple[str, str]], matched: Mask, missing: Mask
+    ) -> list[str]:
+        """Name keys without a match, and the nearest key on the other side."""
+        notes = []
+        if missing.any():
+            notes.append(f"{counted(int(missing.sum()), 'row')} have no key, which matches nothing")
+        lost = np.flatnonzero(~matched & ~missing)
+        if not len(lost):
+            return notes
+        here, there = pairs[0]
+        counts = Counter(text for text in table[here].take(lost).texts() if text is not None)
+        known = other[there].distinct().values.texts() if other.row_count <= MOST_COMPARED else []
+        known_texts = [text for text in known if text is not None]
+        told = []
+        for text, count in counts.most_common(MOST_TOLD):
+            near = nearest(text, known_texts) if len(pairs) == 1 else None
+            told.append(f"{text!r} {count:,} times" + (f" (nearest: {near!r})" if near else ""))
+        more = f" and {len(counts) - MOST_TOLD:,} more" if len(counts) > MOST_TOLD else ""
+        return [*notes, f"not found in {self.table}: {', '.join(told)}{more}"]
+
+    def describe(self) -> str:
+        """Name the table and the keys."""
+        return f"{self.table} looked up by {', '.join(self.by)}"
+
+
+def _pair(text: str, table: BareTable, other: BareTable) -> tuple[str, str]:
+    """Take a key apart: the column here and the one there."""
+    if text in table and text in other:
+        return text, text
+    here, equals, there = (part.strip() for part in text.partition("="))
+    if not equals:
+        there = here
+    return check_known(here, table.names), check_known(there, other.names)
+
+
+def _check_alike(here: str, mine: Column, there: str, theirs: Column) -> None:
+    left, right = mine.type.plain, theirs.type.plain
+    if left.word != right.word and not (left.numeric and right.numeric):
+        raise TypeMismatch(
+            f"{here!r} is {left} and {there!r} is {right}; keys have to be of one type",
+            remedy=f"convert one of them first: convert {there} to {left}",
+        )
+
+
+def _shared_codes(mine: Column, theirs: Column) -> tuple[Codes, Codes]:
+    """Number the values of two columns alike."""
+    if isinstance(mine.values, Text):
+        left, right = mine.text, theirs.text
+        _, numbers = kernels.encode(joined([right.packed(), left.packed()]))
+        count = right.item_count
+        theirs_codes, mine_codes = numbers[:count], numbers[count:]
+        return _spread(mine_codes, left), _spread(theirs_codes, right)
+    one, other = (widened(column, _wider(mine.type.plain, theirs.type.plain)) for column in (mine, theirs))
+    numbers, _ = group([Column(one.type, np.concatenate([one.array, other.array])).codes()], len(one) + len(other))
+    return numbers[: len(one)], numbers[len(one) :]
+
+
+def _wider(left: Type, right: Type) -> Type:
+    return result_type("+", left, right) if left.numeric and right.numeric else left
+
+
+def _spread(items: Any, text: Text) -> Codes:
+    spread: Codes = items if text.codes is None else items[text.codes]
+    return spread.astype(np.int64, copy=False)
+
+
+def _taken(column: Column, places: Codes, lacking: Mask) -> Column:
+    """Return cells of the other table; ``absent`` where there is no match."""
+    if not len(column):
+        values: Any = (
+            Text.from_items([""], np.zeros(len(places), np.int32))
+            if column.type.textual
+            else np.zeros(len(places), column.type.storage)
+        )
+        return column.replace(values=values, state=np.full(len(places), Reason.ABSENT, np.uint8))
+    taken = column.take(places)
+    return taken.emptied(lacking, Reason.ABSENT) if lacking.any() else taken
+
+
+class AppendTables(TwoTables, frozen=True, tag="append_tables"):
+    """Put the rows of another table below, column by column with the same name.
+
+    Parameters
+    ----------
+    source_column : str, optional
+        A new column that says which table each row came from.
+    """
+
+    rows: ClassVar[Rows] = Rows.LEFT_OUT
+
+    source_column: str | None = None
+
+    def apply_with(self, table: BareTable, other: BareTable) -> Change:
+        """Put the rows below."""
+        notes, columns = [], {}
+        rows, more = table.row_count, other.row_count
+        for name in dict.fromkeys([*table.names, *other.names]):
+            mine, theirs = table.columns.get(name), other.columns.get(name)
+            if mine is None or theirs is None:
+                there = f"only in {self.table}" if mine is None else f"not in {self.table}"
+                notes.append(f"{name} is {there}: absent in the other rows")
+            upper = mine if mine is not None else _nowhere(theirs, rows)
+            lower = theirs if theirs is not None else _nowhere(mine, more)
+            columns[name] = below(_reconciled(name, upper, lower, notes))
+        if self.source_column is not None:
+            if self.source_column in columns:
+                raise ColumnError(f"the name {self.source_column!r} would stand twice", remedy="choose another name")
+            names = [table.origin.name, self.table]
+            codes = np.repeat(np.arange(2), [rows, more])
+            columns[self.source_column] = Column(STRING, Text.from_items(names, codes))
+        sources = np.append(np.arange(rows), np.full(more, -1, np.int64))
+        return Change(numbered_anew(table, columns, rows + more), sources, notes=tuple(notes))
+
+    def describe(self) -> str:
+        """Name the table."""
+        return f"{self.table} appended below"
+
+
+def _nowhere(like: Column | None, rows: int) -> Column:
+    """Return a column of the type of another, in which every cell is absent."""
+    assert like is not None
+    return _taken(like.take(np.zeros(0, np.int64)), np.zeros(rows, np.int64), np.ones(rows, np.bool_))
+
+
+def _reconciled(name: str, upper: Column, lower: Column, notes: list[str]) -> list[Column]:
+    """Bring two columns to one type; what cannot be is an error."""
+    one, other = upper.type, lower.type
+    if one == other:
+        return [upper, lower]
+    if one.plain.numeric and other.plain.numeric:
+        kind = result_type("+", one.plain, other.plain)
+        notes.append(f"{name} is {one.in_full} here and {other.in_full} there: {kind.in_full} holds both")
+        parts = [column.replace(type=column.type.plain) for column in (upper, lower)]
+        return [widened(part, kind) for part in parts]
+    if one.plain == other.plain:
+        return [column.replace(type=one.plain) for column in (upper, lower)]
+    raise TypeMismatch(
+        f"{name!r} is {one} here and {other} there; one column holds one type",
+        remedy=f"convert one of them first; {listing(['string'])} holds everything",
+    )
