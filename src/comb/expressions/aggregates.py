@@ -28,12 +28,28 @@ class Groups:
         The first row of each group.
     """
 
-    __slots__ = ("_order", "_starts", "codes", "first")
+    __slots__ = ("_sizes", "_sums", "codes", "first")
 
     def __init__(self, codes: Codes, first: Codes) -> None:
         self.codes, self.first = codes, first
-        self._order: Codes | None = None
-        self._starts: Codes | None = None
+        self._sizes: Codes | None = None
+        self._sums: dict[int, tuple[Any, NDArray[np.float64]]] = {}
+
+    def sums(self, codes: Codes, floats: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return the sum of floats for each group; of whole columns it is kept."""
+        if codes is not self.codes:
+            return np.asarray(np.bincount(codes, floats, len(self)), np.float64)
+        if id(floats) not in self._sums:
+            # The array is held so that its identity stays its own.
+            self._sums[id(floats)] = (floats, np.asarray(np.bincount(codes, floats, len(self)), np.float64))
+        return self._sums[id(floats)][1]
+
+    @property
+    def sizes(self) -> Codes:
+        """How many rows each group has; counted once."""
+        if self._sizes is None:
+            self._sizes = np.bincount(self.codes, minlength=len(self)).astype(np.int64, copy=False)
+        return self._sizes
 
     def __len__(self) -> int:
         return len(self.first)
@@ -58,7 +74,9 @@ def _made(kind: Type, values: NDArray[Any] | Text, counts: Codes) -> Column:
 
 def count(groups: Groups, used: Mask | None) -> Codes:
     """Count the rows of each group, or those that are used."""
-    codes = groups.codes if used is None else groups.codes[used]
+    if used is None:
+        return groups.sizes
+    codes = groups.codes[used]
     return np.bincount(codes, minlength=len(groups)).astype(np.int64, copy=False)
 
 
@@ -67,7 +85,7 @@ def _sum(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
     kind = column.type
     if kind == NUMBER:
         with np.errstate(all="ignore"):
-            sums = np.bincount(codes, values, len(groups))
+            sums = groups.sums(codes, values)
         bad = ~np.isfinite(sums)
         made = _made(NUMBER, np.where(bad, 0, sums), counts)
         return made.emptied(bad & made.present, Reason.UNDEFINED) if bad.any() else made
@@ -90,7 +108,7 @@ def _mean(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column
     floats = column.array.view(np.int64).astype(np.float64) if column.type == DURATION else as_floats(column)
     # Divided before it is summed up, no mean overflows.
     with np.errstate(all="ignore"):
-        sums = np.bincount(codes, floats, len(groups)) / counts
+        sums = groups.sums(codes, floats) / counts
     means = np.where(counts == 0, 0, sums)
     if column.type == DURATION:
         return _made(DURATION, np.round(means).astype(np.int64).view("timedelta64[us]"), counts)
@@ -314,7 +332,8 @@ def aggregate(
         kept = np.sort(first)
         columns, codes = [column.take(kept) for column in columns], codes[kept]
         rank = None if rank is None else rank[kept]
-    counts = np.bincount(codes, minlength=len(groups)).astype(np.int64, copy=False)
+    whole = codes is groups.codes
+    counts = groups.sizes if whole else np.bincount(codes, minlength=len(groups)).astype(np.int64, copy=False)
     if function == "count":
         return _distinct(columns[0], codes, groups, counts) if distinct else Column(INTEGER, counts)
     if function in SIMPLE:

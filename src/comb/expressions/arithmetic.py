@@ -21,6 +21,8 @@ _SAFE_PRODUCT = float(2**62)
 
 def first_missing(*columns: Column) -> State:
     """Return the state of a calculation: the reason of the first missing operand."""
+    if all(column.state is None for column in columns):
+        return np.zeros(np.broadcast_shapes(*((len(column),) for column in columns)), np.uint8)
     state = columns[0].states
     for column in columns[1:]:
         state = np.where(state == Reason.PRESENT, column.states, state)
@@ -39,7 +41,7 @@ def undefined_where(bad: Mask, state: State) -> State:
 
 def as_floats(column: Column) -> NDArray[np.float64]:
     """Return numeric values as float64, decimals divided by their power of ten."""
-    values = column.array.astype(np.float64)
+    values: NDArray[np.float64] = column.array.astype(np.float64, copy=False)
     return values / 10**column.type.scale if column.type.scale else values
 
 
@@ -92,7 +94,7 @@ _INTEGERS: dict[str, Callable[[Numbers, Numbers], tuple[Numbers, Mask]]] = {
     "%": _remainder,
 }
 
-_FLOATS: dict[str, Callable[[Numbers, Numbers], Numbers]] = {
+FLOATS: dict[str, Callable[[Numbers, Numbers], Numbers]] = {
     "+": np.add,
     "-": np.subtract,
     "*": np.multiply,
@@ -126,10 +128,18 @@ def calculate(operator: str, left: Column, right: Column) -> Column:
         the result does not exist or is out of range.
     """
     kind = result_type(operator, left.type, right.type)
+    whole = left.state is None and right.state is None
+    if kind == NUMBER and whole:
+        try:
+            # The processor tells if anything at all went wrong.
+            with np.errstate(over="raise", divide="raise", invalid="raise", under="ignore"):
+                return Column(kind, FLOATS[operator](as_floats(left), as_floats(right)))
+        except FloatingPointError:
+            pass
     state = first_missing(left, right)
     if kind == NUMBER:
         with np.errstate(all="ignore"):
-            values = _FLOATS[operator](as_floats(left), as_floats(right))
+            values = FLOATS[operator](as_floats(left), as_floats(right))
         bad = ~np.isfinite(values)
     else:
         a, b, doubtful = _common_digits(operator, left, right)

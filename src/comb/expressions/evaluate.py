@@ -184,6 +184,12 @@ def _stretched(column: Column, height: int) -> Column:
     return column.take(np.zeros(height, np.int64))
 
 
+# What may be calculated block by block, so many rows at once that they stay in the processor's cache.
+FUSED = frozenset("+-*/")
+BLOCK = 16_384
+FEW_ROWS = 50_000
+
+
 class _Evaluator:
     """Walks a checked tree; constants stay columns of one cell until the end.
 
@@ -309,6 +315,10 @@ class _Evaluator:
         if node.operator == "||":
             parts = [self.value(node.left), self.value(node.right)]
             return join_texts(*parts)
+        if node.operator in FUSED:
+            quick = self.fused(node)
+            if quick is not None:
+                return quick
         left, right = (self.value(part, Type("integer")) for part in (node.left, node.right))
         if node.operator in ("=", "<>", "<", "<=", ">", ">="):
             return logic.compare(node.operator, left, right)
@@ -323,6 +333,57 @@ class _Evaluator:
             return Column(TIME, operand.array - operand.array.astype("datetime64[D]"), operand.state)
         rounding = "down" if (operand.type.word, node.word) == ("datetime", "date") else None
         return convert_column(operand, Request(node.word, ""), rounding=rounding)
+
+    def fused(self, node: Binary) -> Column | None:
+        """Calculate with several numbers at once, block by block; None where cells are missing or results are not."""
+        height = len(self.groups.codes)
+        leaves: dict[str, Any] = {}
+        if self.keys is not None or height < FEW_ROWS or not self._leaves(node, leaves):
+            return None
+        out = np.empty(height)
+
+        def block(part: Node, rows: slice) -> Any:
+            if isinstance(part, Name):
+                return leaves[part.name][rows]
+            if isinstance(part, Literal):
+                return float(str(part.value))
+            assert isinstance(part, Binary)
+            left, right = block(part.left, rows), block(part.right, rows)
+            return arithmetic.FLOATS[part.operator](left, right)
+
+        try:
+            with np.errstate(over="raise", divide="raise", invalid="raise", under="ignore"):
+                for start in range(0, height, BLOCK):
+                    rows = slice(start, min(start + BLOCK, height))
+                    out[rows] = block(node, rows)
+        except FloatingPointError:
+            return None
+        return Column(NUMBER, out)
+
+    def _leaves(self, node: Node, leaves: dict[str, Any]) -> bool:
+        """Collect the columns of a formula of numbers; False where it is none that may be calculated in blocks."""
+        if isinstance(node, Literal):
+            return isinstance(node.value, int | float) and not isinstance(node.value, bool) and abs(node.value) < 2**53
+        if isinstance(node, Name):
+            column = self.columns[node.name]
+            if column.state is not None or column.type.word not in ("number", "integer"):
+                return False
+            leaves[node.name] = column.array
+            return True
+        if not isinstance(node, Binary) or node.operator not in FUSED:
+            return False
+        # Whole numbers among themselves are calculated exactly.
+        return self._is_float(node) and self._leaves(node.left, leaves) and self._leaves(node.right, leaves)
+
+    def _is_float(self, node: Node) -> bool:
+        """Return whether a part is calculated with floats."""
+        if isinstance(node, Literal):
+            return isinstance(node.value, float)
+        if isinstance(node, Name):
+            return self.columns[node.name].type == NUMBER
+        if isinstance(node, Binary):
+            return node.operator == "/" or self._is_float(node.left) or self._is_float(node.right)
+        return False
 
     def membership(self, node: InList | Between) -> Column:
         """Evaluate in and between."""

@@ -1,7 +1,7 @@
 """Compare columns and combine conditions, in three values: true, false, unknown."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from functools import reduce
 from typing import Any
 
@@ -26,9 +26,27 @@ _COMPARE: dict[str, Callable[[Any, Any], NDArray[np.bool_]]] = {
 
 def compare(operator: str, left: Column, right: Column) -> Column:
     """Compare two columns of comparable types; unknown where either is missing."""
+    if operator in ("=", "<>") and len(right) == 1 and right.state is None and isinstance(left.values, Text):
+        values = among(left.values, frozenset(right.text.to_list()))
+        return Column(BOOLEAN, ~values if operator == "<>" else values, left.state)
     a, b = _comparable(left, right)
     values = _COMPARE[operator](a, b)
+    if left.state is None and right.state is None:
+        return Column(BOOLEAN, values)
     return Column(BOOLEAN, values, np.broadcast_to(first_missing(left, right), values.shape))
+
+
+def among(text: Text, words: Collection[str]) -> NDArray[np.bool_]:
+    """Return which texts are one of some words."""
+    if text.codes is None:
+        return text.flags(words.__contains__)
+    items = text.items()
+    hits = [at for at, item in enumerate(items) if item in words]
+    if len(hits) == 1:
+        return np.asarray(np.equal(text.codes, hits[0]))
+    wanted = np.zeros(len(items), np.bool_)
+    wanted[hits] = True
+    return np.asarray(wanted[text.codes])
 
 
 def _comparable(left: Column, right: Column) -> tuple[NDArray[Any], NDArray[Any]]:
@@ -64,6 +82,9 @@ def _text_ranks(left: Text, right: Text) -> tuple[NDArray[Any], NDArray[Any]]:
 
 def _both(left: Column, right: Column, decisive: bool) -> Column:
     """Combine conditions: a present `decisive` operand settles the result."""
+    if left.state is None and right.state is None:
+        joined = np.logical_or if decisive else np.logical_and
+        return Column(BOOLEAN, joined(left.array, right.array))
     settled = (left.present & (left.array == decisive)) | (right.present & (right.array == decisive))
     state = np.where(settled, np.uint8(Reason.PRESENT), first_missing(left, right))
     return Column(BOOLEAN, np.where(settled, decisive, not decisive), state)
@@ -91,6 +112,9 @@ def is_null(column: Column) -> Column:
 
 def in_list(column: Column, options: list[Column]) -> Column:
     """``x in (...)``: true if equal to any, unknown if a comparison is."""
+    if isinstance(column.values, Text) and all(len(one) == 1 and one.state is None for one in options):
+        words = frozenset(word for option in options for word in option.text.to_list())
+        return Column(BOOLEAN, among(column.values, words), column.state)
     return reduce(disjunction, (compare("=", column, option) for option in options))
 
 

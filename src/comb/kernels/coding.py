@@ -32,8 +32,25 @@ def compact(codes: Codes) -> tuple[Codes, Codes]:
     used, renumbered
         The codes that occur, ascending, and for each cell its place among them.
     """
+    if _is_dense(codes):
+        seen = np.zeros(int(codes.max()) + 1, np.bool_)
+        seen[codes] = True
+        places = np.cumsum(seen) - 1
+        return np.flatnonzero(seen), places[codes]
     used, renumbered = np.unique(codes, return_inverse=True)
     return used, renumbered.astype(np.int64)
+
+
+def _is_dense(codes: NDArray[Any]) -> bool:
+    """Return whether codes lie so close together that a table of them is small."""
+    if not len(codes) or codes.dtype.kind not in "iu":
+        return False
+    return bool(codes.min() >= 0 and codes.max() < MOST_SPREAD * len(codes) + FEW_CODES)
+
+
+# A table with so many places for each row, or this many at all, is small.
+MOST_SPREAD = 2
+FEW_CODES = 100_000
 
 
 def group(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
@@ -55,21 +72,113 @@ def group(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
     >>> numbers.tolist(), first.tolist()
     ([0, 0, 1, 0], [0, 2])
     """
-    combined = np.zeros(row_count, dtype=np.int64)
-    for key in keys:
-        _, low = compact(key)
-        # Both parts are compact, so the product stays below row_count squared.
-        combined = compact(combined * (int(low.max(initial=0)) + 1) + low)[1]
-    _, first, numbers = np.unique(combined, return_index=True, return_inverse=True)
-    order = np.argsort(first, kind="stable")
-    rank = np.empty_like(order)
+    combined = _combined(keys, row_count)
+    first = _first_rows(combined)
+    used = np.flatnonzero(first >= 0)
+    order = used[np.argsort(first[used], kind="stable")]
+    rank = np.zeros(len(first), np.int64)
     rank[order] = np.arange(len(order))
-    return rank[numbers].astype(np.int64), first[order].astype(np.int64)
+    return rank[combined], first[order]
+
+
+def group_sizes(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
+    """Return the first row of each group, in order of appearance, and how many rows it has.
+
+    >>> [part.tolist() for part in group_sizes([np.array([5, 5, 2, 5])], 4)]
+    [[0, 2], [3, 1]]
+    """
+    combined = _combined(keys, row_count)
+    counts = np.bincount(combined)
+    first = _first_rows(combined, int(np.count_nonzero(counts)))
+    used = np.flatnonzero(first >= 0)
+    order = used[np.argsort(first[used], kind="stable")]
+    return first[order], counts[order].astype(np.int64, copy=False)
+
+
+def _combined(keys: Sequence[Codes], row_count: int) -> Codes:
+    """Return one code for each row that is the same where all keys are, and lies close to the others."""
+    combined: Codes = np.zeros(row_count, np.int64)
+    span = 1
+    most = MOST_SPREAD * row_count + FEW_CODES
+    for at, key in enumerate(keys):
+        low: Codes = key
+        width = 0
+        if len(key) and key.dtype.kind in "iu" and key.min() >= 0:
+            width = int(key.max()) + 1
+        if not 0 < width <= most:
+            low = compact(key)[1]
+            width = int(low.max(initial=0)) + 1
+        if span * width > most and at:
+            combined = compact(combined)[1]
+            span = int(combined.max(initial=0)) + 1
+        combined = low if not at else combined * np.int64(width) + low
+        span *= width
+    # Both parts are small, so that the product is in range; it may be far larger than the number of rows.
+    return combined if span <= most else compact(combined)[1]
+
+
+def _first_rows(codes: Codes, different: int | None = None) -> Codes:
+    """Return for each code the first row that has it; -1 where none has.
+
+    Where it is known how many codes there are, the search ends with the last of them.
+    """
+    first = np.full(int(codes.max(initial=-1)) + 1, -1, np.int64)
+    start, step = 0, max(FIRST_ROWS, 2 * len(first))
+    while start < len(codes):
+        part = codes[start : start + step]
+        # Written from the last row to the first, what stays is the first. Later parts have little that is new.
+        rows = np.flatnonzero(first[part] < 0)[::-1]
+        first[part[rows]] = rows + start
+        if different is not None and np.count_nonzero(first >= 0) == different:
+            break
+        start, step = start + step, 4 * step
+    return first
+
+
+FIRST_ROWS = 65_536
 
 
 def order_rows(keys: Sequence[Codes]) -> Codes:
-    """Return the stable order of rows by several ranks, the first key leading."""
-    return np.lexsort(tuple(reversed(keys))).astype(np.int64)
+    """Return the stable order of rows by several keys, the first one leading.
+
+    >>> order_rows([np.array([2, 1, 2]), np.array([5, 0, 4])]).tolist()
+    [1, 2, 0]
+    """
+    rows = len(keys[0])
+    if rows < FEW_ROWS:
+        return np.lexsort(tuple(reversed(keys))).astype(np.int64, copy=False)
+    order: Codes | None = None
+    # From the least to the most significant sixteen bits; each pass keeps the order of the one before.
+    for key in reversed(keys):
+        for digits in _digits_of(key):
+            if order is None:
+                order = np.argsort(digits, kind="stable")
+            else:
+                order = order[np.argsort(digits[order], kind="stable")]
+    return np.arange(rows) if order is None else order.astype(np.int64, copy=False)
+
+
+# Fewer rows are ordered by comparing them.
+FEW_ROWS = 20_000
+
+
+def _digits_of(key: NDArray[Any]) -> list[NDArray[np.uint16]]:
+    """Return a key as digits of sixteen bits, the least significant first; those that are all alike are left out."""
+    if key.dtype.kind == "f":
+        bits = (key + 0.0).view(np.int64)
+        # Negative numbers are in order when all their bits are turned round, all others when only their sign is.
+        whole = np.where(bits < 0, ~bits, bits ^ np.int64(-(2**63))).view(np.uint64)
+    else:
+        whole = key.astype(np.int64, copy=False).view(np.uint64) ^ np.uint64(2**63)
+    low = whole.min()
+    whole = whole - low
+    span = int(whole.max())
+    digits = []
+    while span:
+        digits.append(whole.astype(np.uint16))
+        whole >>= np.uint64(16)
+        span >>= 16
+    return digits
 
 
 def ranks(values: NDArray[Any]) -> Codes:

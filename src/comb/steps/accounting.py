@@ -234,6 +234,8 @@ def _rows_moved(before: BareTable, change: Change) -> int:
 def _cells_changed(before: BareTable, change: Change, shared: dict[str, str]) -> tuple[dict[str, int], list[Example]]:
     counts: dict[str, int] = {}
     examples: list[Example] = []
+    if change.rows_only:
+        return counts, examples
     for name, old in shared.items():
         earlier, later = before[old], change.table[name]
         if earlier is later:

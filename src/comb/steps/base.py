@@ -60,6 +60,8 @@ class Change:
         New column name to old, where columns were renamed.
     notes : tuple of str
         What a comparison of the tables cannot show.
+    rows_only : bool
+        Whether the rows are as they were: made by `of_rows`.
     """
 
     table: BareTable
@@ -67,6 +69,14 @@ class Change:
     set_aside: SetAside | None = None
     renamed: dict[str, str] | None = None
     notes: tuple[str, ...] = ()
+    rows_only: bool = False
+
+    @classmethod
+    def of_rows(
+        cls, table: BareTable, positions: Codes, *, set_aside: SetAside | None = None, notes: tuple[str, ...] = ()
+    ) -> "Change":
+        """Return the change that leaves nothing but some rows of a table, as they are."""
+        return cls(table.take(positions), positions, set_aside, notes=notes, rows_only=True)
 
 
 class Step(

@@ -9,7 +9,7 @@ from comb.errors import ColumnError, ParameterError
 from comb.expressions.aggregates import Groups
 from comb.expressions.check import Given
 from comb.expressions.evaluate import evaluate_condition, evaluate_groups
-from comb.kernels.coding import Codes, order_rows
+from comb.kernels.coding import Codes, group_sizes, order_rows
 from comb.steps.base import Change, Rows, Step, chosen, numbered_anew
 from comb.steps.columns import day_of
 from comb.tables.bare import BareTable
@@ -146,15 +146,16 @@ class Count(Step, frozen=True, tag="count"):
             condition = evaluate_condition(self.where, table)
             kept = np.flatnonzero(condition.array & condition.present)
         taken = table if self.where is None else table.take(kept)
-        groups = Groups.of([taken[name] for name in names], taken.row_count)
-        if not taken.row_count and names:
-            groups = Groups(groups.codes, np.zeros(0, np.int64))
-        counts = np.bincount(groups.codes, minlength=len(groups)).astype(np.int64)
-        if self.of_counts:
-            return self._of_counts(table, kept, groups, counts)
         if self.across is not None:
+            groups = Groups.of([taken[name] for name in names], taken.row_count)
             return self._crossed(table, taken, kept, names, groups)
-        keys = {name: taken[name].take(groups.first) if taken.row_count else taken[name] for name in names}
+        if names:
+            starts, counts = group_sizes([taken[name].codes() for name in names], taken.row_count)
+        else:
+            starts, counts = np.zeros(1, np.int64), np.array([taken.row_count])
+        if self.of_counts:
+            return self._of_counts(table, kept, starts, counts)
+        keys = {name: taken[name].take(starts) if taken.row_count else taken[name] for name in names}
         order_keys = [_placed(key) for key in keys.values()]
         order = order_rows([-counts, *order_keys] if self.sort == "count" else order_keys or [-counts])
         columns = {name: key.take(order) for name, key in keys.items()}
@@ -163,13 +164,13 @@ class Count(Step, frozen=True, tag="count"):
             columns[_free("share", names)] = Column(
                 NUMBER, np.round(counts[order] / max(1, taken.row_count), SHARE_DIGITS)
             )
-        first = kept[groups.first[order]] if taken.row_count else np.full(len(order), -1, np.int64)
+        first = kept[starts[order]] if taken.row_count else np.full(len(order), -1, np.int64)
         return Change(numbered_anew(table, columns, len(order)), first)
 
-    def _of_counts(self, table: BareTable, kept: Codes, groups: Groups, counts: Codes) -> Change:
+    def _of_counts(self, table: BareTable, kept: Codes, starts: Codes, counts: Codes) -> Change:
         sizes, inverse, many = np.unique(counts, return_inverse=True, return_counts=True)
         first = np.zeros(len(sizes), np.int64)
-        first[inverse[::-1]] = groups.first[::-1]
+        first[inverse[::-1]] = starts[::-1]
         columns = {"rows": Column(INTEGER, sizes), "groups": Column(INTEGER, many.astype(np.int64))}
         return Change(numbered_anew(table, columns, len(sizes)), kept[first])
 

@@ -1,7 +1,6 @@
 """Steps with a second table: join, append_tables."""
 
 import re
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Any, ClassVar, Literal
 
@@ -11,7 +10,7 @@ from comb.errors import ColumnError, ParameterError, TypeMismatch, counted, list
 from comb.expressions.arithmetic import result_type
 from comb.expressions.evaluate import widened
 from comb.kernels import chosen as kernels
-from comb.kernels.coding import Codes, group
+from comb.kernels.coding import MOST_SPREAD, Codes, compact, group
 from comb.kernels.packed import joined
 from comb.steps.base import Change, Rows, Step, numbered_anew
 from comb.tables.bare import BareTable
@@ -103,17 +102,19 @@ class Join(TwoTables, frozen=True, tag="join"):
             if self.keep not in ("matched", "unmatched"):
                 raise ParameterError("without columns to take, expected keep to be matched or unmatched")
             rows = np.flatnonzero(matched if self.keep == "matched" else ~matched)
-            return Change(table.take(rows), rows, notes=tuple(notes))
+            return Change.of_rows(table, rows, notes=tuple(notes))
         if self.keep == "unmatched":
             rows = np.flatnonzero(~matched)
-            return Change(table.take(rows), rows, notes=tuple(notes))
-        rows, sources = self._rows(mine, theirs, found, matched, notes)
+            return Change.of_rows(table, rows, notes=tuple(notes))
+        rows, sources = self._rows(mine, theirs, self._gone(other, pairs), found, matched, notes)
         if self.keep == "matched":
             kept = np.flatnonzero(sources >= 0)
-            rows, sources = rows[kept], sources[kept]
+            rows, sources = kept if rows is None else rows[kept], sources[kept]
         return self._joined(table, other, pairs, rows, sources, found, notes)
 
-    def _rows(self, mine: Codes, theirs: Codes, found: Codes, matched: Mask, notes: list[str]) -> tuple[Codes, Codes]:
+    def _rows(
+        self, mine: Codes, theirs: Codes, gone: Mask, found: Codes, matched: Mask, notes: list[str]
+    ) -> tuple[Codes, Codes]:
         """Return the rows of both tables that stand beside each other; -1 where nothing matches."""
         here = np.arange(len(mine))
         if self.latest is not None:
@@ -139,27 +140,27 @@ class Join(TwoTables, frozen=True, tag="join"):
         return rows, sources
 
     def _joined(
-        self, table: BareTable, other: BareTable, pairs: Sequence[tuple[str, str]], rows: Codes, sources: Codes,
+        self, table: BareTable, other: BareTable, pairs: Sequence[tuple[str, str]], rows: Codes | None, sources: Codes,
         found: Codes, notes: list[str],
     ) -> Change:  # fmt: skip
         keys = {theirs for _, theirs in pairs}
         names = choose(self.columns, other.types) if self.columns else [one for one in other.names if one not in keys]
-        whole = len(rows) == table.row_count and bool((rows == np.arange(len(rows))).all())
-        columns = table.columns if whole else {name: column.take(rows) for name, column in table.columns.items()}
+        columns = table.columns if rows is None else {name: one.take(rows) for name, one in table.columns.items()}
         lacking = sources < 0
         places = np.where(lacking, 0, sources)
         for name in names:
             title = name if name not in columns else f"{name} [{self.table}]"
             columns[title] = _taken(other[name], places, lacking)
-        numbers = table.row_numbers if whole else table.row_numbers[rows]
+        numbers = table.row_numbers if rows is None else table.row_numbers[rows]
         if self.keep == "both":
             extra = np.setdiff1d(np.arange(other.row_count), sources)
             columns = self._with_others(table, other, dict(pairs), columns, names, extra)
-            rows = np.append(rows, np.full(len(extra), -1, np.int64))
+            upper = np.arange(table.row_count) if rows is None else rows
+            rows = np.append(upper, np.full(len(extra), -1, np.int64))
             notes.append(f"{counted(len(extra), 'row')} of {self.table} that nothing matched added below")
             return Change(numbered_anew(table, columns, len(rows)), rows, notes=tuple(notes))
         made = table.derive(columns, row_numbers=numbers)
-        return Change(made, None if whole else rows, notes=tuple(notes))
+        return Change(made, rows, notes=tuple(notes))
 
     def _with_others(
         self, table: BareTable, other: BareTable, pairs: Mapping[str, str], columns: dict[str, Column],
@@ -201,6 +202,10 @@ class Join(TwoTables, frozen=True, tag="join"):
             mine_codes, their_codes = numbers[: table.row_count], numbers[table.row_count :]
         size = 2 + int(max(mine_codes.max(initial=0), their_codes.max(initial=0)))
         return mine_codes, np.where(gone, size - 1, their_codes), missing, size
+
+    def _gone(self, other: BareTable, pairs: Sequence[tuple[str, str]]) -> Mask:
+        """Return the rows of the other table that lack a key."""
+        return np.asarray(np.any([other[there].missing for _, there in pairs], axis=0))
 
     def _plain(self, column: Column) -> Column:
         """Return keys without what is to make no difference."""
@@ -248,14 +253,22 @@ class Join(TwoTables, frozen=True, tag="join"):
         if not len(lost):
             return notes
         here, there = pairs[0]
-        counts = Counter(text for text in table[here].take(lost).texts() if text is not None)
+        codes = table[here].codes()[lost]
+        numbers = codes if int(codes.max()) < MOST_SPREAD * table.row_count else compact(codes)[1]
+        counts = np.bincount(numbers)
+        different = int(np.count_nonzero(counts))
+        told_of = min(MOST_TOLD, len(counts))
+        top = np.argpartition(-counts, told_of - 1)[:told_of]
+        top = top[(counts[top] > 0)]
+        top = top[np.lexsort((top, -counts[top]))]
         known = other[there].distinct().values.texts() if other.row_count <= MOST_COMPARED else []
         known_texts = [text for text in known if text is not None]
         told = []
-        for text, count in counts.most_common(MOST_TOLD):
-            near = nearest(text, known_texts) if len(pairs) == 1 else None
+        first = np.array([int(np.argmax(numbers == at)) for at in top.tolist()])
+        for text, count in zip(table[here].take(lost[first]).texts(), counts[top].tolist(), strict=True):
+            near = nearest(str(text), known_texts) if len(pairs) == 1 else None
             told.append(f"{text!r} {count:,} times" + (f" (nearest: {near!r})" if near else ""))
-        more = f" and {len(counts) - MOST_TOLD:,} more" if len(counts) > MOST_TOLD else ""
+        more = f" and {different - MOST_TOLD:,} more" if different > MOST_TOLD else ""
         return [*notes, f"not found in {self.table}: {', '.join(told)}{more}"]
 
     def describe(self) -> str:

@@ -12,7 +12,7 @@ from comb.expressions.aggregates import Groups
 from comb.expressions.check import Given
 from comb.expressions.evaluate import bounds_of, evaluate_condition
 from comb.expressions.windows import Window
-from comb.kernels.coding import Codes, group, order_rows
+from comb.kernels.coding import Codes, candidates, group, order_rows
 from comb.steps.base import Change, Rows, SetAside, Step, chosen
 from comb.steps.columns import day_of, value_of
 from comb.tables.bare import BareTable
@@ -59,7 +59,7 @@ class Filter(Step, frozen=True, tag="filter"):
         notes = [f"{unknown:,} of the rows left out were unknown: a cell is missing"] if unknown else []
         bounds = bounds_of(self.where, table, given)
         notes += [f"{counted(count, 'row')} exactly on the bound of {told}" for told, count in bounds.items()]
-        return Change(table.take(positions), positions, notes=tuple(notes))
+        return Change.of_rows(table, positions, notes=tuple(notes))
 
     def describe(self) -> str:
         """Name the condition."""
@@ -86,7 +86,7 @@ class SetAsideRows(Step, frozen=True, tag="set_aside"):
         gone = result.array & result.present
         positions, aside = np.flatnonzero(~gone), np.flatnonzero(gone)
         reasons = (self.reason or self.where,) * len(aside)
-        return Change(table.take(positions), positions, SetAside(aside, reasons))
+        return Change.of_rows(table, positions, set_aside=SetAside(aside, reasons))
 
     def describe(self) -> str:
         """Name the condition."""
@@ -115,7 +115,7 @@ class Sort(Step, frozen=True, tag="sort"):
         if not keys:
             raise ParameterError("expected at least one column to sort by, came none")
         order = order_rows(keys)
-        return Change(table.take(order), order)
+        return Change.of_rows(table, order)
 
     def describe(self) -> str:
         """Name the keys."""
@@ -247,12 +247,12 @@ class KeepRows(Step, frozen=True, tag="keep_rows"):
             positions = np.flatnonzero(np.isin(table.row_numbers, self.numbers))
             lost = sorted(set(self.numbers) - set(table.row_numbers.tolist()))
             notes = (f"there are no rows with the numbers {listing([str(one) for one in lost])}",) if lost else ()
-            return Change(table.take(positions), positions, notes=notes)
+            return Change.of_rows(table, positions, notes=notes)
         names = chosen(table, self.by) if self.by else []
         groups = Groups.of([table[name] for name in names], table.row_count)
         kept = self._kept(table, groups, asked[0], int(size or 0))
         positions = np.flatnonzero(kept)
-        return Change(table.take(positions), positions)
+        return Change.of_rows(table, positions)
 
     def _kept(self, table: BareTable, groups: Groups, asked: str, size: int) -> Mask:
         rows = table.row_count
@@ -314,20 +314,23 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
     def apply(self, table: BareTable) -> Change:
         """Keep one row of each group."""
         names = chosen(table, self.by)
-        numbers, _ = group([table[name].codes() for name in names], table.row_count)
-        staying = _representatives(numbers, self._preference(table))
-        positions = np.flatnonzero(staying)
-        gone = np.flatnonzero(~staying)
-        identical, _ = group([column.codes() for column in table.columns.values()], table.row_count)
+        # Rows that are alike to no other stay; most of them are told by a fingerprint.
+        rows = candidates([table[name].keys() for name in names], table.row_count)
+        numbers, _ = group([table[name].take(rows).codes() for name in names], len(rows))
+        staying = _representatives(numbers, self._preference(table)[rows])
+        kept = np.ones(table.row_count, np.bool_)
+        kept[rows[~staying]] = False
+        positions, gone = np.flatnonzero(kept), np.flatnonzero(~staying)
+        identical, _ = group([column.take(rows).codes() for column in table.columns.values()], len(rows))
         kept_of = np.zeros(numbers.max(initial=-1) + 1, np.int64)
-        kept_of[numbers[positions]] = positions
+        kept_of[numbers[staying]] = np.flatnonzero(staying)
         differing = gone[identical[gone] != identical[kept_of[numbers[gone]]]]
         aside = None
         if len(differing):
-            twins = table.row_numbers[kept_of[numbers[differing]]].tolist()
+            twins = table.row_numbers[rows[kept_of[numbers[differing]]]].tolist()
             told = tuple(f"same {', '.join(names)} as row {twin}, but differs elsewhere" for twin in twins)
-            aside = SetAside(differing, told)
-        return Change(table.take(positions), positions, aside)
+            aside = SetAside(rows[differing], told)
+        return Change.of_rows(table, positions, set_aside=aside)
 
     def _preference(self, table: BareTable) -> Codes:
         """Return for each row how willingly it is given up: the lowest stays."""

@@ -88,6 +88,9 @@ class Text:
 
     def to_list(self) -> list[str]:
         """Return the text of every cell."""
+        if self.codes is not None and self._items is None and len(self.codes) < self.item_count // 4:
+            # A few cells of many texts: only theirs are decoded.
+            return chosen.take(self.packed(), self.codes).strings()
         items = self.items()
         return list(items) if self.codes is None else [items[code] for code in self.codes.tolist()]
 

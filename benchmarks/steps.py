@@ -1,0 +1,101 @@
+"""What the steps cost, each against a yardstick in the same run.
+
+    python benchmarks/steps.py [ROWS]
+
+The table has three columns of text with 8, 5,000 and 1,000,000 distinct values, two of numbers and a date.
+"""
+
+import gc
+import sys
+import time
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+import comb
+from comb.tables.column import Column
+from comb.tables.text import Text
+from comb.tables.types import DATE, INTEGER, NUMBER, STRING
+
+ROUNDS = 3
+
+
+def best(work: Callable[[], Any]) -> float:
+    """Return the least time of a few rounds."""
+    least = float("inf")
+    for _ in range(ROUNDS):
+        gc.collect()
+        begin = time.perf_counter()
+        work()
+        least = min(least, time.perf_counter() - begin)
+    return least
+
+
+def texts(names: list[str], codes: Any) -> Column:
+    """Make a column of coded texts."""
+    return Column(STRING, Text.from_items(names, codes.astype(np.int32)))
+
+
+def main(rows: int) -> None:
+    """Measure every step."""
+    chance = np.random.default_rng(5)
+    few, some, many = (chance.integers(0, size, rows) for size in (8, 5000, 1_000_000))
+    a, b = np.round(chance.normal(5, 3, rows), 3), chance.integers(0, 1000, rows)
+    days = (np.datetime64("2020-01-01") + chance.integers(0, 2000, rows)).astype("datetime64[D]")
+    names = [
+        [f"{word}{at:0{len(str(size))}}" for at in range(size)]
+        for word, size in (("x", 8), ("hive-", 5000), ("k", 1_000_000))
+    ]
+    table = comb.table(columns={"a": [1.0]}).derive(
+        {
+            "a": Column(NUMBER, a), "n": Column(INTEGER, b), "few": texts(names[0], few), "some": texts(names[1], some),
+            "many": texts(names[2], many), "day": Column(DATE, days),
+        },
+        row_numbers=np.arange(1, rows + 1),
+    )  # fmt: skip
+    report: list[tuple[str, float, float, float]] = []
+
+    def told(what: str, ours: Callable[[], Any], theirs: Callable[[], Any], most: float) -> None:
+        mine, yard = best(ours), best(theirs)
+        report.append((what, mine, yard, most))
+        print(f"{what:<34} {mine:>8.3f} s {yard:>8.3f} s  {mine / yard:>5.2f} x  (at most {most} x)", flush=True)
+
+    arrays = [a, b, few, some, many, days, np.arange(rows)]
+
+    def by_hand() -> Any:
+        kept = np.flatnonzero((a > 5) & np.isin(few, [1, 3]))
+        return [array[kept] for array in arrays]
+
+    told("filter a > 5 and few in (...)", lambda: table.filter("a > 5 and few in ('x1', 'x3')"), by_hand, 1.5)
+    told(
+        "calculate with 5 operations", lambda: table.calculate({"r": "(a * 2 + n) / 3 - a * n"}),
+        lambda: (a * 2 + b) / 3 - a * b, 1.5,
+    )  # fmt: skip
+    keys = [a.view(np.int64), some.astype(np.int64), days.view(np.int64)]
+    told("sort by number, text, date", lambda: table.sort(["a", "some", "day"]), lambda: np.lexsort(keys[::-1]), 1.0)
+    told(
+        "sum and mean by text (5,000)", lambda: table.aggregate({"s": "sum(a)", "m": "avg(a)"}, by="some"),
+        lambda: (np.bincount(some, a), np.bincount(some)), 4,
+    )  # fmt: skip
+    told(
+        "count by two texts (8 x 5,000)",
+        lambda: table.count(["few", "some"]),
+        lambda: np.unique(few * 5000 + some, return_counts=True),
+        0.8,
+    )
+    keyed = chance.permutation(1_000_000)[:100_000]
+    other = comb.table(columns={"many": [names[2][at] for at in keyed], "v": list(range(100_000))})
+    index, cells = {names[2][at]: place for place, at in enumerate(keyed)}, [names[2][code] for code in many.tolist()]
+    told(
+        "join to 100,000 text keys", lambda: table.join(other, "many"), lambda: [index.get(cell) for cell in cells], 0.3
+    )
+    cells.clear()
+    columns = [table[name].to_list() for name in ("a", "n", "few", "some", "many", "day")]
+    tuples = list(zip(*columns, strict=True))
+    del columns
+    told("remove duplicate rows, 6 columns", table.remove_duplicates, lambda: set(tuples), 0.3)
+
+
+if __name__ == "__main__":
+    main(int(sys.argv[1]) if len(sys.argv) > 1 else 3_000_000)
