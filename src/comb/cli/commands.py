@@ -3,7 +3,7 @@
 import shlex
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 import numpy as np
@@ -91,6 +91,48 @@ def show_command(
     screen.lines(lay_out(asked))
     if rows:
         screen.next_step(f"comb show {shlex.join(source)} --record {table.row_numbers[start]}")
+
+
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """What `comb count` is asked for."""
+
+    by: str | None = None
+    across: str | None = None
+    where: str | None = None
+    of_counts: bool = False
+    sort: Literal["count", "value"] = "count"
+    first: int = 20
+    as_json: bool = False
+
+
+def count_command(
+    source: tuple[str, ...], options: dict[str, Any], wanted: Counted, *, screen: Terminal | None = None
+) -> None:
+    """Count rows of a source."""
+    screen = screen or Terminal()
+    if wanted.first < 0:
+        raise ParameterError(f"expected a number of rows, came {wanted.first}")
+    with screen.working(f"reading {shlex.join(source)}"):
+        table = load(_one_or_several(source), **options)
+    by = _parts(wanted.by or "")
+    counts = table.count(by, where=wanted.where, across=wanted.across, of_counts=wanted.of_counts, sort=wanted.sort)
+    if wanted.as_json:
+        screen.json(_records(counts))
+        return
+    rows = min(wanted.first, len(counts))
+    hint = "--first N shows more of them"
+    asked = Ask(counts.columns, counts.row_numbers, counts.sentence(), screen.width, rows, 0, False, hint)
+    screen.lines(lay_out(asked))
+    if by and not wanted.across and len(counts):
+        value = counts[by[0]].texts()[0] if by[0] in counts else None
+        if value is not None and counts[by[0]].type.word == "string":
+            name = by[0] if by[0].isidentifier() else f'"{by[0]}"'
+            quoted = value.replace("'", "''")
+            condition = f"{name} = '{quoted}'"
+            plain = not set(condition) & set('"$`\\!')
+            shown = f'"{condition}"' if plain else shlex.quote(condition)
+            screen.next_step(f"comb show {shlex.join(source)} --where {shown}")
 
 
 def _loaded(source: str | list[str], options: dict[str, Any], wanted: Wanted) -> tuple[Table, bool]:

@@ -6,7 +6,9 @@ from comb.cli.commands import Wanted, inspect_command, profile_command, run_comm
 from comb.cli.terminal import Terminal
 from comb.demo.files import DEMO_FILES, demo_bytes
 from comb.errors import WriteError
-from comb.tables.layout import Span
+from comb.interface.making import load, load_all
+from comb.interface.table import Table
+from comb.tables.layout import Ask, Line, Span, lay_out
 from comb.writing.atomic import check_file_free, write_file
 
 GUIDE = (
@@ -15,6 +17,7 @@ GUIDE = (
     ("plan.yaml", "the plan that was run: read it, change it, run it again"),
     ("harvest.xlsx", "a workbook laid out for people: try comb inspect on it"),
     ("scales.jsonl", "readings as a logger sends them, one line broken"),
+    ("apiaries.csv", "where the apiaries lie, three of them spelled otherwise"),
     ("tidy/inspections.csv", "the tidy table"),
     ("tidy/inspections.csv-metadata.json", "its columns and types, as CSV on the Web"),
     ("tidy/inspections-cells.csv", "why each missing cell is missing"),
@@ -40,8 +43,36 @@ def run_demo(folder: str, *, overwrite: bool) -> None:
     where = "mites > 30"
     _chapter(screen, "The tidy table.", f'comb show {result} --where "{where}" --sort "mites desc" --first 5')
     show_command((result,), {}, Wanted(first=5, where=where, sort="mites desc"), screen=screen)
+    book, scales, apiaries = (str(place / name) for name in ("harvest.xlsx", "scales.jsonl", "apiaries.csv"))
+    _chapter(screen, "A workbook laid out for people.", f"comb inspect {book}")
+    inspect_command((book,), {}, screen=screen)
+    _chapter(screen, "Its seasons as one table, months to rows.", "load(..., table='Harvest!*').to_long(...)")
+    seasons = load_all(book)
+    tall = [_tall(table, name) for name, table in seasons.items() if " 2025" in " ".join(table.names)]
+    screen.lines(_shown(tall[0].append_tables(*tall[1:]), screen.width))
+    _chapter(
+        screen,
+        "Readings as a logger sends them; their visits are a table of their own.",
+        f"comb show {scales} --table visits",
+    )
+    show_command((scales,), {"table": "visits"}, Wanted(first=4), screen=screen)
+    _chapter(screen, "Where are the apiaries? What did not match is told.", "visits.join(apiaries, 'apiary')")
+    looked_up = load(result).join(load(apiaries), "apiary")
+    screen.lines([[Span(note)] for note in looked_up.ledger[-1].notes])
+    _chapter(screen, "How often is a queen laying, by region?", "....count('region', across='queen')")
+    screen.lines(_shown(looked_up.count("region", across="queen"), screen.width))
     _chapter(screen, f"What is where in {place}", "")
     screen.lines([[Span(f"  {name:<36}"), Span(what, "dim")] for name, what in GUIDE])
+
+
+def _tall(table: Table, name: str) -> Table:
+    """Return a season with a row for each colony and month."""
+    months = [title for title in table.names if " 2025 " in title]
+    return table.to_long(months, heading_column="month", value_column="kg", keep_missing=False)
+
+
+def _shown(table: Table, width: int) -> list[Line]:
+    return lay_out(Ask(table.columns, table.row_numbers, table.sentence(), width, 6))
 
 
 def _chapter(screen: Terminal, title: str, command: str) -> None:

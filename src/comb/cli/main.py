@@ -120,6 +120,25 @@ def show(source: tuple[str, ...], **given: Any) -> None:
     show_command(source, _reading(given), wanted)
 
 
+@cli.command(short_help="Count rows by the values of columns.")
+@click.argument("source", metavar="FILE...", nargs=-1, required=True)
+@click.option("--by", metavar="COLUMNS", help="The columns whose values are counted, with commas between.")
+@click.option("--across", metavar="COLUMN", help="A column whose values become columns, with margins.")
+@click.option("--where", metavar="CONDITION", help="Count only rows for which this is true.")
+@click.option("--of-counts", is_flag=True, help="Count the counts: how many groups have how many rows.")
+@click.option("--sort", type=click.Choice(["count", "value"]), default="count", help="The order of the rows.")
+@click.option("--first", type=int, default=20, metavar="N", help="Show so many (20).")
+@click.option("--json", "as_json", is_flag=True, help="Print the counts as JSON.")
+@reading_options
+def count(source: tuple[str, ...], **given: Any) -> None:
+    """Count the rows of FILE by the values of columns: how often does each occur?"""
+    from comb.cli.commands import Counted, count_command
+
+    asked = ("by", "across", "where", "of_counts", "sort", "first", "as_json")
+    wanted = Counted(**{name: given.pop(name) for name in asked})
+    count_command(source, _reading(given), wanted)
+
+
 @cli.command(short_help="Summarise columns; list what is wrong, with remedies.")
 @click.argument("source", metavar="FILE...", nargs=-1, required=True)
 @click.option("--draft", metavar="PLAN", help="Write the remedies of all findings to a new plan file.")

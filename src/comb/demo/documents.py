@@ -26,6 +26,21 @@ KEEPERS = (
     ("Juniper", "Heather Down", 6, datetime.date(2022, 6, 4), 0.075),
 )
 
+# Where the apiaries lie; the land registry spells some of them in its own way.
+APIARY_PLACES = (
+    ("Millbrook", "Lower Valley", 210), ("Quarry Edge", "Upper Valley", 465), ("Old Orchard", "Lower Valley", 230),
+    ("Lindenrow", "Plain", 145), ("Heather Downs", "Moor", 520), ("Fox Hollow", "Upper Valley", 410),
+    ("Salt Meadow", "Plain", 95), ("Chapel Field", "Moor", 480),
+)  # fmt: skip
+SPELLED_OTHERWISE = {"Mill Brook": "Millbrook", "Linden Row": "Lindenrow", "Heather Down": "Heather Downs"}
+
+
+def apiaries_csv() -> bytes:
+    """Write the table of apiaries, to be looked up."""
+    lines = ["apiary,region,altitude_m", *(f"{name},{region},{altitude}" for name, region, altitude in APIARY_PLACES)]
+    return ("\r\n".join(lines) + "\r\n").encode()
+
+
 FIRST_READING = datetime.datetime(2025, 5, 1, 6)
 READINGS = 240
 

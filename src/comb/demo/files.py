@@ -2,7 +2,7 @@
 
 from importlib.resources import files
 
-DEMO_FILES = ("inspections.csv", "inspections-truth.json", "plan.yaml", "harvest.xlsx", "scales.jsonl")
+DEMO_FILES = ("inspections.csv", "inspections-truth.json", "plan.yaml", "harvest.xlsx", "scales.jsonl", "apiaries.csv")
 
 
 def demo_bytes(name: str) -> bytes:

@@ -18,7 +18,7 @@ from pathlib import Path
 from random import Random
 from typing import TypeVar
 
-from comb.demo.documents import harvest_xlsx, scales_jsonl
+from comb.demo.documents import apiaries_csv, harvest_xlsx, scales_jsonl
 
 SEED = 20250301
 
@@ -225,6 +225,7 @@ def files() -> Iterator[tuple[str, bytes]]:
     yield "inspections-truth.json", f"[\n{lines}\n]\n".encode()
     yield "harvest.xlsx", harvest_xlsx()
     yield "scales.jsonl", scales_jsonl()
+    yield "apiaries.csv", apiaries_csv()
 
 
 if __name__ == "__main__":

@@ -87,12 +87,40 @@ def group_sizes(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
     >>> [part.tolist() for part in group_sizes([np.array([5, 5, 2, 5])], 4)]
     [[0, 2], [3, 1]]
     """
-    combined = _combined(keys, row_count)
-    counts = np.bincount(combined)
-    first = _first_rows(combined, int(np.count_nonzero(counts)))
+    widths = [int(key.max()) + 1 if len(key) and key.dtype.kind in "iu" and key.min() >= 0 else 0 for key in keys]
+    span = int(np.prod(widths, dtype=np.float64))
+    if keys and 0 < span <= MOST_COUNTED:
+        counts, first = _counted_in_blocks(keys, widths, row_count)
+    else:
+        combined = _combined(keys, row_count)
+        counts = np.bincount(combined)
+        first = _first_rows(combined, int(np.count_nonzero(counts)))
     used = np.flatnonzero(first >= 0)
     order = used[np.argsort(first[used], kind="stable")]
     return first[order], counts[order].astype(np.int64, copy=False)
+
+
+def _counted_in_blocks(keys: Sequence[Codes], widths: Sequence[int], row_count: int) -> tuple[Codes, Codes]:
+    """Count the combinations of small codes, and find the first row of each, a block of rows after the other."""
+    span = int(np.prod(widths))
+    counts, first = np.zeros(span, np.int64), np.full(span, -1, np.int64)
+    step = max(BLOCK, 2 * span)
+    for start in range(0, row_count, step):
+        combined = keys[0][start : start + step].astype(np.int64)
+        for key, width in zip(keys[1:], widths[1:], strict=True):
+            combined *= width
+            combined += key[start : start + step]
+        found = np.bincount(combined, minlength=span)
+        if ((found > 0) & (first < 0)).any():
+            rows = np.flatnonzero(first[combined] < 0)[::-1]
+            first[combined[rows]] = rows + start
+        counts += found
+    return counts, first
+
+
+# So many rows at once stay in the processor's cache; more combinations than this are no table to count in.
+BLOCK = 65_536
+MOST_COUNTED = 1_000_000
 
 
 def _combined(keys: Sequence[Codes], row_count: int) -> Codes:

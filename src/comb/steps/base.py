@@ -17,7 +17,7 @@ from comb.kernels.coding import Codes
 from comb.tables.bare import BareTable
 from comb.tables.column import Column
 from comb.tables.names import choose
-from comb.tables.origin import Origin
+from comb.tables.origin import MADE, Origin
 
 
 class Rows(Enum):
@@ -121,7 +121,8 @@ class Step(
 
 def numbered_anew(table: BareTable, columns: dict[str, Column], rows: int) -> BareTable:
     """Return a table whose rows are none of the source any more: they are numbered from 1."""
-    origin = Origin(f"made from {table.origin.name}", checksum=table.origin.checksum)
+    name = table.origin.name
+    origin = Origin(name if name.startswith(MADE) else f"{MADE}{name}", checksum=table.origin.checksum)
     return table.derive(columns, row_numbers=np.arange(1, rows + 1), origin=origin)
 
 

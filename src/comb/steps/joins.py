@@ -101,11 +101,12 @@ class Join(TwoTables, frozen=True, tag="join"):
         if self.nothing:
             if self.keep not in ("matched", "unmatched"):
                 raise ParameterError("without columns to take, expected keep to be matched or unmatched")
-            rows = np.flatnonzero(matched if self.keep == "matched" else ~matched)
-            return Change.of_rows(table, rows, notes=tuple(notes))
+            some = np.flatnonzero(matched if self.keep == "matched" else ~matched)
+            return Change.of_rows(table, some, notes=tuple(notes))
         if self.keep == "unmatched":
-            rows = np.flatnonzero(~matched)
-            return Change.of_rows(table, rows, notes=tuple(notes))
+            some = np.flatnonzero(~matched)
+            return Change.of_rows(table, some, notes=tuple(notes))
+        rows: Codes | None
         rows, sources = self._rows(mine, theirs, self._gone(other, pairs), found, matched, notes)
         if self.keep == "matched":
             kept = np.flatnonzero(sources >= 0)
@@ -114,15 +115,21 @@ class Join(TwoTables, frozen=True, tag="join"):
 
     def _rows(
         self, mine: Codes, theirs: Codes, gone: Mask, found: Codes, matched: Mask, notes: list[str]
-    ) -> tuple[Codes, Codes]:
-        """Return the rows of both tables that stand beside each other; -1 where nothing matches."""
-        here = np.arange(len(mine))
+    ) -> tuple[Codes | None, Codes]:
+        """Return the rows of both tables that stand beside each other; -1 where nothing matches.
+
+        None for the rows of this table means all of them, as they are.
+        """
         if self.latest is not None:
-            return here, found
-        times = np.bincount(theirs[theirs >= 0], minlength=int(max(mine.max(initial=0), theirs.max(initial=0))) + 1)
-        several = np.where(matched, times[mine], 1)
+            return None, found
+        times = np.bincount(theirs)
+        times[theirs[gone]] = 0
+        if int(times.max(initial=0)) <= 1:
+            return None, found
+        here = np.arange(len(mine))
+        several = np.where(matched, times[np.minimum(mine, len(times) - 1)], 1)
         if int(several.max(initial=1)) <= 1:
-            return here, found
+            return None, found
         rows_more = int(several.sum()) - len(mine)
         doubled = int(np.count_nonzero(several > 1))
         if not self.allow_multiple:

@@ -16,7 +16,7 @@ from comb.kernels.coding import Codes
 from comb.tables.column import Column
 from comb.tables.layout import Ask, lay_out, plain, shown_cells
 from comb.tables.names import check_known
-from comb.tables.origin import BY_HAND, Origin
+from comb.tables.origin import BY_HAND, MADE, Origin
 from comb.tables.record import Record
 from comb.tables.types import Type
 
@@ -155,7 +155,8 @@ class BareTable:
         elif len(self.origin.lines) > self._row_count:
             rows = f"{self._row_count:,} of {len(self.origin.lines):,} rows"
         width = len(self._columns)
-        text = f"{rows} and {width} column{'s' if width != 1 else ''} of {self.origin.name}"
+        name = self.origin.name
+        text = f"{rows} and {width} column{'s' if width != 1 else ''} {name if name.startswith(MADE) else f'of {name}'}"
         return "; ".join([text, *self.notes[-MOST_NOTES:]])
 
     def equals(self, other: "BareTable") -> bool:

@@ -8,6 +8,9 @@ from numpy.typing import NDArray
 
 from comb.kernels.coding import Codes
 
+# What tables are called whose rows stand in no source.
+MADE = "made from "
+
 
 @dataclass(frozen=True, slots=True)
 class Origin:
