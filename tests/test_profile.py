@@ -168,3 +168,16 @@ def test_what_a_type_leaves_open_is_a_finding(name: str, cells: list[object], co
     assert finding.code == code and told in finding.text and finding.count == len(finding.rows)
     if finding.remedy is not None:
         assert not table.take_step(finding.remedy)[name].missing_count
+
+
+def test_words_and_zeros_that_stand_out_are_proposed_as_missing() -> None:
+    counts = infer(*(["12", "7", "9", "closed"] * 4), *map(str, range(150)))
+    table = comb.table(columns={"n": [0] * len(counts)}).derive({"n": counts})
+    (finding,) = table.profile().of("type.unreadable")
+    assert "'closed' may stand for missing" in finding.text
+    mended = table.take_step(finding.remedy)["n"]
+    assert mended.reasons().count("marker") == 4 and not mended.reasons().count("unreadable")
+    weights = comb.table(columns={"kg": [31.5, 0.0, 28.25, 0.0, 30.0, 35.5, 0.0, 29.0], "n": [0, 1, 2, 0, 3, 0, 4, 5]})
+    (zeros,) = weights.profile().of("missing.zeros")
+    assert zeros.columns == ("kg",) and zeros.rows.tolist() == [2, 4, 7] and "between 28.25 and 35.5" in zeros.text
+    assert weights.take_step(zeros.remedy)["kg"].missing_count == 3

@@ -80,3 +80,8 @@ def kept_texts(column: Column, where: np.ndarray) -> dict[str, int]:
 def quoted(texts: dict[str, int]) -> tuple[str, ...]:
     """Return the commonest texts with their counts, as examples."""
     return tuple(f"{text!r} ({count:,})" for text, count in list(texts.items())[:MOST_EXAMPLES])
+
+
+def as_asked(column: Column) -> str:
+    """Return the type of a column as `convert` takes it."""
+    return f"decimal 0.{'0' * column.type.scale}" if column.type.scale else str(column.type)

@@ -5,7 +5,7 @@ import numpy as np
 from comb.errors import counted
 from comb.inference.words import SENTINELS
 from comb.kernels.tally import IS_KNOWN
-from comb.profiling.finding import Finding, Findings, kept_texts, noticed, quoted, rows_where
+from comb.profiling.finding import Finding, Findings, as_asked, kept_texts, noticed, quoted, rows_where
 from comb.steps.cells import Convert
 from comb.tables.bare import BareTable
 from comb.tables.column import Column
@@ -50,7 +50,7 @@ def markers(table: BareTable) -> Findings:
         count = int(where.sum())
         # A null of the source is no word.
         if count and words:
-            remedy = Convert(columns={name: _as_asked(column)}, missing=list(words))
+            remedy = Convert(columns={name: as_asked(column)}, missing=list(words))
             text = f"{counted(count, 'cell')} of {name} {said}"
             yield Finding("missing.marker", (name,), count, rows_where(table, where), quoted(words), text, remedy)
 
@@ -58,11 +58,6 @@ def markers(table: BareTable) -> Findings:
 def _words_in(column: Column, where: np.ndarray) -> dict[str, int]:
     taken = column.take(np.flatnonzero(where))
     return dict(taken.distinct().commonest(taken.text.__len__()))
-
-
-def _as_asked(column: Column) -> str:
-    """Return the type of a column as `convert` takes it."""
-    return f"decimal 0.{'0' * column.type.scale}" if column.type.scale else str(column.type)
 
 
 def sentinels(table: BareTable) -> Findings:
@@ -102,5 +97,32 @@ def _sentinel(table: BareTable, name: str, column: Column, where: np.ndarray, se
         rows_where(table, where),
         (f"{shown} ({count:,})",),
         f"{shown} stands in {counted(count, 'cell')} of {name}; all others lie between {low} and {high}",
-        Convert(columns={name: _as_asked(column)}, missing=[shown]),
+        Convert(columns={name: as_asked(column)}, missing=[shown]),
     )
+
+
+# Zeros are a heap apart if the others begin so many times their own width above it.
+ZERO_GAP = 0.5
+
+
+def zeros(table: BareTable) -> Findings:
+    """A heap of zeros that stands apart from all other values."""
+    for name, column in table.columns.items():
+        if not column.type.numeric or column.type.levels:
+            continue
+        present = column.present
+        none = present & (column.array == 0)
+        count, others = int(none.sum()), column.array[present & ~none]
+        if count < LEAST_SENTINELS or len(others) < count:
+            continue
+        low, high = float(others.min()), float(others.max())
+        if low <= 0 or low < ZERO_GAP * (high - low):
+            continue
+        shown = column.take(np.array([int(np.argmax(none))])).texts()[0] or "0"
+        least, most = (
+            column.take(np.array([int(np.argmax(present & (column.array == value)))])).texts()[0]
+            for value in (others.min(), others.max())
+        )
+        text = f"{counted(count, 'cell')} of {name} say {shown}; all others lie between {least} and {most}"
+        remedy = Convert(columns={name: as_asked(column)}, missing=[shown])
+        yield Finding("missing.zeros", (name,), count, rows_where(table, none), (f"{shown} ({count:,})",), text, remedy)

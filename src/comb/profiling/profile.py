@@ -13,6 +13,7 @@ FINDERS: tuple[Callable[[BareTable], Findings], ...] = (
     types.unreadable,
     missing.markers,
     missing.sentinels,
+    missing.zeros,
     texts.spaces,
     texts.spelling_by_case,
     types.leading_zeros,

@@ -7,7 +7,16 @@ import numpy as np
 from comb.errors import counted
 from comb.kernels.notation import shape_of
 from comb.kernels.traits import DIGITS_ONLY, ZERO_AHEAD
-from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, kept_texts, noticed, quoted, rows_where
+from comb.profiling.finding import (
+    MOST_EXAMPLES,
+    Finding,
+    Findings,
+    as_asked,
+    kept_texts,
+    noticed,
+    quoted,
+    rows_where,
+)
 from comb.steps.cells import Convert
 from comb.steps.columns import Calculate, Select
 from comb.tables.bare import BareTable
@@ -33,7 +42,23 @@ def unreadable(table: BareTable) -> Findings:
             if unit:
                 text += f"; it is a number with the unit {unit}"
             remedy = Convert(columns={name: str(column.type)}, unit=unit, decimal_mark=_mark(texts)) if unit else None
+            words = _words_alone(texts)
+            if words:
+                text += f"; {', '.join(map(repr, words))} may stand for missing"
+                remedy = Convert(columns={name: as_asked(column)}, missing=words)
             yield Finding("type.unreadable", (name,), count, rows_where(table, where), quoted(texts), text, remedy)
+
+
+# A few words that come again and again in a column of numbers or dates say why there is none.
+MOST_WORDS = 3
+LEAST_REPEATED_WORDS = 3
+
+
+def _words_alone(texts: dict[str, int]) -> list[str]:
+    """Return the texts if they are a few repeated words without any digit."""
+    if len(texts) > MOST_WORDS or min(texts.values()) < LEAST_REPEATED_WORDS:
+        return []
+    return list(texts) if not any(map(str.isdigit, "".join(texts))) else []
 
 
 def _common_unit(texts: dict[str, int]) -> str:

@@ -6,11 +6,12 @@ import re
 import zipfile
 from collections.abc import Iterator, Sequence
 
+import numpy as np
+
 from comb.tables.column import Column
 from comb.tables.formats import value_texts
 from comb.tables.letters import column_letters
 from comb.tables.text import Text
-from comb.tables.types import DURATION
 from comb.writing.sheets import SheetText, width_of
 
 MIMETYPE = "application/vnd.oasis.opendocument.spreadsheet"
@@ -185,13 +186,17 @@ _STYLES = {"date": "date", "datetime": "moment", "time": "clock", "duration": "s
 def _values(column: Column) -> list[str]:
     """Return values as the standard writes them: times are durations too."""
     kind = column.type.plain
-    if kind.word == "time":
-        return value_texts(DURATION, column.array)
-    return (
-        [text.removesuffix("Z") for text in value_texts(kind, column.array)]
-        if kind.utc
-        else value_texts(kind, column.array)
-    )
+    if kind.word in ("time", "duration"):
+        return [_span_text(micro) for micro in column.array.astype(np.int64).tolist()]
+    texts = value_texts(kind, column.array)
+    return [text.removesuffix("Z") for text in texts] if kind.utc else texts
+
+
+def _span_text(micro: int) -> str:
+    """Write a duration in hours, minutes and seconds, as spreadsheet programs do."""
+    seconds, fraction = divmod(micro, 1_000_000)
+    tail = f".{fraction:06}".rstrip("0") if fraction else ""
+    return f"PT{seconds // 3600:02}H{seconds // 60 % 60:02}M{seconds % 60:02}{tail}S"
 
 
 def _paragraphs(text: str) -> str:

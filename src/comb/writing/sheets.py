@@ -150,8 +150,9 @@ def _not_fitting(column: Column) -> tuple[np.ndarray, str, str]:
         large = (column.array >= most) | (column.array <= -most)
         return np.flatnonzero(large & present), "has more digits than a workbook keeps", as_text
     if column.type.plain.word == "duration":
-        negative = (column.array < np.timedelta64(0, "us")) | (column.array > LONGEST_SPAN)
-        return np.flatnonzero(negative & present), "is a duration that a workbook does not show", as_text
+        odd = ((column.array < np.timedelta64(0, "us")) | (column.array > LONGEST_SPAN)) & present
+        if odd.any():
+            return np.flatnonzero(odd), "is a duration that a workbook does not show", as_text
     if column.type.word == "datetime" or column.type.plain.word in ("time", "duration"):
         fine = column.array.astype(np.int64) % 1000 != 0
         if (fine & present).any():
