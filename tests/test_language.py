@@ -1,6 +1,5 @@
 """Aggregates, windows and the steps built on them: against SQL, against plain Python, and by cases."""
 
-import itertools
 import math
 import sqlite3
 import statistics
@@ -320,13 +319,8 @@ def test_sorting_is_stable_with_missing_last(cells: list[Any], keys: list[str]) 
     for key in reversed(keys):
         column, descending = "vsd".index(key[0]), key.endswith("desc")
         present = [at for at in order if cells[at][column] is not None]
-        present.sort(key=lambda at: cells[at][column], reverse=False)
-        if descending:
-            present = [
-                at
-                for _, run in itertools.groupby(present, key=lambda at: cells[at][column])
-                for at in reversed(list(run))
-            ][::-1]
+        # Equal rows keep their order in both directions.
+        present.sort(key=lambda at: cells[at][column], reverse=descending)
         order = present + [at for at in order if cells[at][column] is None]
     assert table.sort(keys).row_numbers.tolist() == [at + 1 for at in order]
 

@@ -59,7 +59,7 @@ def run_demo(folder: str, *, overwrite: bool) -> None:
     _chapter(screen, "Where are the apiaries? What did not match is told.", "visits.join(apiaries, 'apiary')")
     looked_up = load(result).join(load(apiaries), "apiary")
     screen.lines([[Span(note)] for note in looked_up.ledger[-1].notes])
-    _chapter(screen, "How often is a queen laying, by region?", "....count('region', across='queen')")
+    _chapter(screen, "How often is a queen laying, by region?", "visits.join(...).count('region', across='queen')")
     screen.lines(_shown(looked_up.count("region", across="queen"), screen.width))
     _chapter(screen, f"What is where in {place}", "")
     screen.lines([[Span(f"  {name:<36}"), Span(what, "dim")] for name, what in GUIDE])
