@@ -202,6 +202,8 @@ def test_groups_with_totals_and_subtotals() -> None:
     assert rows(made)[:3] == [("a", 1, 1), ("a", 3, 1), ("a", 6, 1)]
     assert rows(made)[-4:] == [("a", None, 3), ("b", None, 2), (None, None, 1), (None, None, 6)]
     assert made["hive"].reasons()[-2:] == ["blank", "absent"] and made.ledger[-1].adds_up
+    with pytest.raises(comb.ParameterError, match="came neither"):
+        VISITS.aggregate({})
     empty = VISITS.filter("n < 0")
     assert rows(empty.aggregate({"n": "count(*)", "k": "sum(kg)"})) == [(0, None)]
     assert not len(empty.aggregate({"n": "count(*)"}, by="hive")) and not len(empty.count("hive"))

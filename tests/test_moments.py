@@ -12,6 +12,7 @@ import comb
 from comb.inference.calendar import MONTH_NUMBERS, MONTHS, WEEKDAY_BITS, WEEKDAYS
 from comb.inference.forms import form_of, swapped
 from comb.inference.further import further_trials
+from comb.inference.infer import infer_column
 from comb.inference.moments import general, patterns_of, read_duration
 from comb.inference.pieces import TextPiece
 from comb.inference.reader import Reading, moment_form
@@ -144,6 +145,10 @@ def test_a_second_look_finds_the_same_however_a_column_is_cut(cells: list[str], 
     assert further_trials(pieces) == whole
 
 
+def chosen_evidence(cells: list[str]) -> str:
+    return str(infer_column(Text.from_items(cells)).evidence)
+
+
 def test_long_columns_of_moments_are_read_as_they_are_guessed(tmp_path: Any) -> None:
     start = datetime(2025, 1, 1)
     rows = [
@@ -157,4 +162,7 @@ def test_long_columns_of_moments_are_read_as_they_are_guessed(tmp_path: Any) -> 
     assert table["at"].kept.texts == {30_000: "soon"} and table["told"].kept.texts == {30_000: "13/13/2025 10:00"}
     assert "can be read one way only" in str(table["told"].evidence)
     assert MONTHS.values.max() == 12 and WEEKDAYS.values.max() < 128
+    leap = [f"{start + timedelta(days=at):%Y-%m-%d %H:%M:%S}" for at in range(20)]
+    told = chosen_evidence([*leap, "2016-12-31 23:59:60"])
+    assert "leap seconds are not kept" in told and "'2016-12-31 23:59:60'" in told
     assert parse_moments([""], FORMS[0].program, MONTHS, WEEKDAYS)[1].tolist() == [1]

@@ -18,6 +18,7 @@ from comb.steps.accounting import Entry
 from comb.steps.base import Step
 from comb.tables.evidence import Candidate
 from comb.tables.layout import Line, Span, washed
+from comb.tables.origin import MADE
 from comb.tables.types import STRING
 from comb.writing.dictionary import missing_told, values_told
 
@@ -221,7 +222,7 @@ def run_view(outcome: Outcome, width: int) -> list[Line]:
 def _table_sentence(name: str, outcome: Outcome) -> str:
     table = outcome.tables[name]
     size = f"{counted(table.row_count, 'row')} and {counted(len(table.names), 'column')}"
-    return f"{name}: {size}, from {table.origin.name}"
+    return f"{name}: {size}, from {table.origin.name.removeprefix(MADE)}"
 
 
 def _ledger_table(entries: Sequence[Entry], width: int) -> list[Line]:

@@ -115,21 +115,10 @@ def _mean(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column
     return _made(NUMBER, means, counts)
 
 
-def _extreme(largest: bool) -> Callable[[Column, Codes, Groups, Codes], Column]:
-    def apply(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
-        if isinstance(column.values, Text) or column.type.word == "boolean":
-            ranks = column.sort_ranks()
-        else:
-            ranks = column.array
-        if ranks.dtype == np.bool_:
-            ranks = ranks.astype(np.int64)
-        rows = np.arange(len(codes))
-        order = np.lexsort((rows, -ranks if largest and ranks.dtype.kind in "if" else ranks, codes))
-        if largest and ranks.dtype.kind in "mM":
-            order = np.lexsort((rows, -ranks.view(np.int64), codes))
-        return _firsts(column, codes, groups, counts, order)
-
-    return apply
+def _extreme_by_rank(column: Column, codes: Codes, groups: Groups, counts: Codes, *, largest: bool) -> Column:
+    """Return the first or last value of each group in the order of values: of texts and of true and false."""
+    ranks = column.sort_ranks()
+    return _firsts(column, codes, groups, counts, np.lexsort((-ranks if largest else ranks, codes)))
 
 
 def _firsts(column: Column, codes: Codes, groups: Groups, counts: Codes, order: Codes) -> Column:
@@ -159,16 +148,12 @@ def extreme_numbers(column: Column, codes: Codes, groups: Groups, counts: Codes,
     return _made(column.type, out.view(values.dtype), counts)
 
 
-def _min(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
-    if isinstance(column.values, Text) or column.type.word == "boolean":
-        return _extreme(largest=False)(column, codes, groups, counts)
-    return extreme_numbers(column, codes, groups, counts, largest=False)
+def _extreme(*, largest: bool) -> Callable[[Column, Codes, Groups, Codes], Column]:
+    def apply(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
+        ranked = isinstance(column.values, Text) or column.type.word == "boolean"
+        return (_extreme_by_rank if ranked else extreme_numbers)(column, codes, groups, counts, largest=largest)
 
-
-def _max(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
-    if isinstance(column.values, Text) or column.type.word == "boolean":
-        return _extreme(largest=True)(column, codes, groups, counts)
-    return extreme_numbers(column, codes, groups, counts, largest=True)
+    return apply
 
 
 def _variance(*, sample: bool, root: bool) -> Callable[[Column, Codes, Groups, Codes], Column]:
@@ -267,8 +252,8 @@ Apply = Callable[[Column, Codes, Groups, Codes], Column]
 SIMPLE: dict[str, Apply] = {
     "sum": _sum,
     "avg": _mean,
-    "min": _min,
-    "max": _max,
+    "min": _extreme(largest=False),
+    "max": _extreme(largest=True),
     "median": _median,
     "stddev_samp": _variance(sample=True, root=True),
     "stddev_pop": _variance(sample=False, root=True),

@@ -1,5 +1,6 @@
 """Decide the type of a column from all of its texts, with evidence."""
 
+import re
 from collections.abc import Collection, Sequence
 from dataclasses import replace
 from functools import lru_cache
@@ -34,6 +35,9 @@ LEAST_FIT = 0.9
 # How many misfits evidence shows, and how many other types.
 MOST_EXAMPLES = 5
 MOST_TRIED = 4
+
+# A second that only leap seconds have.
+_LEAP = re.compile(r":[0-9]{2}:60(?![0-9])")
 
 # So many misfits tell what they are.
 MOST_MISFITS = 100
@@ -249,6 +253,8 @@ def _built(pieces: Sequence[Piece], reading: Reading | None, evidence: Evidence)
         evidence = _counted(evidence, cells, 0 if absent is None else int(absent.sum()))
     if examples:
         evidence = replace(evidence, examples=examples)
+        if reading is not None and reading.type.word in ("datetime", "time") and any(map(_LEAP.search, examples)):
+            evidence = replace(evidence, why=(*evidence.why, "a second of 60 does not fit: leap seconds are not kept"))
     kind = STRING if reading is None else reading.type
     unit = "" if reading is None or reading.unit == PER_CENT else reading.unit
     return Column(kind, cells.values, state, kept=kept, evidence=evidence, description=unit)

@@ -48,7 +48,7 @@ def make_step(name: str, parameters: dict[str, Any]) -> Step:
     try:
         return msgspec.convert(listed(kind, parameters), kind, strict=False)
     except msgspec.ValidationError as error:
-        text, _, path = str(error).partition(" - at `$.")
+        text, _, path = str(error).replace("`bool`", "true or false").partition(" - at `$.")
         field = path.split("`")[0].split("[")[0].split(".")[0]
         if text.startswith("Object missing required field"):
             what = f"the step {name} needs {text.split('`')[1]!r}"

@@ -57,6 +57,8 @@ class Aggregate(Step, frozen=True, tag="aggregate"):
     def apply(self, table: BareTable) -> Change:
         """Aggregate each group."""
         names = chosen(table, self.by) if self.by else []
+        if not names and not self.columns:
+            raise ParameterError("expected a result to calculate or a column to group by, came neither")
         for name in self.columns:
             if name in names:
                 raise ColumnError(f"the name {name!r} would stand twice", remedy="give the result another name")

@@ -5,6 +5,7 @@ from typing import Any
 from comb.profiling.summaries import Summary, summarise
 from comb.tables.bare import BareTable
 from comb.tables.layout import cut_middle, washed
+from comb.tables.origin import MADE
 from comb.tables.reasons import MEANING, REASON_WORDS
 
 LONGEST_VALUE = 40
@@ -38,7 +39,7 @@ def dictionary_bytes(tables: dict[str, BareTable]) -> bytes:
 def _table_lines(name: str, table: BareTable, summaries: list[Summary]) -> list[str]:
     origin = table.origin
     lines = [f"## {name}", ""]
-    lines += [f"{table.row_count:,} rows and {len(table.names)} columns, from `{origin.name}`"]
+    lines += [f"{table.row_count:,} rows and {len(table.names)} columns, from `{origin.name.removeprefix(MADE)}`"]
     if origin.checksum:
         lines[-1] += f" ({origin.size:,} bytes, SHA-256 `{origin.checksum}`)"
     lines += ["", "| Column | Type | Values | Missing | Description |", "|---|---|---|---|---|"]
