@@ -49,15 +49,17 @@ def second_thoughts(column: Column, pieces: Sequence[Piece]) -> Verdict | None:
     evidence = column.evidence
     if evidence is None or evidence.declared or not len(column) or not column.type.numeric:
         return None
-    values = column.array
-    present = values if column.state is None else values[column.state == 0]
-    if not len(present):
-        return None
-    if column.type == INTEGER:
-        return _of_integers(present, evidence)
+    # What is missing counts here too, so that the usual column is not copied for nothing.
+    least, most = column.array.min(), column.array.max()
     if column.type.word == "number":
-        return _of_numbers(column, pieces, evidence)
-    return _of_decimals(present, column, evidence)
+        return None if least > -ROUNDED_FROM and most < ROUNDED_FROM else _of_numbers(column, pieces, evidence)
+    if column.type == INTEGER:
+        return None if least > -LARGEST_COUNT and most < FIRST_COMPACT else _of_integers(_present(column), evidence)
+    return _of_decimals(column, evidence)
+
+
+def _present(column: Column) -> NDArray[Any]:
+    return column.array if column.state is None else column.array[column.state == 0]
 
 
 def _as_text(evidence: Evidence, why: str) -> Verdict:
@@ -69,6 +71,8 @@ def _as_text(evidence: Evidence, why: str) -> Verdict:
 
 
 def _of_integers(values: NDArray[Any], evidence: Evidence) -> Verdict | None:
+    if not len(values):
+        return None
     least, most = int(values.min()), int(values.max())
     if most >= LARGEST_COUNT or least <= -LARGEST_COUNT:
         return _as_text(evidence, "numbers of more than 18 digits count nothing: these are identifiers")
@@ -124,11 +128,13 @@ def _texts_at(pieces: Sequence[Piece], positions: Codes) -> list[str]:
     return found
 
 
-def _of_decimals(values: NDArray[Any], column: Column, evidence: Evidence) -> Verdict | None:
+def _of_decimals(column: Column, evidence: Evidence) -> Verdict | None:
     """Say so where each point could just as well part thousands."""
     if column.type.scale != 3 or evidence.chosen.pattern or evidence.why:
         return None
-    sizes = np.abs(values)
+    sizes = np.abs(_present(column))
+    if not len(sizes):
+        return None
     if int(sizes.min()) < 1000 or int(sizes.max()) >= 1_000_000:
         return None
     other = Candidate(INTEGER, evidence.chosen.fits, evidence.chosen.misfits, "#,##0", doubt=AMBIGUOUS_POINT)

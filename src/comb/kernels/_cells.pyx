@@ -48,6 +48,10 @@ cdef extern from *:
         return value;
     #endif
     }
+    /* Read exactly eight digits that begin here; -1 if they are not all digits. */
+    static inline int64_t comb_next_eight(const uint8_t *at) {
+        return comb_eight_digits(at + 8, 8);
+    }
     #define COMB_PREFETCH(x) __builtin_prefetch(x)
     #else
     #error "the compiled kernels need 128-bit integers"
@@ -56,6 +60,7 @@ cdef extern from *:
     ctypedef unsigned long long wide "comb_wide"
     int COMB_LEADING_ZEROS(uint64_t) nogil
     int64_t comb_eight_digits(const uint8_t *, int) nogil
+    int64_t comb_next_eight(const uint8_t *) nogil
     void COMB_PREFETCH(const void *) nogil
 
 ctypedef fused place:
@@ -77,6 +82,10 @@ cdef enum:
 # So much text is worked on at once by all columns, but never fewer rows than this.
 cdef Py_ssize_t BYTES_AT_ONCE = 250_000
 cdef Py_ssize_t FEWEST_AT_ONCE = 16
+
+# So many rows and columns are turned at once.
+cdef enum:
+    TILE = 32
 
 cdef enum:
     YMD = 1
@@ -483,7 +492,7 @@ cdef inline bint _usual_number(Cell cell, int mark, Number *found) noexcept nogi
     cdef const uint8_t *start
     cdef uint64_t mantissa = 0
     cdef uint8_t digit
-    cdef int64_t power = 0
+    cdef int64_t power = 0, eight
     cdef bint minus
     found.negative = at[0] == 45
     at += found.negative
@@ -505,6 +514,12 @@ cdef inline bint _usual_number(Cell cell, int mark, Number *found) noexcept nogi
         found.mark = mark
         at += 1
         start = at
+        while end - at >= 8:
+            eight = comb_next_eight(at)
+            if eight < 0 or at - start > 16:
+                break
+            mantissa = mantissa * 100_000_000 + <uint64_t> eight
+            at += 8
         while at < end:
             digit = at[0] - 48
             if digit > 9:
@@ -619,11 +634,10 @@ cdef Form _form(str kind, int scale, int mark):
     return form
 
 
-cdef void _numbers(Text *source, const place *begins, const place *ends, Py_ssize_t start, Py_ssize_t stop,
-                   Form *form, Words *given, int64_t *integers, uint8_t *status, Tallied *tallied,
-                   Py_ssize_t ahead) noexcept nogil:
-    """Read some cells of a column as numbers."""
-    cdef Py_ssize_t at
+cdef void _numbers(Text *source, const place *begins, const place *ends, Py_ssize_t stride, Py_ssize_t stop, Form *form,
+                   Words *given, int64_t *integers, uint8_t *status, Tallied *tallied, Py_ssize_t ahead) noexcept nogil:
+    """Read the next cells of a column as numbers."""
+    cdef Py_ssize_t at, begin, end
     cdef Cell raw, cell
     cdef Number number
     cdef int64_t whole = 0
@@ -631,14 +645,15 @@ cdef void _numbers(Text *source, const place *begins, const place *ends, Py_ssiz
     cdef double *reals = <double *> integers
     cdef int found
     cdef bint usual, any_given = given.count > 0
-    for at in range(start, stop):
+    for at in range(stop):
         if at + ahead < stop:
-            COMB_PREFETCH(source.text + begins[at + ahead])
-        raw = _cell(source.text, source.size, source.aside, begins[at], ends[at])
+            COMB_PREFETCH(source.text + begins[(at + ahead) * stride])
+        begin, end = begins[at * stride], ends[at * stride]
+        raw = _cell(source.text, source.size, source.aside, begin, end)
         if not raw.size:
             status[at] = BLANK
             continue
-        if form.kind == AS_INTEGER and not any_given and _short_integer(raw, ends[at] - source.size * (begins[at] >= source.size) >= 8, &whole):
+        if form.kind == AS_INTEGER and not any_given and _short_integer(raw, end - source.size * (begin >= source.size) >= 8, &whole):
             integers[at] = whole
             tallied.whole += 1
             continue
@@ -690,7 +705,7 @@ def read_numbers(const uint8_t[::1] data, const uint8_t[::1] side, const place[:
     _set_words(&given, given_words[0], given_words[1], False)
     if count:
         with nogil:
-            _numbers(&source, &begins[0], &ends[0], 0, count, &form, &given, &integers[0], &status[0], &tallied, AHEAD)
+            _numbers(&source, &begins[0], &ends[0], 1, count, &form, &given, &integers[0], &status[0], &tallied, AHEAD)
     _add_usual(&tallied, mark, total)
     return values.view(np.float64) if kind == "number" else values, states, total
 
@@ -712,7 +727,7 @@ def read_number_columns(const uint8_t[::1] data, const uint8_t[::1] side, const 
     values, status, tally
         As `read_numbers`, a row for each of the columns; numbers as the bits of floats.
     """
-    cdef Py_ssize_t width = columns.shape[0], count = begins.shape[1], at, start, stop, step
+    cdef Py_ssize_t width = columns.shape[0], count = begins.shape[1], at, start, stop, step, stride
     cdef Text source = Text(_start(data), _start(side), data.shape[0])
     cdef Words given
     cdef Form form
@@ -727,16 +742,22 @@ def read_number_columns(const uint8_t[::1] data, const uint8_t[::1] side, const 
         form = _form(forms[at][0], forms[at][1], forms[at][2])
         memcpy(&forms_of[at, 0], &form, sizeof(Form))
     _set_words(&given, given_words[0], given_words[1], False)
-    if count > 1 and (begins.strides[1] != sizeof(int32_t) or ends.strides[1] != sizeof(int32_t)):
-        raise ValueError("expected the places of a column next to each other")
-    step = max(FEWEST_AT_ONCE, BYTES_AT_ONCE * count // max(source.size, 1))
+    stride = begins.strides[1] // <Py_ssize_t> sizeof(int32_t)
+    if count > 1 and begins.strides[1] != ends.strides[1]:
+        raise ValueError("expected begins and ends side by side")
+    # Where the places stand row by row, the rows that are read at once have to stay in the cache.
+    if stride == 1:
+        step = max(FEWEST_AT_ONCE, BYTES_AT_ONCE * count // max(source.size, 1))
+    else:
+        step = TILE
     with nogil:
         start = 0
         while start < count:
             stop = min(count, start + step)
             for at in range(width):
-                _numbers(&source, &begins[columns[at], 0], &ends[columns[at], 0], start, stop, <Form *> &forms_of[at, 0],
-                         &given, &integers[at, 0], &status[at, 0], <Tallied *> &tallied[at, 0], count)
+                _numbers(&source, &begins[columns[at], start], &ends[columns[at], start], stride, stop - start,
+                         <Form *> &forms_of[at, 0], &given, &integers[at, start], &status[at, start],
+                         <Tallied *> &tallied[at, 0], count)
             start = stop
     for at in range(width):
         _add_usual(<Tallied *> &tallied[at, 0], forms[at][2], totals[at])
@@ -862,6 +883,23 @@ def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] 
     return numbers, states, total
 
 
+def turned(const int32_t[:, :] places):
+    """Return places with those of a column next to each other, whatever stood so before."""
+    cdef Py_ssize_t width = places.shape[0], rows = places.shape[1], row, column, first, top = 0
+    found = np.empty((width, rows), np.int32)
+    cdef int32_t[:, ::1] out = found
+    with nogil:
+        while top < rows:
+            first = 0
+            while first < width:
+                for row in range(top, min(rows, top + TILE)):
+                    for column in range(first, min(width, first + TILE)):
+                        out[column, row] = places[column, row]
+                first += TILE
+            top += TILE
+    return found
+
+
 # -- texts -----------------------------------------------------------------------------------
 
 
@@ -890,6 +928,9 @@ cdef inline bint _alike(Cell one, Cell other) noexcept nogil:
 
 cdef enum:
     BATCH = 32
+    # After so many cells the share of distinct ones is looked at.
+    EARLY = 2048
+    LATER = 8192
 
 
 def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
@@ -913,10 +954,12 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
     cdef Cell cells[BATCH]
     cdef uint64_t hashes[BATCH]
     cdef uint64_t mask = 4095, slot, hashed
-    cdef Py_ssize_t distinct = 0, most = <Py_ssize_t> (most_distinct * count), early = 2048, other
+    cdef Py_ssize_t distinct = 0, most = <Py_ssize_t> (most_distinct * count), early = EARLY, other
     cdef uint32_t tag
     cdef bint given_up = False
     cdef int32_t code
+    # The first cells may all differ where a thousand texts take turns.
+    cdef double early_share = (1 + most_distinct) / 2
     codes_array, first_array = np.empty(count, np.int32), np.empty(1024, np.int64)
     slots_array, tags_array = np.zeros(4096, np.int32), np.zeros(4096, np.uint32)
     cdef int32_t[::1] codes = codes_array
@@ -931,9 +974,10 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
             slots_array, tags_array = _grown(slots_array, tags_array, data, side, begins, ends, first, distinct)
             slots, tags = slots_array, tags_array
             mask = slots.shape[0] - 1
-        if distinct > most or (at >= early and distinct > most_distinct * at):
+        if distinct > most or (at >= LATER and distinct > most_distinct * at) or (at >= EARLY and distinct > early_share * at):
             given_up = True
             break
+        early = EARLY if at < EARLY else LATER
         with nogil:
             # Batches until a table has to grow or enough were seen to think again.
             while at < count and 2 * (distinct + BATCH) <= slots.shape[0] and distinct + BATCH <= first.shape[0]:

@@ -72,8 +72,7 @@ cdef Py_ssize_t LONGEST_QUOTED = 256_000_000
 cdef Py_ssize_t FEWEST_ROWS = 1024
 cdef Py_ssize_t MOST_CELLS = 16_000_000
 
-# The places of so many rows are put where they belong at once: in a wide table the columns stand far apart.
-cdef Py_ssize_t NEAR = 32
+# From so many columns on the places stand row by row: written column by column they would lie far apart.
 cdef Py_ssize_t WIDE = 200
 
 cdef enum:
@@ -104,12 +103,16 @@ cdef struct Scan:
     Py_ssize_t end
     Py_ssize_t stop
     bint crosses  # a line end
+    Py_ssize_t inner  # line ends inside the well-formed quoted fields of this record
     bint stray
     bint unclosed
 
 
 cdef class Found:
-    """What `split` found; the places of the cells are arrays of columns by rows."""
+    """What `split` found; the places of the cells are arrays of columns by rows.
+
+    In memory those of wide tables stand row by row; see `comb.kernels._cells.turned`.
+    """
 
     cdef public object begins, ends, side, lines
     cdef public Py_ssize_t rows, after, line_ends
@@ -151,6 +154,25 @@ cdef Py_ssize_t _most_records(const uint8_t *text, Py_ssize_t size) noexcept nog
             few += (text[at] == 10) + (text[at] == 13)
         at = stop
         count += few
+    return count
+
+
+def count_byte(const uint8_t[::1] data, uint8_t wanted, Py_ssize_t stop):
+    """Count a byte before a place; in strips, so that the count of each fits a byte."""
+    cdef Py_ssize_t count = 0, at = 0, strip
+    cdef const uint8_t *text
+    cdef uint8_t few
+    if stop <= 0:
+        return 0
+    text = &data[0]
+    with nogil:
+        while at < stop:
+            strip = min(stop, at + 128)
+            few = 0
+            for at in range(at, strip):
+                few += text[at] == wanted
+            at = strip
+            count += few
     return count
 
 
@@ -261,22 +283,41 @@ cdef inline Py_ssize_t _next(Scan *scan, Py_ssize_t *base, uint64_t *bits) noexc
 
 
 cdef inline Py_ssize_t _closing(Scan *scan, Py_ssize_t start, Py_ssize_t *base, uint64_t *bits) noexcept nogil:
-    """Find the quote that closes a field which holds neither quotes nor line ends; -1 if it is not one."""
-    cdef Py_ssize_t at
+    """Find the quote that closes a well-formed field, and its places; -1 where it needs more care."""
+    cdef const uint8_t *text = scan.text
+    cdef Py_ssize_t at, position = start + 1, kept = scan.side_size, inner = 0
     cdef uint8_t kind
     if start < scan.hopeless_until:
         return -1
+    _next(scan, base, bits)
     while True:
         at = _next(scan, base, bits)
-        if at + 1 >= scan.size:
-            return -1
-        kind = scan.kinds[scan.text[at]]
-        if kind == DELIMITER or at == start:
+        if at + 1 >= scan.size or at - start > LONGEST_QUOTED:
+            break
+        kind = scan.kinds[text[at]]
+        if kind == DELIMITER:
             continue
-        if kind == LINE_END or (scan.escape >= 0 and scan.text[at - 1] == scan.escape):
-            return -1
-        kind = scan.kinds[scan.text[at + 1]]
-        return at if kind == DELIMITER or kind == LINE_END else -1
+        if kind == LINE_END:
+            inner += text[at] == 10 or text[at + 1] != 10
+            continue
+        if scan.escape >= 0 and text[at - 1] == scan.escape:
+            break
+        kind = scan.kinds[text[at + 1]]
+        if kind == QUOTE:
+            _put_aside(scan, position, at + 1)
+            position = at + 2
+            _next(scan, base, bits)
+            continue
+        if kind == ORDINARY:
+            break
+        scan.inner += inner
+        scan.begin, scan.end = start + 1, at
+        if position > start + 1:
+            _put_aside(scan, position, at)
+            scan.begin, scan.end = scan.size + kept, scan.size + scan.side_size
+        return at
+    scan.side_size = kept
+    return -1
 
 
 cdef void _set_kinds(Scan *scan) noexcept nogil:
@@ -321,8 +362,8 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
     cdef int32_t *begin_of
     cdef int32_t *end_of
     cdef int32_t[:, ::1] begins, ends
-    cdef int32_t[::1] near_begins, near_ends
-    cdef Py_ssize_t put = 0, row_step, column_step
+    cdef Py_ssize_t row_step, column_step
+    cdef bint by_rows = width >= WIDE
     cdef int32_t[::1] lines
     cdef uint8_t[::1] side
     cdef const uint8_t *text
@@ -338,21 +379,19 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
         capacity = _most_records(scan.text, size)
     capacity = min(capacity, max(MOST_CELLS // width, size // width + FEWEST_ROWS))
     capacity = stop_row = min(capacity, most)
-    begins, ends = np.empty((width, capacity), np.int32), np.empty((width, capacity), np.int32)
+    shape = (capacity, width) if by_rows else (width, capacity)
+    begins, ends = np.empty(shape, np.int32), np.empty(shape, np.int32)
     lines, side = np.empty(capacity, np.int32), np.empty(size + 1, np.uint8)
     scan.side = &side[0]
-    near_begins, near_ends = np.empty(NEAR * width, np.int32), np.empty(NEAR * width, np.int32)
-    if width >= WIDE:
-        begin_of, end_of = &near_begins[0], &near_ends[0]
-        row_step, column_step = width, 1
-    else:
-        begin_of, end_of = &begins[0, 0], &ends[0, 0]
-        row_step, column_step = 1, capacity
+    begin_of, end_of = &begins[0, 0], &ends[0, 0]
+    row_step = width if by_rows else 1
+    column_step = 1 if by_rows else capacity
     with nogil:
         while position < size and row < stop_row:
             start = position
             count = 0
             crosses = False
+            scan.inner = 0
             while True:
                 outcome = FOUND
                 # The short way: from one byte that matters to the next.
@@ -361,10 +400,9 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
                     plain = stop < size and scan.kinds[text[stop]] != QUOTE
                     begin, end = position, stop
                 else:
-                    end = _closing(&scan, position, &base, &bits)
-                    plain = end >= 0
+                    plain = _closing(&scan, position, &base, &bits) >= 0
                     if plain:
-                        begin, stop = position + 1, _next(&scan, &base, &bits)
+                        begin, end, stop = scan.begin, scan.end, _next(&scan, &base, &bits)
                 if not plain:
                     outcome = _field(&scan, position)
                     if outcome != FOUND:
@@ -379,8 +417,8 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
                             if scan.stray:
                                 found.stray.append(line)
                 if count < width:
-                    begin_of[(row - put) * row_step + count * column_step] = <int32_t> begin
-                    end_of[(row - put) * row_step + count * column_step] = <int32_t> end
+                    begin_of[row * row_step + count * column_step] = <int32_t> begin
+                    end_of[row * row_step + count * column_step] = <int32_t> end
                 else:
                     with gil:
                         found.surplus.append((row, begin, end))
@@ -410,31 +448,22 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
             else:
                 if count < width:
                     for column in range(count, width):
-                        begin_of[(row - put) * row_step + column * column_step] = 0
-                        end_of[(row - put) * row_step + column * column_step] = 0
+                        begin_of[row * row_step + column * column_step] = 0
+                        end_of[row * row_step + column * column_step] = 0
                     with gil:
                         found.short.append((row, count))
                 row += 1
-                if row == put + NEAR and width >= WIDE:
-                    _put(begin_of, &begins[0, put], NEAR, width, capacity)
-                    _put(end_of, &ends[0, put], NEAR, width, capacity)
-                    put = row
-            line += _count_line_ends(text, start, position) if crosses else 1
-        if row > put and width >= WIDE:
-            _put(begin_of, &begins[0, put], row - put, width, capacity)
-            _put(end_of, &ends[0, put], row - put, width, capacity)
-    found.begins, found.ends = np.asarray(begins)[:, :row], np.asarray(ends)[:, :row]
+            if crosses or (scan.inner and at_end):
+                line += _count_line_ends(text, start, position)
+            else:
+                line += 1 + scan.inner
+    found.begins, found.ends = np.asarray(begins), np.asarray(ends)
+    if by_rows:
+        found.begins, found.ends = found.begins.T, found.ends.T
+    found.begins, found.ends = found.begins[:, :row], found.ends[:, :row]
     found.lines, found.side = np.asarray(lines)[:row], np.asarray(side)[: scan.side_size]
     found.rows, found.after, found.line_ends = row, position, line
     return found
-
-
-cdef void _put(const int32_t *near, int32_t *far, Py_ssize_t rows, Py_ssize_t width, Py_ssize_t capacity) noexcept nogil:
-    """Put places that stand row by row where they stand column by column."""
-    cdef Py_ssize_t row, column
-    for column in range(width):
-        for row in range(rows):
-            far[column * capacity + row] = near[row * width + column]
 
 
 cdef _forget(Found found, Py_ssize_t row, Py_ssize_t line):

@@ -21,7 +21,7 @@ from comb.kernels.structure import LINE_END_BYTES, Records, split_records
 from comb.kernels.tally import IS_BLANK, Kinds, Tally, Words
 
 # Above this share of distinct texts, codes cost more than they save.
-MOST_DISTINCT_SHARE = 0.7
+MOST_DISTINCT_SHARE = 0.4
 
 # With a larger share of cells that the quick way does not read, a column is better taken as text.
 MOST_UNUSUAL_SHARE = 0.25
@@ -327,6 +327,8 @@ class PlaceBlock:
         return self
 
     def _column(self, column: int) -> Cells:
+        if self._begins.strides[0] < self._begins.strides[1]:
+            self._begins, self._ends = self._cells.turned(self._begins), self._cells.turned(self._ends)
         return Cells(self._data, self._side, self._begins[column], self._ends[column])
 
     def text(self, column: int) -> tuple[Packed, NDArray[Any] | None]:
@@ -337,12 +339,13 @@ class PlaceBlock:
 
     def values(self, column: int, form: CellForm, words: Words) -> Values | None:
         """Return a column as numbers or dates; None where texts are the better way."""
-        cells = self._column(column)
         if column in self._read:
             values, status, tally, usual = self._read.pop(column)
             if usual:
                 return Values(values, status, tally, NO_ROWS, NO_TEXTS)
+            cells = Cells(self._data, self._side, self._begins[column], self._ends[column])
         else:
+            cells = self._column(column)
             values, status, tally = read_cells(self._cells, cells, form, words)
         unusual = np.flatnonzero(status >= MARKED)
         if not len(unusual):

@@ -131,6 +131,15 @@ def check_text(data: bytes) -> tuple[bool, int, int]:
     return True, sum(text.count(chr(code)) for code in coding.CONTROLS), len(text)
 
 
+def count_byte(data: bytes, wanted: int, stop: int) -> int:
+    """Count a byte before a place.
+
+    >>> count_byte(b'"a","b', ord('"'), 4)
+    2
+    """
+    return int(_split.count_byte(data, wanted, stop)) if COMPILED else data.count(wanted, 0, stop)
+
+
 def tally(texts: Packed, counts: NDArray[np.int64] | None, words: Words) -> tuple[Tally, Kinds]:
     """Count what texts could be; see `comb.kernels.tally.tally`."""
     if COMPILED:

@@ -11,10 +11,10 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Generic, Protocol, TypeVar
 
-import numpy as np
+from comb.kernels import chosen
 
 # Large enough that the work outweighs the handing out, small enough for the caches.
-RUN_BYTES = 1_500_000
+RUN_BYTES = 2_500_000
 
 # The last run holds so many lines, so that notes below the table stand in one run, gaps and all.
 LAST_LINES = 64
@@ -53,8 +53,10 @@ class HasEnd(Protocol):
 Result = TypeVar("Result", bound=HasEnd)
 
 
-def cut(data: bytes, quote: bytes) -> int:
+def cut(data: bytes, quote: bytes, *, odd: bool = False) -> int:
     """Return where the last whole record ends, by the number of quotes; 0 if none does.
+
+    `odd` says that an odd number of quotes stands before the data, in the record it begins with.
 
     >>> cut(b'a,b\\n1,"x\\ny"\\n2,"z\\n', b'"')
     12
@@ -62,7 +64,7 @@ def cut(data: bytes, quote: bytes) -> int:
     end = _line_end(data, len(data))
     if not quote:
         return end
-    even = np.count_nonzero(np.frombuffer(data, np.uint8, end) == quote[0]) % 2 == 0
+    even = (chosen.count_byte(data, quote[0], end) + odd) % 2 == 0
     for _ in range(MOST_TRIES):
         if even or not end:
             return end
@@ -89,14 +91,17 @@ def runs(read: Callable[[int], bytes], quote: bytes, size: int = RUN_BYTES) -> I
     held: deque[Run] = deque()
     lines = 0
     while chunk := read(wanted):
-        data = rest + chunk
-        end = cut(data, quote)
-        # A record larger than a run: read ever more, so that the copying stays in proportion.
-        wanted = size if end else len(data)
-        rest = data[end:]
+        end = cut(chunk, quote, odd=bool(quote) and rest.count(quote) % 2 == 1)
         if end:
-            held.append(Run(start, data[:end], last=False))
-            start += end
+            # Joined at once: each byte is copied once.
+            held.append(Run(start, b"".join((rest, memoryview(chunk)[:end])), last=False))
+            start += len(rest) + end
+            rest, wanted = chunk[end:], size
+        else:
+            # A record larger than a run: read ever more, so that the copying stays in proportion.
+            rest += chunk
+            wanted = len(rest)
+        if end:
             lines = lines + _lines(held[-1].data) if len(held) > 1 else 0
             while lines >= LAST_LINES:
                 yield held.popleft()
