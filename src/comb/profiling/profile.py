@@ -7,6 +7,7 @@ from comb.profiling import duplicates, missing, texts, types
 from comb.profiling.finding import Finding, Findings
 from comb.profiling.summaries import Summary, summarise
 from comb.tables.bare import BareTable
+from comb.tables.text import Text
 
 # Everything that is looked for, in the order in which it is told and mended.
 FINDERS: tuple[Callable[[BareTable], Findings], ...] = (
@@ -65,6 +66,17 @@ def profile(table: BareTable) -> Profile:
     Profile
         Cost: a few passes over every column, and one grouping of whole rows.
     """
+    sentence, table = table.sentence(), _coded(table)
     summaries = tuple(summarise(name, column) for name, column in table.columns.items())
     findings = tuple(finding for finder in FINDERS for finding in finder(table))
-    return Profile(table.sentence(), summaries, findings)
+    return Profile(sentence, summaries, findings)
+
+
+def _coded(table: BareTable) -> BareTable:
+    """Number equal texts once, for all that follows."""
+    return table.derive(
+        {
+            name: column.replace(values=column.text.with_codes()) if isinstance(column.values, Text) else column
+            for name, column in table.columns.items()
+        }
+    )

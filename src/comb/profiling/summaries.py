@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from comb.expressions.arithmetic import as_floats
+from comb.inference.words import KNOWN_WORDS
 from comb.kernels import chosen
 from comb.kernels.coding import Codes, distinct_count
 from comb.tables.column import Column
@@ -93,7 +94,7 @@ def _of_texts(name: str, column: Column, missing: dict[str, int]) -> Summary:
     text = column.text
     first, codes = chosen.encode(text.packed()) if text.codes is None else (np.arange(text.item_count), text.codes)
     counts = np.bincount(codes[column.present], minlength=len(first))
-    _, lengths = chosen.traits(text.packed(), ())
+    _, lengths = text.traits(KNOWN_WORDS)
     used = lengths[first][counts > 0]
     details = {"commonest": _commonest(text, first, counts), "shortest": int(used.min()), "longest": int(used.max())}
     return Summary(name, str(column.type), len(column), missing, len(used), details)

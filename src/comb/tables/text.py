@@ -35,13 +35,14 @@ class Text:
         For each cell the item it shows.
     """
 
-    __slots__ = ("_items", "buffer", "codes", "offsets")
+    __slots__ = ("_items", "_traits", "buffer", "codes", "offsets")
 
     def __init__(self, buffer: NDArray[np.uint8], offsets: Codes, codes: Codes | None = None) -> None:
         self.buffer = _read_only(buffer)
         self.offsets = _read_only(offsets)
         self.codes = None if codes is None else _read_only(codes)
         self._items: list[str] | None = None
+        self._traits: tuple[Sequence[str], NDArray[np.uint8], NDArray[np.int64]] | None = None
 
     @classmethod
     def from_items(cls, items: Sequence[str], codes: Codes | None = None) -> "Text":
@@ -113,6 +114,19 @@ class Text:
             return self.items(), self.codes
         first, codes = chosen.encode(self.packed())
         return chosen.take(self.packed(), first).strings(), codes
+
+    def traits(self, known: Sequence[str]) -> tuple[NDArray[np.uint8], NDArray[np.int64]]:
+        """Return what is to be noticed about the stored items, and their lengths; found once and kept."""
+        if self._traits is None or self._traits[0] is not known:
+            self._traits = (known, *chosen.traits(self.packed(), known))
+        return self._traits[1:]
+
+    def with_codes(self) -> "Text":
+        """Return the same texts, each distinct one stored once."""
+        if self.codes is not None:
+            return self
+        first, codes = chosen.encode(self.packed())
+        return Text(*chosen.take(self.packed(), first), codes)
 
     def numbers(self) -> NDArray[Any]:
         """Return for every cell a number that is the same for equal texts."""
