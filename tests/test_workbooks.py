@@ -418,6 +418,7 @@ def test_what_opendocument_has_of_its_own(tmp_path: Path) -> None:
         "moment": 'office:value-type="date" office:date-value="2025-05-01T06:30:00"',
         "clock": 'office:value-type="time" office:time-value="PT06H30M00S"',
         "long": 'office:value-type="time" office:time-value="PT30H00M00.5S"',
+        "days": 'office:value-type="time" office:time-value="-P1DT6H"',
         "fed": 'office:value-type="boolean" office:boolean-value="true"',
         "sum": 'office:value-type="float" office:value="7" table:formula="of:=[.A2]+4"',
         "bad": 'office:value-type="string" calcext:value-type="error"',
@@ -440,7 +441,8 @@ def test_what_opendocument_has_of_its_own(tmp_path: Path) -> None:
     assert first == {
         "count": 3, "share": 0.125, "price": 19.9, "day": datetime.date(2025, 5, 1),
         "moment": datetime.datetime(2025, 5, 1, 6, 30), "clock": datetime.time(6, 30),
-        "long": datetime.timedelta(hours=30, seconds=0.5), "fed": True, "sum": 7, "bad": None, "note": "two  spaces\nlines",
+        "long": datetime.timedelta(hours=30, seconds=0.5),
+        "days": -datetime.timedelta(days=1, hours=6), "fed": True, "sum": 7, "bad": None, "note": "two  spaces\nlines",
         "hidden": False,
     }  # fmt: skip
     assert (table["share"].description, table["price"].description) == ("%", "EUR")

@@ -6,7 +6,7 @@ from comb.cli.commands import Wanted, inspect_command, profile_command, run_comm
 from comb.cli.terminal import Terminal
 from comb.demo.files import DEMO_FILES, demo_bytes
 from comb.errors import WriteError
-from comb.interface.making import load, load_all
+from comb.interface.making import load
 from comb.interface.table import Table
 from comb.tables.layout import Ask, Line, Span, lay_out
 from comb.writing.atomic import check_file_free, write_file
@@ -18,6 +18,7 @@ GUIDE = (
     ("harvest.xlsx", "a workbook laid out for people: try comb inspect on it"),
     ("scales.jsonl", "readings as a logger sends them, one line broken"),
     ("apiaries.csv", "where the apiaries lie, three of them spelled otherwise"),
+    ("*-truth.json", "what is planted in these three"),
     ("tidy/inspections.csv", "the tidy table"),
     ("tidy/inspections.csv-metadata.json", "its columns and types, as CSV on the Web"),
     ("tidy/inspections-cells.csv", "why each missing cell is missing"),
@@ -46,10 +47,14 @@ def run_demo(folder: str, *, overwrite: bool) -> None:
     book, scales, apiaries = (str(place / name) for name in ("harvest.xlsx", "scales.jsonl", "apiaries.csv"))
     _chapter(screen, "A workbook laid out for people.", f"comb inspect {book}")
     inspect_command((book,), {}, screen=screen)
-    _chapter(screen, "Its seasons as one table, months to rows.", "load(..., table='Harvest!*').to_long(...)")
-    seasons = load_all(book)
-    tall = [_tall(table, name) for name, table in seasons.items() if " 2025" in " ".join(table.names)]
-    screen.lines(_shown(tall[0].append_tables(*tall[1:]), screen.width))
+    _chapter(
+        screen,
+        "Its seasons as one table, months to rows.",
+        "load(..., table='Harvest*').to_long('April:September', ...)",
+    )
+    seasons = load(book, table="Harvest*").rename({"table": "season"})
+    tall = seasons.to_long("April:September", heading_column="month", value_column="kg", keep_missing=False)
+    screen.lines(_shown(tall, screen.width))
     _chapter(
         screen,
         "Readings as a logger sends them; their visits are a table of their own.",
@@ -63,12 +68,6 @@ def run_demo(folder: str, *, overwrite: bool) -> None:
     screen.lines(_shown(looked_up.count("region", across="queen"), screen.width))
     _chapter(screen, f"What is where in {place}", "")
     screen.lines([[Span(f"  {name:<36}"), Span(what, "dim")] for name, what in GUIDE])
-
-
-def _tall(table: Table, name: str) -> Table:
-    """Return a season with a row for each colony and month."""
-    months = [title for title in table.names if " 2025 " in title]
-    return table.to_long(months, heading_column="month", value_column="kg", keep_missing=False)
 
 
 def _shown(table: Table, width: int) -> list[Line]:

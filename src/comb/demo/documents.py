@@ -108,10 +108,42 @@ def _sum(sheet: object, row: int, column: int, area: tuple[int, int, int, int], 
     write(row, column, f"=SUM({first}:{last})", form, round(value, 1))
 
 
-def scales_jsonl() -> bytes:
-    """Write the readings of the scales under the colonies, as the loggers send them."""
+def harvest_truth() -> dict[str, object]:
+    """Tell what the workbook holds: its tables, what is left out of them, and every weight."""
+    last = 4 + len(COLONIES)
+    tables = [
+        {
+            "range": f"Harvest!{left}3:{right}{last + 1}", "season": season, "total_row": last + 1,
+            "total_column": right, "hidden_rows": [9],
+        }
+        for season, left, right in zip(SEASONS, "BH", "FL", strict=True)
+    ]  # fmt: skip
+    weights = [
+        [season, colony, month, weight]
+        for season, months in SEASONS.items()
+        for colony, row in harvest(season)
+        for month, weight in zip(months, row, strict=True)
+    ]
+    sheets = [{"range": f"Keepers!A1:E{len(KEEPERS) + 1}"}, {"range": "Lists!A1:A4", "hidden": True}]
+    return {"title": TITLE, "note": FOOTNOTE, "tables": [*tables, *sheets], "weights": weights}
+
+
+def apiaries_truth() -> dict[str, object]:
+    """Tell which apiaries are spelled otherwise than in the inspections."""
+    return {"spelled_otherwise": SPELLED_OTHERWISE}
+
+
+def scales() -> tuple[bytes, dict[str, list[int]]]:
+    """Write the readings of the scales under the colonies, as the loggers send them, and tell what is odd in them.
+
+    Returns
+    -------
+    lines, truth
+        By what is odd, the numbers of the lines.
+    """
     dice = Random(SEED)
     lines = []
+    odd: dict[str, list[int]] = {"broken": [118], "overload": [], "without_air": [], "hour_is_null": [], "visits": []}
     for number in range(READINGS):
         moment = FIRST_READING + datetime.timedelta(hours=3 * (number // 4))
         colony = COLONIES[number % 4]
@@ -130,10 +162,14 @@ def scales_jsonl() -> bytes:
         }
         if dice.random() < 0.04:
             record["weight_kg"] = "overload"
+            odd["overload"].append(number + 1)
         if dice.random() < 0.05:
             del record["air"]
+            odd["without_air"].append(number + 1)
         if dice.random() < 0.03:
             record["hour"] = None
+            odd["hour_is_null"].append(number + 1)
+        odd["visits"] += [number + 1 for _ in record["visits"]]  # type: ignore[attr-defined]
         line = json.dumps(record)
-        lines.append(line[: len(line) // 2] if number == 117 else line)
-    return ("\n".join(lines) + "\n").encode()
+        lines.append(line[: len(line) // 2] if number + 1 in odd["broken"] else line)
+    return ("\n".join(lines) + "\n").encode(), odd

@@ -2,7 +2,10 @@
 
 from importlib.resources import files
 
-DEMO_FILES = ("inspections.csv", "inspections-truth.json", "plan.yaml", "harvest.xlsx", "scales.jsonl", "apiaries.csv")
+DEMO_FILES = (
+    "inspections.csv", "inspections-truth.json", "plan.yaml", "harvest.xlsx", "harvest-truth.json", "scales.jsonl",
+    "scales-truth.json", "apiaries.csv", "apiaries-truth.json",
+)  # fmt: skip
 
 
 def demo_bytes(name: str) -> bytes:

@@ -18,7 +18,7 @@ from pathlib import Path
 from random import Random
 from typing import TypeVar
 
-from comb.demo.documents import apiaries_csv, harvest_xlsx, scales_jsonl
+from comb.demo.documents import apiaries_csv, apiaries_truth, harvest_truth, harvest_xlsx, scales
 
 SEED = 20250301
 
@@ -224,8 +224,16 @@ def files() -> Iterator[tuple[str, bytes]]:
     lines = ",\n".join(json.dumps(defect) for defect in truth(visits))
     yield "inspections-truth.json", f"[\n{lines}\n]\n".encode()
     yield "harvest.xlsx", harvest_xlsx()
-    yield "scales.jsonl", scales_jsonl()
+    yield "harvest-truth.json", _told(harvest_truth())
+    readings, odd = scales()
+    yield "scales.jsonl", readings
+    yield "scales-truth.json", _told(odd)
     yield "apiaries.csv", apiaries_csv()
+    yield "apiaries-truth.json", _told(apiaries_truth())
+
+
+def _told(truth: object) -> bytes:
+    return (json.dumps(truth) + "\n").encode()
 
 
 if __name__ == "__main__":

@@ -60,6 +60,8 @@ class Made:
     notes, titles : list of str
     told : list of str
         What else is said of it when it is inspected.
+    headings : dict of str to str
+        What a wider heading says above a column; the name of the column begins with it.
     reading : dict
         How it was read, for the origin.
     """
@@ -71,6 +73,7 @@ class Made:
     notes: list[str] = field(default_factory=list)
     titles: list[str] = field(default_factory=list)
     told: list[str] = field(default_factory=list)
+    headings: dict[str, str] = field(default_factory=dict)
     reading: dict[str, Any] = field(default_factory=dict)
 
 
@@ -231,29 +234,85 @@ def not_known(names: Sequence[str], asked: Asked) -> list[str]:
     return [f"not in the schema, and left out: {listing(left)}"] if left else []
 
 
-def stacked(made: Sequence[Made], names: Sequence[str], where: str) -> tuple[dict[str, Column], str]:
+def stacked(made: Sequence[Made], names: Sequence[str], where: str) -> tuple[dict[str, Column], list[str]]:
     """Put tables of one shape below each other, after a column that names each.
+
+    Tables that differ only in what stands under one wide heading each, as seasons side by side
+    do, are named by that heading; a column that some of them lack is absent there.
 
     Returns
     -------
-    columns, name
-        The columns, and the name of the one that was added.
+    columns, notes
     """
     first = list(made[0].columns)
-    for one, name in zip(made[1:], names[1:], strict=True):
-        if list(one.columns) != first:
+    parts, notes = [one.columns for one in made], []
+    other = next((at for at, part in enumerate(parts) if list(part) != first), None)
+    if other is not None:
+        under = _under_headings(made)
+        if under is None:
             raise ContentError(
-                f"expected the columns of {names[0]}, {listing(first)}; {name} has {listing(list(one.columns))}",
+                f"expected the columns of {names[0]}, {listing(first)}; "
+                f"{names[other]} has {listing(list(parts[other]))}",
                 where=where,
                 remedy="tables that are read as one need the same columns; load them one by one",
             )
-    columns = {name: _below([one.columns[name] for one in made]) for name in first}
+        names, parts = under
+        notes = _lacking_told(names, parts)
+    counts = [len(one.lines) for one in made]
+    columns = {
+        name: _below([part.get(name) or _absent(rows) for part, rows in zip(parts, counts, strict=True)])
+        for name in _in_order(parts)
+    }
     title = "table"
     while title in columns:
         title += "_"
-    counts = [len(one.lines) for one in made]
     labels = Text.from_items(list(names), np.repeat(np.arange(len(names)), counts).astype(np.int32))
-    return {title: Column(STRING, labels), **columns}, title
+    told = f"{len(made)} tables below each other; column {title} names each"
+    return {title: Column(STRING, labels), **columns}, [told, *notes]
+
+
+def _under_headings(made: Sequence[Made]) -> tuple[list[str], list[dict[str, Column]]] | None:
+    """Return the one heading of each table, and its columns named without it; None where that is not so."""
+    headings = [set(one.headings.values()) for one in made]
+    names = [heading for one in headings for heading in one]
+    if any(len(one) != 1 for one in headings) or len(set(names)) < len(names):
+        return None
+    parts = []
+    for one, heading in zip(made, names, strict=True):
+        named = [(name.removeprefix(heading).strip() if name in one.headings else name) for name in one.columns]
+        if len(set(named)) < len(named):
+            return None
+        parts.append(dict(zip(named, one.columns.values(), strict=True)))
+    shared = [set(one.columns) - set(one.headings) for one in made]
+    return (names, parts) if set.intersection(*shared) else None
+
+
+def _in_order(parts: Sequence[Mapping[str, Column]]) -> list[str]:
+    """Return the names of all parts; one that only a later part has stands after the name it follows there.
+
+    >>> _in_order([{"a": 0, "b": 0, "z": 0}, {"a": 0, "c": 0, "z": 0}])
+    ['a', 'b', 'c', 'z']
+    """
+    found = list(parts[0])
+    for part in parts[1:]:
+        names = list(part)
+        for at in reversed(range(len(names))):
+            if names[at] not in found:
+                after = [found.index(later) for later in names[at + 1 :] if later in found]
+                found.insert(min(after, default=len(found)), names[at])
+    return found
+
+
+def _lacking_told(names: Sequence[str], parts: Sequence[Mapping[str, Column]]) -> list[str]:
+    everything = _in_order(parts)
+    lacking = {
+        name: [title for title in everything if title not in part] for name, part in zip(names, parts, strict=True)
+    }
+    return [f"{name} has no {listing(titles)}: absent" for name, titles in lacking.items() if titles]
+
+
+def _absent(rows: int) -> Column:
+    return Column(STRING, Text.from_items([""], np.zeros(rows, np.int32)), np.full(rows, Reason.ABSENT, np.uint8))
 
 
 def _below(parts: list[Column]) -> Column:

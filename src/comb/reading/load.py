@@ -609,8 +609,8 @@ def _document_table(source: Source, tables: list[tuple[_Held, Inner]], notes: li
     names = [f"{read.name}, {inner.name}" if len(reads) > 1 else inner.name for read, inner in tables]
     columns = made[0].columns
     if several:
-        columns, added = stacked(made, names, first.name)
-        notes = [f"{len(made)} tables below each other; column {added} names each", *notes]
+        columns, told = stacked(made, names, first.name)
+        notes = [*told, *notes]
     # What there is besides comes last, where the sentence over the table shows it.
     of_each = [
         f"{name}: {note}" if several else note for one, name in zip(made, names, strict=True) for note in one.notes

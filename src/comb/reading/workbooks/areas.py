@@ -39,6 +39,8 @@ class Area:
     columns : list of int
     names : list of str
         Of the columns, before they are made unique.
+    headings : list of str
+        What stands above the own name of each column, where a header has several lines; a name begins with it.
     titles, notes : list of str
         Texts above and below.
     totals : dict of int to str
@@ -56,6 +58,7 @@ class Area:
     body: Codes
     columns: list[int]
     names: list[str]
+    headings: list[str]
     titles: list[str] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     totals: dict[int, str] = field(default_factory=dict)
@@ -227,18 +230,19 @@ def read_area(grid: Grid, block: Range, header: int | None = None) -> Area:
         notes += [text for text in grid.texts(rows[-1], block.left, block.right) if text]
         rows = rows[:-1]
     head = rows[:lines]
-    names = _names(grid, head, columns)
+    parts = _names(grid, head, columns)
     after = rows[lines : lines + 1]
     below = [grid.texts(row, block.left, block.right) for row in after]
     units = after if lines and below and len(rows) > lines + 1 and are_units(below[0]) else []
     body = np.array(rows[lines + len(units) :], np.int64)
     blank_columns = [at for at in columns if not filled[:, at - block.left].any()]
-    names = [name for at, name in zip(columns, names, strict=True) if at not in blank_columns]
+    parts = [part for at, part in zip(columns, parts, strict=True) if at not in blank_columns]
+    names, headings = [_joined_words(part) for part in parts], [_joined_words(part[:-1]) for part in parts]
     columns = [at for at in columns if at not in blank_columns]
     last = rows[-1] if rows else block.bottom
     area = Area(
         Range(rows[0] if rows else block.top, block.left, last, block.right), head, units, body, columns, names,
-        titles, list(reversed(notes)),
+        headings, titles, list(reversed(notes)),
     )  # fmt: skip
     area.blank_rows, area.blank_columns = [row for row in blank_rows if row < last], blank_columns
     area.totals = totals_among_rows(grid, body, columns)
@@ -308,15 +312,19 @@ def _is_upper(grid: Grid, row: int, records: list[list[str]], at: int) -> bool:
     return merged or all(under)
 
 
-def _names(grid: Grid, head: list[int], columns: list[int]) -> list[str]:
-    """Make one name for each column of the lines of a header; merged headings spread over their columns."""
+def _names(grid: Grid, head: list[int], columns: list[int]) -> list[list[str]]:
+    """Return the parts of the name of each column, a line of the header each; merged headings spread over columns."""
     parts: list[list[str]] = [[] for _ in columns]
     for line, row in enumerate(head):
         spread = _spread(grid, row, columns, upper=line + 1 < len(head))
         for at, text in enumerate(spread):
             if text and (not parts[at] or parts[at][-1] != text):
                 parts[at].append(text)
-    return [" ".join(" ".join(part).split()) for part in parts]
+    return parts
+
+
+def _joined_words(parts: list[str]) -> str:
+    return " ".join(" ".join(parts).split())
 
 
 def _spread(grid: Grid, row: int, columns: list[int], *, upper: bool) -> list[str]:

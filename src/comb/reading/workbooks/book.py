@@ -215,6 +215,8 @@ def _made(grid: Grid, area: Area, asked: Asked, *, plain: bool) -> Made:
         {name: f"{grid.sheet.name}!{letter}{{}}" for name, letter in letters.items()},
         titles=[*area.titles, *area.notes],
     )
+    above = {titles[column]: heading for column, heading in zip(area.columns, area.headings, strict=True) if heading}
+    made.headings = {name: heading for name, heading in above.items() if name in made.columns}
     made.notes = _notes(grid, area, asked, body, letters)
     header = [int(grid.rows[row]) + 1 for row in area.header]
     made.told = [f"header in {_listed('row', header)}" if header else "without a header"]

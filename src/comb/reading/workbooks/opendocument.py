@@ -16,7 +16,9 @@ MOST_REPEATED = 100_000
 
 _ERROR_TEXT = re.compile(r"#(?:N/A|NAME\?|REF!|VALUE!|DIV/0!|NUM!|NULL!)|Err:[0-9]{3}")
 _SUM = re.compile(r"of:=(?:SUM|SUBTOTAL|AGGREGATE)\(.*\)", re.IGNORECASE | re.DOTALL)
-_DURATION = re.compile(r"(-?)PT(?:([0-9]+)H)?(?:([0-9]+)M)?(?:([0-9]+)(?:[.,]([0-9]+))?S)?")
+_DURATION = re.compile(
+    r"(-?)P(?=T?[0-9])(?:([0-9]+)D)?(?:T(?:([0-9]+)H)?(?:([0-9]+)M)?(?:([0-9]+)(?:[.,]([0-9]+))?S)?)?"
+)
 
 
 class _Content:
@@ -171,9 +173,9 @@ def _read_time(text: str) -> tuple[int, float, None]:
     match = _DURATION.fullmatch(text)
     if match is None:
         raise ValueError(text)
-    hours, minutes, seconds = (int(match[at] or 0) for at in (2, 3, 4))
-    fraction = int((match[5] or "0").ljust(6, "0")[:6])
-    micro = ((hours * 60 + minutes) * 60 + seconds) * 1_000_000 + fraction
+    days, hours, minutes, seconds = (int(match[at] or 0) for at in (2, 3, 4, 5))
+    fraction = int((match[6] or "0").ljust(6, "0")[:6])
+    micro = (((days * 24 + hours) * 60 + minutes) * 60 + seconds) * 1_000_000 + fraction
     kind = CellKind.TIME if micro < MICROSECONDS_A_DAY and not match[1] else CellKind.DURATION
     return kind, float(-micro if match[1] else micro), None
 
