@@ -8,21 +8,12 @@ from typing import Any
 import pytest
 
 import comb
-from comb.demo.make import files
 from test_workbooks import book, grid
 
 
 def truth_of(folder: Path, name: str) -> dict[str, Any]:
     told: dict[str, Any] = json.loads((folder / f"{name}-truth.json").read_text())
     return told
-
-
-def test_the_files_are_those_that_the_script_makes(demo: Path) -> None:
-    made = dict(files())
-    assert all((demo / name).read_bytes() == data for name, data in made.items() if not name.endswith(".xlsx"))
-    (demo / "again.xlsx").write_bytes(made["harvest.xlsx"])
-    again = comb.load_all(demo / "again.xlsx")
-    assert all(table.equals(again[name]) for name, table in comb.load_all(demo / "harvest.xlsx").items())
 
 
 def test_the_seasons_side_by_side_become_one_long_table(demo: Path) -> None:

@@ -16,7 +16,7 @@ from test_inference import infer
 
 CODES = {
     "missing.blank", "missing.marker", "missing.sentinel", "duplicate.rows", "duplicate.key", "text.spaces",
-    "text.case", "type.unreadable", "type.leading_zeros", "column.constant",
+    "text.case", "type.unreadable", "type.leading_zeros", "type.mixed_dates", "column.constant",
 }  # fmt: skip
 
 
@@ -46,7 +46,7 @@ def test_remedies_mend_what_they_are_for(inspections: comb.Table) -> None:
     assert left == {
         ("type.unreadable", "inspected_on"), ("type.unreadable", "brood_frames"), ("type.leading_zeros", "colony"),
         ("missing.marker", "mites"), ("missing.blank", "keeper"), ("missing.blank", "brood_frames"),
-        ("missing.blank", "notes"),
+        ("missing.blank", "notes"), ("type.mixed_dates", "inspected_on"),
     }  # fmt: skip
 
 

@@ -16,7 +16,7 @@ from comb.profiling.summaries import Summary
 from comb.reading.inspection import ColumnReading, Inspection, TableReading
 from comb.steps.accounting import Entry
 from comb.steps.base import Step
-from comb.tables.evidence import Candidate
+from comb.tables.evidence import PROPOSED, Candidate
 from comb.tables.layout import Line, Span, washed
 from comb.tables.origin import MADE
 from comb.tables.types import STRING
@@ -110,7 +110,8 @@ def _short_evidence(column: ColumnReading) -> str:
         parts[-1] += ", ".join(map(repr, evidence.examples[:3]))
     elif chosen.type.word != "string":
         parts.append(f"all {chosen.fits:,} fit")
-    return "; ".join([*parts, *evidence.why[:1]])
+    proposed = [f"could be a {one.type}" for one in evidence.tried if one.doubt.startswith(PROPOSED)]
+    return "; ".join([*parts, *evidence.why[:1], *proposed])
 
 
 def column_view(inspection: Inspection, name: str) -> list[Line]:
@@ -184,7 +185,7 @@ def finding_lines(finding: Finding) -> list[Line]:
     where = []
     if len(finding.examples) > 1:
         where.append("for instance " + ", ".join(map(washed, finding.examples[:3])))
-    if 0 < len(finding.rows) < 2 * MOST_ROWS_TOLD:
+    if 0 < len(finding.rows) and (finding.remedy is None or len(finding.rows) < 2 * MOST_ROWS_TOLD):
         where.append("rows " + ", ".join(map(str, finding.rows[:MOST_ROWS_TOLD].tolist())))
         where[-1] += " ..." if len(finding.rows) > MOST_ROWS_TOLD else ""
     if where:

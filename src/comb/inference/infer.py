@@ -13,8 +13,10 @@ from comb.inference.candidates import Trial, all_trials
 from comb.inference.declared import asked_reading
 from comb.inference.further import further_trials
 from comb.inference.levels import as_category, as_json
+from comb.inference.minority import with_minority
 from comb.inference.patterns import Request
 from comb.inference.pieces import Piece, ReadCells, TextPiece, read_pieces
+from comb.inference.proposals import with_proposals
 from comb.inference.reader import Reading
 from comb.inference.settle import second_thoughts
 from comb.inference.words import words_for
@@ -93,9 +95,11 @@ def infer_pieces(pieces: Sequence[Piece]) -> Column:
     reading, evidence = decide_pieces(pieces)
     column = _built(pieces, reading, evidence)
     other = second_thoughts(column, pieces)
-    if other is None:
-        return column
-    return _built(pieces, *other) if other[0] != reading else column.replace(evidence=other[1])
+    if other is not None:
+        column = _built(pieces, *other) if other[0] != reading else column.replace(evidence=other[1])
+    elif reading is not None and reading.type.word in ("date", "datetime"):
+        column = column.replace(evidence=with_minority(column.evidence or evidence, pieces, reading))
+    return with_proposals(column)
 
 
 def decide_pieces(pieces: Sequence[Piece]) -> tuple[Reading | None, Evidence]:

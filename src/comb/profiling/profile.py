@@ -19,6 +19,7 @@ FINDERS: tuple[Callable[[BareTable], Findings], ...] = (
     texts.spelling_by_case,
     types.leading_zeros,
     types.doubts,
+    types.mixed_dates,
     types.mixed_units,
     types.numbers_that_count,
     types.labels,

@@ -123,6 +123,7 @@ def numbered_anew(table: BareTable, columns: dict[str, Column], rows: int) -> Ba
     """Return a table whose rows are none of the source any more: they are numbered from 1."""
     name = table.origin.name
     origin = Origin(name if name.startswith(MADE) else f"{MADE}{name}", checksum=table.origin.checksum)
+    columns = {name: column.unnumbered() for name, column in columns.items()}
     return table.derive(columns, row_numbers=np.arange(1, rows + 1), origin=origin)
 
 

@@ -333,7 +333,7 @@ def _taken(column: Column, places: Codes, lacking: Mask) -> Column:
             else np.zeros(len(places), column.type.storage)
         )
         return column.replace(values=values, state=np.full(len(places), Reason.ABSENT, np.uint8))
-    taken = column.take(places)
+    taken = column.take(places).unnumbered()
     return taken.emptied(lacking, Reason.ABSENT) if lacking.any() else taken
 
 

@@ -1,6 +1,7 @@
 """A column: values of one type, and the reason for every empty cell."""
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Any, cast
 
 import numpy as np
@@ -192,6 +193,12 @@ class Column:
         parts = {name: getattr(self, name) for name in self.__slots__}
         parts.update(changes)
         return Column(parts.pop("type"), parts.pop("values"), parts.pop("state"), **parts)
+
+    def unnumbered(self) -> "Column":
+        """Return the column for rows that are numbered otherwise: row numbers in its evidence mean nothing there."""
+        if self.evidence is None or self.evidence.minority is None:
+            return self
+        return self.replace(evidence=replace(self.evidence, minority=None))
 
     def emptied(self, where: Mask, reason: Reason) -> "Column":
         """Return a column with the given cells missing for the given reason."""

@@ -1,8 +1,15 @@
 """What speaks for and against the type of a column."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
 
 from comb.tables.types import Type
+
+# How the doubt of a type begins that is only proposed.
+PROPOSED = "proposed only: "
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +57,10 @@ class Evidence:
         True where the type was given, not inferred.
     tried : tuple of Candidate
         All types that some of the cells fit, the chosen one first.
+    forms : mapping of str to int
+        Where values are written in several forms, the patterns with their counts.
+    minority : int64 array or None
+        The row numbers of the values that are written otherwise than most.
     """
 
     chosen: Candidate
@@ -59,6 +70,8 @@ class Evidence:
     examples: tuple[str, ...] = ()
     declared: bool = False
     tried: tuple[Candidate, ...] = ()
+    forms: Mapping[str, int] = field(default_factory=dict, compare=False)
+    minority: NDArray[np.int64] | None = field(default=None, compare=False, repr=False)
 
     def __str__(self) -> str:
         """Compose the evidence as one line."""

@@ -98,6 +98,8 @@ class Type:
         """
         if self.word == "datetime":
             return "datetime in universal time" if self.utc else "local datetime"
+        if self.base and not self.levels:
+            return f"category, {self.base.in_full}"
         if self.base:
             return f"category of {len(self.levels)} values, {self.base.in_full}"
         if self.word != "decimal":

@@ -1,0 +1,93 @@
+"""What else a column could be, which Comb proposes but does not decide: categories, ticks, codes of one shape."""
+
+import re
+from dataclasses import replace
+
+import numpy as np
+
+from comb.errors import counted
+from comb.tables.column import Column
+from comb.tables.evidence import PROPOSED, Candidate, Evidence
+from comb.tables.text import Text
+from comb.tables.types import BOOLEAN, category
+
+# A category is proposed for so many values at most, each of them so often on the average.
+MOST_VALUES = 30
+LEAST_OFTEN = 10
+
+# Marks that tick a cell.
+_TICKS = frozenset(["x", "✓", "✔", "✗", "*"])
+
+# Codes are short, and one shape shows only in several of them.
+LONGEST_CODE = 24
+LEAST_CODES = 5
+LEAST_SHARE = 0.9
+
+# What a character of a code stands for in its shape.
+_SHAPES = np.arange(256, dtype=np.uint8)
+_SHAPES[48:58] = ord("9")
+_SHAPES[65:91] = ord("A")
+_SHAPES[97:123] = ord("a")
+
+
+def with_proposals(column: Column) -> Column:
+    """Add to the evidence of a column of texts what else it could be.
+
+    Cost: nothing that grows with the rows, where texts have codes; else one pass over the bytes.
+    """
+    evidence, values = column.evidence, column.values
+    if evidence is None or evidence.declared or column.type.word != "string" or not isinstance(values, Text):
+        return column
+    present = len(column) - column.missing_count
+    told = _proposed(column, values, present)
+    shape = code_shape(values) if not evidence.why and not told else ""
+    if shape:
+        told, evidence = None, replace(evidence, why=(f"codes of one shape: {shape}",))
+    if told is not None:
+        evidence = _with(evidence, told)
+    return column if evidence is column.evidence else column.replace(evidence=evidence)
+
+
+def _with(evidence: Evidence, proposed: Candidate) -> Evidence:
+    tried = evidence.tried or (evidence.chosen,)
+    return replace(evidence, runner_up=evidence.runner_up or proposed, tried=(*tried, proposed))
+
+
+def _proposed(column: Column, text: Text, present: int) -> Candidate | None:
+    """Return the type that few and repeated texts suggest."""
+    if text.codes is None or not present or text.item_count > MOST_VALUES + 5:
+        return None
+    codes = text.codes if column.state is None else text.codes[column.state == 0]
+    used = np.flatnonzero(np.bincount(codes, minlength=text.item_count)).tolist()
+    words = {text.items()[at].strip() for at in used}
+    if len(words) == 1 and column.missing_count and next(iter(words)).casefold() in _TICKS:
+        [tick] = words
+        return Candidate(BOOLEAN, present, 0, doubt=f"{PROPOSED}{tick!r} against nothing can mean yes and no")
+    if 2 <= len(words) <= MOST_VALUES and present >= LEAST_OFTEN * len(words):
+        told = f"{PROPOSED}{counted(len(words), 'value')}, {present // len(words):,} times each on average"
+        return Candidate(category(column.type, []), present, 0, doubt=told)
+    return None
+
+
+def code_shape(text: Text) -> str:
+    """Return the shape that nearly all stored texts share, if they are codes: digits as 9, letters as A and a.
+
+    >>> code_shape(Text.from_strings(["AB-12", "CD-07", "XY-33", "QQ-90", "RS-41", "TU-56"]))
+    'AA-99'
+    """
+    if text.item_count < LEAST_CODES or not len(text.buffer):
+        return ""
+    sizes = np.diff(text.offsets)
+    size = int(sizes[: LEAST_CODES * 4].max())
+    alike = np.flatnonzero(sizes == size)
+    if not 2 <= size <= LONGEST_CODE or len(alike) < max(LEAST_CODES, LEAST_SHARE * np.count_nonzero(sizes)):
+        return ""
+    starts = text.offsets[alike]
+    shape = _SHAPES[text.buffer[starts[0] : starts[0] + size]]
+    told = bytes(shape).decode("ascii", "replace")
+    if not re.fullmatch(r"(?=.*9)[9Aa._/:#-]+", told):
+        return ""
+    for place, byte in enumerate(shape.tolist()):
+        if np.count_nonzero(_SHAPES[text.buffer[starts + place]] == byte) < LEAST_SHARE * len(starts):
+            return ""
+    return told
