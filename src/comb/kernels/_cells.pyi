@@ -44,7 +44,7 @@ def read_dates(
     given_words: _Words,
 ) -> _Read: ...
 def encode(
-    data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places, most_distinct: float
+    data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places, most_distinct: float, known: int = -1
 ) -> tuple[NDArray[np.int64], NDArray[np.int32]] | tuple[None, None]: ...
 def traits(
     data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places, known_words: _Words

@@ -934,13 +934,15 @@ cdef enum:
 
 
 def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
-           double most_distinct):
+           double most_distinct, Py_ssize_t known=-1):
     """Number distinct cells in order of appearance.
 
     Parameters
     ----------
     most_distinct : float
         Give up when more than this share of the cells is distinct.
+    known : int
+        Where given, only so many cells are numbered; the others get the number of an equal one, or -1.
 
     Returns
     -------
@@ -958,6 +960,7 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
     cdef uint32_t tag
     cdef bint given_up = False
     cdef int32_t code
+    known = known if known >= 0 else count
     # The first cells may all differ where a thousand texts take turns.
     cdef double early_share = (1 + most_distinct) / 2
     codes_array, first_array = np.empty(count, np.int32), np.empty(1024, np.int64)
@@ -996,6 +999,9 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
                     while True:
                         code = slots[slot]
                         if code == 0:
+                            if at + inside >= known:
+                                codes[at + inside] = -1
+                                break
                             slots[slot] = <int32_t> distinct + 1
                             tags[slot] = tag
                             first[distinct] = at + inside

@@ -167,6 +167,22 @@ def encode(texts: Packed) -> tuple[NDArray[np.int64], NDArray[Any]]:
     return np.unique(codes, return_index=True)[1].astype(np.int64), codes
 
 
+def encode_known(texts: Packed, known: int) -> NDArray[Any]:
+    """Number the first texts in order of appearance; the others get the number of an equal one, or -1.
+
+    >>> from comb.kernels.packed import pack
+    >>> encode_known(pack(["b", "a", "b", "c", "a"]), 3).tolist()
+    [0, 1, 0, -1, 1]
+    """
+    if COMPILED:
+        codes: NDArray[Any] = _cells.encode(*blocks.cells_of(texts), 1.0, known)[1]
+        return codes
+    strings = texts.strings()
+    words, codes = coding.encode(strings[:known])
+    places = {word: place for place, word in enumerate(words)}
+    return np.append(codes, np.array([places.get(text, -1) for text in strings[known:]], np.int64))
+
+
 def traits(texts: Packed, known: Sequence[str]) -> tuple[NDArray[np.uint8], NDArray[np.int64]]:
     """Tell what is to be noticed about texts; see `comb.kernels.traits.traits`."""
     if COMPILED:

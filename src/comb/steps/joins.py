@@ -306,8 +306,10 @@ def _shared_codes(mine: Column, theirs: Column) -> tuple[Codes, Codes]:
     """Number the values of two columns alike."""
     if isinstance(mine.values, Text):
         left, right = mine.text, theirs.text
-        _, numbers = kernels.encode(joined([right.packed(), left.packed()]))
         count = right.item_count
+        numbers = kernels.encode_known(joined([right.packed(), left.packed()]), count)
+        # What is not among theirs shares a number that none of theirs has.
+        numbers = np.where(numbers < 0, count, numbers)
         theirs_codes, mine_codes = numbers[:count], numbers[count:]
         return _spread(mine_codes, left), _spread(theirs_codes, right)
     one, other = (widened(column, _wider(mine.type.plain, theirs.type.plain)) for column in (mine, theirs))
