@@ -185,7 +185,7 @@ def finding_lines(finding: Finding) -> list[Line]:
     where = []
     if len(finding.examples) > 1:
         where.append("for instance " + ", ".join(map(washed, finding.examples[:3])))
-    if 0 < len(finding.rows) and (finding.remedy is None or len(finding.rows) < 2 * MOST_ROWS_TOLD):
+    if len(finding.rows) and (finding.remedy is None or len(finding.rows) < 2 * MOST_ROWS_TOLD):
         where.append("rows " + ", ".join(map(str, finding.rows[:MOST_ROWS_TOLD].tolist())))
         where[-1] += " ..." if len(finding.rows) > MOST_ROWS_TOLD else ""
     if where:

@@ -24,8 +24,8 @@ from comb.tables.types import STRING, Type
 # So many keys without a match are told, with the nearest on the other side.
 MOST_TOLD = 5
 
-# Where nothing matches a key, rows of it are looked for among so many others.
-MOST_COMPARED = 20_000
+# So many keys of the other side, those that share most pairs of letters, are compared letter by letter.
+MOST_COMPARED = 100
 
 
 class TwoTables(Step, frozen=True):
@@ -259,8 +259,8 @@ class Join(TwoTables, frozen=True, tag="join"):
         lost = np.flatnonzero(~matched & ~missing)
         if not len(lost):
             return notes
-        here, there = pairs[0]
-        codes = table[here].codes()[lost]
+        keys = [table[here].codes()[lost] for here, _ in pairs]
+        codes = keys[0] if len(keys) == 1 else group(keys, len(lost))[0]
         numbers = codes if int(codes.max()) < MOST_SPREAD * table.row_count else compact(codes)[1]
         counts = np.bincount(numbers)
         different = int(np.count_nonzero(counts))
@@ -268,12 +268,12 @@ class Join(TwoTables, frozen=True, tag="join"):
         top = np.argpartition(-counts, told_of - 1)[:told_of]
         top = top[(counts[top] > 0)]
         top = top[np.lexsort((top, -counts[top]))]
-        known = other[there].distinct().values.texts() if other.row_count <= MOST_COMPARED else []
-        known_texts = [text for text in known if text is not None]
+        known = _Alike(_told([other[there] for _, there in pairs]))
         told = []
         first = np.array([int(np.argmax(numbers == at)) for at in top.tolist()])
-        for text, count in zip(table[here].take(lost[first]).texts(), counts[top].tolist(), strict=True):
-            near = nearest(str(text), known_texts) if len(pairs) == 1 else None
+        lost_keys = _told([table[here].take(lost[first]) for here, _ in pairs])
+        for text, count in zip(lost_keys.to_list(), counts[top].tolist(), strict=True):
+            near = nearest(text, known.candidates(text))
             told.append(f"{text!r} {count:,} times" + (f" (nearest: {near!r})" if near else ""))
         more = f" and {different - MOST_TOLD:,} more" if different > MOST_TOLD else ""
         return [*notes, f"not found in {self.table}: {', '.join(told)}{more}"]
@@ -281,6 +281,43 @@ class Join(TwoTables, frozen=True, tag="join"):
     def describe(self) -> str:
         """Name the table and the keys."""
         return f"{self.table} looked up by {', '.join(self.by)}"
+
+
+def _told(keys: Sequence[Column]) -> Text:
+    """Return the keys of rows as one text each; rows that lack a part are left out."""
+    if len(keys) == 1 and isinstance(keys[0].values, Text):
+        return keys[0].text.take(np.flatnonzero(keys[0].present))
+    rows = zip(*(key.texts() for key in keys), strict=True)
+    return Text.from_strings([" / ".join(map(str, row)) for row in rows if None not in row])
+
+
+class _Alike:
+    """Texts among which the likest are looked for. Cost: a pass over their bytes, and one for each that is sought."""
+
+    def __init__(self, texts: Text) -> None:
+        self._texts = texts.packed()
+        folded = _FOLDED[texts.buffer].astype(np.uint16)
+        self._pairs = folded[:-1] << np.uint16(8) | folded[1:]
+
+    def candidates(self, text: str) -> list[str]:
+        """Return the texts that share most pairs of neighbouring bytes with one, whatever their case."""
+        offsets = self._texts.offsets
+        if len(offsets) - 1 <= MOST_COMPARED:
+            return self._texts.strings()
+        folded = _FOLDED[np.frombuffer(text.encode(), np.uint8)].astype(np.uint16)
+        wanted = np.zeros(1 << 16, np.uint8)
+        wanted[folded[:-1] << np.uint16(8) | folded[1:]] = 1
+        shared = np.zeros(len(self._pairs) + 2, np.int32)
+        np.cumsum(wanted[self._pairs], dtype=np.int32, out=shared[2:])
+        scores = shared[offsets[1:]] - shared[np.minimum(offsets[:-1] + 1, offsets[1:])]
+        scores = 2 * scores - np.abs(np.diff(offsets) - len(folded))
+        best = np.sort(np.argpartition(-scores, MOST_COMPARED)[:MOST_COMPARED])
+        return kernels.take(self._texts, best).strings()
+
+
+# Bytes with capitals as small letters.
+_FOLDED = np.arange(256, dtype=np.uint8)
+_FOLDED[65:91] += 32
 
 
 def _pair(text: str, table: BareTable, other: BareTable) -> tuple[str, str]:
