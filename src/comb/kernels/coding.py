@@ -232,13 +232,14 @@ def candidates(keys: Sequence[NDArray[np.uint64]], row_count: int) -> Codes:
     >>> candidates([np.array([1, 2, 1], np.uint64)], 3).tolist()
     [0, 2]
     """
-    prints = np.zeros(row_count, np.uint64)
+    prints, shifted = np.zeros(row_count, np.uint64), np.empty(row_count, np.uint64)
     for key in keys:
         # The finishing steps of a multiplicative hash: every bit comes to depend on all others.
-        prints = (prints ^ key) * np.uint64(0x9E3779B97F4A7C15)
-        prints ^= prints >> np.uint64(29)
+        prints ^= key
+        prints *= np.uint64(0x9E3779B97F4A7C15)
+        prints ^= np.right_shift(prints, np.uint64(29), out=shifted)
         prints *= np.uint64(0xBF58476D1CE4E5B9)
-        prints ^= prints >> np.uint64(32)
+        prints ^= np.right_shift(prints, np.uint64(32), out=shifted)
     ordered = np.sort(prints)
     repeated = ordered[1:][ordered[1:] == ordered[:-1]]
     return np.flatnonzero(np.isin(prints, repeated)) if len(repeated) else np.zeros(0, np.int64)

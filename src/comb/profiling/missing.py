@@ -65,11 +65,14 @@ def sentinels(table: BareTable) -> Findings:
     for name, column in table.columns.items():
         if not column.type.numeric:
             continue
+        codes = np.array(SENTINELS) * 10**column.type.scale
+        # Most columns have none: they are passed over once for each, and no more.
+        often = [one for one in codes.tolist() if np.count_nonzero(column.array == one) >= LEAST_SENTINELS]
+        if not often:
+            continue
         values = column.array[column.present]
-        factor = 10**column.type.scale
-        codes = np.array(SENTINELS) * factor
         others = values[~np.isin(values, codes)]
-        for sentinel in codes.tolist():
+        for sentinel in often:
             where = column.present & (column.array == sentinel)
             if where.sum() >= LEAST_SENTINELS and _stands_apart(sentinel, others):
                 yield _sentinel(table, name, column, where, sentinel)

@@ -123,7 +123,7 @@ def _of_numbers(column: Column, ordered: np.ndarray) -> dict[str, Any]:
     divides by n - 1; the variation coefficient is that over the mean.
     """
     floats = as_floats(Column(column.type.plain, ordered))
-    quartiles = np.quantile(floats, [0.25, 0.5, 0.75]).tolist()
+    quartiles = [_quantile(floats, share) for share in (0.25, 0.5, 0.75)]
     with np.errstate(over="ignore", invalid="ignore"):
         # Divided before it is summed up, no mean overflows.
         mean = float((floats / len(floats)).sum()) if np.abs(floats).max() > LARGE else float(floats.mean())
@@ -141,6 +141,15 @@ def _of_numbers(column: Column, ordered: np.ndarray) -> dict[str, Any]:
         "variation": sd / abs(mean) if sd is not None and mean else None,
         "zeros": int(np.count_nonzero(floats == 0)),
     }
+
+
+def _quantile(ordered: np.ndarray, share: float) -> float:
+    """Interpolate from the nearer of the two neighbours, so that the result never leaves their range."""
+    place = share * (len(ordered) - 1)
+    at = int(place)
+    rest = place - at
+    low, high = float(ordered[at]), float(ordered[min(at + 1, len(ordered) - 1)])
+    return low + (high - low) * rest if rest < 0.5 else high - (high - low) * (1 - rest)
 
 
 def _exact(column: Column, value: np.generic) -> str:

@@ -107,6 +107,8 @@ def constant_columns(table: BareTable) -> Findings:
 
 
 def _one_value(column: Column) -> bool:
+    if len(column) > MOST_LOOKED_AT and not _one_value(column.take(np.flatnonzero(column.present)[:MOST_LOOKED_AT])):
+        return False
     keys = column.keys()[column.present]
     return bool((keys == keys[0]).all())
 

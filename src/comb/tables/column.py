@@ -41,7 +41,7 @@ class Column:
         What the column holds, its unit.
     """
 
-    __slots__ = ("description", "evidence", "kept", "state", "type", "values")
+    __slots__ = ("_missing", "description", "evidence", "kept", "state", "type", "values")
 
     def __init__(
         self,
@@ -59,6 +59,7 @@ class Column:
         self.kept = kept
         self.evidence = evidence
         self.description = description
+        self._missing: Mask | None = None
         for array in (values, self.state):
             if isinstance(array, np.ndarray):
                 array.flags.writeable = False
@@ -98,7 +99,10 @@ class Column:
     @property
     def missing(self) -> Mask:
         """Whether each cell is missing."""
-        return np.zeros(len(self), np.bool_) if self.state is None else self.state != Reason.PRESENT
+        if self._missing is None:
+            self._missing = np.zeros(len(self), np.bool_) if self.state is None else self.state != Reason.PRESENT
+            self._missing.flags.writeable = False
+        return self._missing
 
     @property
     def present(self) -> Mask:
@@ -190,7 +194,7 @@ class Column:
 
     def replace(self, **changes: Any) -> "Column":
         """Return a column that differs in the given parts."""
-        parts = {name: getattr(self, name) for name in self.__slots__}
+        parts = {name: getattr(self, name) for name in self.__slots__ if not name.startswith("_")}
         parts.update(changes)
         return Column(parts.pop("type"), parts.pop("values"), parts.pop("state"), **parts)
 
