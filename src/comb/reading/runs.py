@@ -180,7 +180,7 @@ def work_on(source: Iterator[Run], work: Callable[[Run], Result], threads: int =
     pool = ThreadPoolExecutor(threads + 1) if threads > 1 else None
     try:
         working = _Work(source, work, pool)
-        working.fill(threads + 2 if pool else 1)
+        working.fill(threads + 1 if pool else 1)
         found = working.next()
         while found is not None:
             run, result = found
@@ -193,7 +193,7 @@ def work_on(source: Iterator[Run], work: Callable[[Run], Result], threads: int =
                 run, result = working.joined(run, result.after, count)
                 count *= 2
             yield run, result
-            working.fill(threads + 2 if pool else 1)
+            working.fill(threads + 1 if pool else 1)
             found = working.next()
     finally:
         if pool:
