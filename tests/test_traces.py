@@ -1,0 +1,151 @@
+"""Every value leads back to its source: what stands at the place that a table names is what the table says."""
+
+import csv
+import io
+import json
+import re
+from datetime import date
+from pathlib import Path
+from random import Random
+from typing import Any
+
+import pytest
+from python_calamine import CalamineWorkbook
+
+import comb
+
+
+def written(path: Path, place: str) -> dict[str, str]:
+    """Return, by column, what the line of a delimited file holds that a place names."""
+    match = re.fullmatch(r"(?P<name>.+), line (?P<line>[\d,]+)", place)
+    assert match is not None and path.name == match["name"], place
+    lines = path.read_text(encoding="utf-8").split("\n")
+    head = next(line for line in lines if line.startswith("visit;"))
+    fields = next(csv.reader(io.StringIO("\n".join(lines[int(match["line"].replace(",", "")) - 1 :])), delimiter=";"))
+    return dict(zip(head.split(";"), fields, strict=False))
+
+
+def seen_as(value: Any) -> set[str]:
+    """Return the ways in which the demo writes a value."""
+    if isinstance(value, date):
+        return {value.isoformat(), f"{value.day}.{value.month}.{value.year}", value.strftime("%d.%m.%Y")}
+    if isinstance(value, bool):
+        return {"yes"} if value else {"no"}
+    return {str(value), str(value).replace(".", ",")}
+
+
+STEPS: dict[str, Any] = {
+    "as loaded": lambda table: table,
+    "filtered": lambda table: table.filter("mites > 20"),
+    "sorted": lambda table: table.sort(["apiary", "mites desc"]),
+    "a sample": lambda table: table.keep_rows(random=100, seed=3),
+    "without duplicates": lambda table: table.remove_duplicates(),
+    "some columns": lambda table: table.select(["mites", "visit"]).filter("visit % 7 = 0"),
+    "with others beside": lambda table: table.calculate({"twice": "mites * 2"}).sort("twice desc"),
+    "one after the other": lambda table: (
+        table.filter("brood_frames > 3").sort("keeper").keep_rows(largest="mites", count=3, by="apiary")
+    ),
+}
+
+
+@pytest.mark.parametrize("name", STEPS)
+def test_rows_of_a_text_lead_to_their_lines(demo: Path, inspections: comb.Table, name: str) -> None:
+    table = STEPS[name](inspections)
+    numbers = Random(1).sample(table.row_numbers.tolist(), min(40, len(table)))
+    columns = {
+        column: dict(zip(table.row_numbers.tolist(), table[column].to_list(), strict=True)) for column in table.names
+    }
+    looked_at = 0
+    for number in numbers:
+        cells = written(demo / "inspections.csv", table.place(number))
+        for column in cells.keys() & set(table.names):
+            value, raw = columns[column][number], cells[column].strip()
+            if value is None:
+                at = table.row_numbers.tolist().index(number)
+                kept = table[column].kept.texts.get(at)
+                assert (raw if raw else None) == (kept.strip() if kept else None) or raw in ("-", "n/a", "unknown")
+            elif raw in seen_as(value) or raw.casefold() == str(value).strip().casefold():
+                looked_at += 1
+            else:
+                assert float(raw.replace(",", ".")) == float(value), (number, column)
+    assert looked_at > len(numbers)
+
+
+def test_rows_that_were_turned_keep_their_places(inspections: comb.Table, demo: Path) -> None:
+    long = inspections.to_long("*_frames", heading_column="kind", value_column="frames")
+    rows = list(zip(long.row_numbers.tolist(), long["kind"].to_list(), long["frames"].to_list(), strict=True))
+    for number, kind, frames in Random(2).sample(rows, 60):
+        cells = written(demo / "inspections.csv", inspections.place(number))
+        assert frames is None or cells[kind] == str(frames)
+
+
+def test_set_aside_and_reasons_name_their_lines(demo: Path) -> None:
+    outcome = comb.Plan.load(demo / "plan.yaml").run()
+    raw = (demo / "inspections.csv").read_text(encoding="utf-8").split("\n")
+    aside = (demo / "tidy" / "set-aside.csv").read_text(encoding="utf-8")
+    records = list(csv.DictReader(io.StringIO(aside)))
+    assert len(records) == 14 and outcome.adds_up
+    for record in records:
+        place = next(value for value in record.values() if value and ", line " in value)
+        line = raw[int(place.rpartition(" ")[2].replace(",", "")) - 1]
+        assert line.startswith(f"{record['visit']};")
+
+
+def test_cells_of_a_workbook_lead_to_their_addresses(demo: Path) -> None:
+    book = CalamineWorkbook.from_path(str(demo / "harvest.xlsx"))
+    sheets = {name: book.get_sheet_by_name(name).to_python(skip_empty_area=False) for name in book.sheet_names}
+
+    def at(place: str) -> Any:
+        match = re.fullmatch(r"harvest\.xlsx, (?P<sheet>\w+)!(?P<letter>[A-Z])(?P<row>\d+)", place)
+        assert match is not None, place
+        return sheets[match["sheet"]][int(match["row"]) - 1][ord(match["letter"]) - 65]
+
+    for table in comb.load_all(demo / "harvest.xlsx").values():
+        for name in table.names:
+            if name == "hidden":
+                continue
+            for number, value in zip(table.row_numbers.tolist(), table[name].to_list(), strict=True):
+                there = at(table.place(number, name))
+                kept = table[name].kept.texts.get(number - 1)
+                assert there == (kept if value is None else value), table.place(number, name)
+
+
+def resolved(document: Any, pointer: str) -> Any:
+    """Follow a JSON Pointer, as RFC 6901 has it."""
+    for part in pointer.split("/")[1:]:
+        key = part.replace("~1", "/").replace("~0", "~")
+        document = document[int(key)] if isinstance(document, list) else document[key]
+    return document
+
+
+@pytest.mark.parametrize(
+    ("document", "table"),
+    [
+        ([{"a": 1, "b": "x"}, {"a": 2}, {"b": "y", "a": 3}], None),
+        ({"meta": 1, "items": [{"a": 1, "b": "x"}, {"a": 2, "b": "z"}]}, "/items"),
+        ({"deep": {"a/b": [{"a": 5, "b": "q"}, {"a": 6, "b": "r"}]}}, "/deep/a~1b"),
+    ],
+)
+def test_records_of_json_lead_to_their_pointers(tmp_path: Path, document: Any, table: str | None) -> None:
+    (tmp_path / "d.json").write_text(json.dumps(document))
+    loaded = comb.load(tmp_path / "d.json", table=table)
+    for number, value, text in zip(
+        loaded.row_numbers.tolist(), loaded["a"].to_list(), loaded["b"].to_list(), strict=True
+    ):
+        place = loaded.place(number)
+        record = resolved(document, place.partition(", ")[2])
+        assert record["a"] == value and record.get("b") == text, place
+
+
+def test_lines_of_json_and_of_several_files_lead_back(tmp_path: Path, demo: Path) -> None:
+    lines = (demo / "scales.jsonl").read_text().splitlines()
+    readings = comb.load(demo / "scales.jsonl").filter("alarms is not null").sort("weight_kg desc")
+    for number, reading in zip(readings.row_numbers.tolist(), readings["reading"].to_list(), strict=True):
+        line = int(readings.place(number).rpartition(" ")[2])
+        assert json.loads(lines[line - 1])["reading"] == reading
+    for name, first in (("may.csv", 1), ("june.csv", 100)):
+        (tmp_path / name).write_text("n;t\n" + "".join(f"{at};v{at}\n" for at in range(first, first + 5)))
+    both = comb.load([tmp_path / "may.csv", tmp_path / "june.csv"]).sort("n desc")
+    for number, value in zip(both.row_numbers.tolist(), both["n"].to_list(), strict=True):
+        name, _, line = both.place(number).partition(", line ")
+        assert (tmp_path / name).read_text().splitlines()[int(line) - 1] == f"{value};v{value}"
