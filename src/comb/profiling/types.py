@@ -197,7 +197,7 @@ def doubts(table: BareTable) -> Findings:
 
 
 def mixed_dates(table: BareTable) -> Findings:
-    """Dates in several forms: they are read for what they are, but somebody may have put two sources together."""
+    """Dates in several forms, each read for what it is: somebody may have put two sources together."""
     for name, column in table.columns.items():
         evidence = column.evidence
         if evidence is None or evidence.minority is None:
@@ -205,13 +205,10 @@ def mixed_dates(table: BareTable) -> Findings:
         rows = rows_where(table, np.isin(table.row_numbers, evidence.minority) & column.present)
         if not len(rows):
             continue
-        commonest, *others = sorted(evidence.forms.items(), key=lambda form: -form[1])
-        told = ", ".join(f"{pattern} {count:,} times" for pattern, count in others)
-        text = (
-            f"most of {name} is written {commonest[0]}, but {told}: all are read for what they are, "
-            "and saved in one form; were two sources put together?"
-        )
-        yield Finding("type.mixed_dates", (name,), len(rows), rows, tuple(pattern for pattern, _ in others), text)
+        forms = sorted(evidence.forms.items(), key=lambda form: -form[1])
+        told = ", ".join(f"{pattern} {count:,} times" for pattern, count in forms)
+        text = f"{name} is written in several forms: {told}; all are read for what they are"
+        yield Finding("type.mixed_dates", (name,), len(rows), rows, (), text)
 
 
 # What evidence says, and what it means.
