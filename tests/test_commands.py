@@ -27,7 +27,8 @@ def folder(demo: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 
 def said(capsys: pytest.CaptureFixture[str], *arguments: str) -> str:
     cli(list(arguments), standalone_mode=False)
-    return " ".join(capsys.readouterr().out.split())
+    captured = capsys.readouterr()
+    return " ".join((captured.out + captured.err).split())
 
 
 @pytest.mark.parametrize(
@@ -48,7 +49,9 @@ def said(capsys: pytest.CaptureFixture[str], *arguments: str) -> str:
         (["inspect", "points.txt", "--column", "kg"], ["kg is number, 1 cell missing", "the mark before the decimals is a comma"]),
         # Workbooks and JSON.
         (["inspect", "months.xlsx"], ["2 tables", "May!A1:B4", "row 4 is a total", "one of them: --table 1"]),
-        (["show", "months.xlsx", "--table", "June"], ["2 rows and 2 columns", "a 4"]),
+        (["show", "months.xlsx", "--table", "June"], ["2 rows and 2 columns", "a 4", "next: comb show months.xlsx --table June --record 1"]),
+        (["show", "apiaries.csv", "--delimiter", "tab"], ["next: comb show apiaries.csv --delimiter tab --record 1"]),
+        (["inspect", "points.txt", "--delimiter", ";", "--missing", "-"], ["next: comb profile points.txt --delimiter ';' --missing -"]),
         (["show", "months.xlsx", "--table", "2", "--totals"], ["3 rows and 2 columns", "Total 9"]),
         (["show", "months.xlsx", "--table", "June!A1:B2"], ["1 row and 2 columns"]),
         (["show", "months.xlsx", "--table", "*", "--sort", "kg desc"], ["4 rows and 3 columns", "2 tables below each other", "June b 5"]),

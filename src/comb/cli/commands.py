@@ -57,10 +57,10 @@ def inspect_command(
         screen.json(inspection.as_record())
     elif column:
         screen.lines(column_view(inspection, column))
-        screen.next_step(f"comb show {shlex.join(source)} --columns {shlex.quote(column)}")
+        screen.next_step(f"comb show {_again(source, options)} --columns {shlex.quote(column)}")
     else:
         screen.lines(inspection_view(inspection, screen.width))
-        screen.next_step(f"comb show {shlex.join(source)}", f"comb profile {shlex.join(source)}")
+        screen.next_step(f"comb show {_again(source, options)}", f"comb profile {_again(source, options)}")
 
 
 def show_command(
@@ -90,7 +90,7 @@ def show_command(
     asked = Ask(table.columns, table.row_numbers, said, screen.width, rows, start, wanted.type_line, hint)
     screen.lines(lay_out(asked))
     if rows:
-        screen.next_step(f"comb show {shlex.join(source)} --record {table.row_numbers[start]}")
+        screen.next_step(f"comb show {_again(source, options)} --record {table.row_numbers[start]}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,7 +132,29 @@ def count_command(
             condition = f"{name} = '{quoted}'"
             plain = not set(condition) & set('"$`\\!')
             shown = f'"{condition}"' if plain else shlex.quote(condition)
-            screen.next_step(f"comb show {shlex.join(source)} --where {shown}")
+            screen.next_step(f"comb show {_again(source, options)} --where {shown}")
+
+
+# What is not worth repeating of an option.
+_USUAL: dict[str, tuple[Any, ...]] = {"delimiter": ("",), "lists": ("keep",)}
+
+
+def _again(source: tuple[str, ...], options: dict[str, Any]) -> str:
+    """Write a source with the options it was read by, for the next command.
+
+    >>> _again(("a b.csv",), {"table": "May!A1:B3", "totals": True, "types": {"k": "string"}, "missing": ["-"]})
+    "'a b.csv' --table 'May!A1:B3' --totals --type k=string --missing -"
+    """
+    parts, delimiter = [shlex.join(source)], str(options.get("delimiter") or "")
+    for name, value in {**options, "delimiter": {"\t": "tab"}.get(delimiter, delimiter)}.items():
+        flag = f"--{'type' if name == 'types' else name.replace('_', '-')}"
+        if isinstance(value, bool):
+            parts += [flag] if value else []
+            continue
+        several = [f"{one}={kind}" for one, kind in value.items()] if isinstance(value, dict) else value
+        given = several if isinstance(several, list | tuple) else [several]
+        parts += [f"{flag} {shlex.quote(str(one))}" for one in given if one not in _USUAL.get(name, (None,))]
+    return " ".join(parts)
 
 
 def _loaded(source: str | list[str], options: dict[str, Any], wanted: Wanted) -> tuple[Table, bool]:
@@ -225,7 +247,7 @@ def profile_command(
         screen.say(f"\n{len([one for one in profile.findings if one.remedy])} remedies are written to {draft}")
         screen.next_step(f"edit {draft}, then comb run {shlex.quote(draft)} --dry-run")
     elif not as_json:
-        screen.next_step(f"comb profile {shlex.join(source)} --draft plan.yaml")
+        screen.next_step(f"comb profile {_again(source, options)} --draft plan.yaml")
     return len(profile.findings)
 
 
