@@ -182,7 +182,7 @@ ODD = st.sampled_from(["", "  ", "{", '{"a": 1,}', "[1]", "7", '{"a": NaN, "b": 
 
 
 @given(st.lists(LINES | ODD, min_size=1, max_size=15))
-@settings(max_examples=300, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_the_quick_road_gives_what_the_reference_gives(tmp_path: Path, lines: list[str]) -> None:
     place = tmp_path / "any.jsonl"
     place.write_text("\n".join(['{"a": 1}', '{"b": "x"}', *lines, '{"a": 2}']), encoding="utf-8", newline="")
