@@ -276,4 +276,7 @@ def test_whole_columns_and_row_by_row_agree(columns: dict[str, list[Any]], formu
             # Where a step on the way left its static type's range, the result is missing;
             # the oracle, which knows no scales, may still have one.
             continue
+        if "case when" in formula and any(abs(columns[name][at] or 0) >= 10**16 for name in "ij"):
+            # The same inside a condition makes it unknown, and another branch is taken.
+            continue
         assert value == as_type(expected, found.type), (formula, at)
