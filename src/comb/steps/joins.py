@@ -26,6 +26,7 @@ MOST_TOLD = 5
 
 # So many keys of the other side, those that share most pairs of letters, are compared letter by letter.
 MOST_COMPARED = 100
+MOST_WRITTEN = 100_000
 
 
 class TwoTables(Step, frozen=True):
@@ -268,7 +269,10 @@ class Join(TwoTables, frozen=True, tag="join"):
         top = np.argpartition(-counts, told_of - 1)[:told_of]
         top = top[(counts[top] > 0)]
         top = top[np.lexsort((top, -counts[top]))]
-        known = _Alike(_told([other[there] for _, there in pairs]))
+        theirs = [other[there] for _, there in pairs]
+        # Keys that are no text have to be written as text first.
+        among = other.row_count <= MOST_WRITTEN or (len(pairs) == 1 and theirs[0].type == STRING)
+        known = _Alike(_told(theirs) if among else Text.from_strings([]))
         told = []
         first = np.array([int(np.argmax(numbers == at)) for at in top.tolist()])
         lost_keys = _told([table[here].take(lost[first]) for here, _ in pairs])
