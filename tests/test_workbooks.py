@@ -452,3 +452,16 @@ def test_what_opendocument_has_of_its_own(tmp_path: Path) -> None:
         archive.writestr("META-INF/manifest.xml", "<encryption-data/>")
     with pytest.raises(comb.ContentError, match="protected by a password"):
         comb.load(place)
+
+
+def test_numbers_stored_as_texts_are_a_finding_with_a_remedy(tmp_path: Path) -> None:
+    def texts(_: Any, sheet: Any) -> None:
+        sheet.write_column(0, 0, ["hive", "a", "b", "c"])
+        for row, text in enumerate(["kg", "31.5", "28.25", "30"]):
+            sheet.write_string(row, 1, text)
+
+    table = comb.load(book(tmp_path / "t.xlsx", {"S": {}}, texts))
+    assert table["kg"].to_list() == ["31.5", "28.25", "30"]
+    [finding] = table.profile().of("type.text_numbers")
+    assert finding.columns == ("kg",) and finding.count == 3 and "kept as text" in finding.text
+    assert table.take_step(finding.remedy)["kg"].to_list() == [31.5, 28.25, 30]

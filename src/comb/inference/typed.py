@@ -16,7 +16,7 @@ from comb.inference.words import is_missing_word
 from comb.kernels.coding import Codes
 from comb.kernels.parsing import FITS
 from comb.tables.column import Column
-from comb.tables.evidence import Candidate, Evidence
+from comb.tables.evidence import TEXT_NUMBERS, Candidate, Evidence
 from comb.tables.formats import datetime_text, duration_text, time_text
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
@@ -226,6 +226,9 @@ def _text_column(cells: TypedCells, counts: dict[CellKind, int], chosen: CellKin
     held = np.flatnonzero(states == Reason.MARKER)
     held = held[cells.texts[held] >= 0]
     why = _why(counts)
+    if chosen == CellKind.TEXT and len(counts) == 1:
+        alike = infer_column(text).type
+        why += (f"texts {TEXT_NUMBERS}: {alike} would fit",) if alike.numeric else ()
     present_count = int(np.count_nonzero(states == Reason.PRESENT))
     evidence = Evidence(Candidate(STRING, present_count, 0), None, len(states) - present_count, why)
     return Column(STRING, text, states, kept=_kept(cells, held), evidence=evidence)

@@ -5,6 +5,7 @@ import re
 import numpy as np
 
 from comb.errors import counted
+from comb.inference.infer import infer_column
 from comb.kernels.notation import shape_of
 from comb.kernels.traits import DIGITS_ONLY, ZERO_AHEAD
 from comb.profiling.finding import (
@@ -17,10 +18,12 @@ from comb.profiling.finding import (
     quoted,
     rows_where,
 )
+from comb.steps.base import Step
 from comb.steps.cells import Convert
 from comb.steps.columns import Calculate, Select
 from comb.tables.bare import BareTable
 from comb.tables.column import Column
+from comb.tables.evidence import TEXT_NUMBERS
 from comb.tables.reasons import Reason
 from comb.tables.types import INTEGER
 
@@ -216,11 +219,14 @@ _SIGNS = {
     "type.ambiguous_dates": "day and month could be swapped",
     "type.mangled": "that a spreadsheet program rounded",
     "type.ambiguous_numbers": "could part thousands",
+    "type.text_numbers": TEXT_NUMBERS,
 }
 
 
-def _remedy(name: str, code: str, column: Column) -> Calculate | None:
+def _remedy(name: str, code: str, column: Column) -> Step | None:
     """Return a step where one reading is as good as certain; where two are, the choice is not Comb's."""
+    if code == "type.text_numbers":
+        return Convert(columns={name: as_asked(infer_column(column.text))})
     if code == "type.ambiguous_numbers" and column.type.word == "decimal":
         quoted = '"' + name.replace('"', '""') + '"'
         return Calculate(columns={name: f"cast({quoted} * 1000 as integer)"}, why="each point parts thousands")

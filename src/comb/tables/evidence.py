@@ -11,6 +11,9 @@ from comb.tables.types import Type
 # How the doubt of a type begins that is only proposed.
 PROPOSED = "proposed only: "
 
+# What is said of texts of a workbook or of JSON that are numbers by their look.
+TEXT_NUMBERS = "that look like numbers, kept as text"
+
 
 @dataclass(frozen=True, slots=True)
 class Candidate:
