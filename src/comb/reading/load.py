@@ -1,7 +1,6 @@
 """Load and inspect sources: the recipe that ties the parts of reading together."""
 
 import contextlib
-import hashlib
 import os
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -33,6 +32,7 @@ from comb.reading.sources import (
     OpenSource,
     Stamp,
     check_memory,
+    combined,
     expand,
     read_beside,
     read_whole,
@@ -617,13 +617,12 @@ def _document_table(source: Source, tables: list[tuple[_Held, Inner]], notes: li
     ]
     notes = [*of_each, *notes]
     stamps = {read.name: read.stamp for read, _ in tables}
-    sums = [stamp.checksum for stamp in stamps.values()]
     origin = Origin(
         f"{len(reads)} files" if len(reads) > 1 else first.name,
         str(source) if isinstance(source, str | Path) else "",
         sum(stamp.size for stamp in stamps.values()),
         max(stamp.modified for stamp in stamps.values()),
-        sums[0] if len(sums) == 1 else hashlib.sha256("".join(sums).encode()).hexdigest() if all(sums) else "",
+        combined([stamp.checksum for stamp in stamps.values()]),
         {"kind": first.document.kind, "table": names if several else names[0], **({} if several else made[0].reading)},
         np.concatenate([one.lines for one in made]),
         tuple(read.name for read, _ in tables) if several else (),
@@ -700,15 +699,13 @@ def _origin(source: Source, reads: list[_Read], grid: Grid) -> Origin:
         "footers": grid.footers,
         "bad_bytes": [(line, data.hex(" ")) for line, data in first.decoded.bad],
     }
-    checksums = [read.stamp.checksum for read in reads]
     several = len(reads) > 1
-    combined = hashlib.sha256("".join(checksums).encode()).hexdigest() if all(checksums) else ""
     return Origin(
         f"{len(reads)} files" if several else first.name,
         "" if several and not isinstance(source, str | Path) else str(source),
         sum(read.stamp.size for read in reads),
         max(read.stamp.modified for read in reads),
-        combined if several else checksums[0],
+        combined([read.stamp.checksum for read in reads]),
         reading,
         grid.lines,
     )

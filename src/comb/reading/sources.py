@@ -3,7 +3,6 @@
 import contextlib
 import datetime
 import glob
-import hashlib
 import os
 import sys
 from collections import deque
@@ -12,6 +11,8 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
+
+from blake3 import blake3
 
 from comb.errors import (
     CombError,
@@ -58,7 +59,7 @@ class Stamp:
     modified : str
         ISO 8601 in UTC; empty for a stream.
     checksum : str
-        SHA-256, in hexadecimal; empty where only the beginning was read.
+        BLAKE3, in hexadecimal; empty where only the beginning was read.
     """
 
     size: int
@@ -67,13 +68,13 @@ class Stamp:
 
 
 class _Checksum:
-    """A SHA-256 over bytes that come piece by piece, in a thread of its own where that is worth it."""
+    """A BLAKE3 over bytes that come piece by piece, in a thread of its own where that is worth it."""
 
     def __init__(self, *, beside: bool) -> None:
-        self._sum = hashlib.sha256()
+        self._sum = blake3()
         self._beside = beside
         self._pool: ThreadPoolExecutor | None = None
-        self._pending: deque[Future[None]] = deque()
+        self._pending: deque[Future[blake3]] = deque()
 
     def add(self, data: bytes) -> None:
         """Add the next bytes; does not get far ahead of the other thread."""
@@ -99,6 +100,13 @@ class _Checksum:
     def _settle(self) -> None:
         while self._pending:
             self._pending.popleft().result()
+
+
+def combined(checksums: Sequence[str]) -> str:
+    """Return one checksum for several sources: that of their checksums; empty where one is not known."""
+    if len(checksums) == 1 or not all(checksums):
+        return checksums[0] if len(checksums) == 1 else ""
+    return blake3("".join(checksums).encode()).hexdigest()
 
 
 class OpenSource:

@@ -27,7 +27,7 @@ class Origin:
     modified : str
         When the source was last changed, as ISO 8601 in UTC.
     checksum : str
-        SHA-256 of the bytes, in hexadecimal.
+        BLAKE3 of the bytes, in hexadecimal.
     reading : dict
         How it was read: encoding, delimiter, quote, header lines.
     lines : integer array

@@ -41,7 +41,7 @@ def _table_lines(name: str, table: BareTable, summaries: list[Summary]) -> list[
     lines = [f"## {name}", ""]
     lines += [f"{table.row_count:,} rows and {len(table.names)} columns, from `{origin.name.removeprefix(MADE)}`"]
     if origin.checksum:
-        lines[-1] += f" ({origin.size:,} bytes, SHA-256 `{origin.checksum}`)"
+        lines[-1] += f" ({origin.size:,} bytes, BLAKE3 `{origin.checksum}`)"
     lines += ["", "| Column | Type | Values | Missing | Description |", "|---|---|---|---|---|"]
     for summary in summaries:
         column = table[summary.name]

@@ -56,7 +56,7 @@ def metadata_bytes(table: BareTable, name: str, file: str, form: TextForm = STAN
         "url": file,
         "dc:title": name,
         "dc:source": origin.name,
-        "dc:identifier": f"sha256:{origin.checksum}",
+        **({"dc:identifier": f"blake3:{origin.checksum}"} if origin.checksum else {}),
         "notes": [{"comb:cells": f"{name}-cells.csv", "about": "why cells are missing, and the texts kept"}],
         "dialect": {
             "encoding": form.encoding,
