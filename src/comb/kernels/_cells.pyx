@@ -48,6 +48,70 @@ cdef extern from *:
         return value;
     #endif
     }
+    /* Take apart a number of at most eight bytes that ends here, when eight bytes can be looked at: digits,
+       perhaps with a minus in front and one mark between. Returns how many digits stand after the mark, and -1
+       for all that is written otherwise, a zero in front of other digits and minus zero among it. */
+    static inline int comb_short_number(const uint8_t *end, int size, uint8_t mark, int64_t *value) {
+    #if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
+        const uint64_t zeros = 0x3030303030303030ULL, high = 0xF0F0F0F0F0F0F0F0ULL, ones = 0x0101010101010101ULL;
+        const int negative = end[-size] == '-', digits = size - negative;
+        const uint64_t kept = digits ? ~0ULL << (64 - 8 * digits) : 0;
+        uint64_t eight, marks;
+        int after = 0, whole = digits;
+        memcpy(&eight, end - 8, 8);
+        eight = (eight & kept) | (zeros & ~kept);
+        marks = eight ^ (ones * mark);
+        marks = (marks - ones) & ~marks & (ones << 7);
+        if (marks) {
+            /* What stands before the first mark moves up by one. */
+            const int shift = __builtin_ctzll(marks) & ~7;
+            const uint64_t before = (1ULL << shift) - 1;
+            after = 7 - (shift >> 3);
+            whole = digits - after - 1;
+            if (!after) return -1;
+            eight = (eight & ~before & ~(0xFFULL << shift)) | ((eight & before) << 8) | 0x30;
+        }
+        if (whole < 1 || (whole > 1 && end[-digits] == '0')) return -1;
+        if ((eight & high) != zeros || ((eight + 0x0606060606060606ULL) & high) != zeros) return -1;
+        eight = (eight & 0x0F0F0F0F0F0F0F0FULL) * 2561 >> 8;
+        eight = (eight & 0x00FF00FF00FF00FFULL) * 6553601 >> 16;
+        eight = (eight & 0x0000FFFF0000FFFFULL) * 42949672960001ULL >> 32;
+        if (negative && !eight) return -1;
+        *value = negative ? -(int64_t)eight : (int64_t)eight;
+        return after;
+    #else
+        return -1;
+    #endif
+    }
+    /* Read the up to eight bytes that end here, when eight bytes can be looked at, as if zeros followed them. */
+    static inline uint64_t comb_last_bytes(const uint8_t *end, int size) {
+        uint64_t eight = 0;
+    #if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
+        memcpy(&eight, end - 8, 8);
+        return size ? eight >> (64 - 8 * size) : 0;
+    #else
+        memcpy(&eight, end - size, size);
+        return eight;
+    #endif
+    }
+    /* Take apart a date of ten bytes with the year first and two digits for month and day; returns whether it is one. */
+    static inline int comb_year_first(const uint8_t *text, int *groups) {
+    #if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
+        const uint64_t mark = text[4];
+        uint64_t eight;
+        unsigned tens = text[8] - 48u, ones = text[9] - 48u;
+        memcpy(&eight, text, 8);
+        eight ^= 0x0030300030303030ULL | mark << 32 | mark << 56;
+        if ((eight & 0xFFF0F0FFF0F0F0F0ULL) | ((eight + 0x0006060006060606ULL) & 0x00F0F000F0F0F0F0ULL)) return 0;
+        if (tens > 9 || ones > 9) return 0;
+        groups[0] = (eight & 15) * 1000 + (eight >> 8 & 15) * 100 + (eight >> 16 & 15) * 10 + (eight >> 24 & 15);
+        groups[1] = (eight >> 40 & 15) * 10 + (eight >> 48 & 15);
+        groups[2] = tens * 10 + ones;
+        return 1;
+    #else
+        return 0;
+    #endif
+    }
     /* Read exactly eight digits that begin here; -1 if they are not all digits. */
     static inline int64_t comb_next_eight(const uint8_t *at) {
         return comb_eight_digits(at + 8, 8);
@@ -61,6 +125,9 @@ cdef extern from *:
     int COMB_LEADING_ZEROS(uint64_t) nogil
     int64_t comb_eight_digits(const uint8_t *, int) nogil
     int64_t comb_next_eight(const uint8_t *) nogil
+    uint64_t comb_last_bytes(const uint8_t *, int) nogil
+    bint comb_year_first(const uint8_t *, int *) nogil
+    int comb_short_number(const uint8_t *, int, uint8_t, int64_t *) nogil
     void COMB_PREFETCH(const void *) nogil
 
 ctypedef fused place:
@@ -112,6 +179,10 @@ cdef uint64_t _POWER_LOW[651]
 
 cdef uint64_t EXACT = 1 << 53
 cdef double _TENS[23]
+cdef uint64_t _WHOLE_TENS[19]
+
+# The days before each month in a year that begins in March.
+cdef int _BEFORE[13]
 
 
 def _fill_powers():
@@ -131,6 +202,10 @@ def _fill_powers():
 
     for power in range(23):
         _TENS[power] = 10.0**power
+    for power in range(19):
+        _WHOLE_TENS[power] = 10**power
+    for month in range(1, 13):
+        _BEFORE[month] = (153 * (month - 3 if month > 2 else month + 9) + 2) // 5
 
 
 _fill_powers()
@@ -255,21 +330,22 @@ cdef bint _scan_date(Cell cell, Date *found) noexcept nogil:
 
 
 cdef inline bint _day_number(Date *date, int order, int64_t *days) noexcept nogil:
-    """Count the days from 1970-01-01; by the era of 400 years, which has 146,097 days."""
+    """Count the days from 1970-01-01."""
     cdef int at = 0 if order == YMD else 2
     cdef int month_at = 0 if order == MDY else 1
     cdef int day_at = 2 if order == YMD else 0 if order == DMY else 1
-    cdef int year = date.groups[at], month = date.groups[month_at], day = date.groups[day_at]
-    cdef int shifted, in_era, in_year
     if date.sizes[at] != 4 or date.sizes[month_at] > 2 or date.sizes[day_at] > 2:
         return False
-    if not year or not 1 <= month <= 12 or not 1 <= day <= _days_in(year, month):
+    return _count_days(date.groups[at], date.groups[month_at], date.groups[day_at], days)
+
+
+cdef inline bint _count_days(int year, int month, int day, int64_t *days) noexcept nogil:
+    cdef unsigned int shifted
+    if not year or not 1 <= month <= 12 or not 1 <= day <= 31 or (day > 28 and day > _days_in(year, month)):
         return False
     # Years that begin in March put the leap day last.
     shifted = year - (month <= 2)
-    in_era = shifted % 400
-    in_year = (153 * (month - 3 if month > 2 else month + 9) + 2) // 5 + day - 1
-    days[0] = (shifted // 400) * 146097 + in_era * 365 + in_era // 4 - in_era // 100 + in_year - 719468
+    days[0] = <int> (365 * shifted + shifted // 4 - shifted // 100 + shifted // 400) + _BEFORE[month] + day - 719469
     return True
 
 
@@ -520,6 +596,11 @@ cdef inline bint _usual_number(Cell cell, int mark, Number *found) noexcept nogi
                 break
             mantissa = mantissa * 100_000_000 + <uint64_t> eight
             at += 8
+        if start < at < end <= at + 8 and at - start <= 16:
+            eight = comb_eight_digits(end, <int> (end - at))
+            if eight >= 0:
+                mantissa = mantissa * _WHOLE_TENS[end - at] + <uint64_t> eight
+                at = end
         while at < end:
             digit = at[0] - 48
             if digit > 9:
@@ -643,8 +724,10 @@ cdef void _numbers(Text *source, const place *begins, const place *ends, Py_ssiz
     cdef int64_t whole = 0
     cdef double real = 0.0
     cdef double *reals = <double *> integers
-    cdef int found
+    cdef int found, after
     cdef bint usual, any_given = given.count > 0
+    # A short number as a decimal has at most so many digits.
+    cdef bint short_fits = not any_given and form.scale <= _MOST_DECIMAL_DIGITS - 8
     for at in range(stop):
         if at + ahead < stop:
             COMB_PREFETCH(source.text + begins[(at + ahead) * stride])
@@ -653,7 +736,20 @@ cdef void _numbers(Text *source, const place *begins, const place *ends, Py_ssiz
         if not raw.size:
             status[at] = BLANK
             continue
-        if form.kind == AS_INTEGER and not any_given and _short_integer(raw, end - source.size * (begin >= source.size) >= 8, &whole):
+        if raw.size <= 8 and short_fits and end - source.size * (begin >= source.size) >= 8:
+            after = comb_short_number(raw.text + raw.size, <int> raw.size, <uint8_t> form.mark, &whole)
+            if after >= 0 and (form.kind == AS_NUMBER or after <= form.scale):
+                if form.kind == AS_NUMBER:
+                    reals[at] = whole / _TENS[after]
+                else:
+                    integers[at] = whole * <int64_t> _WHOLE_TENS[form.scale - after]
+                if after:
+                    tallied.scaled[after] += 1
+                    tallied.decided += after != 3 or raw.size > 7 + (whole < 0) or raw.text[whole < 0] == 48
+                else:
+                    tallied.whole += 1
+                continue
+        elif form.kind == AS_INTEGER and not any_given and _short_integer(raw, end - source.size * (begin >= source.size) >= 8, &whole):
             integers[at] = whole
             tallied.whole += 1
             continue
@@ -856,6 +952,14 @@ def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] 
             if not raw.size:
                 status[at] = BLANK
                 continue
+            if raw.size == 10 and not given.count and 45 <= raw.text[4] <= 47 and allowed[raw.text[4] - 45] & YMD:
+                if comb_year_first(raw.text, date.groups) and _count_days(
+                    date.groups[0], date.groups[1], date.groups[2], &days_found
+                ):
+                    iso[raw.text[4] - 45] += 1
+                    days[at] = days_found
+                    fitting += 1
+                    continue
             if given.count or not _padded_date(raw, &date):
                 cell = _stripped(raw)
                 if not _scan_date(cell, &date) or _is_given(&given, cell):
@@ -908,22 +1012,39 @@ cdef inline uint64_t _mixed(uint64_t left, uint64_t right) noexcept nogil:
     return <uint64_t> product ^ <uint64_t> (product >> 64)
 
 
-cdef inline uint64_t _hash(Cell cell) noexcept nogil:
-    """Mix the bytes of a cell, eight at a time, by wide products."""
-    cdef uint64_t result = 0x9E3779B97F4A7C15ULL ^ <uint64_t> cell.size, eight
-    cdef Py_ssize_t at = 0
-    while at + 8 <= cell.size:
+cdef struct Key:
+    # The bytes of a cell as far as sixteen tell them: the first eight, or all where there are fewer, and the last eight.
+    uint64_t low
+    uint64_t high
+    uint64_t hash
+
+
+cdef struct Slot:
+    uint64_t low
+    uint64_t high
+    uint32_t size
+    int32_t code  # from 1; 0 where the slot is free
+
+
+cdef inline Key _key(Cell cell, bint after_eight) noexcept nogil:
+    """Return what a cell is found by; `after_eight` says that eight bytes stand before its end."""
+    cdef Key key
+    cdef Py_ssize_t at = 8
+    cdef uint64_t eight
+    key.low = key.high = 0
+    if cell.size > 8:
+        memcpy(&key.low, cell.text, 8)
+        memcpy(&key.high, cell.text + cell.size - 8, 8)
+    elif after_eight:
+        key.low = comb_last_bytes(cell.text + cell.size, <int> cell.size)
+    elif cell.size:
+        memcpy(&key.low, cell.text, cell.size)
+    key.hash = _mixed(key.low ^ 0x9E3779B97F4A7C15ULL ^ <uint64_t> cell.size, key.high ^ 0xD6E8FEB86659FD93ULL)
+    while at + 8 < cell.size:
         memcpy(&eight, cell.text + at, 8)
-        result = _mixed(result ^ eight, 0xD6E8FEB86659FD93ULL)
+        key.hash = _mixed(key.hash ^ eight, 0xA0761D6478BD642FULL)
         at += 8
-    eight = 0
-    if at < cell.size:
-        memcpy(&eight, cell.text + at, cell.size - at)
-    return _mixed(result ^ eight, 0xA0761D6478BD642FULL)
-
-
-cdef inline bint _alike(Cell one, Cell other) noexcept nogil:
-    return one.size == other.size and (not one.size or memcmp(one.text, other.text, one.size) == 0)
+    return key
 
 
 cdef enum:
@@ -931,6 +1052,7 @@ cdef enum:
     # After so many cells the share of distinct ones is looked at.
     EARLY = 2048
     LATER = 8192
+    FEWEST_SLOTS = 1024
 
 
 def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
@@ -954,66 +1076,69 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
     cdef const uint8_t *text = _start(data)
     cdef const uint8_t *aside = _start(side)
     cdef Cell cells[BATCH]
-    cdef uint64_t hashes[BATCH]
-    cdef uint64_t mask = 4095, slot, hashed
-    cdef Py_ssize_t distinct = 0, most = <Py_ssize_t> (most_distinct * count), early = EARLY, other
-    cdef uint32_t tag
+    cdef Key keys[BATCH]
+    cdef Key key
+    cdef Slot *slots
+    cdef Slot *slot
+    cdef uint64_t mask = FEWEST_SLOTS - 1, number
+    cdef Py_ssize_t distinct = 0, most = <Py_ssize_t> (most_distinct * count), early = EARLY, other, begin, end
     cdef bint given_up = False
-    cdef int32_t code
     known = known if known >= 0 else count
     # The first cells may all differ where a thousand texts take turns.
     cdef double early_share = (1 + most_distinct) / 2
     codes_array, first_array = np.empty(count, np.int32), np.empty(1024, np.int64)
-    slots_array, tags_array = np.zeros(4096, np.int32), np.zeros(4096, np.uint32)
+    slots_array = np.zeros((FEWEST_SLOTS, sizeof(Slot)), np.uint8)
+    cdef uint8_t[:, ::1] slots_view = slots_array
     cdef int32_t[::1] codes = codes_array
-    cdef int32_t[::1] slots = slots_array
-    cdef uint32_t[::1] tags = tags_array
     cdef int64_t[::1] first = first_array
+    slots = <Slot *> &slots_view[0, 0]
     while at < count:
         if distinct + BATCH > first.shape[0]:
             first_array = np.concatenate([first_array, np.empty(len(first_array), np.int64)])
             first = first_array
-        if 2 * (distinct + BATCH) > slots.shape[0]:
-            slots_array, tags_array = _grown(slots_array, tags_array, data, side, begins, ends, first, distinct)
-            slots, tags = slots_array, tags_array
-            mask = slots.shape[0] - 1
+        if 2 * (distinct + BATCH) > <Py_ssize_t> mask:
+            slots_array = _grown(slots_array, data, side, begins, ends, first, distinct)
+            slots_view = slots_array
+            slots = <Slot *> &slots_view[0, 0]
+            mask = slots_view.shape[0] - 1
         if distinct > most or (at >= LATER and distinct > most_distinct * at) or (at >= EARLY and distinct > early_share * at):
             given_up = True
             break
         early = EARLY if at < EARLY else LATER
         with nogil:
             # Batches until a table has to grow or enough were seen to think again.
-            while at < count and 2 * (distinct + BATCH) <= slots.shape[0] and distinct + BATCH <= first.shape[0]:
+            while at < count and 2 * (distinct + BATCH) <= <Py_ssize_t> mask and distinct + BATCH <= first.shape[0]:
                 ahead = min(BATCH, count - at)
                 for inside in range(ahead):
                     COMB_PREFETCH(text + begins[at + inside])
                 for inside in range(ahead):
-                    cells[inside] = _cell(text, size, aside, begins[at + inside], ends[at + inside])
-                    hashes[inside] = _hash(cells[inside])
-                    COMB_PREFETCH(&slots[hashes[inside] & mask])
-                    COMB_PREFETCH(&tags[hashes[inside] & mask])
+                    begin, end = begins[at + inside], ends[at + inside]
+                    cells[inside] = _cell(text, size, aside, begin, end)
+                    keys[inside] = _key(cells[inside], end - size * (begin >= size) >= 8)
+                    COMB_PREFETCH(slots + (keys[inside].hash & mask))
                 for inside in range(ahead):
-                    hashed = hashes[inside]
-                    slot = hashed & mask
-                    tag = <uint32_t> (hashed >> 32)
+                    key = keys[inside]
+                    number = key.hash & mask
                     while True:
-                        code = slots[slot]
-                        if code == 0:
+                        slot = slots + number
+                        if slot.code == 0:
                             if at + inside >= known:
                                 codes[at + inside] = -1
                                 break
-                            slots[slot] = <int32_t> distinct + 1
-                            tags[slot] = tag
+                            slot.low, slot.high, slot.size = key.low, key.high, <uint32_t> cells[inside].size
+                            slot.code = <int32_t> distinct + 1
                             first[distinct] = at + inside
                             codes[at + inside] = <int32_t> distinct
                             distinct += 1
                             break
-                        if tags[slot] == tag:
-                            other = first[code - 1]
-                            if _alike(cells[inside], _cell(text, size, aside, begins[other], ends[other])):
-                                codes[at + inside] = code - 1
+                        if slot.low == key.low and slot.high == key.high and slot.size == <uint32_t> cells[inside].size:
+                            other = first[slot.code - 1]
+                            if slot.size <= 16 or memcmp(
+                                cells[inside].text, _cell(text, size, aside, begins[other], ends[other]).text, slot.size
+                            ) == 0:
+                                codes[at + inside] = slot.code - 1
                                 break
-                        slot = (slot + 1) & mask
+                        number = (number + 1) & mask
                 at += ahead
                 if at == early or (at > early and at - ahead < early):
                     break
@@ -1022,25 +1147,29 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
     return first_array[:distinct].copy(), codes_array
 
 
-def _grown(slots_array, tags_array, const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins,
-           const place[:] ends, const int64_t[::1] first, Py_ssize_t distinct):
-    """Return tables of four times the size with the same content."""
+def _grown(slots_array, const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
+           const int64_t[::1] first, Py_ssize_t distinct):
+    """Return a table of four times the size with the same content."""
     cdef Py_ssize_t room = 4 * len(slots_array), at, size = data.shape[0]
     cdef const uint8_t *text = _start(data)
     cdef const uint8_t *aside = _start(side)
-    cdef uint64_t mask = room - 1, slot, hashed
-    slots_array, tags_array = np.zeros(room, np.int32), np.zeros(room, np.uint32)
-    cdef int32_t[::1] slots = slots_array
-    cdef uint32_t[::1] tags = tags_array
+    cdef uint64_t mask = room - 1, number
+    cdef Slot *slots
+    cdef Cell cell
+    cdef Key key
+    larger = np.zeros((room, sizeof(Slot)), np.uint8)
+    cdef uint8_t[:, ::1] view = larger
+    slots = <Slot *> &view[0, 0]
     with nogil:
         for at in range(distinct):
-            hashed = _hash(_cell(text, size, aside, begins[first[at]], ends[first[at]]))
-            slot = hashed & mask
-            while slots[slot]:
-                slot = (slot + 1) & mask
-            slots[slot] = <int32_t> at + 1
-            tags[slot] = <uint32_t> (hashed >> 32)
-    return slots_array, tags_array
+            cell = _cell(text, size, aside, begins[first[at]], ends[first[at]])
+            key = _key(cell, False)
+            number = key.hash & mask
+            while slots[number].code:
+                number = (number + 1) & mask
+            slots[number].low, slots[number].high = key.low, key.high
+            slots[number].size, slots[number].code = <uint32_t> cell.size, <int32_t> at + 1
+    return larger
 
 
 def gather(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends):

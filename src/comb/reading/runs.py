@@ -183,6 +183,8 @@ def work_on(source: Iterator[Run], work: Callable[[Run], Result], threads: int =
         working.fill(threads + 1 if pool else 1)
         found = working.next()
         while found is not None:
+            # More to do is handed out first: what becomes of this result takes its time too.
+            working.fill(threads + 1 if pool else 0)
             run, result = found
             count = 1
             while result.after < len(run.data):
@@ -193,7 +195,6 @@ def work_on(source: Iterator[Run], work: Callable[[Run], Result], threads: int =
                 run, result = working.joined(run, result.after, count)
                 count *= 2
             yield run, result
-            working.fill(threads + 1 if pool else 1)
             found = working.next()
     finally:
         if pool:
