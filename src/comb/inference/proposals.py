@@ -15,6 +15,10 @@ from comb.tables.types import BOOLEAN, category
 MOST_VALUES = 30
 LEAST_OFTEN = 10
 
+# So many different texts at most, with those that stand for missing, and so many texts show whether there are more.
+MOST_DIFFERENT = MOST_VALUES + 5
+FIRST_TEXTS = 200
+
 # Marks that tick a cell.
 _TICKS = frozenset(["x", "✓", "✔", "✗", "*"])
 
@@ -55,7 +59,10 @@ def _with(evidence: Evidence, proposed: Candidate) -> Evidence:
 
 def _proposed(column: Column, text: Text, present: int) -> Candidate | None:
     """Return the type that few and repeated texts suggest."""
-    if text.codes is None or not present or text.item_count > MOST_VALUES + 5:
+    if text.codes is None and len(set(text.take(np.arange(min(len(text), FIRST_TEXTS))).items())) <= MOST_DIFFERENT:
+        # Short runs of a source differ too much for codes, where the whole column does not.
+        text = text.with_codes()
+    if text.codes is None or not present or text.item_count > MOST_DIFFERENT:
         return None
     codes = text.codes if column.state is None else text.codes[column.state == 0]
     used = np.flatnonzero(np.bincount(codes, minlength=text.item_count)).tolist()

@@ -362,12 +362,30 @@ cdef void _quickly(Scan *scan, Places *out, Progress *progress) noexcept nogil:
         if not bits:
             break
         at = base + COMB_TRAILING_ZEROS(bits)
-        begin, end, further, rest = position, at, base, bits & (bits - 1)
-        inner, aside = scan.inner, scan.side_size
         byte = text[at]
+        rest = bits & (bits - 1)
+        if byte == delimiter and count < last_column:
+            out.begins[place], out.ends[place] = <int32_t> position, <int32_t> at
+            place += out.column_step
+            count += 1
+            position, bits = at + 1, rest
+            continue
+        begin, end, further = position, at, base
+        inner, aside = scan.inner, scan.side_size
         if byte == quote:
             if at != position:
                 break
+            # Two quotes and a delimiter, with nothing between that matters, all among the same 64 bytes.
+            if rest:
+                end = base + COMB_TRAILING_ZEROS(rest)
+                rest &= rest - 1
+                if rest and text[end] == quote and text[end + 1] == delimiter and count < last_column and scan.escape < 0:
+                    if at >= scan.hopeless_until:
+                        out.begins[place], out.ends[place] = <int32_t> position + 1, <int32_t> end
+                        place += out.column_step
+                        count += 1
+                        position, bits = end + 2, rest & (rest - 1)
+                        continue
             rest = bits
             end = _closing(scan, at, &further, &rest)
             if end < 0:
