@@ -10,6 +10,7 @@ except ImportError:
     cythonize = None
 
 NAMES = ("_split", "_cells", "_moments", "_notation", "_write", "_sheet", "_lines")
+KERNELS = "src/comb/kernels"
 FLAGS = [] if sys.platform == "win32" else ["-O3", "-fno-math-errno"]
 
 
@@ -18,7 +19,14 @@ def extensions() -> list[Extension]:
     if cythonize is None:
         return []
     modules = [
-        Extension(f"comb.kernels.{name}", [f"src/comb/kernels/{name}.pyx"], extra_compile_args=FLAGS) for name in NAMES
+        Extension(
+            f"comb.kernels.{name}",
+            [f"{KERNELS}/{name}.pyx"],
+            include_dirs=[KERNELS],
+            extra_compile_args=FLAGS,
+            depends=[f"{KERNELS}/_digits.h", f"{KERNELS}/_places.pxi"],
+        )
+        for name in NAMES
     ]
     built = cythonize(modules, compiler_directives={"binding": False}, build_dir="build")
     for module in built:

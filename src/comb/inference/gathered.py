@@ -3,13 +3,14 @@
 Joining them at the end would take the memory of the column twice.
 """
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from comb.inference.pieces import NO_TEXT, Piece, ReadCells, ReadPiece, TextPiece
+from comb.inference.reader import Reading
 from comb.kernels.coding import Codes
 from comb.tables.column import Mask
 from comb.tables.text import Text, joined_texts, recoded
@@ -38,9 +39,17 @@ class Growing:
     def __len__(self) -> int:
         return self._length
 
+    def room(self, start: int, count: int) -> NDArray[Any] | None:
+        """Return the part of the array where values belong that are still to come; None if it is too short."""
+        array = self._array
+        return array[start : start + count] if start + count <= len(array) else None
+
     def add(self, values: NDArray[Any]) -> None:
-        """Add values at the end."""
+        """Add values at the end; those that stand there already are not copied."""
         stop = self._length + len(values)
+        if values.base is not None and np.may_share_memory(values[:1], self._array[self._length : self._length + 1]):
+            self._length = stop
+            return
         if stop > len(self._array):
             larger = np.empty(max(stop, int(len(self._array) * GROWTH)), self._array.dtype)
             larger[: self._length] = self._array[: self._length]
@@ -53,10 +62,21 @@ class Growing:
         return self._array[: self._length]
 
 
-class _Alike:
-    """Pieces of one kind, joined."""
+def absent_of(masks: Sequence[tuple[int, Mask]], rows: int) -> Mask | None:
+    """Put masks of absent cells together, each with the row at which it begins; None where there is none."""
+    if not masks:
+        return None
+    absent = np.zeros(rows, np.bool_)
+    for start, mask in masks:
+        absent[start : start + len(mask)] = mask
+    return absent
 
-    def __init__(self) -> None:
+
+class _Alike:
+    """Pieces of one kind, joined; `first` is the row of the column with which they begin."""
+
+    def __init__(self, first: int) -> None:
+        self.first = first
         self.rows = 0
         self.tally: Any = None
         self._absent: list[tuple[int, Mask]] = []
@@ -70,20 +90,19 @@ class _Alike:
             self._absent.append((self.rows, piece.absent))
         self.rows += len(piece)
 
+    def room(self, start: int, count: int, reading: Reading | None) -> Sequence[NDArray[Any]]:
+        """Return where the values of later rows belong; nothing where that is not known."""
+        return ()
+
     def absent(self) -> Mask | None:
-        if not self._absent:
-            return None
-        absent = np.zeros(self.rows, np.bool_)
-        for start, mask in self._absent:
-            absent[start : start + len(mask)] = mask
-        return absent
+        return absent_of(self._absent, self.rows)
 
 
 class _Read(_Alike):
     """Pieces that were read by one guess."""
 
-    def __init__(self, piece: ReadPiece, expected: int) -> None:
-        super().__init__()
+    def __init__(self, piece: ReadPiece, expected: int, first: int) -> None:
+        super().__init__(first)
         self._reading = piece.reading
         self._words = piece.words
         self._values = Growing(piece.cells.values.dtype, expected)  # type: ignore[union-attr]
@@ -94,6 +113,13 @@ class _Read(_Alike):
 
     def takes(self, piece: Piece) -> bool:
         return isinstance(piece, ReadPiece) and (piece.reading is self._reading or piece.reading == self._reading)
+
+    def room(self, start: int, count: int, reading: Reading | None) -> Sequence[NDArray[Any]]:
+        """Return where values and status belong."""
+        if reading is not self._reading:
+            return ()
+        values, status = (part.room(start - self.first, count) for part in (self._values, self._status))
+        return () if values is None or status is None else (values, status)
 
     def add(self, piece: Any) -> None:
         if len(piece.cells.kept_at):
@@ -122,8 +148,8 @@ class _Read(_Alike):
 class _Coded(_Alike):
     """Texts with codes."""
 
-    def __init__(self, piece: TextPiece, expected: int) -> None:
-        super().__init__()
+    def __init__(self, piece: TextPiece, expected: int, first: int) -> None:
+        super().__init__(first)
         self._words = piece.words
         self._codes = Growing(np.int32, expected)
         self._items: list[tuple[int, Text]] = []
@@ -131,6 +157,11 @@ class _Coded(_Alike):
 
     def takes(self, piece: Piece) -> bool:
         return isinstance(piece, TextPiece) and piece.text.codes is not None
+
+    def room(self, start: int, count: int, reading: Reading | None) -> Sequence[NDArray[Any]]:
+        """Return where codes belong."""
+        codes = self._codes.room(start - self.first, count) if reading is None else None
+        return () if codes is None else (codes,)
 
     def add(self, piece: Any) -> None:
         self._codes.add(piece.text.codes)
@@ -148,8 +179,8 @@ class _Coded(_Alike):
 class _Plain(_Alike):
     """Texts without codes."""
 
-    def __init__(self, piece: TextPiece, expected: int) -> None:
-        super().__init__()
+    def __init__(self, piece: TextPiece, expected: int, first: int) -> None:
+        super().__init__(first)
         self._words = piece.words
         share = len(piece.text.buffer) / max(1, len(piece))
         self._buffer = Growing(np.uint8, int(expected * share))
@@ -182,6 +213,7 @@ class Gathered:
 
     def __init__(self, expected: int) -> None:
         self._expected = expected
+        self._rows = 0
         self._closed: list[Piece] = []
         self._open: _Read | _Coded | _Plain | None = None
 
@@ -190,10 +222,32 @@ class Gathered:
         if self._open is None or not self._open.takes(piece):
             self.pieces()
             if isinstance(piece, ReadPiece):
-                self._open = _Read(piece, self._expected)
+                self._open = _Read(piece, self._expected, self._rows)
             else:
-                self._open = (_Plain if piece.text.codes is None else _Coded)(piece, self._expected)
+                self._open = (_Plain if piece.text.codes is None else _Coded)(piece, self._expected, self._rows)
         self._open.add(piece)
+        self._rows += len(piece)
+
+    def room(self, start: int, count: int, reading: Reading | None) -> Sequence[NDArray[Any]]:
+        """Return where the next pieces may put their values, so that nothing has to be copied.
+
+        May be asked by several threads, each for rows of its own that come after all that was added; what is put there
+        counts when it is added.
+
+        Parameters
+        ----------
+        start, count : int
+            The rows.
+        reading : Reading or None
+            How they are read; None for text.
+
+        Returns
+        -------
+        sequence of arrays
+            For values and status, or for codes; none where there is no such place.
+        """
+        opened = self._open
+        return () if opened is None else opened.room(start, count, reading)
 
     def pieces(self) -> list[Piece]:
         """Return the pieces, as few as can be."""

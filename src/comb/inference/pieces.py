@@ -240,6 +240,7 @@ def block_piece(
     words: Words,
     absent: Mask | None,
     again: Callable[[], Iterable[TextPiece]],
+    room: Sequence[NDArray[Any]] = (),
 ) -> Piece:
     """Take a column out of a block, read by a guess where that is the better way.
 
@@ -253,10 +254,14 @@ def block_piece(
     absent : bool array, optional
     again : callable
         Fetches the same cells as text, should the guess turn out wrong.
+    room : sequence of arrays
+        Where values and status, or codes, go; see `comb.inference.gathered.Gathered.room`.
     """
-    read = None if guess is None else block.values(column, guess.form, words)
+    read = None
+    if guess is not None:
+        read = block.values(column, guess.form, words, (room[0], room[1]) if len(room) == 2 else None)
     if guess is None or read is None:
-        packed, codes = block.text(column)
+        packed, codes = block.text(column, room[0] if len(room) == 1 else None)
         return TextPiece(Text(*packed, codes), words, absent)
     if absent is not None:
         read.tally[Count.BLANK] -= int(absent.sum())

@@ -34,7 +34,9 @@ def read_number_columns(
     columns: NDArray[np.int64],
     forms: Sequence[tuple[str, int, int]],
     given_words: _Words,
-) -> _Read: ...
+    rooms: Sequence[tuple[NDArray[np.int64], NDArray[np.uint8]]] | None,
+    first: int,
+) -> tuple[list[NDArray[np.int64]], list[NDArray[np.uint8]], NDArray[np.int64], NDArray[np.int64]]: ...
 def read_dates(
     data: Any,
     side: NDArray[np.uint8],
@@ -42,9 +44,16 @@ def read_dates(
     ends: _Places,
     orders: Sequence[tuple[str, str]],
     given_words: _Words,
+    room: tuple[NDArray[np.int64], NDArray[np.uint8]] | None = None,
 ) -> _Read: ...
 def encode(
-    data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places, most_distinct: float, known: int = -1
+    data: Any,
+    side: NDArray[np.uint8],
+    begins: _Places,
+    ends: _Places,
+    most_distinct: float,
+    known: int = -1,
+    room: NDArray[np.int32] | None = None,
 ) -> tuple[NDArray[np.int64], NDArray[np.int32]] | tuple[None, None]: ...
 def traits(
     data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places, known_words: _Words

@@ -11,7 +11,7 @@ decide, Python's own `float` does.
 """
 
 from libc.stdint cimport int32_t, int64_t, uint8_t, uint32_t, uint64_t
-from libc.string cimport memcmp, memcpy, memset
+from libc.string cimport memchr, memcmp, memcpy, memset
 
 import numpy as np
 
@@ -26,63 +26,6 @@ cdef extern from *:
     #define COMB_LEADING_ZEROS(x) __builtin_clzll(x)
     #include <stdint.h>
     #include <string.h>
-    /* Read the up to eight digits that end here, when eight bytes can be looked at; -1 if they
-       are no digits. The others of the eight are taken for zeros; then neighbours are added
-       up, by two, four and eight. */
-    static inline int64_t comb_eight_digits(const uint8_t *end, int size) {
-    #if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
-        const uint64_t zeros = 0x3030303030303030ULL, high = 0xF0F0F0F0F0F0F0F0ULL;
-        uint64_t eight, kept = ~0ULL << (64 - 8 * size);
-        memcpy(&eight, end - 8, 8);
-        eight = (eight & kept) | (zeros & ~kept);
-        if ((eight & high) != zeros || ((eight + 0x0606060606060606ULL) & high) != zeros) return -1;
-        eight = (eight & 0x0F0F0F0F0F0F0F0FULL) * 2561 >> 8;
-        eight = (eight & 0x00FF00FF00FF00FFULL) * 6553601 >> 16;
-        return (int64_t)((eight & 0x0000FFFF0000FFFFULL) * 42949672960001ULL >> 32);
-    #else
-        int64_t value = 0;
-        for (const uint8_t *at = end - size; at < end; at++) {
-            if (*at < 48 || *at > 57) return -1;
-            value = value * 10 + (*at - 48);
-        }
-        return value;
-    #endif
-    }
-    /* Take apart a number of at most eight bytes that ends here, when eight bytes can be looked at: digits,
-       perhaps with a minus in front and one mark between. Returns how many digits stand after the mark, and -1
-       for all that is written otherwise, a zero in front of other digits and minus zero among it. */
-    static inline int comb_short_number(const uint8_t *end, int size, uint8_t mark, int64_t *value) {
-    #if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
-        const uint64_t zeros = 0x3030303030303030ULL, high = 0xF0F0F0F0F0F0F0F0ULL, ones = 0x0101010101010101ULL;
-        const int negative = end[-size] == '-', digits = size - negative;
-        const uint64_t kept = digits ? ~0ULL << (64 - 8 * digits) : 0;
-        uint64_t eight, marks;
-        int after = 0, whole = digits;
-        memcpy(&eight, end - 8, 8);
-        eight = (eight & kept) | (zeros & ~kept);
-        marks = eight ^ (ones * mark);
-        marks = (marks - ones) & ~marks & (ones << 7);
-        if (marks) {
-            /* What stands before the first mark moves up by one. */
-            const int shift = __builtin_ctzll(marks) & ~7;
-            const uint64_t before = (1ULL << shift) - 1;
-            after = 7 - (shift >> 3);
-            whole = digits - after - 1;
-            if (!after) return -1;
-            eight = (eight & ~before & ~(0xFFULL << shift)) | ((eight & before) << 8) | 0x30;
-        }
-        if (whole < 1 || (whole > 1 && end[-digits] == '0')) return -1;
-        if ((eight & high) != zeros || ((eight + 0x0606060606060606ULL) & high) != zeros) return -1;
-        eight = (eight & 0x0F0F0F0F0F0F0F0FULL) * 2561 >> 8;
-        eight = (eight & 0x00FF00FF00FF00FFULL) * 6553601 >> 16;
-        eight = (eight & 0x0000FFFF0000FFFFULL) * 42949672960001ULL >> 32;
-        if (negative && !eight) return -1;
-        *value = negative ? -(int64_t)eight : (int64_t)eight;
-        return after;
-    #else
-        return -1;
-    #endif
-    }
     /* Read the up to eight bytes that end here, when eight bytes can be looked at, as if zeros followed them. */
     static inline uint64_t comb_last_bytes(const uint8_t *end, int size) {
         uint64_t eight = 0;
@@ -112,10 +55,6 @@ cdef extern from *:
         return 0;
     #endif
     }
-    /* Read exactly eight digits that begin here; -1 if they are not all digits. */
-    static inline int64_t comb_next_eight(const uint8_t *at) {
-        return comb_eight_digits(at + 8, 8);
-    }
     #define COMB_PREFETCH(x) __builtin_prefetch(x)
     #else
     #error "the compiled kernels need 128-bit integers"
@@ -123,12 +62,43 @@ cdef extern from *:
     """
     ctypedef unsigned long long wide "comb_wide"
     int COMB_LEADING_ZEROS(uint64_t) nogil
-    int64_t comb_eight_digits(const uint8_t *, int) nogil
-    int64_t comb_next_eight(const uint8_t *) nogil
     uint64_t comb_last_bytes(const uint8_t *, int) nogil
     bint comb_year_first(const uint8_t *, int *) nogil
-    int comb_short_number(const uint8_t *, int, uint8_t, int64_t *) nogil
     void COMB_PREFETCH(const void *) nogil
+
+cdef extern from "_digits.h":
+    enum:
+        COMB_LEFT
+        COMB_LEAST_POWER
+        COMB_MOST_POWER
+    ctypedef struct Form "comb_form":
+        int kind
+        int scale
+        int mark
+        int most_after
+    ctypedef struct Tallied "comb_shapes":
+        int64_t whole
+        int64_t scaled[20]
+        int64_t unscaled
+        int64_t exponent
+        int64_t many
+        int64_t decided
+        int64_t unusual
+    ctypedef struct Column "comb_column":
+        const int32_t *begins
+        const int32_t *ends
+        int64_t *values
+        uint8_t *status
+        Form form
+        Tallied shapes
+    uint64_t comb_power_high[651]
+    uint64_t comb_power_low[651]
+    bint _nearest_float "comb_nearest_float"(uint64_t, int64_t, double *) nogil
+    void comb_read_column_32(const uint8_t *, int64_t, const int32_t *, const int32_t *, int64_t, const Form *,
+                             int64_t *, uint8_t *, Tallied *) nogil
+    void comb_read_column_64(const uint8_t *, int64_t, const int64_t *, const int64_t *, int64_t, const Form *,
+                             int64_t *, uint8_t *, Tallied *) nogil
+    void comb_read_rows(const uint8_t *, int64_t, Column *, int64_t, int64_t, int64_t, int64_t) nogil
 
 ctypedef fused place:
     int32_t
@@ -154,6 +124,10 @@ cdef Py_ssize_t FEWEST_AT_ONCE = 16
 cdef enum:
     TILE = 32
 
+# So many columns are read at once where places stand row by row.
+cdef enum:
+    SIDE_BY_SIDE = 64
+
 cdef enum:
     YMD = 1
     DMY = 2
@@ -170,24 +144,13 @@ cdef int _MOST_DECIMAL_DIGITS = MOST_DECIMAL_DIGITS
 cdef int _MOST_NUMBER_DIGITS = 17
 cdef uint64_t _INT64_MAX = 0x7FFFFFFFFFFFFFFFULL
 
-# Powers of five from 5**-342 to 5**308, as 128 bits each, normalised.
-cdef enum:
-    LEAST_POWER = -342
-    MOST_POWER = 308
-cdef uint64_t _POWER_HIGH[651]
-cdef uint64_t _POWER_LOW[651]
-
-cdef uint64_t EXACT = 1 << 53
-cdef double _TENS[23]
-cdef uint64_t _WHOLE_TENS[19]
-
 # The days before each month in a year that begins in March.
 cdef int _BEFORE[13]
 
 
 def _fill_powers():
     """Fill the table of powers, as the paper's appendix describes it."""
-    for power in range(LEAST_POWER, MOST_POWER + 1):
+    for power in range(COMB_LEAST_POWER, COMB_MOST_POWER + 1):
         if power < 0:
             five = 5 ** -power
             bits = (five - 1).bit_length()
@@ -196,14 +159,8 @@ def _fill_powers():
             value = 5**power
         excess = value.bit_length() - 128
         value = value >> excess if excess > 0 else value << -excess
-        _POWER_HIGH[power - LEAST_POWER] = value >> 64
-        _POWER_LOW[power - LEAST_POWER] = value & 0xFFFFFFFFFFFFFFFF
-
-
-    for power in range(23):
-        _TENS[power] = 10.0**power
-    for power in range(19):
-        _WHOLE_TENS[power] = 10**power
+        comb_power_high[power - COMB_LEAST_POWER] = value >> 64
+        comb_power_low[power - COMB_LEAST_POWER] = value & 0xFFFFFFFFFFFFFFFF
     for month in range(1, 13):
         _BEFORE[month] = (153 * (month - 3 if month > 2 else month + 9) + 2) // 5
 
@@ -350,47 +307,6 @@ cdef inline bint _count_days(int year, int month, int day, int64_t *days) noexce
 
 
 # -- numbers ---------------------------------------------------------------------------------
-
-
-cdef bint _nearest_float(uint64_t mantissa, int64_t power, double *value) noexcept nogil:
-    """Find the float nearest to mantissa * 10**power; False where this does not decide it."""
-    cdef uint64_t high, low, second, bits
-    cdef wide product
-    cdef int zeros, upper
-    cdef int64_t exponent
-    if mantissa == 0:
-        value[0] = 0.0
-        return True
-    if mantissa <= EXACT and -22 <= power <= 22:
-        # Both are exact as floats, so one operation rounds once, as IEEE 754 has it.
-        value[0] = mantissa * _TENS[power] if power >= 0 else mantissa / _TENS[-power]
-        return True
-    if power < LEAST_POWER or power > MOST_POWER:
-        return False
-    zeros = COMB_LEADING_ZEROS(mantissa)
-    mantissa <<= zeros
-    product = <wide> mantissa * _POWER_HIGH[power - LEAST_POWER]
-    low, high = <uint64_t> product, <uint64_t> (product >> 64)
-    if high & 0x1FF == 0x1FF:
-        second = <uint64_t> ((<wide> mantissa * _POWER_LOW[power - LEAST_POWER]) >> 64)
-        low += second
-        high += low < second
-    if low == 0xFFFFFFFFFFFFFFFFULL and not -27 <= power <= 55:
-        return False
-    upper = <int> (high >> 63)
-    bits = high >> (upper + 9)
-    exponent = ((217706 * power) >> 16) + 63 + upper - zeros + 1023
-    if exponent <= 0 or exponent >= 2046:
-        return False
-    if low <= 1 and -4 <= power <= 23 and bits & 3 == 1 and bits << (upper + 9) == high:
-        bits &= ~(<uint64_t> 1)
-    bits = (bits + (bits & 1)) >> 1
-    if bits >= <uint64_t> 1 << 53:
-        bits = <uint64_t> 1 << 52
-        exponent += 1
-    bits = (bits & ~(<uint64_t> 1 << 52)) | (<uint64_t> exponent << 52)
-    memcpy(value, &bits, 8)
-    return True
 
 
 cdef inline bint _to_float(Number *number, double *value) noexcept nogil:
@@ -552,15 +468,6 @@ cdef inline bint _is_given(Words *given, Cell cell) noexcept nogil:
     return given.count > 0 and cell.size > 0 and _find_word(given, cell) >= 0
 
 
-cdef struct Tallied:
-    # Cells that are written as usual, by their shape.
-    int64_t whole
-    int64_t scaled[20]  # by digits after the mark
-    int64_t exponent
-    int64_t many  # digits
-    int64_t decided  # a comma that cannot part thousands
-
-
 cdef inline bint _usual_number(Cell cell, int mark, Number *found) noexcept nogil:
     """Take apart a number of at most 18 digits that is written as usual; False for all others."""
     cdef const uint8_t *at = cell.text
@@ -568,7 +475,7 @@ cdef inline bint _usual_number(Cell cell, int mark, Number *found) noexcept nogi
     cdef const uint8_t *start
     cdef uint64_t mantissa = 0
     cdef uint8_t digit
-    cdef int64_t power = 0, eight
+    cdef int64_t power = 0
     cdef bint minus
     found.negative = at[0] == 45
     at += found.negative
@@ -590,17 +497,6 @@ cdef inline bint _usual_number(Cell cell, int mark, Number *found) noexcept nogi
         found.mark = mark
         at += 1
         start = at
-        while end - at >= 8:
-            eight = comb_next_eight(at)
-            if eight < 0 or at - start > 16:
-                break
-            mantissa = mantissa * 100_000_000 + <uint64_t> eight
-            at += 8
-        if start < at < end <= at + 8 and at - start <= 16:
-            eight = comb_eight_digits(end, <int> (end - at))
-            if eight >= 0:
-                mantissa = mantissa * _WHOLE_TENS[end - at] + <uint64_t> eight
-                at = end
         while at < end:
             digit = at[0] - 48
             if digit > 9:
@@ -642,17 +538,19 @@ cdef inline void _count_usual(Number *number, Tallied *tallied) noexcept nogil:
     tallied.many += number.digits > _MOST_NUMBER_DIGITS
     if number.exponent:
         tallied.exponent += 1
-    elif number.mark:
+    elif not number.mark:
+        tallied.whole += 1
+    elif number.whole - number.leading + number.after <= _MOST_DECIMAL_DIGITS:
         tallied.scaled[number.after] += 1
     else:
-        tallied.whole += 1
+        tallied.unscaled += 1
     if number.mark:
         tallied.decided += number.after != 3 or number.whole > 3 or number.leading > 0
 
 
-cdef _add_usual(Tallied *tallied, int mark, int64_t[::1] total):
+cdef void _add_usual(Tallied *tallied, int mark, int64_t *total) noexcept nogil:
     """Add the counts of usual numbers to a tally."""
-    cdef int64_t everything, marked = tallied.exponent
+    cdef int64_t everything, marked = tallied.exponent + tallied.unscaled
     cdef int step
     cdef int scale = _COMMA_SCALE if mark == 44 else _POINT_SCALE
     for step in range(1, 19):
@@ -665,6 +563,7 @@ cdef _add_usual(Tallied *tallied, int mark, int64_t[::1] total):
     total[_MANY_DIGITS] += tallied.many
     total[_POINT] += tallied.whole if mark == 44 else everything
     total[_COMMA] += everything if mark == 44 else tallied.whole
+    total[scale] += tallied.unscaled
     total[_POINT_SCALE] += tallied.whole + tallied.exponent
     total[_COMMA_SCALE] += tallied.whole
     total[_COMMA_MARKED if mark == 44 else _POINT_MARKED] += marked
@@ -702,73 +601,52 @@ cdef struct Text:
     Py_ssize_t size
 
 
-cdef struct Form:
-    int kind
-    int scale
-    int mark
-
-
-cdef Form _form(str kind, int scale, int mark):
+cdef Form _form(str kind, int scale, int mark, bint any_given):
     cdef Form form
     form.kind = AS_NUMBER if kind == "number" else AS_DECIMAL if kind == "decimal" and scale else AS_INTEGER
-    form.scale, form.mark = scale, mark
+    form.scale, form.mark = scale if form.kind == AS_DECIMAL else 0, mark
+    form.most_after = -1 if any_given else _MOST_DECIMAL_DIGITS if form.kind == AS_NUMBER else form.scale
     return form
 
 
-cdef void _numbers(Text *source, const place *begins, const place *ends, Py_ssize_t stride, Py_ssize_t stop, Form *form,
-                   Words *given, int64_t *integers, uint8_t *status, Tallied *tallied, Py_ssize_t ahead) noexcept nogil:
-    """Read the next cells of a column as numbers."""
-    cdef Py_ssize_t at, begin, end
-    cdef Cell raw, cell
+cdef uint8_t _number_with_care(Cell raw, Form *form, Words *given, int64_t *value, Tallied *tallied) noexcept nogil:
+    """Read a number however it is written; returns a status."""
+    cdef Cell cell = raw
     cdef Number number
-    cdef int64_t whole = 0
-    cdef double real = 0.0
-    cdef double *reals = <double *> integers
-    cdef int found, after
-    cdef bint usual, any_given = given.count > 0
-    # A short number as a decimal has at most so many digits.
-    cdef bint short_fits = not any_given and form.scale <= _MOST_DECIMAL_DIGITS - 8
-    for at in range(stop):
-        if at + ahead < stop:
-            COMB_PREFETCH(source.text + begins[(at + ahead) * stride])
-        begin, end = begins[at * stride], ends[at * stride]
-        raw = _cell(source.text, source.size, source.aside, begin, end)
-        if not raw.size:
-            status[at] = BLANK
-            continue
-        if raw.size <= 8 and short_fits and end - source.size * (begin >= source.size) >= 8:
-            after = comb_short_number(raw.text + raw.size, <int> raw.size, <uint8_t> form.mark, &whole)
-            if after >= 0 and (form.kind == AS_NUMBER or after <= form.scale):
-                if form.kind == AS_NUMBER:
-                    reals[at] = whole / _TENS[after]
-                else:
-                    integers[at] = whole * <int64_t> _WHOLE_TENS[form.scale - after]
-                if after:
-                    tallied.scaled[after] += 1
-                    tallied.decided += after != 3 or raw.size > 7 + (whole < 0) or raw.text[whole < 0] == 48
-                else:
-                    tallied.whole += 1
-                continue
-        elif form.kind == AS_INTEGER and not any_given and _short_integer(raw, end - source.size * (begin >= source.size) >= 8, &whole):
-            integers[at] = whole
-            tallied.whole += 1
-            continue
-        usual = not any_given and _usual_number(raw, form.mark, &number)
-        if not usual:
-            cell = _stripped(raw)
-            if not _scan_number(cell, &number) or (number.mark and number.mark != form.mark) or _is_given(given, cell):
-                status[at] = MISFIT if cell.size else BLANK
-                continue
-        found = _value_of(&number, cell.size if not usual else raw.size, form.kind, form.scale, &whole, &real)
-        if found != FITS or not usual:
-            status[at] = UNUSUAL if found == FITS else found
-        if found == FITS:
-            if form.kind == AS_NUMBER:
-                reals[at] = real
-            else:
-                integers[at] = whole
-            if usual:
-                _count_usual(&number, tallied)
+    cdef bint usual = given.count == 0 and _usual_number(raw, form.mark, &number)
+    cdef int found
+    if not usual:
+        cell = _stripped(raw)
+        if not _scan_number(cell, &number) or (number.mark and number.mark != form.mark) or _is_given(given, cell):
+            value[0] = 0
+            tallied.unusual += cell.size > 0
+            return MISFIT if cell.size else BLANK
+    value[0] = 0
+    found = _value_of(&number, cell.size, form.kind, form.scale, value, <double *> value)
+    if found != FITS:
+        value[0] = 0
+    if found == FITS and usual:
+        _count_usual(&number, tallied)
+        return FITS
+    tallied.unusual += 1
+    return UNUSUAL if found == FITS else found
+
+
+cdef void _read_left(Text *source, const place *begins, const place *ends, Py_ssize_t stride, Py_ssize_t count,
+                     Form *form, Words *given, int64_t *values, uint8_t *status, Tallied *tallied) noexcept nogil:
+    """Read with care the cells of a column that were left."""
+    cdef Py_ssize_t at = 0
+    cdef const uint8_t *found
+    while at < count:
+        found = <const uint8_t *> memchr(status + at, COMB_LEFT, count - at)
+        if found == NULL:
+            return
+        at = found - status
+        status[at] = _number_with_care(
+            _cell(source.text, source.size, source.aside, begins[at * stride], ends[at * stride]),
+            form, given, values + at, tallied
+        )
+        at += 1
 
 
 def read_numbers(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends,
@@ -791,23 +669,28 @@ def read_numbers(const uint8_t[::1] data, const uint8_t[::1] side, const place[:
     """
     cdef Py_ssize_t count = begins.shape[0]
     cdef Text source = Text(_start(data), _start(side), data.shape[0])
-    cdef Form form = _form(kind, scale, mark)
+    cdef Form form = _form(kind, scale, mark, given_words[1].shape[0] > 1)
     cdef Words given
     cdef Tallied tallied
-    values, states, total = np.zeros(count, np.int64), np.zeros(count, np.uint8), np.zeros(SIZE, np.int64)
+    values, states, total = np.empty(count, np.int64), np.empty(count, np.uint8), np.zeros(SIZE, np.int64)
     cdef int64_t[::1] integers = values
     cdef uint8_t[::1] status = states
     memset(&tallied, 0, sizeof(Tallied))
     _set_words(&given, given_words[0], given_words[1], False)
     if count:
         with nogil:
-            _numbers(&source, &begins[0], &ends[0], 1, count, &form, &given, &integers[0], &status[0], &tallied, AHEAD)
-    _add_usual(&tallied, mark, total)
+            if place is int32_t:
+                comb_read_column_32(source.text, source.size, &begins[0], &ends[0], count, &form, &integers[0], &status[0], &tallied)
+            else:
+                comb_read_column_64(source.text, source.size, &begins[0], &ends[0], count, &form, &integers[0], &status[0], &tallied)
+            _read_left(&source, &begins[0], &ends[0], 1, count, &form, &given, &integers[0], &status[0], &tallied)
+    cdef int64_t[::1] tallies = total
+    _add_usual(&tallied, mark, &tallies[0])
     return values.view(np.float64) if kind == "number" else values, states, total
 
 
 def read_number_columns(const uint8_t[::1] data, const uint8_t[::1] side, const int32_t[:, :] begins,
-                        const int32_t[:, :] ends, const int64_t[::1] columns, forms, given_words):
+                        const int32_t[:, :] ends, const int64_t[::1] columns, forms, given_words, rooms, Py_ssize_t first):
     """Read several columns as numbers, some rows at a time, so that the text they stand in is at hand.
 
     Parameters
@@ -817,74 +700,74 @@ def read_number_columns(const uint8_t[::1] data, const uint8_t[::1] side, const 
         The columns to read.
     forms : sequence of (str, int, int)
         Kind, scale and mark of each; see `read_numbers`.
+    rooms : sequence of (int64 array, uint8 array) or None
+        Where values and status of each column go; None for new arrays.
+    first : int
+        The row there with which to begin.
 
     Returns
     -------
-    values, status, tally
-        As `read_numbers`, a row for each of the columns; numbers as the bits of floats.
+    values, status, tally, unusual
+        As `read_numbers`, a list of arrays for the columns, numbers as the bits of floats; and how many cells of
+        each neither fit at once nor are blank.
     """
     cdef Py_ssize_t width = columns.shape[0], count = begins.shape[1], at, start, stop, step, stride
     cdef Text source = Text(_start(data), _start(side), data.shape[0])
     cdef Words given
-    cdef Form form
-    values, states = np.zeros((width, count), np.int64), np.zeros((width, count), np.uint8)
-    totals, tallies = np.zeros((width, SIZE), np.int64), np.zeros((width, sizeof(Tallied)), np.uint8)
-    forms_array = np.zeros((width, sizeof(Form)), np.uint8)
-    cdef int64_t[:, ::1] integers = values
-    cdef uint8_t[:, ::1] status = states
-    cdef uint8_t[:, ::1] tallied = tallies
-    cdef uint8_t[:, ::1] forms_of = forms_array
+    if rooms is None:
+        first = 0
+        rooms = list(zip(np.empty((width, count), np.int64), np.empty((width, count), np.uint8)))
+    totals, columns_array = np.zeros((width, SIZE), np.int64), np.zeros((width, sizeof(Column)), np.uint8)
+    cdef uint8_t[:, ::1] columns_view = columns_array
+    cdef int64_t[::1] integers
+    cdef uint8_t[::1] status
+    cdef Column *into
     for at in range(width):
-        form = _form(forms[at][0], forms[at][1], forms[at][2])
-        memcpy(&forms_of[at, 0], &form, sizeof(Form))
+        into = <Column *> &columns_view[at, 0]
+        into.form = _form(forms[at][0], forms[at][1], forms[at][2], given_words[1].shape[0] > 1)
+        integers, status = rooms[at]
+        if integers.shape[0] < first + count or status.shape[0] < first + count:
+            raise ValueError("expected room for every row")
+        if count:
+            into.begins, into.ends = &begins[columns[at], 0], &ends[columns[at], 0]
+            into.values, into.status = &integers[first], &status[first]
     _set_words(&given, given_words[0], given_words[1], False)
     stride = begins.strides[1] // <Py_ssize_t> sizeof(int32_t)
     if count > 1 and begins.strides[1] != ends.strides[1]:
         raise ValueError("expected begins and ends side by side")
-    # Where the places stand row by row, the rows that are read at once have to stay in the cache.
-    if stride == 1:
-        step = max(FEWEST_AT_ONCE, BYTES_AT_ONCE * count // max(source.size, 1))
-    else:
-        step = TILE
-    with nogil:
-        start = 0
-        while start < count:
-            stop = min(count, start + step)
-            for at in range(width):
-                _numbers(&source, &begins[columns[at], start], &ends[columns[at], start], stride, stop - start,
-                         <Form *> &forms_of[at, 0], &given, &integers[at, start], &status[at, start],
-                         <Tallied *> &tallied[at, 0], count)
-            start = stop
+    # The rows that are read at once have to stay in the cache.
+    step = max(FEWEST_AT_ONCE, BYTES_AT_ONCE * count // max(source.size, 1))
+    if width:
+        into = <Column *> &columns_view[0, 0]
+        with nogil:
+            start = 0
+            while start < count:
+                stop = min(count, start + step)
+                at = 0
+                while at < width and stride > 1:
+                    # Where the places stand row by row.
+                    comb_read_rows(source.text, source.size, into + at, min(width - at, SIDE_BY_SIDE), stride, start, stop)
+                    at += SIDE_BY_SIDE
+                for at in range(width):
+                    if stride == 1:
+                        comb_read_column_32(
+                            source.text, source.size, into[at].begins + start, into[at].ends + start, stop - start,
+                            &into[at].form, into[at].values + start, into[at].status + start, &into[at].shapes
+                        )
+                    _read_left(
+                        &source, into[at].begins + start * stride, into[at].ends + start * stride, stride, stop - start,
+                        &into[at].form, &given, into[at].values + start, into[at].status + start, &into[at].shapes
+                    )
+                start = stop
+    unusual = np.zeros(width, np.int64)
+    cdef int64_t[::1] unusual_of = unusual
+    cdef int64_t[:, ::1] total = totals
     for at in range(width):
-        _add_usual(<Tallied *> &tallied[at, 0], forms[at][2], totals[at])
-    return values, states, totals
-
-
-cdef inline bint _short_integer(Cell cell, bint after_eight, int64_t *value) noexcept nogil:
-    """Read a whole number of at most 17 digits that is written as short as it can be.
-
-    `after_eight` says that at least eight bytes stand before its end.
-    """
-    cdef const uint8_t *at = cell.text
-    cdef const uint8_t *end = cell.text + cell.size
-    cdef bint negative = at[0] == 45
-    cdef int64_t result = 0
-    cdef uint8_t digit
-    at += negative
-    if at == end or end - at > 17 or (at[0] == 48 and (negative or end - at > 1)):
-        return False
-    if after_eight and end - at <= 8:
-        result = comb_eight_digits(end, <int> (end - at))
-        value[0] = -result if negative else result
-        return result >= 0
-    while at < end:
-        digit = at[0] - 48
-        if digit > 9:
-            return False
-        result = result * 10 + digit
-        at += 1
-    value[0] = -result if negative else result
-    return True
+        into = <Column *> &columns_view[at, 0]
+        _add_usual(&into.shapes, into.form.mark, &total[at, 0])
+        unusual_of[at] = into.shapes.unusual
+    values = [one[0][first : first + count] for one in rooms]
+    return values, [one[1][first : first + count] for one in rooms], totals, unusual
 
 
 cdef inline int _two(const uint8_t *text) noexcept nogil:
@@ -915,8 +798,10 @@ cdef inline bint _padded_date(Cell cell, Date *date) noexcept nogil:
 
 
 def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
-               orders, given_words):
+               orders, given_words, room=None):
     """Read cells as numeric dates; `orders` are pairs of an order and a mark.
+
+    `room` is where values and status go, an int64 and a uint8 array; new arrays by default.
 
     Returns
     -------
@@ -935,11 +820,16 @@ def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] 
     cdef int64_t iso[3]
     cdef int place_of
     cdef bint fits
-    numbers, states, total = np.zeros(count, np.int64), np.zeros(count, np.uint8), np.zeros(SIZE, np.int64)
+    numbers, states = (np.empty(count, np.int64), np.empty(count, np.uint8)) if room is None else room
+    total = np.zeros(SIZE, np.int64)
     cdef int64_t[::1] days = numbers
     cdef uint8_t[::1] status = states
     cdef int64_t[::1] tallied = total
     cdef int64_t *places = &tallied[0]
+    if days.shape[0] < count or status.shape[0] < count:
+        raise ValueError("expected room for every row")
+    numbers.fill(0)
+    states.fill(0)
     allowed[0] = allowed[1] = allowed[2] = iso[0] = iso[1] = iso[2] = 0
     for order, mark in orders:
         allowed["-./".index(mark)] |= {"ymd": YMD, "dmy": DMY, "mdy": MDY}[order]
@@ -1056,7 +946,7 @@ cdef enum:
 
 
 def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
-           double most_distinct, Py_ssize_t known=-1):
+           double most_distinct, Py_ssize_t known=-1, room=None):
     """Number distinct cells in order of appearance.
 
     Parameters
@@ -1065,6 +955,8 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
         Give up when more than this share of the cells is distinct.
     known : int
         Where given, only so many cells are numbered; the others get the number of an equal one, or -1.
+    room : int32 array, optional
+        Where the numbers go; by default a new array.
 
     Returns
     -------
@@ -1086,12 +978,15 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
     known = known if known >= 0 else count
     # The first cells may all differ where a thousand texts take turns.
     cdef double early_share = (1 + most_distinct) / 2
-    codes_array, first_array = np.empty(count, np.int32), np.empty(1024, np.int64)
+    codes_array = np.empty(count, np.int32) if room is None else room
+    first_array = np.empty(1024, np.int64)
     slots_array = np.zeros((FEWEST_SLOTS, sizeof(Slot)), np.uint8)
     cdef uint8_t[:, ::1] slots_view = slots_array
     cdef int32_t[::1] codes = codes_array
     cdef int64_t[::1] first = first_array
     slots = <Slot *> &slots_view[0, 0]
+    if codes.shape[0] < count:
+        raise ValueError("expected room for every row")
     while at < count:
         if distinct + BATCH > first.shape[0]:
             first_array = np.concatenate([first_array, np.empty(len(first_array), np.int64)])

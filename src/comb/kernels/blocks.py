@@ -95,6 +95,42 @@ class MomentForm(NamedTuple):
 
 CellForm = NumberForm | DateOrders | MomentForm
 
+# Where the values and the status of cells go.
+Room = tuple[NDArray[Any], Status]
+
+
+class Rooms(NamedTuple):
+    """Where those of several columns of numbers go: arrays for each, numbers as their bits, and the first row there."""
+
+    arrays: list[Room]
+    start: int
+
+
+class Several(NamedTuple):
+    """Several columns read as numbers.
+
+    Attributes
+    ----------
+    values, status : list of arrays
+        For each column; numbers as the bits of floats.
+    tally : int64 array
+        A row for each column.
+    kept : dict of int to (int64 array, Packed)
+        By place among the columns: the cells that are `MISFIT` or `MARKED`, and their texts.
+    left : list of int
+        The places of columns that are better taken as text.
+    rooms : Rooms or None
+        Where the values were put.
+    """
+
+    values: list[NDArray[np.int64]]
+    status: list[Status]
+    tally: NDArray[np.int64]
+    kept: dict[int, tuple[Rows, Packed]]
+    left: list[int]
+    rooms: Rooms | None
+
+
 # How each type of moment is stored.
 MOMENTS = {
     "date": "datetime64[D]", "datetime": "datetime64[us]", "time": "timedelta64[us]", "duration": "timedelta64[us]"
@@ -144,17 +180,14 @@ class Block(Protocol):
     def records(self) -> Records:
         """Return all fields as strings."""
 
-    def text(self, column: int) -> tuple[Packed, NDArray[Any] | None]:
-        """Return a column as texts, with codes where they repeat."""
+    def text(self, column: int, room: NDArray[Any] | None = None) -> tuple[Packed, NDArray[Any] | None]:
+        """Return a column as texts, with codes where they repeat; these may be put where there is room for them."""
 
-    def values(self, column: int, form: CellForm, words: Words) -> Values | None:
+    def values(self, column: int, form: CellForm, words: Words, room: Room | None = None) -> Values | None:
         """Return a column as numbers or dates; None where texts are the better way."""
 
     def tally(self, column: int, words: Words) -> Tally:
         """Count what the cells of a column could be."""
-
-    def read_ahead(self, columns: NDArray[np.int64], forms: Sequence[NumberForm], words: Words) -> None:
-        """Read several columns of numbers at once, before they are asked for one by one."""
 
 
 class ListBlock:
@@ -206,22 +239,19 @@ class ListBlock:
         lines = (self.lines + 1).tolist()
         return Records(self._rows, lines, [line + 1 for line in self.stray], [line + 1 for line in self.unclosed])
 
-    def text(self, column: int) -> tuple[Packed, NDArray[Any] | None]:
+    def text(self, column: int, room: NDArray[Any] | None = None) -> tuple[Packed, NDArray[Any] | None]:
         """Return a column as texts, with codes where they repeat."""
         texts = [row[column] if column < len(row) else "" for row in self._rows]
         words, codes = encode(texts)
         return (pack(texts), None) if len(words) > MOST_DISTINCT_SHARE * len(texts) else (pack(words), codes)
 
-    def values(self, column: int, form: CellForm, words: Words) -> Values | None:
+    def values(self, column: int, form: CellForm, words: Words, room: Room | None = None) -> Values | None:
         """Leave it at texts, which the reference reads when the type is known."""
         return None
 
     def tally(self, column: int, words: Words) -> Tally:
         """Count what the cells of a column could be."""
         return counting.tally([row[column] if column < len(row) else "" for row in self._rows], None, words)[0]
-
-    def read_ahead(self, columns: NDArray[np.int64], forms: Sequence[NumberForm], words: Words) -> None:
-        """Read nothing ahead."""
 
 
 class Cells(NamedTuple):
@@ -238,7 +268,6 @@ class Cells(NamedTuple):
 
 
 NO_TEXTS = pack([])
-NO_ROWS: Rows = np.zeros(0, np.int64)
 NOTHING_ASIDE = np.zeros(0, np.uint8)
 
 
@@ -267,7 +296,6 @@ class PlaceBlock:
         self.lines = found.lines
         self.line_ends, self.after = found.line_ends, found.after
         self.blank, self.stray, self.unclosed = found.blank, found.stray, found.unclosed
-        self._read: dict[int, tuple[Any, Status, Tally, bool]] = {}
         self.short = dict(found.short)
         self.surplus: dict[int, list[str]] = {}
         for row, begin, end in found.surplus:
@@ -331,25 +359,26 @@ class PlaceBlock:
             self._begins, self._ends = self._cells.turned(self._begins), self._cells.turned(self._ends)
         return Cells(self._data, self._side, self._begins[column], self._ends[column])
 
-    def text(self, column: int) -> tuple[Packed, NDArray[Any] | None]:
-        """Return a column as texts, with codes where they repeat."""
+    def text(self, column: int, room: NDArray[Any] | None = None) -> tuple[Packed, NDArray[Any] | None]:
+        """Return a column as texts, with codes where they repeat; these may be put where there is room for them."""
         cells = self._column(column)
-        first, codes = self._cells.encode(*cells, MOST_DISTINCT_SHARE)
+        first, codes = self._cells.encode(*cells, MOST_DISTINCT_SHARE, -1, room)
         return Packed(*self._cells.gather(*(cells if first is None else cells.take(first)))), codes
 
-    def values(self, column: int, form: CellForm, words: Words) -> Values | None:
+    def values(self, column: int, form: CellForm, words: Words, room: Room | None = None) -> Values | None:
         """Return a column as numbers or dates; None where texts are the better way."""
-        if column in self._read:
-            values, status, tally, usual = self._read.pop(column)
-            if usual:
-                return Values(values, status, tally, NO_ROWS, NO_TEXTS)
-            cells = Cells(self._data, self._side, self._begins[column], self._ends[column])
-        else:
-            cells = self._column(column)
-            values, status, tally = read_cells(self._cells, cells, form, words)
+        cells = self._column(column)
+        values, status, tally = read_cells(self._cells, cells, form, words, room)
+        kept = self._settled(cells, values, status, tally, form, words)
+        return None if kept is None else Values(values, status, tally, *kept)
+
+    def _settled(
+        self, cells: Cells, values: NDArray[Any], status: Status, tally: Tally, form: CellForm, words: Words
+    ) -> tuple[Rows, Packed] | None:
+        """Look a second time at cells that are not written as usual; returns the cells whose texts are kept."""
         unusual = np.flatnonzero(status >= MARKED)
         if not len(unusual):
-            return Values(values, status, tally, unusual, NO_TEXTS)
+            return unusual, NO_TEXTS
         if len(unusual) > MOST_UNUSUAL_SHARE * len(self):
             return None
         texts = cells.take(unusual)
@@ -359,30 +388,42 @@ class PlaceBlock:
         self._settle(values, states, unusual, texts, form)
         status[unusual] = states
         kept = np.flatnonzero(states >= MARKED)
-        return Values(values, status, tally, unusual[kept], Packed(*self._cells.gather(*texts.take(kept))))
+        return unusual[kept], Packed(*self._cells.gather(*texts.take(kept)))
 
     def tally(self, column: int, words: Words) -> Tally:
         """Count what the cells of a column could be."""
         return count_cells(self._cells, self._column(column), None, words)[0]
 
-    def read_ahead(self, columns: NDArray[np.int64], forms: Sequence[NumberForm], words: Words) -> None:
-        """Read several columns of numbers at once, before they are asked for one by one."""
-        if not len(self) or not len(columns):
-            return
+    def several(
+        self, columns: NDArray[np.int64], forms: Sequence[NumberForm], words: Words, rooms: Rooms | None
+    ) -> Several:
+        """Return several columns of numbers.
+
+        Parameters
+        ----------
+        columns : int64 array
+        forms : sequence of NumberForm
+        words : Words
+        rooms : Rooms or None
+            Where values and status go; None for new arrays.
+        """
         marked = [(form.kind, form.scale, ord(form.mark)) for form in forms]
         given = _packed_words(words)[0]
-        found = self._cells.read_number_columns(
-            self._data, self._side, self._begins, self._ends, columns, marked, given
+        arrays, start = (None, 0) if rooms is None else rooms
+        values, status, tally, unusual = self._cells.read_number_columns(
+            self._data, self._side, self._begins, self._ends, columns, marked, given, arrays, start
         )
-        usual = (found[1].max(axis=1) < MARKED).tolist()
-        for at, column in enumerate(columns.tolist()):
-            values, status, tally = (part[at] for part in found)
-            self._read[column] = (
-                values.view(np.float64) if forms[at].kind == "number" else values,
-                status,
-                tally,
-                usual[at],
-            )
+        found = Several(values, status, tally, {}, [], rooms)
+        for at in np.flatnonzero(unusual).tolist():
+            column = int(columns[at])
+            cells = Cells(self._data, self._side, self._begins[column], self._ends[column])
+            typed = values[at].view(np.float64) if forms[at].kind == "number" else values[at]
+            kept = self._settled(cells, typed, status[at], tally[at], forms[at], words)
+            if kept is None:
+                found.left.append(at)
+            elif len(kept[0]):
+                found.kept[at] = kept
+        return found
 
     def _settle(self, values: NDArray[Any], states: Status, unusual: Rows, texts: Cells, form: Any) -> None:
         at = np.flatnonzero(states == UNDECIDED)
@@ -395,7 +436,9 @@ def _packed_words(words: Words) -> tuple[Packed, ...]:
     return tuple(pack(part) for part in words)
 
 
-def read_cells(kernel: Any, cells: Cells, form: CellForm, words: Words) -> tuple[Any, Status, Tally]:
+def read_cells(
+    kernel: Any, cells: Cells, form: CellForm, words: Words, room: Room | None = None
+) -> tuple[Any, Status, Tally]:
     """Read cells by the compiled readers; words given for missing are left out."""
     given = _packed_words(words)[0]
     if isinstance(form, MomentForm):
@@ -407,7 +450,8 @@ def read_cells(kernel: Any, cells: Cells, form: CellForm, words: Words) -> tuple
     if isinstance(form, NumberForm):
         values, status, tally = kernel.read_numbers(*cells, form.kind, form.scale, ord(form.mark), given)
         return values, status, tally
-    values, status, tally = kernel.read_dates(*cells, form, given)
+    as_bits = None if room is None else (room[0].view(np.int64), room[1])
+    values, status, tally = kernel.read_dates(*cells, form, given, as_bits)
     return values.view("datetime64[D]"), status, tally
 
 

@@ -8,6 +8,7 @@ from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import partial
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,9 +20,10 @@ from comb.inference.infer import decide, decide_pieces, declared_pieces, infer_p
 from comb.inference.patterns import MOMENTS, Request, parse_request
 from comb.inference.pieces import Guess, Piece, TextPiece, block_piece
 from comb.inference.reader import Reading
+from comb.inference.together import Batch, Group, Together, batch_of
 from comb.inference.words import words_for
 from comb.kernels import chosen
-from comb.kernels.blocks import EVERYTHING, Block, Dialect, NumberForm
+from comb.kernels.blocks import EVERYTHING, Block, Dialect, NumberForm, PlaceBlock
 from comb.kernels.structure import LINE_END_BYTES, SPACES
 from comb.kernels.tally import Count, Words
 from comb.reading.dialect import SAMPLE_RECORDS, Layout, kind_of, unit_of
@@ -247,6 +249,8 @@ class Part:
     ----------
     pieces : dict of int to Piece
         By column.
+    batches : list of Batch
+        The columns that are read together, by group.
     lines : int array
         The line of each row, from 0 at the beginning of the run.
     line_ends, after : int
@@ -261,6 +265,7 @@ class Part:
     """
 
     pieces: dict[int, Piece]
+    batches: list[Batch]
     lines: NDArray[np.integer]
     line_ends: int
     after: int
@@ -292,7 +297,9 @@ class Reader:
         titles = [*names, *[""] * (head.read_width - head.width)]
         self._words = [wanted.words(name, one) for name, one in zip(titles, self._declared, strict=True)]
         self._guesses: list[Guess | None] = [None] * head.read_width
-        self._together: list[tuple[NDArray[np.int64], list[NumberForm], Words]] = []
+        self.groups: list[Group] = []
+        # What was read already, where later values may be put at once.
+        self.so_far: Total | None = None
 
     def _columns(self) -> list[int]:
         """Return the columns to read: those wanted, and those that tell whether lines end with a delimiter."""
@@ -306,20 +313,21 @@ class Reader:
     def guess(self, run: Run) -> None:
         """Guess from the first run how each column is best read; a wrong guess costs time only."""
         block, *_ = self._block(run, max(LEAST_SAMPLE, min(SAMPLE_RECORDS, SAMPLE_CELLS // self.head.read_width)))
-        together: dict[Words, list[tuple[int, NumberForm]]] = {}
+        together: dict[Words, list[tuple[int, Guess, NumberForm]]] = {}
         for at in self.columns:
             declared = self._declared[at]
             if declared is not None and parse_request(declared).word in ("string", "json", "category"):
                 continue
             reading = self._likely(block, at)
             form = None if reading is None else reading.form
-            if reading is not None and form is not None:
-                self._guesses[at] = Guess(reading, form)
+            if reading is None or form is None:
+                continue
+            self._guesses[at] = Guess(reading, form)
             if isinstance(form, NumberForm):
-                together.setdefault(self._words[at], []).append((at, form))
-        for words, found in together.items():
-            columns, forms = zip(*found, strict=True)
-            self._together.append((np.array(columns, np.int64), list(forms), words))
+                together.setdefault(self._words[at], []).append((at, Guess(reading, form), form))
+        for words, found in together.items() if isinstance(block, PlaceBlock) else ():
+            columns, guesses, forms = zip(*found, strict=True)
+            self.groups.append(Group(np.array(columns, np.int64), guesses, forms, words))
 
     def _likely(self, block: Block, column: int) -> Reading | None:
         """Return how the cells of a column are likely to be read; None for text."""
@@ -338,16 +346,43 @@ class Reader:
         """Read the columns of a run."""
         block, irregular, footers = self._block(run, most)
         absent = self._absent(block)
-        for columns, forms, words in self._together:
-            block.read_ahead(columns, forms, words)
+        first = run.first_row(block.after, len(block))
         place = (run.start, run.start + len(run.data), run.last, most)
+        batches: list[Batch] = []
+        taken: set[int] = set()
+        if isinstance(block, PlaceBlock):
+            so_far = None if first is None else self.so_far
+            for at, group in enumerate(self.groups):
+                rooms = so_far.groups[at].rooms(first or 0, len(block)) if so_far else None
+                batches.append(batch_of(block, group, rooms, absent, partial(self._fetched_of, place)))
+                taken.update(group.columns.tolist())
         pieces = {
             at: block_piece(
-                block, at, self._guesses[at], self._words[at], absent.get(at), partial(self._fetched, at, *place)
+                block,
+                at,
+                self._guesses[at],
+                self._words[at],
+                absent.get(at),
+                partial(self._fetched, at, *place),
+                self._room(at, first, len(block)),
             )
             for at in self.columns
+            if at not in taken
         }
-        return Part(pieces, block.lines, block.line_ends, block.after, irregular, block.short, block.surplus, footers)
+        return Part(
+            pieces, batches, block.lines, block.line_ends, block.after, irregular, block.short, block.surplus, footers
+        )
+
+    def _room(self, column: int, first: int | None, rows: int) -> Sequence[NDArray[Any]]:
+        """Return where some rows of a column belong."""
+        gathered = None if first is None or self.so_far is None else self.so_far.columns.get(column)
+        guess = self._guesses[column]
+        if gathered is None or first is None:
+            return ()
+        return gathered.room(first, rows, None if guess is None else guess.reading)
+
+    def _fetched_of(self, place: tuple[int, int, bool, int], column: int) -> list[TextPiece]:
+        return self._fetched(column, *place)
 
     def _fetched(self, column: int, start: int, stop: int, last: bool, most: int) -> list[TextPiece]:
         """Return a column of a run as text, read once more."""
@@ -450,11 +485,12 @@ def grid_of(reader: Reader, parts: Iterable[Part], expected: Callable[[Part], in
         further column; what is no row of the table is noted.
     """
     head = reader.head
-    total = _Total(head, expected)
+    total = Total(head, reader.groups, expected)
     for part in parts:
         total.add(part)
+        reader.so_far = total
     names = unique_names(head.names)
-    pieces = {at: total.columns[at].pieces() if at in total.columns else [] for at in reader.columns}
+    pieces = {at: total.pieces(at) for at in reader.columns}
     kept, trailing = head.width, False
     if reader.wanted.guessing:
         kept, trailing = _width_kept(total, pieces, head)
@@ -479,12 +515,14 @@ def grid_of(reader: Reader, parts: Iterable[Part], expected: Callable[[Part], in
     return grid
 
 
-class _Total:
+class Total:
     """The parts of a text, added up."""
 
-    def __init__(self, head: Head, expected: Callable[[Part], int]) -> None:
+    def __init__(self, head: Head, groups: Sequence[Group], expected: Callable[[Part], int]) -> None:
         self.irregular = head.irregular
         self.columns: dict[int, Gathered] = {}
+        self.groups: list[Together] = []
+        self._of_groups = groups
         self._expected = expected
         self.lines: list[NDArray[np.integer]] = []
         self.short: dict[int, int] = {}
@@ -495,11 +533,14 @@ class _Total:
 
     def add(self, part: Part) -> None:
         """Add the next part."""
-        if not self.columns:
+        if not self.columns and not self.groups:
             rows = self._expected(part)
             self.columns = {at: Gathered(rows) for at in part.pieces}
+            self.groups = [Together(group, rows) for group, _ in zip(self._of_groups, part.batches, strict=False)]
         for at, piece in part.pieces.items():
             self.columns[at].add(piece)
+        for together, batch in zip(self.groups, part.batches, strict=True):
+            together.add(batch)
         self.lines.append((part.lines + (self._passed + 1)).astype(np.int32))
         for name in Irregular.__slots__:
             getattr(self.irregular, name).extend(line + self._passed for line in getattr(part.irregular, name))
@@ -509,12 +550,19 @@ class _Total:
         self.rows += len(part.lines)
         self._passed += part.line_ends
 
+    def pieces(self, column: int) -> list[Piece]:
+        """Return the pieces of a column."""
+        for together in self.groups:
+            if column in together:
+                return together.pieces(column)
+        return self.columns[column].pieces() if column in self.columns else []
+
     def all_lines(self) -> NDArray[np.integer]:
         """Return the line of each row, from 1."""
         return np.concatenate(self.lines) if self.lines else np.zeros(0, np.int32)
 
 
-def _width_kept(total: _Total, pieces: dict[int, list[Piece]], head: Head) -> tuple[int, bool]:
+def _width_kept(total: Total, pieces: dict[int, list[Piece]], head: Head) -> tuple[int, bool]:
     """Return how many columns are kept, and whether the last was made by delimiters at line ends only."""
 
     def blank(first: int) -> bool:
@@ -533,7 +581,7 @@ def _width_kept(total: _Total, pieces: dict[int, list[Piece]], head: Head) -> tu
     return head.width, False
 
 
-def _note_irregular(grid: Grid, total: _Total, *, trailing: bool) -> None:
+def _note_irregular(grid: Grid, total: Total, *, trailing: bool) -> None:
     """Note what was taken for no row of the table."""
     found = total.irregular
     _note_lines(grid, found.footers, "{} below the table taken for notes", "line")
@@ -544,7 +592,7 @@ def _note_irregular(grid: Grid, total: _Total, *, trailing: bool) -> None:
     _note_lines(grid, found.blank, "{} left out", "blank line")
 
 
-def _add_surplus(grid: Grid, total: _Total, pieces: dict[int, list[Piece]], head: Head) -> None:
+def _add_surplus(grid: Grid, total: Total, pieces: dict[int, list[Piece]], head: Head) -> None:
     """Move what rows have too much into a further column."""
     surplus = {row: list(cells) for row, cells in total.surplus.items()}
     if head.read_width > head.width:

@@ -5,10 +5,11 @@ right wherever quotes are well formed. Each run is split exactly from where the 
 it ended, and where that is not where it was guessed, the next is split again from the right place.
 """
 
+import threading
 from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Generic, Protocol, TypeVar
 
 from comb.kernels import chosen
@@ -24,6 +25,28 @@ COUNTED_AT_ONCE = 1 << 16
 MOST_TRIES = 200
 
 
+class Handover:
+    """The row at which a run begins, told by the run before as soon as that knows how many rows it has."""
+
+    __slots__ = ("_row", "_told")
+
+    def __init__(self) -> None:
+        self._row: int | None = None
+        self._told = threading.Event()
+
+    def tell(self, row: int | None) -> "Handover":
+        """Say the row; None if it is not known. Only what is said first counts."""
+        if not self._told.is_set():
+            self._row = row
+            self._told.set()
+        return self
+
+    def ask(self) -> int | None:
+        """Return the row, when it is told."""
+        self._told.wait()
+        return self._row
+
+
 @dataclass(frozen=True, slots=True)
 class Run:
     """Some whole records, as far as can be told before they are split.
@@ -35,11 +58,31 @@ class Run:
     data : bytes
     last : bool
         Whether the text ends here.
+    before, behind : Handover, optional
+        The row with which it begins, and that with which the next one does.
     """
 
     start: int
     data: bytes
     last: bool
+    before: Handover | None = None
+    behind: Handover | None = None
+
+    def first_row(self, after: int, rows: int) -> int | None:
+        """Return the row with which the run begins, None if that is not known; and let the next run know its own.
+
+        Parameters
+        ----------
+        after : int
+            How far the run was split, in bytes. Unless that is its end, the next run was cut in the wrong place.
+        rows : int
+            How many rows it has.
+        """
+        if self.before is None or self.behind is None:
+            return None
+        row = self.before.ask()
+        self.behind.tell(None if row is None or after < len(self.data) else row + rows)
+        return row
 
 
 class HasEnd(Protocol):
@@ -131,13 +174,23 @@ class _Work(Generic[Result]):
         self._work = work
         self._pool = pool
         self._ahead: deque[tuple[Run, Future[Result] | None]] = deque()
+        self._behind = Handover().tell(0)
+
+    def _do(self, run: Run) -> Result:
+        try:
+            return self._work(run)
+        finally:
+            if run.behind is not None:
+                run.behind.tell(None)
 
     def fill(self, most: int) -> None:
         while len(self._ahead) < most:
             run = next(self._source, None)
             if run is None:
                 return
-            self._ahead.append((run, self._pool.submit(self._work, run) if self._pool else None))
+            run = replace(run, before=self._behind, behind=Handover())
+            self._behind = run.behind or self._behind
+            self._ahead.append((run, self._pool.submit(self._do, run) if self._pool else None))
 
     def next(self) -> tuple[Run, Result] | None:
         """Return the next run with its result."""
@@ -145,7 +198,7 @@ class _Work(Generic[Result]):
         if not self._ahead:
             return None
         run, future = self._ahead.popleft()
-        return run, future.result() if future else self._work(run)
+        return run, future.result() if future else self._do(run)
 
     def joined(self, run: Run, after: int, count: int) -> tuple[Run, Result]:
         """Work on what a run left together with the runs that follow; what was done on those is dropped."""
@@ -154,12 +207,12 @@ class _Work(Generic[Result]):
             self.fill(1)
             if self._ahead:
                 following, future = self._ahead.popleft()
-                if future:
-                    future.cancel()
+                if following.behind is not None and (future is None or future.cancel()):
+                    following.behind.tell(None)
                 data.append(following.data)
                 last = following.last
         whole = Run(start, b"".join(data), last)
-        return whole, self._work(whole)
+        return whole, self._do(whole)
 
 
 def work_on(source: Iterator[Run], work: Callable[[Run], Result], threads: int = 1) -> Iterator[tuple[Run, Result]]:
