@@ -112,9 +112,9 @@ def test_what_is_no_utf8_is_known(data: bytes) -> None:
 def test_runs_put_together_are_the_text(data: bytes, size: int) -> None:
     place = [0]
 
-    def read(wanted: int) -> bytes:
+    def read(ahead: bytes, wanted: int) -> bytes:
         place[0] += wanted
-        return data[place[0] - wanted : place[0]]
+        return ahead + data[place[0] - wanted : place[0]]
 
     found = list(runs(read, b'"', size))
     assert b"".join(run.data for run in found) == data

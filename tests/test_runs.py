@@ -57,9 +57,9 @@ def test_wherever_runs_were_cut_the_records_are_the_same(records: list[bytes], s
     data = b"\n".join(records)
     place = [0]
 
-    def read(wanted: int) -> bytes:
+    def read(ahead: bytes, wanted: int) -> bytes:
         place[0] += wanted
-        return data[place[0] - wanted : place[0]]
+        return ahead + data[place[0] - wanted : place[0]]
 
     # The cut knows nothing of these marks, so that most guesses are wrong.
     found = list(work_on(runs(read, b"", size), worked, threads))
@@ -76,7 +76,7 @@ def test_a_failing_worker_is_told_and_nothing_hangs() -> None:
 
     text = iter([b"a\n" * 40] * 50 + [b""])
     with pytest.raises(ValueError, match="no more"):
-        list(work_on(runs(lambda size: next(text), b"", 10), failing, 2))
+        list(work_on(runs(lambda ahead, size: ahead + next(text), b"", 10), failing, 2))
 
 
 @pytest.mark.parametrize(

@@ -31,6 +31,9 @@ UNUSUAL, UNDECIDED = 4, 5
 
 EVERYTHING = 2**62
 
+# Bytes of text: a piece of a file, or part of one.
+Data = bytes | memoryview
+
 Rows = NDArray[np.int64]
 Status = NDArray[np.uint8]
 
@@ -283,12 +286,12 @@ class PlaceBlock:
     ----------
     cells : module
         The compiled readers.
-    data : bytes
+    data : bytes or memoryview
     found : object
         What the compiled `split` found.
     """
 
-    def __init__(self, cells: Any, data: bytes, found: Any) -> None:
+    def __init__(self, cells: Any, data: Data, found: Any) -> None:
         self._cells = cells
         self._data = data
         self._side = found.side
@@ -305,7 +308,7 @@ class PlaceBlock:
         size = len(self._data)
         if begin >= size:
             return str(self._side[begin - size : end - size].tobytes(), "utf-8")
-        return self._data[begin:end].decode()
+        return str(self._data[begin:end], "utf-8")
 
     def __len__(self) -> int:
         return len(self.lines)
@@ -319,8 +322,8 @@ class PlaceBlock:
     def records(self) -> Records:
         """Return all fields as strings."""
         rows = zip(self._begins.T.tolist(), self._ends.T.tolist(), strict=True)
-        if self._data.isascii() and not len(self._side):
-            text = self._data.decode()
+        text = str(self._data, "utf-8")
+        if text.isascii() and not len(self._side):
             fields = [[text[begin:end] for begin, end in zip(*places, strict=True)] for places in rows]
         else:
             fields = [[self._string(begin, end) for begin, end in zip(*places, strict=True)] for places in rows]

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from comb.kernels import blocks, coding, notation, writing
 from comb.kernels import tally as counting
 from comb.kernels import traits as noticing
-from comb.kernels.blocks import EVERYTHING, Block, CellForm, Dialect, ListBlock, NumberForm, PlaceBlock
+from comb.kernels.blocks import EVERYTHING, Block, CellForm, Data, Dialect, ListBlock, NumberForm, PlaceBlock
 from comb.kernels.notation import PER_CENT, Marks, Plain
 from comb.kernels.packed import Packed, pack
 from comb.kernels.parsing import FITS, Parsed
@@ -65,13 +65,13 @@ def splits_in_parts(dialect: Dialect) -> bool:
 
 
 def split(
-    data: bytes, dialect: Dialect, width: int, *, single: bool, last: bool = True, most: int = EVERYTHING
+    data: Data, dialect: Dialect, width: int, *, single: bool, last: bool = True, most: int = EVERYTHING
 ) -> Block:
     """Find the records of a run of text.
 
     Parameters
     ----------
-    data : bytes
+    data : bytes or memoryview
         UTF-8; begins with a record.
     dialect : Dialect
     width : int
@@ -85,7 +85,7 @@ def split(
         Stop after so many rows.
     """
     if not splits_in_parts(dialect):
-        return ListBlock(data, dialect, width, single=single, most=most)
+        return ListBlock(bytes(data), dialect, width, single=single, most=most)
     quote = -1 if dialect.quote is None else ord(dialect.quote)
     escape = ord(dialect.escape) if dialect.escape else -1
     found = _split.split(data, last, ord(dialect.delimiter), quote, escape, width, single, most)
@@ -109,7 +109,7 @@ def records(text: str, dialect: Dialect, most: int) -> Records:
     return split(data, dialect, width, single=True, most=most).records()
 
 
-def check_text(data: bytes) -> tuple[bool, int, int]:
+def check_text(data: Data) -> tuple[bool, int, int]:
     """Check bytes for being UTF-8.
 
     Returns
@@ -125,19 +125,19 @@ def check_text(data: bytes) -> tuple[bool, int, int]:
         valid, controls, characters = _split.check_text(data)
         return valid, controls, characters
     try:
-        text = data.decode()
+        text = str(data, "utf-8")
     except UnicodeDecodeError:
         return False, 0, 0
     return True, sum(text.count(chr(code)) for code in coding.CONTROLS), len(text)
 
 
-def count_byte(data: bytes, wanted: int, stop: int) -> int:
+def count_byte(data: Data, wanted: int, stop: int) -> int:
     """Count a byte before a place.
 
     >>> count_byte(b'"a","b', ord('"'), 4)
     2
     """
-    return int(_split.count_byte(data, wanted, stop)) if COMPILED else data.count(wanted, 0, stop)
+    return int(_split.count_byte(data, wanted, stop)) if COMPILED else bytes(data).count(wanted, 0, stop)
 
 
 def tally(texts: Packed, counts: NDArray[np.int64] | None, words: Words) -> tuple[Tally, Kinds]:

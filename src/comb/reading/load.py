@@ -469,7 +469,7 @@ class _Parts:
         quote = (head.layout.quote or "").encode()
         if not self._first_look and in_parts:
             times = min(MOST_TIMES_WIDER, 1 + head.read_width // USUAL_WIDTH)
-            return runs(self._text.read, quote, times * self._effort.run_bytes)
+            return runs(self._text.read_behind, quote, times * self._effort.run_bytes)
         if not self._first_look:
             # What can only be split whole is one run, from beginning to end.
             return iter([Run(0, b"".join(iter(lambda: self._text.read(LOOK_BYTES), b"")), last=True)])

@@ -13,13 +13,17 @@ from dataclasses import dataclass, replace
 from typing import Generic, Protocol, TypeVar
 
 from comb.kernels import chosen
+from comb.kernels.blocks import Data
 
 # Large enough that the work outweighs the handing out, small enough for the caches.
 RUN_BYTES = 2_500_000
 
 # The last run holds so many lines, so that notes below the table stand in one run, gaps and all.
 LAST_LINES = 64
-COUNTED_AT_ONCE = 1 << 16
+COUNTED_AT_ONCE = 1 << 14
+
+# A line that is looked for from behind is likely to end among so many bytes.
+LIKELY_LINE = 1 << 14
 
 # A run whose quotes leave no line end to cut at is tried at so many before more is read.
 MOST_TRIES = 200
@@ -55,7 +59,7 @@ class Run:
     ----------
     start : int
         Where it begins, in bytes from the first run.
-    data : bytes
+    data : bytes or memoryview
     last : bool
         Whether the text ends here.
     before, behind : Handover, optional
@@ -63,7 +67,7 @@ class Run:
     """
 
     start: int
-    data: bytes
+    data: Data
     last: bool
     before: Handover | None = None
     behind: Handover | None = None
@@ -96,26 +100,34 @@ class HasEnd(Protocol):
 Result = TypeVar("Result", bound=HasEnd)
 
 
-def cut(data: bytes, quote: bytes, *, odd: bool = False) -> int:
+def cut(data: Data, quote: bytes) -> int:
     """Return where the last whole record ends, by the number of quotes; 0 if none does.
-
-    `odd` says that an odd number of quotes stands before the data, in the record it begins with.
 
     >>> cut(b'a,b\\n1,"x\\ny"\\n2,"z\\n', b'"')
     12
     """
-    end = _line_end(data, len(data))
+    end = _last_line_end(data)
     if not quote:
         return end
-    even = (chosen.count_byte(data, quote[0], end) + odd) % 2 == 0
+    even = chosen.count_byte(data, quote[0], end) % 2 == 0
+    if even or not end:
+        return end
+    whole = bytes(data)
     for _ in range(MOST_TRIES):
+        before = whole.rfind(quote, 0, end)
+        earlier = _line_end(whole, before)
+        even ^= whole.count(quote, earlier, end) % 2 == 1
+        end = earlier
         if even or not end:
             return end
-        before = data.rfind(quote, 0, end)
-        earlier = _line_end(data, before)
-        even ^= data.count(quote, earlier, end) % 2 == 1
-        end = earlier
     return 0
+
+
+def _last_line_end(data: Data) -> int:
+    """Return the end of the last line; it is likely to be near."""
+    start = max(0, len(data) - LIKELY_LINE)
+    end = bytes(data[start:]).rfind(b"\n") + 1
+    return start + end if end else _line_end(bytes(data), len(data))
 
 
 def _line_end(data: bytes, stop: int) -> int:
@@ -128,39 +140,46 @@ def _line_end(data: bytes, stop: int) -> int:
     return end if end < len(data) else data.rfind(b"\r", 0, max(end - 1, 0)) + 1
 
 
-def runs(read: Callable[[int], bytes], quote: bytes, size: int = RUN_BYTES) -> Iterator[Run]:
-    """Cut a text into runs as it is read."""
+def runs(read_behind: Callable[[bytes, int], Data], quote: bytes, size: int = RUN_BYTES) -> Iterator[Run]:
+    """Cut a text into runs as it is read.
+
+    Parameters
+    ----------
+    read_behind : callable
+        Returns bytes and so many more that follow them, in one piece; just the bytes at the end of the text.
+    quote : bytes
+    size : int
+        So many bytes are read at once.
+    """
     start, rest, wanted = 0, b"", size
     held: deque[Run] = deque()
     lines = 0
-    while chunk := read(wanted):
-        end = cut(chunk, quote, odd=bool(quote) and rest.count(quote) % 2 == 1)
-        if end:
-            # Joined at once: each byte is copied once.
-            held.append(Run(start, b"".join((rest, memoryview(chunk)[:end])), last=False))
-            start += len(rest) + end
-            rest, wanted = chunk[end:], size
-        else:
+    while len(chunk := read_behind(rest, wanted)) > len(rest):
+        end = cut(chunk, quote)
+        if not end:
             # A record larger than a run: read ever more, so that the copying stays in proportion.
-            rest += chunk
+            rest = bytes(chunk)
             wanted = len(rest)
-        if end:
-            lines = lines + _lines(held[-1].data) if len(held) > 1 else 0
-            while lines >= LAST_LINES:
-                yield held.popleft()
-                lines -= _lines(held[0].data)
+            continue
+        held.append(Run(start, memoryview(chunk)[:end], last=False))
+        start += end
+        rest, wanted = bytes(chunk[end:]), size
+        lines = lines + _lines(held[-1].data) if len(held) > 1 else 0
+        while lines >= LAST_LINES:
+            yield held.popleft()
+            lines -= _lines(held[0].data)
     if held and _lines(rest) >= LAST_LINES:
         yield from held
         held.clear()
     yield Run(held[0].start if held else start, b"".join([*(run.data for run in held), rest]), last=True)
 
 
-def _lines(data: bytes) -> int:
+def _lines(data: Data) -> int:
     """Count lines, but not many more than matter here."""
     count = 0
     for start in range(0, len(data), COUNTED_AT_ONCE):
-        stop = start + COUNTED_AT_ONCE
-        count += data.count(b"\n", start, stop) + data.count(b"\r", start, stop)
+        some = bytes(data[start : start + COUNTED_AT_ONCE])
+        count += some.count(b"\n") + some.count(b"\r")
         if count >= LAST_LINES:
             break
     return count

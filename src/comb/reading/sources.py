@@ -9,9 +9,11 @@ from collections import deque
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
+from io import BufferedReader
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, cast
 
+import numpy as np
 from blake3 import blake3
 
 from comb.errors import (
@@ -76,7 +78,7 @@ class _Checksum:
         self._pool: ThreadPoolExecutor | None = None
         self._pending: deque[Future[blake3]] = deque()
 
-    def add(self, data: bytes) -> None:
+    def add(self, data: bytes | memoryview) -> None:
         """Add the next bytes; does not get far ahead of the other thread."""
         if not self._beside or len(data) < WORTH_A_THREAD:
             self._settle()
@@ -131,7 +133,7 @@ class OpenSource:
         self.name = "standard input" if stream else Path(source).name
         self.path = "-" if stream else str(Path(source))
         self._place = None if stream else Path(source)
-        self._file = sys.stdin.buffer if self._place is None else _open(self._place)
+        self._file = cast(BufferedReader, sys.stdin.buffer) if self._place is None else _open(self._place)
         self._before = None if self._place is None else os.fstat(self._file.fileno())
         self._beside = beside
         self._checksum = _Checksum(beside=beside)
@@ -156,13 +158,29 @@ class OpenSource:
         size = min(size, MOST_AT_ONCE)
         with _told(self.path):
             data = self._file.read(size)
+        self._was_read(data, size)
+        return data
+
+    def read_behind(self, ahead: bytes, size: int) -> memoryview:
+        """Read on, into one piece with bytes that stand ahead."""
+        size = min(size, MOST_AT_ONCE)
+        # Unlike a bytearray, this is not filled with zeros first.
+        piece = memoryview(np.empty(len(ahead) + size, np.uint8).data)
+        piece[: len(ahead)] = ahead
+        read = len(ahead)
+        with _told(self.path):
+            while read < len(piece) and (more := self._file.readinto(piece[read:])):
+                read += more
+        self._was_read(piece[len(ahead) : read], size)
+        return piece[:read]
+
+    def _was_read(self, data: bytes | memoryview, size: int) -> None:
         self._checksum.add(data)
         self._read += len(data)
         self.at_end = len(data) < size
         # A file that grows faster than it is read would never end.
         if self.at_end or self._read > (self.size or self._read):
             self._check()
-        return data
 
     def everything(self, start: bytes, factor: int) -> bytes:
         """Read all of it, when its beginning was read already."""
@@ -214,7 +232,7 @@ class OpenSource:
             )
 
 
-def _open(place: Path) -> BinaryIO:
+def _open(place: Path) -> BufferedReader:
     with _told(str(place)):
         try:
             return place.open("rb")

@@ -5,6 +5,7 @@ from typing import Protocol
 
 from comb.errors import ContentError
 from comb.kernels import chosen
+from comb.kernels.blocks import Data
 from comb.reading.encoding import Decoded, is_binary
 from comb.reading.sources import OpenSource
 
@@ -36,10 +37,13 @@ class SourceText(Protocol):
     def read(self, size: int) -> bytes:
         """Read on; nothing at the end."""
 
+    def read_behind(self, ahead: bytes, size: int) -> Data:
+        """Read on, into one piece with bytes that were read before."""
+
     def again(self, start: int, stop: int) -> bytes:
         """Return the bytes between two places, counted from where `read_from` set out."""
 
-    def check(self, data: bytes) -> None:
+    def check(self, data: Data) -> None:
         """Raise a NotUtf8Error if some of the text is not UTF-8."""
 
     def decoded(self) -> Decoded:
@@ -90,11 +94,17 @@ class FileText:
             return data
         return b"" if self._source.at_end else self._source.read(size)
 
+    def read_behind(self, ahead: bytes, size: int) -> Data:
+        """Read on, into one piece with bytes that were read before."""
+        if self._ahead or self._source.at_end:
+            return b"".join((ahead, self.read(size)))
+        return self._source.read_behind(ahead, size)
+
     def again(self, start: int, stop: int) -> bytes:
         """Return the bytes between two places, counted from where `read_from` set out."""
         return self._source.again(self._offset + start, self._offset + stop)
 
-    def check(self, data: bytes) -> None:
+    def check(self, data: Data) -> None:
         """Raise a NotUtf8Error if some of the text is not UTF-8, or too much of it so far no text at all."""
         valid, controls, characters = chosen.check_text(data)
         with self._lock:
@@ -155,11 +165,15 @@ class HeldText:
         self._at += len(data)
         return data
 
+    def read_behind(self, ahead: bytes, size: int) -> Data:
+        """Read on, into one piece with bytes that were read before."""
+        return b"".join((ahead, self.read(size)))
+
     def again(self, start: int, stop: int) -> bytes:
         """Return the bytes between two places, counted from where `read_from` set out."""
         return self.start[self._offset + start : self._offset + stop]
 
-    def check(self, data: bytes) -> None:
+    def check(self, data: Data) -> None:
         """Raise nothing: it was decoded."""
 
     def decoded(self) -> Decoded:
