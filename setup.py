@@ -9,7 +9,7 @@ try:
 except ImportError:
     cythonize = None
 
-NAMES = ("_split", "_cells", "_moments", "_notation", "_write", "_sheet", "_lines")
+NAMES = ("_split", "_cells", "_codes", "_moments", "_notation", "_write", "_sheet", "_lines")
 KERNELS = "src/comb/kernels"
 FLAGS = [] if sys.platform == "win32" else ["-O3", "-fno-math-errno"]
 

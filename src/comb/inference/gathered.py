@@ -11,13 +11,19 @@ from numpy.typing import NDArray
 
 from comb.inference.pieces import NO_TEXT, Piece, ReadCells, ReadPiece, TextPiece
 from comb.inference.reader import Reading
+from comb.kernels import chosen
+from comb.kernels.blocks import Room, TextRoom
 from comb.kernels.coding import Codes
+from comb.kernels.packed import Packed, joined
 from comb.tables.column import Mask
 from comb.tables.text import Text, joined_texts, recoded
 
 # Room is made for so many times the cells expected, and where that was too few, for so many times more.
 HEADROOM = 1.05
 GROWTH = 1.5
+
+# To be told more distinct texts than this costs a run more than it saves.
+MOST_KNOWN = 4000
 
 
 class Growing:
@@ -86,13 +92,16 @@ class _Alike:
             self.tally = piece.tally.copy()
         else:
             self.tally += piece.tally
+        self.extend(piece)
+
+    def extend(self, piece: Piece) -> None:
         if piece.absent is not None:
             self._absent.append((self.rows, piece.absent))
         self.rows += len(piece)
 
-    def room(self, start: int, count: int, reading: Reading | None) -> Sequence[NDArray[Any]]:
-        """Return where the values of later rows belong; nothing where that is not known."""
-        return ()
+    def room(self, start: int, count: int, reading: Reading | None) -> Room | TextRoom | None:
+        """Return where the values of later rows belong; None where that is not known."""
+        return None
 
     def absent(self) -> Mask | None:
         return absent_of(self._absent, self.rows)
@@ -114,12 +123,12 @@ class _Read(_Alike):
     def takes(self, piece: Piece) -> bool:
         return isinstance(piece, ReadPiece) and (piece.reading is self._reading or piece.reading == self._reading)
 
-    def room(self, start: int, count: int, reading: Reading | None) -> Sequence[NDArray[Any]]:
+    def room(self, start: int, count: int, reading: Reading | None) -> Room | TextRoom | None:
         """Return where values and status belong."""
         if reading is not self._reading:
-            return ()
+            return None
         values, status = (part.room(start - self.first, count) for part in (self._values, self._status))
-        return () if values is None or status is None else (values, status)
+        return None if values is None or status is None else (values, status)
 
     def add(self, piece: Any) -> None:
         if len(piece.cells.kept_at):
@@ -146,34 +155,60 @@ class _Read(_Alike):
 
 
 class _Coded(_Alike):
-    """Texts with codes."""
+    """Texts with codes.
+
+    As long as there are few distinct ones, later pieces are told them, and their codes need no change. Of many,
+    each piece has its own, and they are brought together at the end.
+    """
 
     def __init__(self, piece: TextPiece, expected: int, first: int) -> None:
         super().__init__(first)
         self._words = piece.words
         self._codes = Growing(np.int32, expected)
+        self._known: Packed | None = piece.text.packed()
+        # From which row on codes name which texts.
         self._items: list[tuple[int, Text]] = []
-        self._kinds: list[NDArray[np.uint8]] = []
 
     def takes(self, piece: Piece) -> bool:
         return isinstance(piece, TextPiece) and piece.text.codes is not None
 
-    def room(self, start: int, count: int, reading: Reading | None) -> Sequence[NDArray[Any]]:
-        """Return where codes belong."""
-        codes = self._codes.room(start - self.first, count) if reading is None else None
-        return () if codes is None else (codes,)
+    def room(self, start: int, count: int, reading: Reading | None) -> Room | TextRoom | None:
+        """Return where codes belong, and the texts that have codes already."""
+        if reading is not None:
+            return None
+        return TextRoom(self._codes.room(start - self.first, count), self._known)
 
     def add(self, piece: Any) -> None:
+        start, items = self.rows, piece.text.packed()
         self._codes.add(piece.text.codes)
-        self._items.append((self.rows, Text(*piece.text.packed())))
-        self._kinds.append(piece.kinds)
-        self.count(piece)
+        self.extend(piece)
+        if self._known is None:
+            self._items.append((start, Text(*items)))
+            return
+        if not _begins_with(items, self._known):
+            together = joined([self._known, items])
+            first, numbers = chosen.encode(together)
+            chosen.renumber(self._codes.array()[start:], numbers[self._known.size :])
+            items = chosen.take(together, first)
+        self._known = items
+        if items.size > MOST_KNOWN:
+            self._items.append((0, Text(*items)))
+            self._known = None
 
     def piece(self) -> Piece:
+        if self._known is not None:
+            return TextPiece(Text(*self._known, self._codes.array()), self._words, self.absent())
         starts, items = zip(*self._items, strict=True)
-        text, first = recoded(list(items), self._codes.array(), [*starts, self.rows])
-        kinds = np.concatenate(self._kinds)[first]
-        return TextPiece.counted(text, self._words, self.absent(), self.tally, kinds)
+        text, _ = recoded(list(items), self._codes.array(), [*starts, self.rows])
+        return TextPiece(text, self._words, self.absent())
+
+
+def _begins_with(texts: Packed, others: Packed) -> bool:
+    """Return whether a sequence of texts begins with another."""
+    if texts.size < others.size or not np.array_equal(texts.offsets[: others.size + 1], others.offsets):
+        return False
+    size = int(others.offsets[-1])
+    return texts.buffer is others.buffer or np.array_equal(texts.buffer[:size], others.buffer[:size])
 
 
 class _Plain(_Alike):
@@ -228,7 +263,7 @@ class Gathered:
         self._open.add(piece)
         self._rows += len(piece)
 
-    def room(self, start: int, count: int, reading: Reading | None) -> Sequence[NDArray[Any]]:
+    def room(self, start: int, count: int, reading: Reading | None) -> Room | TextRoom | None:
         """Return where the next pieces may put their values, so that nothing has to be copied.
 
         May be asked by several threads, each for rows of its own that come after all that was added; what is put there
@@ -243,11 +278,11 @@ class Gathered:
 
         Returns
         -------
-        sequence of arrays
-            For values and status, or for codes; none where there is no such place.
+        Room, TextRoom or None
+            For values and status, or for codes; None where there is no such place.
         """
         opened = self._open
-        return () if opened is None else opened.room(start, count, reading)
+        return None if opened is None else opened.room(start, count, reading)
 
     def pieces(self) -> list[Piece]:
         """Return the pieces, as few as can be."""

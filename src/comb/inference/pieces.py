@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from comb.inference.reader import Reading
 from comb.kernels import chosen
-from comb.kernels.blocks import Block, CellForm
+from comb.kernels.blocks import Block, CellForm, Room, TextRoom
 from comb.kernels.coding import Codes
 from comb.kernels.parsing import BLANK, FITS, MARKED, MOST_DECIMAL_DIGITS
 from comb.kernels.tally import IS_BLANK, IS_GIVEN, IS_KNOWN, Count, Kinds, Tally, Words
@@ -61,32 +61,43 @@ class TextPiece:
         The words that matter in it.
     absent : bool array, optional
         Cells that the source did not have; their text is empty.
-
-    Attributes
-    ----------
-    tally : int64 array
-        What the texts could be; absent cells are not counted.
-    kinds : uint8 array
-        For each stored text what `comb.kernels.tally.tally` says of it.
     """
 
-    __slots__ = ("absent", "kinds", "tally", "text", "words")
+    __slots__ = ("_counted", "absent", "text", "words")
 
     def __init__(self, text: Text, words: Words, absent: Mask | None = None) -> None:
         self.text = text
         self.words = words
         self.absent = absent
-        counts = None if text.codes is None else np.bincount(text.codes, minlength=text.item_count)
-        self.tally, self.kinds = chosen.tally(text.packed(), counts, words)
-        if absent is not None:
-            self.tally[Count.BLANK] -= int(absent.sum())
+        self._counted: tuple[Tally, Kinds] | None = None
 
     @classmethod
     def counted(cls, text: Text, words: Words, absent: Mask | None, tally: Tally, kinds: Kinds) -> "TextPiece":
         """Make a piece of texts whose counts are known already."""
-        piece = cls.__new__(cls)
-        piece.text, piece.words, piece.absent, piece.tally, piece.kinds = text, words, absent, tally, kinds
+        piece = cls(text, words, absent)
+        piece._counted = tally, kinds
         return piece
+
+    @property
+    def tally(self) -> Tally:
+        """What the texts could be."""
+        return self._count()[0]
+
+    @property
+    def kinds(self) -> Kinds:
+        """What is said of each stored text."""
+        return self._count()[1]
+
+    def _count(self) -> tuple[Tally, Kinds]:
+        """Count when it is first asked for: codes of runs that are joined are counted together."""
+        if self._counted is None:
+            text = self.text
+            counts = None if text.codes is None else chosen.count_codes(text.codes, text.item_count)
+            tally, kinds = chosen.tally(text.packed(), counts, self.words)
+            if self.absent is not None:
+                tally[Count.BLANK] -= int(self.absent.sum())
+            self._counted = tally, kinds
+        return self._counted
 
     def __len__(self) -> int:
         return len(self.text)
@@ -106,7 +117,7 @@ class TextPiece:
             status[(self.kinds & IS_BLANK) != 0] = BLANK
             status[(self.kinds & (IS_GIVEN | IS_KNOWN)) != 0] = MARKED
         if self.text.codes is not None:
-            status = status[self.text.codes]
+            status = chosen.look_up(status, self.text.codes)
             values = values if isinstance(values, Text) else values[self.text.codes]
         kept_at = np.flatnonzero(status >= MARKED)
         return ReadCells(values, status, kept_at, self.text.take(kept_at))
@@ -240,7 +251,7 @@ def block_piece(
     words: Words,
     absent: Mask | None,
     again: Callable[[], Iterable[TextPiece]],
-    room: Sequence[NDArray[Any]] = (),
+    room: Room | TextRoom | None = None,
 ) -> Piece:
     """Take a column out of a block, read by a guess where that is the better way.
 
@@ -254,14 +265,14 @@ def block_piece(
     absent : bool array, optional
     again : callable
         Fetches the same cells as text, should the guess turn out wrong.
-    room : sequence of arrays
+    room : Room or TextRoom, optional
         Where values and status, or codes, go; see `comb.inference.gathered.Gathered.room`.
     """
     read = None
     if guess is not None:
-        read = block.values(column, guess.form, words, (room[0], room[1]) if len(room) == 2 else None)
+        read = block.values(column, guess.form, words, None if isinstance(room, TextRoom) else room)
     if guess is None or read is None:
-        packed, codes = block.text(column, room[0] if len(room) == 1 else None)
+        packed, codes = block.text(column, room if isinstance(room, TextRoom) else None)
         return TextPiece(Text(*packed, codes), words, absent)
     if absent is not None:
         read.tally[Count.BLANK] -= int(absent.sum())

@@ -54,6 +54,7 @@ def encode(
     most_distinct: float,
     known: int = -1,
     room: NDArray[np.int32] | None = None,
+    seen: tuple[NDArray[np.uint8], NDArray[np.int64]] | None = None,
 ) -> tuple[NDArray[np.int64], NDArray[np.int32]] | tuple[None, None]: ...
 def traits(
     data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places, known_words: _Words

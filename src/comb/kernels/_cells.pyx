@@ -946,7 +946,7 @@ cdef enum:
 
 
 def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
-           double most_distinct, Py_ssize_t known=-1, room=None):
+           double most_distinct, Py_ssize_t known=-1, room=None, seen=None):
     """Number distinct cells in order of appearance.
 
     Parameters
@@ -957,12 +957,14 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
         Where given, only so many cells are numbered; the others get the number of an equal one, or -1.
     room : int32 array, optional
         Where the numbers go; by default a new array.
+    seen : (uint8 array, int64 array), optional
+        Distinct texts, end to end, that have the first numbers already.
 
     Returns
     -------
     first, codes
-        The position at which each distinct cell stands first, and the number of each cell;
-        None for both after giving up.
+        The position at which each distinct cell that was not seen before stands first, and the number of each
+        cell; None for both after giving up.
     """
     cdef Py_ssize_t count = begins.shape[0], size = data.shape[0], at = 0, ahead, inside
     cdef const uint8_t *text = _start(data)
@@ -978,21 +980,28 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
     known = known if known >= 0 else count
     # The first cells may all differ where a thousand texts take turns.
     cdef double early_share = (1 + most_distinct) / 2
+    cdef Seen before
+    cdef Cell same
+    _set_seen(&before, seen)
     codes_array = np.empty(count, np.int32) if room is None else room
     first_array = np.empty(1024, np.int64)
     slots_array = np.zeros((FEWEST_SLOTS, sizeof(Slot)), np.uint8)
+    while 2 * (before.count + BATCH) > len(slots_array):
+        slots_array = np.zeros((4 * len(slots_array), sizeof(Slot)), np.uint8)
+    mask = len(slots_array) - 1
     cdef uint8_t[:, ::1] slots_view = slots_array
     cdef int32_t[::1] codes = codes_array
     cdef int64_t[::1] first = first_array
     slots = <Slot *> &slots_view[0, 0]
     if codes.shape[0] < count:
         raise ValueError("expected room for every row")
+    _enter_seen(&before, slots, mask)
     while at < count:
         if distinct + BATCH > first.shape[0]:
             first_array = np.concatenate([first_array, np.empty(len(first_array), np.int64)])
             first = first_array
-        if 2 * (distinct + BATCH) > <Py_ssize_t> mask:
-            slots_array = _grown(slots_array, data, side, begins, ends, first, distinct)
+        if 2 * (before.count + distinct + BATCH) > <Py_ssize_t> mask:
+            slots_array = _grown(slots_array, data, side, begins, ends, first, distinct, seen)
             slots_view = slots_array
             slots = <Slot *> &slots_view[0, 0]
             mask = slots_view.shape[0] - 1
@@ -1002,7 +1011,7 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
         early = EARLY if at < EARLY else LATER
         with nogil:
             # Batches until a table has to grow or enough were seen to think again.
-            while at < count and 2 * (distinct + BATCH) <= <Py_ssize_t> mask and distinct + BATCH <= first.shape[0]:
+            while at < count and 2 * (before.count + distinct + BATCH) <= <Py_ssize_t> mask and distinct + BATCH <= first.shape[0]:
                 ahead = min(BATCH, count - at)
                 for inside in range(ahead):
                     COMB_PREFETCH(text + begins[at + inside])
@@ -1021,16 +1030,19 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
                                 codes[at + inside] = -1
                                 break
                             slot.low, slot.high, slot.size = key.low, key.high, <uint32_t> cells[inside].size
-                            slot.code = <int32_t> distinct + 1
+                            codes[at + inside] = <int32_t> (before.count + distinct)
+                            slot.code = codes[at + inside] + 1
                             first[distinct] = at + inside
-                            codes[at + inside] = <int32_t> distinct
                             distinct += 1
                             break
                         if slot.low == key.low and slot.high == key.high and slot.size == <uint32_t> cells[inside].size:
-                            other = first[slot.code - 1]
-                            if slot.size <= 16 or memcmp(
-                                cells[inside].text, _cell(text, size, aside, begins[other], ends[other]).text, slot.size
-                            ) == 0:
+                            other = slot.code - 1 - before.count
+                            if slot.size > 16:
+                                if other < 0:
+                                    same.text = before.text + before.offsets[slot.code - 1]
+                                else:
+                                    same = _cell(text, size, aside, begins[first[other]], ends[first[other]])
+                            if slot.size <= 16 or memcmp(cells[inside].text, same.text, slot.size) == 0:
                                 codes[at + inside] = slot.code - 1
                                 break
                         number = (number + 1) & mask
@@ -1042,28 +1054,58 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
     return first_array[:distinct].copy(), codes_array
 
 
+cdef struct Seen:
+    # Texts that have numbers already.
+    const uint8_t *text
+    const int64_t *offsets
+    Py_ssize_t count
+
+
+cdef void _set_seen(Seen *before, seen):
+    cdef const uint8_t[::1] text
+    cdef const int64_t[::1] offsets
+    before.text, before.offsets, before.count = NULL, NULL, 0
+    if seen is not None:
+        text, offsets = seen
+        before.text, before.offsets, before.count = _start(text), &offsets[0], offsets.shape[0] - 1
+
+
+cdef inline void _enter(Slot *slots, uint64_t mask, Cell cell, int32_t number) noexcept nogil:
+    """Put a text into a table that does not have it."""
+    cdef Key key = _key(cell, False)
+    cdef uint64_t place_of = key.hash & mask
+    while slots[place_of].code:
+        place_of = (place_of + 1) & mask
+    slots[place_of].low, slots[place_of].high = key.low, key.high
+    slots[place_of].size, slots[place_of].code = <uint32_t> cell.size, number + 1
+
+
+cdef void _enter_seen(Seen *before, Slot *slots, uint64_t mask) noexcept nogil:
+    cdef Py_ssize_t at
+    cdef Cell cell
+    for at in range(before.count):
+        cell.text = before.text + before.offsets[at]
+        cell.size = before.offsets[at + 1] - before.offsets[at]
+        _enter(slots, mask, cell, <int32_t> at)
+
+
 def _grown(slots_array, const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
-           const int64_t[::1] first, Py_ssize_t distinct):
+           const int64_t[::1] first, Py_ssize_t distinct, seen):
     """Return a table of four times the size with the same content."""
     cdef Py_ssize_t room = 4 * len(slots_array), at, size = data.shape[0]
     cdef const uint8_t *text = _start(data)
     cdef const uint8_t *aside = _start(side)
-    cdef uint64_t mask = room - 1, number
+    cdef uint64_t mask = room - 1
     cdef Slot *slots
-    cdef Cell cell
-    cdef Key key
+    cdef Seen before
     larger = np.zeros((room, sizeof(Slot)), np.uint8)
     cdef uint8_t[:, ::1] view = larger
     slots = <Slot *> &view[0, 0]
+    _set_seen(&before, seen)
     with nogil:
+        _enter_seen(&before, slots, mask)
         for at in range(distinct):
-            cell = _cell(text, size, aside, begins[first[at]], ends[first[at]])
-            key = _key(cell, False)
-            number = key.hash & mask
-            while slots[number].code:
-                number = (number + 1) & mask
-            slots[number].low, slots[number].high = key.low, key.high
-            slots[number].size, slots[number].code = <uint32_t> cell.size, <int32_t> at + 1
+            _enter(slots, mask, _cell(text, size, aside, begins[first[at]], ends[first[at]]), <int32_t> (before.count + at))
     return larger
 
 

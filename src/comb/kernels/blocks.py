@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from comb.kernels import tally as counting
 from comb.kernels.coding import encode
 from comb.kernels.moments import Names
-from comb.kernels.packed import Packed, pack
+from comb.kernels.packed import Packed, joined, pack
 from comb.kernels.parsing import BLANK, FITS, MARKED, MISFIT
 from comb.kernels.structure import LINE_END_BYTES, Records, split_records
 from comb.kernels.tally import IS_BLANK, Kinds, Tally, Words
@@ -102,6 +102,13 @@ CellForm = NumberForm | DateOrders | MomentForm
 Room = tuple[NDArray[Any], Status]
 
 
+class TextRoom(NamedTuple):
+    """Where codes of texts go, None for a new array; and distinct texts that were seen before, None for none."""
+
+    codes: NDArray[np.int32] | None
+    known: Packed | None
+
+
 class Rooms(NamedTuple):
     """Where those of several columns of numbers go: arrays for each, numbers as their bits, and the first row there."""
 
@@ -183,8 +190,8 @@ class Block(Protocol):
     def records(self) -> Records:
         """Return all fields as strings."""
 
-    def text(self, column: int, room: NDArray[Any] | None = None) -> tuple[Packed, NDArray[Any] | None]:
-        """Return a column as texts, with codes where they repeat; these may be put where there is room for them."""
+    def text(self, column: int, room: TextRoom | None = None) -> tuple[Packed, NDArray[Any] | None]:
+        """Return a column as texts, with codes where they repeat; texts that are known keep their codes."""
 
     def values(self, column: int, form: CellForm, words: Words, room: Room | None = None) -> Values | None:
         """Return a column as numbers or dates; None where texts are the better way."""
@@ -242,7 +249,7 @@ class ListBlock:
         lines = (self.lines + 1).tolist()
         return Records(self._rows, lines, [line + 1 for line in self.stray], [line + 1 for line in self.unclosed])
 
-    def text(self, column: int, room: NDArray[Any] | None = None) -> tuple[Packed, NDArray[Any] | None]:
+    def text(self, column: int, room: TextRoom | None = None) -> tuple[Packed, NDArray[Any] | None]:
         """Return a column as texts, with codes where they repeat."""
         texts = [row[column] if column < len(row) else "" for row in self._rows]
         words, codes = encode(texts)
@@ -362,11 +369,17 @@ class PlaceBlock:
             self._begins, self._ends = self._cells.turned(self._begins), self._cells.turned(self._ends)
         return Cells(self._data, self._side, self._begins[column], self._ends[column])
 
-    def text(self, column: int, room: NDArray[Any] | None = None) -> tuple[Packed, NDArray[Any] | None]:
-        """Return a column as texts, with codes where they repeat; these may be put where there is room for them."""
+    def text(self, column: int, room: TextRoom | None = None) -> tuple[Packed, NDArray[Any] | None]:
+        """Return a column as texts, with codes where they repeat; texts that are known keep their codes."""
         cells = self._column(column)
-        first, codes = self._cells.encode(*cells, MOST_DISTINCT_SHARE, -1, room)
-        return Packed(*self._cells.gather(*(cells if first is None else cells.take(first)))), codes
+        places, known = (None, None) if room is None else room
+        first, codes = self._cells.encode(*cells, MOST_DISTINCT_SHARE, -1, places, known)
+        if first is None:
+            return Packed(*self._cells.gather(*cells)), None
+        if known is not None and not len(first):
+            return known, codes
+        found = Packed(*self._cells.gather(*cells.take(first)))
+        return found if known is None else joined([known, found]), codes
 
     def values(self, column: int, form: CellForm, words: Words, room: Room | None = None) -> Values | None:
         """Return a column as numbers or dates; None where texts are the better way."""

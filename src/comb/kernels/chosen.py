@@ -9,7 +9,7 @@ import importlib
 import os
 from collections.abc import Sequence
 from types import SimpleNamespace
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,9 +45,9 @@ INT32_MAX = 2**31 - 1
 
 _cells, _split, _write = _compiled("_cells"), _compiled("_split"), _compiled("_write")
 _sheet, _lines = _compiled("_sheet"), _compiled("_lines")
-_moments, _notation = _compiled("_moments"), _compiled("_notation")
+_moments, _notation, _codes = _compiled("_moments"), _compiled("_notation"), _compiled("_codes")
 
-COMPILED = None not in (_cells, _split, _write, _sheet, _lines, _moments, _notation)
+COMPILED = None not in (_cells, _split, _write, _sheet, _lines, _moments, _notation, _codes)
 
 # The readers of cells, whatever is in them.
 _readers = SimpleNamespace(**vars(_cells), read_moments=_moments.read_moments) if COMPILED else None
@@ -181,6 +181,42 @@ def encode_known(texts: Packed, known: int) -> NDArray[Any]:
     words, codes = coding.encode(strings[:known])
     places = {word: place for place, word in enumerate(words)}
     return np.append(codes, np.array([places.get(text, -1) for text in strings[known:]], np.int64))
+
+
+def count_codes(codes: NDArray[Any], size: int) -> NDArray[np.int64]:
+    """Count how often each code occurs.
+
+    >>> count_codes(np.array([1, 0, 1], np.int32), 3).tolist()
+    [1, 2, 0]
+    """
+    if COMPILED and codes.dtype == np.int32:
+        return cast(NDArray[np.int64], _codes.count(codes, size))
+    return np.bincount(codes, minlength=size).astype(np.int64, copy=False)
+
+
+def look_up(table: NDArray[np.uint8], codes: NDArray[Any]) -> NDArray[np.uint8]:
+    """Return for each code what a table of small numbers says of it.
+
+    >>> look_up(np.array([7, 9], np.uint8), np.array([1, 0, 1], np.int32)).tolist()
+    [9, 7, 9]
+    """
+    if COMPILED and codes.dtype == np.int32:
+        return cast(NDArray[np.uint8], _codes.look_up(table, codes))
+    return cast(NDArray[np.uint8], table[codes])
+
+
+def renumber(codes: NDArray[Any], numbers: NDArray[Any]) -> None:
+    """Replace each code by another, in place.
+
+    >>> codes = np.array([1, 0, 1], np.int32)
+    >>> renumber(codes, np.array([5, 6], np.int32))
+    >>> codes.tolist()
+    [6, 5, 6]
+    """
+    if COMPILED and codes.dtype == np.int32:
+        _codes.renumber(codes, numbers.astype(np.int32, copy=False))
+    else:
+        codes[:] = numbers[codes]
 
 
 def traits(texts: Packed, known: Sequence[str]) -> tuple[NDArray[np.uint8], NDArray[np.int64]]:

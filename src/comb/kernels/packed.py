@@ -22,6 +22,11 @@ class Packed(NamedTuple):
     buffer: NDArray[np.uint8]
     offsets: NDArray[np.int64]
 
+    @property
+    def size(self) -> int:
+        """How many texts there are."""
+        return len(self.offsets) - 1
+
     def strings(self) -> list[str]:
         """Return the texts as Python strings.
 

@@ -8,7 +8,6 @@ from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import partial
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +22,7 @@ from comb.inference.reader import Reading
 from comb.inference.together import Batch, Group, Together, batch_of
 from comb.inference.words import words_for
 from comb.kernels import chosen
-from comb.kernels.blocks import EVERYTHING, Block, Dialect, NumberForm, PlaceBlock
+from comb.kernels.blocks import EVERYTHING, Block, Dialect, NumberForm, PlaceBlock, Room, TextRoom
 from comb.kernels.structure import LINE_END_BYTES, SPACES
 from comb.kernels.tally import Count, Words
 from comb.reading.dialect import SAMPLE_RECORDS, Layout, kind_of, unit_of
@@ -373,12 +372,12 @@ class Reader:
             pieces, batches, block.lines, block.line_ends, block.after, irregular, block.short, block.surplus, footers
         )
 
-    def _room(self, column: int, first: int | None, rows: int) -> Sequence[NDArray[Any]]:
+    def _room(self, column: int, first: int | None, rows: int) -> Room | TextRoom | None:
         """Return where some rows of a column belong."""
         gathered = None if first is None or self.so_far is None else self.so_far.columns.get(column)
         guess = self._guesses[column]
         if gathered is None or first is None:
-            return ()
+            return None
         return gathered.room(first, rows, None if guess is None else guess.reading)
 
     def _fetched_of(self, place: tuple[int, int, bool, int], column: int) -> list[TextPiece]:

@@ -189,6 +189,6 @@ def recoded(parts: Sequence[Text], codes: NDArray[Any], starts: Sequence[int]) -
     first, numbers = chosen.encode(items)
     begin = 0
     for part, start, stop in zip(parts, starts, starts[1:], strict=False):
-        codes[start:stop] = numbers[begin : begin + part.item_count][codes[start:stop]]
+        chosen.renumber(codes[start:stop], numbers[begin : begin + part.item_count])
         begin += part.item_count
     return Text(*chosen.take(items, first), codes), first
