@@ -48,10 +48,14 @@ _DATE_SHAPES: tuple[tuple[re.Pattern[str], tuple[str, ...]], ...] = tuple(
     )
 )
 
+# Texts that were looked at for a guess are looked at again when all have been read.
+MOST_REMEMBERED = 4000
+
 _WORD = re.compile(r"[^\W\d_]+")
 _LETTERS = re.compile(r"[A-Za-z]+")
 
 
+@lru_cache(maxsize=MOST_REMEMBERED)
 def patterns_of(text: str) -> tuple[tuple[str, str], ...]:
     """Return the patterns a text could be written in, each with its type.
 

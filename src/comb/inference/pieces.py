@@ -16,7 +16,7 @@ from comb.inference.reader import Reading
 from comb.kernels import chosen
 from comb.kernels.blocks import Block, CellForm, Room, TextRoom
 from comb.kernels.coding import Codes
-from comb.kernels.parsing import BLANK, FITS, MARKED, MOST_DECIMAL_DIGITS
+from comb.kernels.parsing import BLANK, MARKED, MOST_DECIMAL_DIGITS
 from comb.kernels.tally import IS_BLANK, IS_GIVEN, IS_KNOWN, Count, Kinds, Tally, Words
 from comb.tables.column import Mask
 from comb.tables.text import Text, joined_texts
@@ -109,18 +109,22 @@ class TextPiece:
     def read(self, reading: Reading | None) -> ReadCells:
         """Read the cells; None leaves them as they are, and known words for missing with them."""
         if reading is None:
-            status = np.where(self.kinds & IS_BLANK, BLANK, FITS).astype(np.uint8)
-            status[(self.kinds & IS_GIVEN) != 0] = MARKED
+            status: Status = np.multiply(self.kinds & IS_BLANK, np.uint8(BLANK), dtype=np.uint8)
+            if self.tally[Count.GIVEN]:
+                status[(self.kinds & IS_GIVEN) != 0] = MARKED
             values: NDArray[Any] | Text = self.text
         else:
             values, status = reading.parse_text(self.text.packed())
             status[(self.kinds & IS_BLANK) != 0] = BLANK
             status[(self.kinds & (IS_GIVEN | IS_KNOWN)) != 0] = MARKED
-        if self.text.codes is not None:
-            status = chosen.look_up(status, self.text.codes)
-            values = values if isinstance(values, Text) else values[self.text.codes]
-        kept_at = np.flatnonzero(status >= MARKED)
-        return ReadCells(values, status, kept_at, self.text.take(kept_at))
+        codes, some_kept = self.text.codes, bool((status >= MARKED).any())
+        if codes is not None:
+            status = chosen.look_up(status, codes)
+        if codes is not None and not isinstance(values, Text):
+            small = values.dtype.itemsize == 1
+            values = chosen.look_up(values.view(np.uint8), codes).view(values.dtype) if small else values[codes]
+        kept_at = np.flatnonzero(status >= MARKED) if some_kept else np.zeros(0, np.int64)
+        return ReadCells(values, status, kept_at, self.text.take(kept_at) if some_kept else NO_TEXT)
 
 
 class ReadPiece:

@@ -4,8 +4,10 @@ import re
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from comb.errors import counted
+from comb.kernels import chosen
 from comb.tables.column import Column
 from comb.tables.evidence import PROPOSED, Candidate, Evidence
 from comb.tables.text import Text
@@ -26,6 +28,7 @@ _TICKS = frozenset(["x", "✓", "✔", "✗", "*"])
 LONGEST_CODE = 24
 LEAST_CODES = 5
 LEAST_SHARE = 0.9
+LOOKED_AT_ONCE = 50_000
 
 # What a character of a code stands for in its shape.
 _SHAPES = np.arange(256, dtype=np.uint8)
@@ -64,9 +67,10 @@ def _proposed(column: Column, text: Text, present: int) -> Candidate | None:
         text = text.with_codes()
     if text.codes is None or not present or text.item_count > MOST_DIFFERENT:
         return None
-    codes = text.codes if column.state is None else text.codes[column.state == 0]
-    used = np.flatnonzero(np.bincount(codes, minlength=text.item_count)).tolist()
-    words = {text.items()[at].strip() for at in used}
+    counts = chosen.count_codes(text.codes, text.item_count)
+    if column.missing_count:
+        counts -= np.bincount(text.codes[column.missing], minlength=text.item_count)
+    words = {text.items()[at].strip() for at in np.flatnonzero(counts).tolist()}
     if len(words) == 1 and column.missing_count and next(iter(words)).casefold() in _TICKS:
         [tick] = words
         return Candidate(BOOLEAN, present, 0, doubt=f"{PROPOSED}{tick!r} against nothing can mean yes and no")
@@ -84,10 +88,12 @@ def code_shape(text: Text) -> str:
     """
     if text.item_count < LEAST_CODES or not len(text.buffer):
         return ""
+    size = int(np.diff(text.offsets[: LEAST_CODES * 4 + 1]).max())
+    if not 2 <= size <= LONGEST_CODE or _too_many_differ(text.offsets, size):
+        return ""
     sizes = np.diff(text.offsets)
-    size = int(sizes[: LEAST_CODES * 4].max())
     alike = np.flatnonzero(sizes == size)
-    if not 2 <= size <= LONGEST_CODE or len(alike) < max(LEAST_CODES, LEAST_SHARE * np.count_nonzero(sizes)):
+    if len(alike) < max(LEAST_CODES, LEAST_SHARE * np.count_nonzero(sizes)):
         return ""
     starts = text.offsets[alike]
     shape = _SHAPES[text.buffer[starts[0] : starts[0] + size]]
@@ -98,3 +104,14 @@ def code_shape(text: Text) -> str:
         if np.count_nonzero(_SHAPES[text.buffer[starts + place]] == byte) < LEAST_SHARE * len(starts):
             return ""
     return told
+
+
+def _too_many_differ(offsets: NDArray[np.int64], size: int) -> bool:
+    """Return whether so many texts are of another size that the others cannot be nearly all."""
+    differing, most = 0, (1 - LEAST_SHARE) * (len(offsets) - 1)
+    for start in range(0, len(offsets) - 1, LOOKED_AT_ONCE):
+        sizes = np.diff(offsets[start : start + LOOKED_AT_ONCE + 1])
+        differing += int(np.count_nonzero((sizes != size) & (sizes > 0)))
+        if differing > most:
+            return True
+    return False

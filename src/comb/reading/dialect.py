@@ -30,6 +30,9 @@ LEAST_UNNAMED_WIDTH = 3
 # nearly all lines agree.
 LEAST_FIT = {":": 0.95, SPACES: 0.98}
 
+# That they do not, the first records may show.
+FIRST_RECORDS = 60
+
 # Words that are units when they stand alone below a header.
 UNITS = frozenset({
     "kg", "g", "mg", "t", "lb", "oz", "m", "cm", "mm", "km", "µm", "in", "ft", "l", "ml", "dl", "cl", "hl",
@@ -171,6 +174,8 @@ def _sample(text: str, skip: int) -> str:
 def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | None) -> tuple[_Trial, str]:
     """Return the sample split by the best delimiter, and what is told of the next best."""
     candidates = [delimiter] if delimiter else list(DELIMITERS)
+    if not delimiter:
+        candidates = [option for option in candidates if not _hopeless(sample, option, quote, escape)]
     trials = [_try(sample, option, quote, escape) for option in candidates]
     if not delimiter:
         trials = [trial for trial in trials if not _too_weak(trial, sample)]
@@ -180,6 +185,16 @@ def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | No
         return _try(sample, unused, quote, escape), ""
     runner = next((trial for trial in trials[1:] if trial.score > 0), None)
     return trials[0], f"{name_of(runner.delimiter)}: {runner.figures()}" if runner else ""
+
+
+def _hopeless(sample: str, delimiter: str, quote: str | None, escape: str) -> bool:
+    """Return whether the first records show already that too few lines agree on a delimiter."""
+    if delimiter not in LEAST_FIT:
+        return False
+    found = chosen.records(sample, Dialect(delimiter, quote, escape), FIRST_RECORDS)
+    widths = Counter(len(fields) for fields in found.fields if fields != [""])
+    # So many may differ in the whole sample.
+    return widths.total() - max(widths.values(), default=0) > (1 - LEAST_FIT[delimiter]) * SAMPLE_RECORDS
 
 
 def _too_weak(trial: _Trial, sample: str) -> bool:
