@@ -18,7 +18,15 @@ class Found:
     surplus: list[tuple[int, int, int]]
 
 def split(
-    data: bytes, last: bool, delimiter: int, quote: int, escape: int, width: int, single: bool, most: int
+    data: bytes,
+    last: bool,
+    delimiter: int,
+    quote: int,
+    escape: int,
+    width: int,
+    single: bool,
+    most: int,
+    scratch: object = None,
 ) -> Found: ...
 def count_byte(data: bytes, wanted: int, stop: int) -> int: ...
 def check_text(data: Any) -> tuple[bool, int, int]: ...

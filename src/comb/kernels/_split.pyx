@@ -431,7 +431,7 @@ cdef void _set_kinds(Scan *scan) noexcept nogil:
 
 
 def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int escape, Py_ssize_t width,
-          bint single, Py_ssize_t most):
+          bint single, Py_ssize_t most, scratch=None):
     """Find the records of a text and the places of their fields.
 
     Parameters
@@ -448,6 +448,8 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
         Whether blank lines are rows.
     most : int
         Stop after so many rows.
+    scratch : comb.kernels.blocks.Scratch, optional
+        Where the places go; they hold until it is used again.
 
     Returns
     -------
@@ -482,8 +484,14 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
     capacity = min(capacity, max(MOST_CELLS // width, size // width + FEWEST_ROWS))
     capacity = stop_row = min(capacity, most)
     shape = (capacity, width) if by_rows else (width, capacity)
-    begins, ends = np.empty(shape, np.int32), np.empty(shape, np.int32)
-    lines, side = np.empty(capacity, np.int32), np.empty(size + 1, np.uint8)
+    if scratch is None:
+        begins, ends = np.empty(shape, np.int32), np.empty(shape, np.int32)
+        side = np.empty(size + 1, np.uint8)
+    else:
+        begins = scratch.array("begins", capacity * width, np.int32).reshape(shape)
+        ends = scratch.array("ends", capacity * width, np.int32).reshape(shape)
+        side = scratch.array("side", size + 1, np.uint8)
+    lines = np.empty(capacity, np.int32)
     scan.side = &side[0]
     begin_of, end_of = &begins[0, 0], &ends[0, 0]
     row_step = width if by_rows else 1

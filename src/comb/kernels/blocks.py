@@ -31,6 +31,9 @@ UNUSUAL, UNDECIDED = 4, 5
 
 EVERYTHING = 2**62
 
+# Runs differ a little in how many rows they have.
+SCRATCH_MARGIN = 1.1
+
 # Bytes of text: a piece of a file, or part of one.
 Data = bytes | memoryview
 
@@ -275,6 +278,22 @@ class Cells(NamedTuple):
     def take(self, rows: Rows) -> "Cells":
         """Return some of the cells."""
         return self._replace(begins=self.begins[rows], ends=self.ends[rows])
+
+
+class Scratch:
+    """Memory for what is needed of one run only, used again for the next: to ask the system each time takes longer."""
+
+    __slots__ = ("_arrays",)
+
+    def __init__(self) -> None:
+        self._arrays: dict[str, NDArray[Any]] = {}
+
+    def array(self, name: str, size: int, dtype: Any) -> NDArray[Any]:
+        """Return an array of a size, with whatever is in it."""
+        array = self._arrays.get(name)
+        if array is None or len(array) < size:
+            array = self._arrays[name] = np.empty(int(size * SCRATCH_MARGIN), dtype)
+        return array[:size]
 
 
 NO_TEXTS = pack([])

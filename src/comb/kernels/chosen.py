@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from comb.kernels import blocks, coding, notation, writing
 from comb.kernels import tally as counting
 from comb.kernels import traits as noticing
-from comb.kernels.blocks import EVERYTHING, Block, CellForm, Data, Dialect, ListBlock, NumberForm, PlaceBlock
+from comb.kernels.blocks import EVERYTHING, Block, CellForm, Data, Dialect, ListBlock, NumberForm, PlaceBlock, Scratch
 from comb.kernels.notation import PER_CENT, Marks, Plain
 from comb.kernels.packed import Packed, pack
 from comb.kernels.parsing import FITS, Parsed
@@ -65,7 +65,14 @@ def splits_in_parts(dialect: Dialect) -> bool:
 
 
 def split(
-    data: Data, dialect: Dialect, width: int, *, single: bool, last: bool = True, most: int = EVERYTHING
+    data: Data,
+    dialect: Dialect,
+    width: int,
+    *,
+    single: bool,
+    last: bool = True,
+    most: int = EVERYTHING,
+    scratch: Scratch | None = None,
 ) -> Block:
     """Find the records of a run of text.
 
@@ -83,12 +90,14 @@ def split(
         Only dialects that split in parts take runs that are not the last.
     most : int
         Stop after so many rows.
+    scratch : Scratch, optional
+        Memory to use; the block holds until it is used again.
     """
     if not splits_in_parts(dialect):
         return ListBlock(bytes(data), dialect, width, single=single, most=most)
     quote = -1 if dialect.quote is None else ord(dialect.quote)
     escape = ord(dialect.escape) if dialect.escape else -1
-    found = _split.split(data, last, ord(dialect.delimiter), quote, escape, width, single, most)
+    found = _split.split(data, last, ord(dialect.delimiter), quote, escape, width, single, most, scratch)
     return PlaceBlock(_readers, data, found)
 
 

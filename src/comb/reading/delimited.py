@@ -3,11 +3,13 @@
 import csv
 import io
 import re
+import threading
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import partial
+from typing import cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,7 +24,7 @@ from comb.inference.reader import Reading
 from comb.inference.together import Batch, Group, Together, batch_of
 from comb.inference.words import words_for
 from comb.kernels import chosen
-from comb.kernels.blocks import EVERYTHING, Block, Dialect, NumberForm, PlaceBlock, Room, TextRoom
+from comb.kernels.blocks import EVERYTHING, Block, Dialect, NumberForm, PlaceBlock, Room, Scratch, TextRoom
 from comb.kernels.structure import LINE_END_BYTES, SPACES
 from comb.kernels.tally import Count, Words
 from comb.reading.dialect import SAMPLE_RECORDS, Layout, kind_of, unit_of
@@ -299,6 +301,7 @@ class Reader:
         self.groups: list[Group] = []
         # What was read already, where later values may be put at once.
         self.so_far: Total | None = None
+        self._local = threading.local()
 
     def _columns(self) -> list[int]:
         """Return the columns to read: those wanted, and those that tell whether lines end with a delimiter."""
@@ -343,7 +346,7 @@ class Reader:
 
     def read(self, run: Run, most: int = EVERYTHING) -> Part:
         """Read the columns of a run."""
-        block, irregular, footers = self._block(run, most)
+        block, irregular, footers = self._block(run, most, self._scratch())
         absent = self._absent(block)
         first = run.first_row(block.after, len(block))
         place = (run.start, run.start + len(run.data), run.last, most)
@@ -389,9 +392,17 @@ class Reader:
         packed, codes = block.text(column)
         return [TextPiece(Text(*packed, codes), self._words[column], self._absent(block).get(column))]
 
-    def _block(self, run: Run, most: int) -> tuple[Block, Irregular, list[str]]:
+    def _scratch(self) -> Scratch:
+        """Return the memory that this thread uses for one run after the other."""
+        if not hasattr(self._local, "scratch"):
+            self._local.scratch = Scratch()
+        return cast(Scratch, self._local.scratch)
+
+    def _block(self, run: Run, most: int, scratch: Scratch | None = None) -> tuple[Block, Irregular, list[str]]:
         head = self.head
-        block = chosen.split(run.data, head.dialect, head.read_width, single=head.single, last=run.last, most=most)
+        block = chosen.split(
+            run.data, head.dialect, head.read_width, single=head.single, last=run.last, most=most, scratch=scratch
+        )
         irregular = Irregular(blank=block.blank, stray=block.stray, unclosed=block.unclosed)
         footers: list[str] = []
         if self.wanted.guessing:
