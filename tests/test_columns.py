@@ -123,7 +123,7 @@ def test_groups_sizes_orders_and_doubles_are_those_of_python(rows: list[tuple[in
     starts, sizes = group_sizes([keys[0] + 3, keys[1]], len(rows))
     assert starts.tolist() == first.tolist() and sizes.tolist() == [rows.count(row) for row in order]
     assert order_rows(keys).tolist() == sorted(range(len(rows)), key=lambda at: rows[at])
-    alike = candidates([key.astype(np.uint64) for key in keys], len(rows)).tolist()
+    alike = candidates([[key.astype(np.uint64) for key in keys]], len(rows)).tolist()
     assert alike == [at for at, row in enumerate(rows) if rows.count(row) > 1]
     used, renumbered = compact(keys[0])
     assert used.tolist() == sorted(set(keys[0].tolist())) and used[renumbered].tolist() == keys[0].tolist()

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 import comb
 from comb.demo.files import demo_bytes
 from comb.demo.make import files
-from comb.profiling.summaries import summarise
+from comb.profiling.summaries import summaries_of
 from comb.tables.types import NUMBER
 from test_inference import infer
 
@@ -52,7 +52,7 @@ def test_remedies_mend_what_they_are_for(inspections: comb.Table) -> None:
 
 @given(st.lists(st.floats(-1e6, 1e6), min_size=2, max_size=20))
 def test_summaries_of_numbers_are_those_of_the_standard_library(values: list[float]) -> None:
-    details = summarise("x", comb.table(columns={"x": values})["x"]).details
+    details = summaries_of(comb.table(columns={"x": values}))[0].details
     near = lambda value: pytest.approx(value, rel=1e-9, abs=1e-6)  # noqa: E731
     assert [details[f"quartile_{n}"] for n in (1, 3)] == near(statistics.quantiles(values, method="inclusive")[::2])
     assert details["median"] == near(statistics.median(values))
@@ -73,7 +73,7 @@ def test_summaries_of_numbers_are_those_of_the_standard_library(values: list[flo
     ],
 )
 def test_summaries_by_type(cells: list[object], details: dict[str, object]) -> None:
-    summary = summarise("x", comb.table(columns={"x": cells})["x"])
+    summary = summaries_of(comb.table(columns={"x": cells}))[0]
     assert summary.details == details and summary.missing_count == cells.count(None)
 
 

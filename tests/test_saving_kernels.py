@@ -164,7 +164,7 @@ def test_texts_end_to_end(one: list[str], other: list[str], positions: list[int]
 @given(st.lists(st.tuples(st.integers(0, 3), st.integers(0, 2)), max_size=40))
 def test_candidates_hold_every_row_that_is_there_twice(rows: list[tuple[int, int]]) -> None:
     keys = [np.array([row[at] for row in rows], np.uint64) for at in range(2)]
-    found = set(candidates(keys, len(rows)).tolist())
+    found = set(candidates([keys], len(rows)).tolist())
     assert found >= {at for at, row in enumerate(rows) if rows.count(row) > 1}
     _, first = group([key.astype(np.int64) for key in keys], len(rows))
     assert len(first) == len(set(rows))

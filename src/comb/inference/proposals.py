@@ -7,7 +7,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import counted
-from comb.kernels import chosen
 from comb.tables.column import Column
 from comb.tables.evidence import PROPOSED, Candidate, Evidence
 from comb.tables.text import Text
@@ -67,9 +66,7 @@ def _proposed(column: Column, text: Text, present: int) -> Candidate | None:
         text = text.with_codes()
     if text.codes is None or not present or text.item_count > MOST_DIFFERENT:
         return None
-    counts = chosen.count_codes(text.codes, text.item_count)
-    if column.missing_count:
-        counts -= np.bincount(text.codes[column.missing], minlength=text.item_count)
+    counts = column.replace(values=text).text_counts()
     words = {text.items()[at].strip() for at in np.flatnonzero(counts).tolist()}
     if len(words) == 1 and column.missing_count and next(iter(words)).casefold() in _TICKS:
         [tick] = words

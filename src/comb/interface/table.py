@@ -604,7 +604,7 @@ class Table(BareTable):
 
         Cost: a few passes over every column.
         """
-        return profile(self)
+        return profile(self, USUAL.threads)
 
     def plan(self) -> Plan:
         """Return what was done so far as a plan, to be saved and run again.

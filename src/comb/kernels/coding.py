@@ -1,6 +1,6 @@
 """Number what repeats: texts to codes, values to groups, keys to ranks."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import numpy as np
@@ -73,7 +73,7 @@ def group(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
     ([0, 0, 1, 0], [0, 2])
     """
     combined = _combined(keys, row_count)
-    first = _first_rows(combined)
+    first = first_rows(combined)
     used = np.flatnonzero(first >= 0)
     order = used[np.argsort(first[used], kind="stable")]
     rank = np.zeros(len(first), np.int64)
@@ -94,7 +94,7 @@ def group_sizes(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
     else:
         combined = _combined(keys, row_count)
         counts = np.bincount(combined)
-        first = _first_rows(combined, int(np.count_nonzero(counts)))
+        first = first_rows(combined, int(np.count_nonzero(counts)))
     used = np.flatnonzero(first >= 0)
     order = used[np.argsort(first[used], kind="stable")]
     return first[order], counts[order].astype(np.int64, copy=False)
@@ -145,7 +145,7 @@ def _combined(keys: Sequence[Codes], row_count: int) -> Codes:
     return combined if span <= most else compact(combined)[1]
 
 
-def _first_rows(codes: Codes, different: int | None = None) -> Codes:
+def first_rows(codes: Codes, different: int | None = None) -> Codes:
     """Return for each code the first row that has it; -1 where none has.
 
     Where it is known how many codes there are, the search ends with the last of them.
@@ -214,13 +214,13 @@ def ranks(values: NDArray[Any]) -> Codes:
     return compact(values)[1]
 
 
-def candidates(keys: Sequence[NDArray[np.uint64]], row_count: int) -> Codes:
+def candidates(blocks: Iterable[Sequence[NDArray[np.uint64]]], row_count: int) -> Codes:
     """Return the rows that may be alike in all keys; those left out are alike to no other row.
 
     Parameters
     ----------
-    keys : sequence of uint64 arrays
-        One value per row and key.
+    blocks : iterable of sequences of uint64 arrays
+        The keys of some rows after the other, one value per row and key.
     row_count : int
 
     Returns
@@ -229,10 +229,21 @@ def candidates(keys: Sequence[NDArray[np.uint64]], row_count: int) -> Codes:
         Ascending. Rows are told apart by a fingerprint of 64 bits, so that a few of them may
         be different after all. Cost: a sort.
 
-    >>> candidates([np.array([1, 2, 1], np.uint64)], 3).tolist()
+    >>> candidates([[np.array([1, 2], np.uint64)], [np.array([1], np.uint64)]], 3).tolist()
     [0, 2]
     """
-    prints, shifted = np.zeros(row_count, np.uint64), np.empty(row_count, np.uint64)
+    prints, start = np.zeros(row_count, np.uint64), 0
+    for keys in blocks:
+        stop = start + max(map(len, keys), default=0)
+        _print_on(prints[start:stop], keys)
+        start = stop
+    ordered = np.sort(prints)
+    repeated = ordered[1:][ordered[1:] == ordered[:-1]]
+    return np.flatnonzero(np.isin(prints, repeated)) if len(repeated) else np.zeros(0, np.int64)
+
+
+def _print_on(prints: NDArray[np.uint64], keys: Sequence[NDArray[np.uint64]]) -> None:
+    shifted = np.empty(len(prints), np.uint64)
     for key in keys:
         # The finishing steps of a multiplicative hash: every bit comes to depend on all others.
         prints ^= key
@@ -240,9 +251,6 @@ def candidates(keys: Sequence[NDArray[np.uint64]], row_count: int) -> Codes:
         prints ^= np.right_shift(prints, np.uint64(29), out=shifted)
         prints *= np.uint64(0xBF58476D1CE4E5B9)
         prints ^= np.right_shift(prints, np.uint64(32), out=shifted)
-    ordered = np.sort(prints)
-    repeated = ordered[1:][ordered[1:] == ordered[:-1]]
-    return np.flatnonzero(np.isin(prints, repeated)) if len(repeated) else np.zeros(0, np.int64)
 
 
 def distinct_count(values: NDArray[Any]) -> int:

@@ -4,9 +4,9 @@ import numpy as np
 
 from comb.errors import counted
 from comb.kernels.coding import Codes, candidates, group
-from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, rows_where
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
+from comb.profiling.look import Look
 from comb.steps.rows import RemoveDuplicates
-from comb.tables.bare import BareTable
 
 # A column is meant as a key when at least this share of its values is unique.
 LEAST_UNIQUE = 0.98
@@ -17,14 +17,14 @@ LEAST_ROWS = 20
 KEY_TYPES = frozenset({"string", "integer"})
 
 
-def repeated(table: BareTable) -> Findings:
+def repeated(table: Look) -> Findings:
     """Rows alike in every column, and keys that are there twice."""
     alike, numbers, copies = _copies(table)
     yield from _duplicate_rows(table, alike, numbers, copies)
     yield from _duplicate_keys(table, copies)
 
 
-def _duplicate_rows(table: BareTable, alike: Codes, numbers: Codes, copies: np.ndarray) -> Findings:
+def _duplicate_rows(table: Look, alike: Codes, numbers: Codes, copies: np.ndarray) -> Findings:
     """Rows alike in every column."""
     count = int(copies.sum())
     if not count:
@@ -36,10 +36,10 @@ def _duplicate_rows(table: BareTable, alike: Codes, numbers: Codes, copies: np.n
         for at in np.flatnonzero(copies)[:MOST_EXAMPLES].tolist()
     )
     text = f"{counted(count, 'row')} stand a second time, alike in all {len(table.names)} columns"
-    yield Finding("duplicate.rows", table.names, count, rows_where(table, copies), examples, text, RemoveDuplicates())
+    yield Finding("duplicate.rows", table.names, count, table.rows_where(copies), examples, text, RemoveDuplicates())
 
 
-def _copies(table: BareTable) -> tuple[Codes, Codes, np.ndarray]:
+def _copies(table: Look) -> tuple[Codes, Codes, np.ndarray]:
     """Find the rows that are a second or later copy of a row.
 
     Returns
@@ -49,7 +49,7 @@ def _copies(table: BareTable) -> tuple[Codes, Codes, np.ndarray]:
         table whether it is a copy.
     """
     copies = np.zeros(table.row_count, np.bool_)
-    alike = candidates([column.keys() for column in table.columns.values()] if table.row_count else [], table.row_count)
+    alike = candidates(table.key_blocks(table.names), table.row_count)
     if not table.names:
         alike = alike[:0]
     taken = [column.take(alike) for column in table.columns.values()]
@@ -59,7 +59,7 @@ def _copies(table: BareTable) -> tuple[Codes, Codes, np.ndarray]:
     return alike, numbers, copies
 
 
-def _duplicate_keys(table: BareTable, copies: np.ndarray) -> Findings:
+def _duplicate_keys(table: Look, copies: np.ndarray) -> Findings:
     """Columns that identify all but a few rows, copies of whole rows aside."""
     positions = np.flatnonzero(~copies)
     if len(positions) < LEAST_ROWS:
@@ -75,7 +75,7 @@ def _duplicate_keys(table: BareTable, copies: np.ndarray) -> Findings:
             yield _repeated_key(table, name, here[sizes[codes] > 1])
 
 
-def _repeated_key(table: BareTable, name: str, positions: Codes) -> Finding:
+def _repeated_key(table: Look, name: str, positions: Codes) -> Finding:
     where = np.zeros(table.row_count, np.bool_)
     where[positions] = True
     taken = table.take(positions)
@@ -91,14 +91,14 @@ def _repeated_key(table: BareTable, name: str, positions: Codes) -> Finding:
         "duplicate.key",
         (name,),
         len(positions),
-        rows_where(table, where),
+        table.rows_where(where),
         tuple(f"{text} ({count})" for text, count in counts),
         text,
         RemoveDuplicates(by=[name], keep="last"),
     )
 
 
-def _differing(table: BareTable, groups: Codes) -> list[str]:
+def _differing(table: Look, groups: Codes) -> list[str]:
     """Return the columns in which rows of one group differ."""
     result = []
     for name, column in table.columns.items():

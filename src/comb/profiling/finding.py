@@ -8,9 +8,9 @@ import msgspec
 import numpy as np
 
 from comb.inference.words import KNOWN_WORDS
+from comb.kernels import chosen
 from comb.kernels.coding import Codes
 from comb.steps.base import Step
-from comb.tables.bare import BareTable
 from comb.tables.column import Column
 
 MOST_EXAMPLES = 5
@@ -54,18 +54,14 @@ class Finding:
 Findings = Iterator[Finding]
 
 
-def rows_where(table: BareTable, where: np.ndarray) -> Codes:
-    """Return the row numbers, ascending, of the rows in a mask."""
-    rows = table.row_numbers[where]
-    # Steps seldom change the order of rows, and to look costs less than to sort.
-    return rows if (rows[1:] > rows[:-1]).all() else np.sort(rows)
-
-
 def noticed(column: Column, traits: int) -> np.ndarray:
     """Return where a text column has a value with one of some traits; see `comb.kernels.traits`."""
     bits, _ = column.text.traits(KNOWN_WORDS)
     marked = (bits & traits) != 0
-    where: np.ndarray = marked if column.text.codes is None else marked[column.text.codes]
+    if not marked.any():
+        return np.zeros(len(column), np.bool_)
+    codes = column.text.codes
+    where = marked if codes is None else chosen.look_up(marked.view(np.uint8), codes).view(np.bool_)
     return where & column.present
 
 

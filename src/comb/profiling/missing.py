@@ -5,9 +5,9 @@ import numpy as np
 from comb.errors import counted
 from comb.inference.words import SENTINELS
 from comb.kernels.tally import IS_KNOWN
-from comb.profiling.finding import Finding, Findings, as_asked, kept_texts, noticed, quoted, rows_where
+from comb.profiling.finding import Finding, Findings, as_asked, kept_texts, noticed, quoted
+from comb.profiling.look import Look
 from comb.steps.cells import Convert
-from comb.tables.bare import BareTable
 from comb.tables.column import Column
 from comb.tables.formats import digits, number_text
 from comb.tables.reasons import Reason
@@ -19,24 +19,24 @@ LEAST_SENTINELS = 3
 LEAST_GAP = 1.0
 
 
-def blanks(table: BareTable) -> Findings:
+def blanks(table: Look) -> Findings:
     """Cells with nothing in them, by column."""
     for name, column in table.columns.items():
-        where = column.states == Reason.BLANK
-        count = int(where.sum())
+        count = int(table.state_counts(name)[Reason.BLANK])
         if count:
+            where = column.states == Reason.BLANK
             share = count / table.row_count
             yield Finding(
                 "missing.blank",
                 (name,),
                 count,
-                rows_where(table, where),
+                table.rows_where(where),
                 (),
                 f"{counted(count, 'cell')} of {name} ({share:.1%}) have nothing in them",
             )
 
 
-def markers(table: BareTable) -> Findings:
+def markers(table: Look) -> Findings:
     """Words that stand for missing: applied in typed columns, proposed in text."""
     for name, column in table.columns.items():
         if column.type.word == "string":
@@ -52,7 +52,7 @@ def markers(table: BareTable) -> Findings:
         if count and words:
             remedy = Convert(columns={name: as_asked(column)}, missing=list(words))
             text = f"{counted(count, 'cell')} of {name} {said}"
-            yield Finding("missing.marker", (name,), count, rows_where(table, where), quoted(words), text, remedy)
+            yield Finding("missing.marker", (name,), count, table.rows_where(where), quoted(words), text, remedy)
 
 
 def _words_in(column: Column, where: np.ndarray) -> dict[str, int]:
@@ -60,34 +60,37 @@ def _words_in(column: Column, where: np.ndarray) -> dict[str, int]:
     return dict(taken.distinct().commonest(taken.text.__len__()))
 
 
-def sentinels(table: BareTable) -> Findings:
+def sentinels(table: Look) -> Findings:
     """Numbers far from all others that people type for "not known"."""
     for name, column in table.columns.items():
         if not column.type.numeric:
             continue
         codes = np.array(SENTINELS) * 10**column.type.scale
-        # Most columns have none: they are passed over once for each, and no more.
-        often = [one for one in codes.tolist() if np.count_nonzero(column.array == one) >= LEAST_SENTINELS]
-        if not often:
-            continue
-        values = column.array[column.present]
-        others = values[~np.isin(values, codes)]
-        for sentinel in often:
-            where = column.present & (column.array == sentinel)
-            if where.sum() >= LEAST_SENTINELS and _stands_apart(sentinel, others):
-                yield _sentinel(table, name, column, where, sentinel)
+        ordered = table.ordered(name)
+        starts, ends = (np.searchsorted(ordered, codes, side) for side in ("left", "right"))
+        others = _ends_without(ordered, set(codes.tolist()))
+        for sentinel, count in zip(codes.tolist(), (ends - starts).tolist(), strict=True):
+            if count >= LEAST_SENTINELS and others is not None and _stands_apart(sentinel, *others):
+                yield _sentinel(table, name, column, column.present & (column.array == sentinel), sentinel)
 
 
-def _stands_apart(sentinel: int, others: np.ndarray) -> bool:
-    if not len(others):
-        return False
-    low, high = float(others.min()), float(others.max())
+def _ends_without(ordered: np.ndarray, passed: set[int]) -> tuple[float, float] | None:
+    """Return the least and the largest of ascending values that are none of some; None if there are no others."""
+    first, last = 0, len(ordered) - 1
+    while first <= last and ordered[first] in passed:
+        first = int(np.searchsorted(ordered, ordered[first], "right"))
+    while first <= last and ordered[last] in passed:
+        last = int(np.searchsorted(ordered, ordered[last], "left")) - 1
+    return (float(ordered[first]), float(ordered[last])) if first <= last else None
+
+
+def _stands_apart(sentinel: int, low: float, high: float) -> bool:
     if sentinel < 0:
         return low >= 0
     return sentinel > high + LEAST_GAP * max(high - low, 1.0)
 
 
-def _sentinel(table: BareTable, name: str, column: Column, where: np.ndarray, sentinel: int) -> Finding:
+def _sentinel(table: Look, name: str, column: Column, where: np.ndarray, sentinel: int) -> Finding:
     shown = number_text(sentinel) if column.type.word == "number" else digits(int(sentinel), column.type.scale)
     count = int(where.sum())
     others = column.take(np.flatnonzero(column.present & ~where)).texts()
@@ -97,7 +100,7 @@ def _sentinel(table: BareTable, name: str, column: Column, where: np.ndarray, se
         "missing.sentinel",
         (name,),
         count,
-        rows_where(table, where),
+        table.rows_where(where),
         (f"{shown} ({count:,})",),
         f"{shown} stands in {counted(count, 'cell')} of {name}; all others lie between {low} and {high}",
         Convert(columns={name: as_asked(column)}, missing=[shown]),
@@ -108,24 +111,27 @@ def _sentinel(table: BareTable, name: str, column: Column, where: np.ndarray, se
 ZERO_GAP = 0.5
 
 
-def zeros(table: BareTable) -> Findings:
+def zeros(table: Look) -> Findings:
     """A heap of zeros that stands apart from all other values."""
     for name, column in table.columns.items():
         if not column.type.numeric or column.type.levels:
             continue
+        ordered = table.ordered(name)
+        count = int(np.searchsorted(ordered, 0, "right") - np.searchsorted(ordered, 0, "left"))
+        others = ordered[count:]
+        # Below zero nothing stands, or the zeros are not the least.
+        if count < LEAST_SENTINELS or len(others) < count or ordered[0] < 0:
+            continue
+        low, high = float(others[0]), float(others[-1])
+        if low < ZERO_GAP * (high - low):
+            continue
         present = column.present
         none = present & (column.array == 0)
-        count, others = int(none.sum()), column.array[present & ~none]
-        if count < LEAST_SENTINELS or len(others) < count:
-            continue
-        low, high = float(others.min()), float(others.max())
-        if low <= 0 or low < ZERO_GAP * (high - low):
-            continue
         shown = column.take(np.array([int(np.argmax(none))])).texts()[0] or "0"
         least, most = (
             column.take(np.array([int(np.argmax(present & (column.array == value)))])).texts()[0]
-            for value in (others.min(), others.max())
+            for value in (others[0], others[-1])
         )
         text = f"{counted(count, 'cell')} of {name} say {shown}; all others lie between {least} and {most}"
         remedy = Convert(columns={name: as_asked(column)}, missing=[shown])
-        yield Finding("missing.zeros", (name,), count, rows_where(table, none), (f"{shown} ({count:,})",), text, remedy)
+        yield Finding("missing.zeros", (name,), count, table.rows_where(none), (f"{shown} ({count:,})",), text, remedy)

@@ -1,16 +1,21 @@
 """Profile a table: summaries of all columns and the list of findings."""
 
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import partial
+from itertools import chain
 
 from comb.profiling import duplicates, missing, texts, types
 from comb.profiling.finding import Finding, Findings
+from comb.profiling.look import Look
 from comb.profiling.summaries import Summary, summarise
 from comb.tables.bare import BareTable
-from comb.tables.text import Text
+
+Finder = Callable[[Look], Findings]
 
 # Everything that is looked for, in the order in which it is told and mended.
-FINDERS: tuple[Callable[[BareTable], Findings], ...] = (
+FINDERS: tuple[Finder, ...] = (
     types.unreadable,
     missing.markers,
     missing.sentinels,
@@ -27,6 +32,11 @@ FINDERS: tuple[Callable[[BareTable], Findings], ...] = (
     types.constant_columns,
     missing.blanks,
 )
+
+LONGEST: Finder = duplicates.repeated
+
+# Smaller tables are not worth handing to several threads.
+FEW_ROWS = 50_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,29 +65,33 @@ class Profile:
         return "\n".join(lines)
 
 
-def profile(table: BareTable) -> Profile:
+def profile(table: BareTable, threads: int = 1) -> Profile:
     """Profile a table.
 
     Parameters
     ----------
     table : BareTable
+    threads : int
+        What is found does not depend on it.
 
     Returns
     -------
     Profile
         Cost: a few passes over every column, and one grouping of whole rows.
     """
-    sentence, table = table.sentence(), _coded(table)
-    summaries = tuple(summarise(name, column) for name, column in table.columns.items())
-    findings = tuple(finding for finder in FINDERS for finding in finder(table))
-    return Profile(sentence, summaries, findings)
+    look = Look.at(table)
+    if threads < 2 or table.row_count < FEW_ROWS:
+        summaries = [summarise(look, name) for name in table.names]
+        found = [list(finder(look)) for finder in FINDERS]
+    else:
+        with ThreadPoolExecutor(threads) as pool:
+            # What takes longest comes first, and what others need.
+            waiting: dict[Finder, Future[list[Finding]]] = {LONGEST: pool.submit(_listed, LONGEST, look)}
+            summaries = list(pool.map(partial(summarise, look), table.names))
+            waiting.update((finder, pool.submit(_listed, finder, look)) for finder in FINDERS if finder not in waiting)
+            found = [waiting[finder].result() for finder in FINDERS]
+    return Profile(table.sentence(), tuple(summaries), tuple(chain.from_iterable(found)))
 
 
-def _coded(table: BareTable) -> BareTable:
-    """Number equal texts once, for all that follows."""
-    return table.derive(
-        {
-            name: column.replace(values=column.text.with_codes()) if isinstance(column.values, Text) else column
-            for name, column in table.columns.items()
-        }
-    )
+def _listed(finder: Finder, look: Look) -> list[Finding]:
+    return list(finder(look))

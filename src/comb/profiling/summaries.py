@@ -10,9 +10,11 @@ from comb.expressions.arithmetic import as_floats
 from comb.inference.words import KNOWN_WORDS
 from comb.kernels import chosen
 from comb.kernels.coding import Codes, distinct_count
+from comb.profiling.look import Look
+from comb.tables.bare import BareTable
 from comb.tables.column import Column
 from comb.tables.formats import digits, number_text, value_texts
-from comb.tables.reasons import MEANING, Reason
+from comb.tables.reasons import MEANING
 from comb.tables.text import Text
 
 MOST_COMMON = 5
@@ -54,20 +56,20 @@ class Summary:
         return sum(self.missing.values())
 
 
-def summarise(name: str, column: Column) -> Summary:
+def summarise(look: Look, name: str) -> Summary:
     """Summarise a column.
 
     Parameters
     ----------
+    look : Look
     name : str
-    column : Column
 
     Returns
     -------
     Summary
         Cost: a sort of the present values.
     """
-    counts = np.bincount(column.states, minlength=len(Reason))
+    column, counts = look[name], look.state_counts(name)
     missing = {
         reason.word: int(counts[reason]) for reason in sorted(MEANING, key=lambda one: one.word) if counts[reason]
     }
@@ -75,8 +77,7 @@ def summarise(name: str, column: Column) -> Summary:
         return Summary(name, str(column.type), len(column), missing, 0)
     if isinstance(column.values, Text):
         return _of_texts(name, column, missing)
-    present = column.array[column.present] if missing else column.array
-    ordered = np.sort(present)
+    ordered = look.ordered(name)
     details: dict[str, Any] = {}
     if column.type.numeric:
         details = _of_numbers(column, ordered)
@@ -84,23 +85,28 @@ def summarise(name: str, column: Column) -> Summary:
         first, last = value_texts(column.type, ordered[[0, -1]])
         details = {"first": first, "last": last}
     else:
-        true = int(present.sum())
-        details = {"true": true, "false": len(present) - true}
+        true = int(np.count_nonzero(ordered))
+        details = {"true": true, "false": len(ordered) - true}
     return Summary(name, str(column.type), len(column), missing, distinct_count(ordered), details)
+
+
+def summaries_of(table: BareTable) -> list[Summary]:
+    """Summarise all columns of a table."""
+    look = Look.at(table)
+    return [summarise(look, name) for name in table.names]
 
 
 def _of_texts(name: str, column: Column, missing: dict[str, int]) -> Summary:
     """Summarise texts; those that are stored are decoded only where they are shown."""
     text = column.text
-    first, codes = chosen.encode(text.packed()) if text.codes is None else (np.arange(text.item_count), text.codes)
-    counts = np.bincount(codes[column.present], minlength=len(first))
+    counts = column.text_counts()
     _, lengths = text.traits(KNOWN_WORDS)
-    used = lengths[first][counts > 0]
-    details = {"commonest": _commonest(text, first, counts), "shortest": int(used.min()), "longest": int(used.max())}
+    used = lengths[counts > 0]
+    details = {"commonest": _commonest(text, counts), "shortest": int(used.min()), "longest": int(used.max())}
     return Summary(name, str(column.type), len(column), missing, len(used), details)
 
 
-def _commonest(text: Text, first: Codes, counts: Codes) -> list[tuple[str, int]]:
+def _commonest(text: Text, counts: Codes) -> list[tuple[str, int]]:
     """Return the commonest texts, ties in order of code point.
 
     Of very many that are equally common, only those that appear first are compared.
@@ -109,7 +115,7 @@ def _commonest(text: Text, first: Codes, counts: Codes) -> list[tuple[str, int]]
     at = np.flatnonzero(counts >= max(1, least))
     certain = at[counts[at] > least]
     tied = at[counts[at] == least][:MOST_TIES]
-    texts = chosen.take(text.packed(), first[np.concatenate([certain, tied])]).strings()
+    texts = chosen.take(text.packed(), np.concatenate([certain, tied])).strings()
     told = [int(count) for count in counts[np.concatenate([certain, tied])]]
     pairs = zip(texts, told, strict=True)
     return heapq.nsmallest(MOST_COMMON, pairs, key=lambda pair: (-pair[1], pair[0]))

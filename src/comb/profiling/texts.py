@@ -4,9 +4,9 @@ import re
 
 from comb.errors import counted
 from comb.kernels.traits import INNER_SPACES, OUTER_SPACES
-from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted, rows_where
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
+from comb.profiling.look import Look
 from comb.steps.cells import Recode, Trim, tidied
-from comb.tables.bare import BareTable
 from comb.tables.column import Column
 
 # A column with more distinct texts than this share of its cells is free text or a key.
@@ -18,7 +18,7 @@ MOST_FORMS = 100_000
 _WORD = re.compile(r"[^\W_]+")
 
 
-def spaces(table: BareTable) -> Findings:
+def spaces(table: Look) -> Findings:
     """Texts with outer spaces or with several spaces in a row."""
     for name, column in table.columns.items():
         if column.type.word != "string":
@@ -31,7 +31,7 @@ def spaces(table: BareTable) -> Findings:
         inner = noticed(column, INNER_SPACES)
         text = f"{counted(count, 'cell')} of {name} have outer or repeated spaces"
         remedy = Trim(columns=[name], inner=bool(inner.any()))
-        yield Finding("text.spaces", (name,), count, rows_where(table, where), quoted(words), text, remedy)
+        yield Finding("text.spaces", (name,), count, table.rows_where(where), quoted(words), text, remedy)
 
 
 def folded(text: str) -> str:
@@ -44,7 +44,7 @@ def folded(text: str) -> str:
     return letters if not letters.isdigit() else text
 
 
-def spelling_by_case(table: BareTable) -> Findings:
+def spelling_by_case(table: Look) -> Findings:
     """Values that differ from a commoner one by case or punctuation only."""
     for name, column in table.columns.items():
         variants = _variants(column) if column.type.word == "string" else {}
@@ -55,7 +55,7 @@ def spelling_by_case(table: BareTable) -> Findings:
         examples = tuple(f"{old!r} for {new!r}" for old, new in list(variants.items())[:MOST_EXAMPLES])
         text = f"{counted(count, 'cell')} of {name} differ from a commoner value only by case or punctuation"
         remedy = Recode(column=name, values=dict(variants))
-        yield Finding("text.case", (name,), count, rows_where(table, where), examples, text, remedy)
+        yield Finding("text.case", (name,), count, table.rows_where(where), examples, text, remedy)
 
 
 def _variants(column: Column) -> dict[str, str]:

@@ -16,12 +16,11 @@ from comb.profiling.finding import (
     kept_texts,
     noticed,
     quoted,
-    rows_where,
 )
+from comb.profiling.look import Look
 from comb.steps.base import Step
 from comb.steps.cells import Convert
 from comb.steps.columns import Calculate, Select
-from comb.tables.bare import BareTable
 from comb.tables.column import Column
 from comb.tables.evidence import TEXT_NUMBERS
 from comb.tables.reasons import Reason
@@ -33,12 +32,12 @@ LEAST_DIGITS = 0.9
 _WITH_UNIT = re.compile(r"[+-]?[0-9]+(?:[.,][0-9]+)?\s*([^\W\d_]{1,4}|%|°C?)")
 
 
-def unreadable(table: BareTable) -> Findings:
+def unreadable(table: Look) -> Findings:
     """Texts that did not fit the type of their column."""
     for name, column in table.columns.items():
-        where = column.states == Reason.UNREADABLE
-        count = int(where.sum())
+        count = int(table.state_counts(name)[Reason.UNREADABLE])
         if count:
+            where = column.states == Reason.UNREADABLE
             texts = kept_texts(column, where)
             unit = _common_unit(texts) if column.type.numeric else ""
             text = f"{counted(count, 'cell')} of {name} are no {column.type}; their text is kept"
@@ -49,7 +48,7 @@ def unreadable(table: BareTable) -> Findings:
             if words:
                 text += f"; {', '.join(map(repr, words))} may stand for missing"
                 remedy = Convert(columns={name: as_asked(column)}, missing=words)
-            yield Finding("type.unreadable", (name,), count, rows_where(table, where), quoted(texts), text, remedy)
+            yield Finding("type.unreadable", (name,), count, table.rows_where(where), quoted(texts), text, remedy)
 
 
 # A few words that come again and again in a column of numbers or dates say why there is none.
@@ -80,7 +79,7 @@ def _mark(texts: dict[str, int]) -> str | None:
     return "," if commas and not any("." in text for text in texts) else None
 
 
-def leading_zeros(table: BareTable) -> Findings:
+def leading_zeros(table: Look) -> Findings:
     """Codes that look like numbers and would lose their zeros as such."""
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any():
@@ -91,11 +90,11 @@ def leading_zeros(table: BareTable) -> Findings:
             count = int(zeros.sum())
             text = f"{counted(count, 'cell')} of {name} begin with a zero: these are codes, kept as text"
             remedy = Convert(columns={name: "string"})
-            rows = rows_where(table, zeros)
+            rows = table.rows_where(zeros)
             yield Finding("type.leading_zeros", (name,), count, rows, quoted(words), text, remedy)
 
 
-def constant_columns(table: BareTable) -> Findings:
+def constant_columns(table: Look) -> Findings:
     """Columns with one value, or with none at all."""
     for name, column in table.columns.items():
         present = len(column) - column.missing_count
@@ -138,15 +137,15 @@ def _words_of(name: str) -> set[str]:
     return set(re.findall(r"[^\W\d_]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).casefold()))
 
 
-def _everywhere(table: BareTable, column: Column) -> np.ndarray:
-    return rows_where(table, column.present)
+def _everywhere(table: Look, column: Column) -> np.ndarray:
+    return table.rows_where(column.present)
 
 
-def numbers_that_count(table: BareTable) -> Findings:
+def numbers_that_count(table: Look) -> Findings:
     """Whole numbers that are days, moments or times of day, by their range and the name of the column."""
     for name, column in table.columns.items():
         words = _words_of(name)
-        if column.type != INTEGER or not column.present.any():
+        if column.type != INTEGER or not words & (_CLOCK_WORDS | _DAY_WORDS) or not column.present.any():
             continue
         values = column.array[column.present]
         least, most = int(values.min()), int(values.max())
@@ -166,7 +165,7 @@ def numbers_that_count(table: BareTable) -> Findings:
             yield Finding(code, (name,), len(values), _everywhere(table, column), examples, text, remedy)
 
 
-def labels(table: BareTable) -> Findings:
+def labels(table: Look) -> Findings:
     """Whole numbers that are codes for categories: few, repeated, and called so."""
     for name, column in table.columns.items():
         if column.type != INTEGER or not _words_of(name) & _CODE_WORDS or not column.present.any():
@@ -181,7 +180,7 @@ def labels(table: BareTable) -> Findings:
             )
 
 
-def doubts(table: BareTable) -> Findings:
+def doubts(table: Look) -> Findings:
     """What the evidence leaves open: swapped days and months, marks that could mean two things."""
     for name, column in table.columns.items():
         evidence = column.evidence
@@ -189,9 +188,9 @@ def doubts(table: BareTable) -> Findings:
             continue
         told = " ".join([*evidence.why, *(one.doubt for one in evidence.tried)])
         examples = tuple(text for text in column.take(np.arange(min(MOST_EXAMPLES, len(column)))).texts() if text)
-        rows = _everywhere(table, column)
         for code, sign in _SIGNS.items():
             if sign in told:
+                rows = _everywhere(table, column)
                 what = next(part for part in [*evidence.why, *(one.doubt for one in evidence.tried)] if sign in part)
                 remedy = _remedy(name, code, column)
                 text = f"{name} is {column.type}: {what}"
@@ -199,13 +198,13 @@ def doubts(table: BareTable) -> Findings:
                 break
 
 
-def mixed_dates(table: BareTable) -> Findings:
+def mixed_dates(table: Look) -> Findings:
     """Dates in several forms, each read for what it is: somebody may have put two sources together."""
     for name, column in table.columns.items():
         evidence = column.evidence
         if evidence is None or evidence.minority is None:
             continue
-        rows = rows_where(table, np.isin(table.row_numbers, evidence.minority) & column.present)
+        rows = table.rows_where(np.isin(table.row_numbers, evidence.minority) & column.present)
         if not len(rows):
             continue
         forms = sorted(evidence.forms.items(), key=lambda form: -form[1])
@@ -233,7 +232,7 @@ def _remedy(name: str, code: str, column: Column) -> Step | None:
     return None
 
 
-def mixed_units(table: BareTable) -> Findings:
+def mixed_units(table: Look) -> Findings:
     """Numbers with units that differ from cell to cell."""
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any():

@@ -52,7 +52,7 @@ MOST_LINES_LOOKED_AT = 1_000
 
 # Runs of wide tables are longer, so that each has a fair number of rows.
 USUAL_WIDTH = 100
-MOST_TIMES_WIDER = 8
+MOST_TIMES_WIDER = 4
 
 # What may become of lists of plain values.
 LISTS = ("keep", "count", "rows")

@@ -315,7 +315,7 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
         """Keep one row of each group."""
         names = chosen(table, self.by)
         # Rows that are alike to no other stay; most of them are told by a fingerprint.
-        rows = candidates([table[name].keys() for name in names], table.row_count)
+        rows = candidates(table.key_blocks(names), table.row_count)
         numbers, _ = group([table[name].take(rows).codes() for name in names], len(rows))
         staying = _representatives(numbers, self._preference(table)[rows])
         kept = np.ones(table.row_count, np.bool_)

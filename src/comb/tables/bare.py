@@ -6,10 +6,11 @@ made from a table by `derive` are of the same class, which is all that is needed
 steps to hand back what they were given.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any, Self
 
 import numpy as np
+from numpy.typing import NDArray
 
 from comb.errors import ColumnError, ParameterError, listing
 from comb.kernels.coding import Codes
@@ -22,6 +23,9 @@ from comb.tables.types import Type
 
 # A sentence that tells of more steps than this is no sentence any more.
 MOST_NOTES = 3
+
+# The keys of so many rows stay in the processor's cache.
+KEYS_AT_ONCE = 32_768
 
 
 class BareTable:
@@ -94,6 +98,12 @@ class BareTable:
         """Return the rows at the given positions, from 0, with their row numbers."""
         columns = {name: column.take(positions) for name, column in self._columns.items()}
         return self.derive(columns, row_numbers=self.row_numbers[positions])
+
+    def key_blocks(self, names: Iterable[str]) -> Iterator[list[NDArray[np.uint64]]]:
+        """Return the keys of some columns for some rows after the other; see `Column.keys`."""
+        columns = [self._columns[name].with_codes() for name in names]
+        for start in range(0, self._row_count if columns else 0, KEYS_AT_ONCE):
+            yield [column.keys(start, start + KEYS_AT_ONCE) for column in columns]
 
     @property
     def columns(self) -> dict[str, Column]:

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import ParameterError, TypeMismatch
-from comb.kernels.coding import Codes, compact, ranks
+from comb.kernels import chosen
+from comb.kernels.coding import Codes, compact, first_rows, ranks
 from comb.tables.evidence import Evidence
 from comb.tables.formats import python_values, value_texts
 from comb.tables.kept import Kept
@@ -221,16 +222,26 @@ class Column:
             return base
         return np.where(self.missing, base.max(initial=-1) + 1, base)
 
-    def keys(self) -> NDArray[np.uint64]:
-        """Return numbers that are equal where cells are equal; missing cells share one that others may have."""
+    def keys(self, start: int = 0, stop: int | None = None) -> NDArray[np.uint64]:
+        """Return numbers that are equal where cells are equal; missing cells share one that others may have.
+
+        Parameters
+        ----------
+        start, stop : int
+            From which position to which; texts need codes for parts to agree.
+        """
+        part = slice(start, stop)
         if isinstance(self.values, Text):
-            base = self.values.numbers().astype(np.uint64)
+            base = self.values.numbers()[part].astype(np.uint64)
         elif self.type.storage == "bool":
-            base = self.values.astype(np.uint64)
+            base = self.values[part].astype(np.uint64)
         else:
             # Negative zero equals zero.
-            base = (self.values + 0.0 if self.type.storage == "float64" else self.values).view(np.uint64)
-        return base if self.state is None else np.where(self.missing, np.uint64(2**63 + 1), base)
+            values = self.values[part]
+            base = (values + 0.0 if self.type.storage == "float64" else values.copy()).view(np.uint64)
+        if self.state is not None:
+            base[self.missing[part]] = np.uint64(2**63 + 1)
+        return base
 
     def sort_ranks(self) -> Codes:
         """Rank cells in ascending order: text by code point, categories as declared; missing cells are -1."""
@@ -251,12 +262,34 @@ class Column:
 
     def distinct(self) -> "Distinct":
         """Count the distinct values of the present cells."""
+        if isinstance(self.values, Text) and self.values.codes is not None:
+            counts = self.text_counts()
+            used = np.flatnonzero(counts)
+            present = np.flatnonzero(self.present)
+            first = first_rows(self.values.codes[present], len(used))
+            return Distinct(self.take(present[first[used]]), counts[used])
         codes = self.codes()[self.present]
         used, inverse = compact(codes)
         counts = np.bincount(inverse, minlength=len(used))
-        first = np.full(len(used), len(self), np.int64)
-        np.minimum.at(first, inverse, np.flatnonzero(self.present))
-        return Distinct(self.take(first), counts)
+        places = np.full(len(used), len(self), np.int64)
+        np.minimum.at(places, inverse, np.flatnonzero(self.present))
+        return Distinct(self.take(places), counts)
+
+    def with_codes(self) -> "Column":
+        """Return the same column, with codes if it is of texts."""
+        if not isinstance(self.values, Text) or self.values.codes is not None:
+            return self
+        return self.replace(values=self.values.with_codes())
+
+    def text_counts(self) -> Codes:
+        """Return for each stored text of a column of texts with codes how many present cells hold it."""
+        text = self.text
+        if text.codes is None:
+            return self.present.astype(np.int64)
+        counts = chosen.count_codes(text.codes, text.item_count)
+        if self.missing_count:
+            counts = counts - chosen.count_codes(text.codes[np.flatnonzero(self.missing)], text.item_count)
+        return counts
 
     def same_cells(self, other: "Column") -> Mask:
         """Return where two columns of one type hold the same value or are both missing alike."""

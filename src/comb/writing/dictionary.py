@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from comb.profiling.summaries import Summary, summarise
+from comb.profiling.summaries import Summary, summaries_of
 from comb.tables.bare import BareTable
 from comb.tables.layout import cut_middle, washed
 from comb.tables.origin import MADE
@@ -27,7 +27,7 @@ def dictionary_bytes(tables: dict[str, BareTable]) -> bytes:
     lines = ["# Dictionary", ""]
     reasons: set[str] = set()
     for name, table in tables.items():
-        summaries = [summarise(title, column) for title, column in table.columns.items()]
+        summaries = summaries_of(table)
         lines += _table_lines(name, table, summaries)
         reasons |= {reason for summary in summaries for reason in summary.missing}
     if reasons:

@@ -8,7 +8,7 @@ import msgspec
 import numpy as np
 
 from comb.errors import ParameterError
-from comb.profiling.summaries import summarise
+from comb.profiling.summaries import summaries_of
 from comb.steps.accounting import Entry
 from comb.tables.bare import BareTable
 from comb.tables.column import Column
@@ -95,8 +95,7 @@ def _dictionary(tables: Mapping[str, BareTable]) -> BareTable:
     rows = [
         (name, title, column.type.in_full, values_told(summary), missing_told(summary), column.description)
         for name, table in tables.items()
-        for title, column in table.columns.items()
-        for summary in [summarise(title, column)]
+        for (title, column), summary in zip(table.columns.items(), summaries_of(table), strict=True)
     ]
     heads = ("table", "column", "type", "values", "missing", "description")
     return _strings(dict(zip(heads, zip(*rows, strict=True) if rows else [()] * len(heads), strict=True)))
