@@ -3,8 +3,8 @@
     python benchmarks/load.py [MEGABYTES] [FOLDER]
 
 Makes files of 12 mixed columns (numbers, dates, codes, names, notes with quotes and line ends,
-5 % blanks), by default of 250 MB, in a temporary folder or in the one given, where they are
-kept. The yardstick of reading is a walk over the same file with ``csv.reader`` that does
+5 % blanks), by default of 250 MB, and one of 10 million rows, in a temporary folder or in the one
+given, where they are kept. The yardstick of reading is a walk over the same file with ``csv.reader`` that does
 nothing; that of writing is ``csv.writer`` on the same values, ready as Python rows. Each
 measurement is made in a process of its own, so that memory can be told.
 """
@@ -21,6 +21,7 @@ from random import Random
 
 NAMES = ["id", "day", "code", "place", "keeper", "count", "weight", "price", "share", "flag", "ratio", "notes"]
 BYTES_PER_ROW = 101
+FEWEST_ROWS, MOST_ROWS = 100_000, 10_000_000
 DIRTY = {"count": "many", "weight": "about 5", "price": "ask"}
 
 
@@ -75,9 +76,12 @@ def make_files(folder: Path, megabytes: float) -> dict[str, Path]:
         ),
         "wide": write_file(folder / f"wide-{size}.csv", wide, wide_rows),
         "quoted": write_file(
-            folder / f"quoted-{size}.csv", NAMES, mixed_rows(Random(1), rows // 5), quoting=csv.QUOTE_ALL
+            folder / f"quoted-all-{size}.csv", NAMES, mixed_rows(Random(1), int(rows * 0.82)), quoting=csv.QUOTE_ALL
         ),
-        "few": write_file(folder / "rows-100000.csv", NAMES, mixed_rows(Random(1), 100_000)),
+        **{
+            f"{count} rows": write_file(folder / f"rows-{count}.csv", NAMES, mixed_rows(Random(1), count))
+            for count in (FEWEST_ROWS, int(MOST_ROWS * min(1, megabytes / 250)))
+        },
     }
 
 
@@ -144,7 +148,8 @@ def main() -> None:
         files = make_files(Path(sys.argv[2] if len(sys.argv) > 2 else scratch), megabytes)
         mixed, size = files["mixed"], files["mixed"].stat().st_size
         walk, two, one = measured(mixed, "walk", "load", "load 1")
-        [everything], [few] = measured(mixed, "all", tries=1), measured(files["few"], "load")
+        [everything] = measured(mixed, "all")
+        [few], [many] = (measured(path, "load") for name, path in files.items() if name.endswith(" rows"))
         rows: list[tuple[str, str]] = [
             ("walk with csv.reader, MB/s", f"{size / walk['seconds'] / 1e6:.0f}"),
             ("typed load, against the walk", f"{walk['seconds'] / two['seconds']:.1f} x as fast"),
@@ -152,12 +157,13 @@ def main() -> None:
         for name in ("dirty", "notes", "wide", "quoted"):
             walked, loaded = measured(files[name], "walk", "load")
             rows.append((f"the same, {name}", f"{walked['seconds'] / loaded['seconds']:.1f} x as fast"))
-        per_row = (two["seconds"] / two["rows"]) / (few["seconds"] / few["rows"])
+        per_row = [one["seconds"] / one["rows"] for one in (few, two, many)]
         rows += [
             ("two threads against one", f"{one['seconds'] / two['seconds']:.2f} x as fast"),
             ("memory for the load, over the file's size", f"{two['memory'] / size:.2f}"),
             ("peak of the whole process, over the file's size", f"{two['peak'] / size:.2f}"),
-            (f"cost per row, {two['rows']:,} rows against 100,000", f"{per_row:.2f}"),
+            (f"cost per row, {two['rows']:,} rows against {few['rows']:,}", f"{per_row[1] / per_row[0]:.2f}"),
+            (f"cost per row, {many['rows']:,} rows against {two['rows']:,}", f"{per_row[2] / per_row[1]:.2f}"),
             ("comb inspect", f"{command_seconds('inspect', str(mixed)):.2f} s"),
             ("comb show", f"{command_seconds('show', str(mixed)):.2f} s"),
             ("save, against csv.writer", f"{everything['writer'] / everything['save']:.1f} x as fast"),
