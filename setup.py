@@ -1,5 +1,6 @@
 """Builds the compiled kernels; where that fails, the package installs and works without them."""
 
+import os
 import sys
 
 from setuptools import Extension, setup
@@ -34,4 +35,5 @@ def extensions() -> list[Extension]:
     return built
 
 
-setup(ext_modules=extensions())
+# Compilers work side by side: there are several modules, and each takes a while.
+setup(ext_modules=extensions(), options={"build_ext": {"parallel": os.cpu_count() or 1}})
