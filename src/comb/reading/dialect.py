@@ -175,6 +175,8 @@ def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | No
     """Return the sample split by the best delimiter, and what is told of the next best."""
     candidates = [delimiter] if delimiter else list(DELIMITERS)
     if not delimiter:
+        # One that does not stand in it parts nothing.
+        candidates = [option for option in candidates if option == SPACES or option in sample]
         candidates = [option for option in candidates if not _hopeless(sample, option, quote, escape)]
     trials = [_try(sample, option, quote, escape) for option in candidates]
     if not delimiter:
