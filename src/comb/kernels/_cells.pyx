@@ -405,7 +405,7 @@ cdef void _count_date(Date *date, int64_t *tally, int64_t weight) noexcept nogil
         parts[8] += weight * _day_number(date, MDY, &days)
 
 
-def tally(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
+def tally(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends,
           const int64_t[::1] counts, words):
     """Count what cells could be; see `comb.kernels.tally.tally`.
 
@@ -797,7 +797,7 @@ cdef inline bint _padded_date(Cell cell, Date *date) noexcept nogil:
     return False
 
 
-def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
+def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends,
                orders, given_words, room=None):
     """Read cells as numeric dates; `orders` are pairs of an order and a mark.
 
@@ -916,24 +916,36 @@ cdef struct Slot:
     int32_t code  # from 1; 0 where the slot is free
 
 
-cdef inline Key _key(Cell cell, bint after_eight) noexcept nogil:
-    """Return what a cell is found by; `after_eight` says that eight bytes stand before its end."""
+cdef inline uint64_t _hash(uint64_t low, uint64_t high, Py_ssize_t size) noexcept nogil:
+    return _mixed(low ^ 0x9E3779B97F4A7C15ULL ^ <uint64_t> size, high ^ 0xD6E8FEB86659FD93ULL)
+
+
+cdef Key _long_key(Cell cell) noexcept nogil:
+    """Return what a cell of more than eight bytes is found by."""
     cdef Key key
     cdef Py_ssize_t at = 8
     cdef uint64_t eight
-    key.low = key.high = 0
-    if cell.size > 8:
-        memcpy(&key.low, cell.text, 8)
-        memcpy(&key.high, cell.text + cell.size - 8, 8)
-    elif after_eight:
-        key.low = comb_last_bytes(cell.text + cell.size, <int> cell.size)
-    elif cell.size:
-        memcpy(&key.low, cell.text, cell.size)
-    key.hash = _mixed(key.low ^ 0x9E3779B97F4A7C15ULL ^ <uint64_t> cell.size, key.high ^ 0xD6E8FEB86659FD93ULL)
+    memcpy(&key.low, cell.text, 8)
+    memcpy(&key.high, cell.text + cell.size - 8, 8)
+    key.hash = _hash(key.low, key.high, cell.size)
     while at + 8 < cell.size:
         memcpy(&eight, cell.text + at, 8)
         key.hash = _mixed(key.hash ^ eight, 0xA0761D6478BD642FULL)
         at += 8
+    return key
+
+
+cdef inline Key _key(Cell cell, bint after_eight) noexcept nogil:
+    """Return what a cell is found by; `after_eight` says that eight bytes stand before its end."""
+    cdef Key key
+    if cell.size > 8:
+        return _long_key(cell)
+    key.low = key.high = 0
+    if after_eight:
+        key.low = comb_last_bytes(cell.text + cell.size, <int> cell.size)
+    elif cell.size:
+        memcpy(&key.low, cell.text, cell.size)
+    key.hash = _hash(key.low, 0, cell.size)
     return key
 
 
@@ -943,9 +955,51 @@ cdef enum:
     EARLY = 2048
     LATER = 8192
     FEWEST_SLOTS = 1024
+    # A table of so many slots is in the processor's cache.
+    SMALL_TABLE = 8192
 
 
-def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
+cdef struct Seen:
+    # Texts that have numbers already.
+    const uint8_t *text
+    const int64_t *offsets
+    Py_ssize_t count
+
+
+cdef inline bint _number_cell(Slot *slots, uint64_t mask, const Key *key, Cell cell, Py_ssize_t at, Py_ssize_t known,
+                              const Text *source, const place *begins, const place *ends, const Seen *before,
+                              int64_t *first, Py_ssize_t distinct, int32_t *code) noexcept nogil:
+    """Find the number of a cell; returns whether it is a new one, which then is entered."""
+    cdef uint64_t number = key.hash & mask
+    cdef Slot *slot
+    cdef Py_ssize_t other
+    cdef Cell same
+    while True:
+        slot = slots + number
+        if slot.low == key.low and slot.high == key.high and slot.size == <uint32_t> cell.size and slot.code:
+            if cell.size <= 16:
+                code[0] = slot.code - 1
+                return False
+            other = slot.code - 1 - before.count
+            if other < 0:
+                same.text = before.text + before.offsets[slot.code - 1]
+            else:
+                same = _cell(source.text, source.size, source.aside, begins[first[other]], ends[first[other]])
+            if memcmp(cell.text, same.text, cell.size) == 0:
+                code[0] = slot.code - 1
+                return False
+        elif slot.code == 0:
+            if at >= known:
+                code[0] = -1
+                return False
+            code[0] = <int32_t> (before.count + distinct)
+            slot.low, slot.high, slot.size, slot.code = key.low, key.high, <uint32_t> cell.size, code[0] + 1
+            first[distinct] = at
+            return True
+        number = (number + 1) & mask
+
+
+def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends,
            double most_distinct, Py_ssize_t known=-1, room=None, seen=None):
     """Number distinct cells in order of appearance.
 
@@ -973,15 +1027,15 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
     cdef Key keys[BATCH]
     cdef Key key
     cdef Slot *slots
-    cdef Slot *slot
-    cdef uint64_t mask = FEWEST_SLOTS - 1, number
-    cdef Py_ssize_t distinct = 0, most = <Py_ssize_t> (most_distinct * count), early = EARLY, other, begin, end
+    cdef uint64_t mask = FEWEST_SLOTS - 1
+    cdef Py_ssize_t distinct = 0, most = <Py_ssize_t> (most_distinct * count), early = EARLY, begin, end
     cdef bint given_up = False
     known = known if known >= 0 else count
     # The first cells may all differ where a thousand texts take turns.
     cdef double early_share = (1 + most_distinct) / 2
     cdef Seen before
-    cdef Cell same
+    cdef Cell cell
+    cdef Text source = Text(text, aside, size)
     _set_seen(&before, seen)
     codes_array = np.empty(count, np.int32) if room is None else room
     first_array = np.empty(1024, np.int64)
@@ -1013,52 +1067,37 @@ def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
             # Batches until a table has to grow or enough were seen to think again.
             while at < count and 2 * (before.count + distinct + BATCH) <= <Py_ssize_t> mask and distinct + BATCH <= first.shape[0]:
                 ahead = min(BATCH, count - at)
-                for inside in range(ahead):
-                    COMB_PREFETCH(text + begins[at + inside])
-                for inside in range(ahead):
-                    begin, end = begins[at + inside], ends[at + inside]
-                    cells[inside] = _cell(text, size, aside, begin, end)
-                    keys[inside] = _key(cells[inside], end - size * (begin >= size) >= 8)
-                    COMB_PREFETCH(slots + (keys[inside].hash & mask))
-                for inside in range(ahead):
-                    key = keys[inside]
-                    number = key.hash & mask
-                    while True:
-                        slot = slots + number
-                        if slot.code == 0:
-                            if at + inside >= known:
-                                codes[at + inside] = -1
-                                break
-                            slot.low, slot.high, slot.size = key.low, key.high, <uint32_t> cells[inside].size
-                            codes[at + inside] = <int32_t> (before.count + distinct)
-                            slot.code = codes[at + inside] + 1
-                            first[distinct] = at + inside
-                            distinct += 1
-                            break
-                        if slot.low == key.low and slot.high == key.high and slot.size == <uint32_t> cells[inside].size:
-                            other = slot.code - 1 - before.count
-                            if slot.size > 16:
-                                if other < 0:
-                                    same.text = before.text + before.offsets[slot.code - 1]
-                                else:
-                                    same = _cell(text, size, aside, begins[first[other]], ends[first[other]])
-                            if slot.size <= 16 or memcmp(cells[inside].text, same.text, slot.size) == 0:
-                                codes[at + inside] = slot.code - 1
-                                break
-                        number = (number + 1) & mask
+                for inside in range(at, at + ahead):
+                    if mask >= SMALL_TABLE:
+                        break
+                    # A small table is in the cache: one cell after the other.
+                    if inside + AHEAD < count:
+                        COMB_PREFETCH(text + begins[inside + AHEAD])
+                    cell = _cell(text, size, aside, begins[inside], ends[inside])
+                    key = _key(cell, cell.text - (aside if begins[inside] >= size else text) + cell.size >= 8)
+                    distinct += _number_cell(
+                        slots, mask, &key, cell, inside, known, &source, &begins[0], &ends[0], &before, &first[0],
+                        distinct, &codes[inside]
+                    )
+                if mask >= SMALL_TABLE:
+                    for inside in range(ahead):
+                        COMB_PREFETCH(text + begins[at + inside])
+                    for inside in range(ahead):
+                        begin, end = begins[at + inside], ends[at + inside]
+                        cells[inside] = _cell(text, size, aside, begin, end)
+                        keys[inside] = _key(cells[inside], end - size * (begin >= size) >= 8)
+                        COMB_PREFETCH(slots + (keys[inside].hash & mask))
+                    for inside in range(ahead):
+                        distinct += _number_cell(
+                            slots, mask, &keys[inside], cells[inside], at + inside, known, &source, &begins[0], &ends[0],
+                            &before, &first[0], distinct, &codes[at + inside]
+                        )
                 at += ahead
                 if at == early or (at > early and at - ahead < early):
                     break
     if given_up or distinct > most:
         return None, None
     return first_array[:distinct].copy(), codes_array
-
-
-cdef struct Seen:
-    # Texts that have numbers already.
-    const uint8_t *text
-    const int64_t *offsets
-    Py_ssize_t count
 
 
 cdef void _set_seen(Seen *before, seen):
@@ -1089,7 +1128,7 @@ cdef void _enter_seen(Seen *before, Slot *slots, uint64_t mask) noexcept nogil:
         _enter(slots, mask, cell, <int32_t> at)
 
 
-def _grown(slots_array, const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
+def _grown(slots_array, const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends,
            const int64_t[::1] first, Py_ssize_t distinct, seen):
     """Return a table of four times the size with the same content."""
     cdef Py_ssize_t room = 4 * len(slots_array), at, size = data.shape[0]
@@ -1109,7 +1148,7 @@ def _grown(slots_array, const uint8_t[::1] data, const uint8_t[::1] side, const 
     return larger
 
 
-def gather(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends):
+def gather(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends):
     """Copy cells end to end.
 
     Returns
@@ -1144,7 +1183,7 @@ def gather(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begi
 cdef uint8_t _OUTER = OUTER_SPACES, _INNER = INNER_SPACES, _DIGITS = DIGITS_ONLY, _ZERO_AHEAD = ZERO_AHEAD
 
 
-def traits(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends, known_words):
+def traits(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends, known_words):
     """Tell of cells what `comb.kernels.traits.traits` tells.
 
     Returns
