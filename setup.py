@@ -25,7 +25,7 @@ def extensions() -> list[Extension]:
             [f"{KERNELS}/{name}.pyx"],
             include_dirs=[KERNELS],
             extra_compile_args=FLAGS,
-            depends=[f"{KERNELS}/_digits.h", f"{KERNELS}/_places.pxi"],
+            depends=[f"{KERNELS}/{name}" for name in ("_digits.h", "_fields.h", "_places.pxi")],
         )
         for name in NAMES
     ]

@@ -8,37 +8,15 @@ count from the end of the text.
 """
 
 from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
-from libc.string cimport memchr, memcpy
+from libc.string cimport memchr
 
 import numpy as np
 
 cdef extern from *:
     """
+    #include <stdint.h>
     #if defined(__SSE2__) || defined(_M_X64)
     #include <emmintrin.h>
-    #define COMB_EACH_16(shift) do { \\
-        __m128i some = _mm_loadu_si128((const __m128i *)(text + shift)); \\
-        __m128i hit = _mm_or_si128( \\
-            _mm_or_si128(_mm_cmpeq_epi8(some, one), _mm_cmpeq_epi8(some, two)), \\
-            _mm_or_si128(_mm_cmpeq_epi8(some, line_feed), _mm_cmpeq_epi8(some, carriage_return))); \\
-        found |= (uint64_t)(uint32_t)_mm_movemask_epi8(hit) << shift; \\
-    } while (0)
-    static inline uint64_t comb_find_in_64(const uint8_t *text, uint8_t a, uint8_t b) {
-        const __m128i one = _mm_set1_epi8((char)a), two = _mm_set1_epi8((char)b);
-        const __m128i line_feed = _mm_set1_epi8(10), carriage_return = _mm_set1_epi8(13);
-        uint64_t found = 0;
-        COMB_EACH_16(0); COMB_EACH_16(16); COMB_EACH_16(32); COMB_EACH_16(48);
-        return found;
-    }
-    #else
-    static inline uint64_t comb_find_in_64(const uint8_t *text, uint8_t a, uint8_t b) {
-        uint64_t found = 0;
-        for (int at = 0; at < 64; at++) {
-            uint8_t byte = text[at];
-            found |= (uint64_t)(byte == a || byte == b || byte == 10 || byte == 13) << at;
-        }
-        return found;
-    }
     #endif
     /* Whether 16 bytes are ASCII that text has: no high bit, and below the space only 9 to 13. */
     static inline int comb_plain_16(const uint8_t *text) {
@@ -54,19 +32,55 @@ cdef extern from *:
         return 1;
     #endif
     }
-    #if defined(__GNUC__) || defined(__clang__)
-    #define COMB_TRAILING_ZEROS(x) __builtin_ctzll(x)
-    #else
-    #error "the compiled kernels need to count zero bits"
-    #endif
     """
-    # The bytes, of 64, that are one of two given ones or end a line, as bits.
-    uint64_t comb_find_in_64(const uint8_t *, uint8_t, uint8_t) nogil
     int comb_plain_16(const uint8_t *) nogil
-    int COMB_TRAILING_ZEROS(uint64_t) nogil
 
-# As in the reference: a longer quoted field is taken for a quote that was never closed.
-cdef Py_ssize_t LONGEST_QUOTED = 256_000_000
+cdef extern from "_fields.h":
+    enum:
+        ORDINARY "COMB_ORDINARY"
+        DELIMITER "COMB_DELIMITER"
+        LINE_END "COMB_LINE_END"
+        QUOTE "COMB_QUOTE"
+        LONGEST_QUOTED "COMB_LONGEST_QUOTED"
+    ctypedef struct Scan "comb_scan":
+        const uint8_t *text
+        int64_t size
+        bint last
+        uint8_t kinds[256]
+        uint8_t delimiter
+        int quote
+        int escape
+        uint8_t *side
+        int64_t side_size
+        int64_t hopeless_until
+        int64_t begin
+        int64_t end
+        int64_t stop
+        bint crosses
+        int64_t inner
+        bint stray
+        bint unclosed
+    ctypedef struct Progress "comb_progress":
+        int64_t position
+        int64_t start
+        int64_t row
+        int64_t count
+        int64_t line
+        int64_t base
+        uint64_t bits
+    ctypedef struct Places "comb_places":
+        int32_t *begins
+        int32_t *ends
+        int32_t *lines
+        int64_t row_step
+        int64_t column_step
+        int64_t width
+        int64_t most_rows
+    uint64_t _bits "comb_bits"(const Scan *, int64_t) nogil
+    int64_t _next "comb_next"(const Scan *, int64_t *, uint64_t *) nogil
+    void _put_aside "comb_put_aside"(Scan *, int64_t, int64_t) nogil
+    int64_t _closing "comb_closing"(Scan *, int64_t, int64_t *, uint64_t *) nogil
+    void _quickly "comb_quickly"(Scan *, const Places *, Progress *) nogil
 
 # So many short rows of a wide table at once; the others are left for later.
 cdef Py_ssize_t FEWEST_ROWS = 1024
@@ -75,37 +89,10 @@ cdef Py_ssize_t MOST_CELLS = 16_000_000
 # From so many columns on the places stand row by row: written column by column they would lie far apart.
 cdef Py_ssize_t WIDE = 200
 
-cdef enum:
-    ORDINARY = 0
-    DELIMITER = 1
-    LINE_END = 2
-    QUOTE = 3
-
 cdef enum Outcome:
     MORE_NEEDED = -1
     NOT_QUOTED = 0
     FOUND = 1
-
-
-cdef struct Scan:
-    const uint8_t *text
-    Py_ssize_t size
-    bint last
-    uint8_t kinds[256]
-    uint8_t delimiter
-    int quote  # -1: none
-    int escape  # -1: none
-    uint8_t *side
-    Py_ssize_t side_size
-    Py_ssize_t hopeless_until
-    # The field found last.
-    Py_ssize_t begin
-    Py_ssize_t end
-    Py_ssize_t stop
-    bint crosses  # a line end
-    Py_ssize_t inner  # line ends inside the well-formed quoted fields of this record
-    bint stray
-    bint unclosed
 
 
 cdef class Found:
@@ -130,17 +117,6 @@ cdef Py_ssize_t _count_line_ends(const uint8_t *text, Py_ssize_t start, Py_ssize
     for at in range(start, stop):
         count += text[at] == 10 or (text[at] == 13 and not (at + 1 < stop and text[at + 1] == 10))
     return count
-
-
-cdef inline uint64_t _bits(Scan *scan, Py_ssize_t base) noexcept nogil:
-    """Find the bytes that matter among the 64 from a place on."""
-    cdef Py_ssize_t at
-    cdef uint64_t bits = 0
-    if base + 64 <= scan.size:
-        return comb_find_in_64(scan.text + base, scan.delimiter, scan.quote if scan.quote >= 0 else scan.delimiter)
-    for at in range(base, scan.size):
-        bits |= <uint64_t> (scan.kinds[scan.text[at]] != ORDINARY) << (at - base)
-    return bits
 
 
 cdef Py_ssize_t _most_records(const uint8_t *text, Py_ssize_t size) noexcept nogil:
@@ -181,11 +157,6 @@ cdef bint _escaped(Scan *scan, Py_ssize_t close, Py_ssize_t start) noexcept nogi
     while close - count > start and scan.text[close - count - 1] == scan.escape:
         count += 1
     return count % 2 == 1
-
-
-cdef void _put_aside(Scan *scan, Py_ssize_t start, Py_ssize_t stop) noexcept nogil:
-    memcpy(scan.side + scan.side_size, scan.text + start, stop - start)
-    scan.side_size += stop - start
 
 
 cdef Outcome _quoted(Scan *scan, Py_ssize_t start) noexcept nogil:
@@ -269,157 +240,6 @@ cdef Outcome _field(Scan *scan, Py_ssize_t position) noexcept nogil:
     return FOUND
 
 
-cdef inline Py_ssize_t _next(Scan *scan, Py_ssize_t *base, uint64_t *bits) noexcept nogil:
-    """Find the next byte that matters, and pass it; the size of the text if there is none."""
-    cdef Py_ssize_t at
-    while not bits[0]:
-        base[0] += 64
-        if base[0] >= scan.size:
-            return scan.size
-        bits[0] = _bits(scan, base[0])
-    at = base[0] + COMB_TRAILING_ZEROS(bits[0])
-    bits[0] &= bits[0] - 1
-    return at
-
-
-cdef inline Py_ssize_t _closing(Scan *scan, Py_ssize_t start, Py_ssize_t *base, uint64_t *bits) noexcept nogil:
-    """Find the quote that closes a well-formed field, and its places; -1 where it needs more care."""
-    cdef const uint8_t *text = scan.text
-    cdef Py_ssize_t at, position = start + 1, kept = scan.side_size, inner = 0
-    cdef uint8_t kind
-    if start < scan.hopeless_until:
-        return -1
-    _next(scan, base, bits)
-    while True:
-        at = _next(scan, base, bits)
-        if at + 1 >= scan.size or at - start > LONGEST_QUOTED:
-            break
-        kind = scan.kinds[text[at]]
-        if kind == DELIMITER:
-            continue
-        if kind == LINE_END:
-            inner += text[at] == 10 or text[at + 1] != 10
-            continue
-        if scan.escape >= 0 and text[at - 1] == scan.escape:
-            break
-        kind = scan.kinds[text[at + 1]]
-        if kind == QUOTE:
-            _put_aside(scan, position, at + 1)
-            position = at + 2
-            _next(scan, base, bits)
-            continue
-        if kind == ORDINARY:
-            break
-        scan.inner += inner
-        scan.begin, scan.end = start + 1, at
-        if position > start + 1:
-            _put_aside(scan, position, at)
-            scan.begin, scan.end = scan.size + kept, scan.size + scan.side_size
-        return at
-    scan.side_size = kept
-    return -1
-
-
-cdef struct Progress:
-    # How far the quick way came: a field that begins at `position`, `count` fields into a row.
-    Py_ssize_t position
-    Py_ssize_t start  # of the row
-    Py_ssize_t row
-    Py_ssize_t count
-    Py_ssize_t line
-    Py_ssize_t base
-    uint64_t bits
-
-
-cdef struct Places:
-    # Where the places go.
-    int32_t *begins
-    int32_t *ends
-    int32_t *lines
-    Py_ssize_t row_step
-    Py_ssize_t column_step
-    Py_ssize_t width
-    Py_ssize_t most_rows
-
-
-cdef void _quickly(Scan *scan, Places *out, Progress *progress) noexcept nogil:
-    """Find fields as long as all is regular; stops before the first field that needs more care.
-
-    Regular are plain and well-formed quoted fields in rows that are as wide as wanted and end as lines do.
-    """
-    cdef const uint8_t *text = scan.text
-    cdef Py_ssize_t size = scan.size, position = progress.position, row = progress.row, base = progress.base
-    cdef Py_ssize_t line = progress.line, start = position, count = 0, last_column = out.width - 1
-    cdef Py_ssize_t at, begin, end, after, further, inner, aside, place = row * out.row_step
-    cdef uint64_t bits = progress.bits, rest
-    cdef uint8_t delimiter = scan.delimiter, byte
-    cdef int quote = scan.quote
-    scan.inner = 0
-    while True:
-        while not bits and base + 128 <= size:
-            base += 64
-            bits = comb_find_in_64(text + base, delimiter, quote if quote >= 0 else delimiter)
-        if not bits:
-            break
-        at = base + COMB_TRAILING_ZEROS(bits)
-        byte = text[at]
-        rest = bits & (bits - 1)
-        if byte == delimiter and count < last_column:
-            out.begins[place], out.ends[place] = <int32_t> position, <int32_t> at
-            place += out.column_step
-            count += 1
-            position, bits = at + 1, rest
-            continue
-        begin, end, further = position, at, base
-        inner, aside = scan.inner, scan.side_size
-        if byte == quote:
-            if at != position:
-                break
-            # Two quotes and a delimiter, with nothing between that matters, all among the same 64 bytes.
-            if rest:
-                end = base + COMB_TRAILING_ZEROS(rest)
-                rest &= rest - 1
-                if rest and text[end] == quote and text[end + 1] == delimiter and count < last_column and scan.escape < 0:
-                    if at >= scan.hopeless_until:
-                        out.begins[place], out.ends[place] = <int32_t> position + 1, <int32_t> end
-                        place += out.column_step
-                        count += 1
-                        position, bits = end + 2, rest & (rest - 1)
-                        continue
-            rest = bits
-            end = _closing(scan, at, &further, &rest)
-            if end < 0:
-                break
-            at = _next(scan, &further, &rest)
-            begin, end = scan.begin, scan.end
-            byte = text[at]
-        after = at + 1
-        if byte == delimiter and count < last_column:
-            out.begins[place], out.ends[place] = <int32_t> begin, <int32_t> end
-            place += out.column_step
-            count += 1
-            position, base, bits = after, further, rest
-            continue
-        if byte == 13 and rest and further + COMB_TRAILING_ZEROS(rest) == after and text[after] == 10:
-            rest &= rest - 1
-            after += 1
-            byte = 10
-        if byte != 10 or count != last_column or (begin == end and not count):
-            scan.inner, scan.side_size = inner, aside
-            break
-        out.begins[place], out.ends[place] = <int32_t> begin, <int32_t> end
-        out.lines[row] = <int32_t> line
-        line += 1 + scan.inner
-        position, base, bits = after, further, rest
-        row += 1
-        start, count, place = position, 0, row * out.row_step
-        scan.inner = 0
-        if row >= out.most_rows:
-            break
-    progress.position, progress.start, progress.row, progress.count = position, start, row, count
-    progress.line, progress.base, progress.bits = line, base, bits
-
-
 cdef void _set_kinds(Scan *scan) noexcept nogil:
     cdef int byte
     for byte in range(256):
@@ -457,7 +277,8 @@ def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int esca
     """
     cdef Scan scan
     cdef Py_ssize_t size = data.shape[0], position = 0, start, row = 0, count, capacity, stop_row
-    cdef Py_ssize_t line = 0, column, begin = 0, end = 0, stop = 0, base = -64
+    cdef Py_ssize_t line = 0, column, begin = 0, end = 0, stop = 0
+    cdef int64_t base = -64
     cdef uint64_t bits = 0
     cdef Outcome outcome = FOUND
     cdef bint crosses, at_end = False, plain
