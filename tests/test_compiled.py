@@ -131,7 +131,8 @@ def facts(table: BareTable) -> dict[str, object]:
             [text if isinstance(text, str) else bits(np.array([text])) if isinstance(text, float) else text for text in column.to_list()],
             column.reasons(),
             dict(column.kept.texts),
-            str(column.evidence),
+            repr(column.evidence),
+            column.evidence and column.evidence.missing,
             column.description,
         )
         for name, column in table.columns.items()

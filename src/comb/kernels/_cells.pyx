@@ -75,12 +75,14 @@ cdef extern from "_digits.h":
         int kind
         int scale
         int mark
-        int most_after
+        bint left
     ctypedef struct Tallied "comb_shapes":
+        int64_t blank
         int64_t whole
         int64_t scaled[20]
         int64_t unscaled
         int64_t exponent
+        int64_t bare
         int64_t many
         int64_t decided
         int64_t unusual
@@ -550,22 +552,24 @@ cdef inline void _count_usual(Number *number, Tallied *tallied) noexcept nogil:
 
 cdef void _add_usual(Tallied *tallied, int mark, int64_t *total) noexcept nogil:
     """Add the counts of usual numbers to a tally."""
-    cdef int64_t everything, marked = tallied.exponent + tallied.unscaled
+    cdef int64_t everything, marked = tallied.exponent + tallied.bare + tallied.unscaled
     cdef int step
     cdef int scale = _COMMA_SCALE if mark == 44 else _POINT_SCALE
     for step in range(1, 19):
         marked += tallied.scaled[step]
         total[scale + step] += tallied.scaled[step]
     everything = tallied.whole + marked
+    total[_BLANK] += tallied.blank
     total[_OTHER] += everything
     total[_INTEGER] += tallied.whole
     total[_WHOLE] += tallied.whole
     total[_MANY_DIGITS] += tallied.many
     total[_POINT] += tallied.whole if mark == 44 else everything
-    total[_COMMA] += everything if mark == 44 else tallied.whole
+    # Without a mark, an exponent could stand behind a number with a comma just as well.
+    total[_COMMA] += everything if mark == 44 else tallied.whole + tallied.bare
     total[scale] += tallied.unscaled
-    total[_POINT_SCALE] += tallied.whole + tallied.exponent
-    total[_COMMA_SCALE] += tallied.whole
+    total[_POINT_SCALE] += tallied.whole + tallied.exponent + tallied.bare
+    total[_COMMA_SCALE] += tallied.whole + tallied.bare
     total[_COMMA_MARKED if mark == 44 else _POINT_MARKED] += marked
     if mark == 44:
         total[_COMMA_DECIDED] += tallied.decided
@@ -605,7 +609,7 @@ cdef Form _form(str kind, int scale, int mark, bint any_given):
     cdef Form form
     form.kind = AS_NUMBER if kind == "number" else AS_DECIMAL if kind == "decimal" and scale else AS_INTEGER
     form.scale, form.mark = scale if form.kind == AS_DECIMAL else 0, mark
-    form.most_after = -1 if any_given else _MOST_DECIMAL_DIGITS if form.kind == AS_NUMBER else form.scale
+    form.left = any_given
     return form
 
 
@@ -619,8 +623,11 @@ cdef uint8_t _number_with_care(Cell raw, Form *form, Words *given, int64_t *valu
         cell = _stripped(raw)
         if not _scan_number(cell, &number) or (number.mark and number.mark != form.mark) or _is_given(given, cell):
             value[0] = 0
-            tallied.unusual += cell.size > 0
-            return MISFIT if cell.size else BLANK
+            if not cell.size:
+                tallied.blank += 1
+                return BLANK
+            tallied.unusual += 1
+            return MISFIT
     value[0] = 0
     found = _value_of(&number, cell.size, form.kind, form.scale, value, <double *> value)
     if found != FITS:
@@ -841,6 +848,7 @@ def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1
             raw = _cell(text, size, aside, begins[at], ends[at])
             if not raw.size:
                 status[at] = BLANK
+                places[_BLANK] += 1
                 continue
             if raw.size == 10 and not given.count and 45 <= raw.text[4] <= 47 and allowed[raw.text[4] - 45] & YMD:
                 if comb_year_first(raw.text, date.groups) and _count_days(
@@ -854,6 +862,7 @@ def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1
                 cell = _stripped(raw)
                 if not _scan_date(cell, &date) or _is_given(&given, cell):
                     status[at] = MISFIT if cell.size else BLANK
+                    places[_BLANK] += cell.size == 0
                     continue
             place_of = date.mark - 45
             fits = allowed[place_of] & YMD and _day_number(&date, YMD, &days_found)

@@ -35,15 +35,17 @@ typedef struct {
     int kind;
     int scale; /* of decimals, else 0 */
     int mark;
-    int most_after; /* digits after the mark that may be read here; -1: all is left */
+    int left; /* whether all is left: words for missing were given, which may be numbers */
 } comb_form;
 
-/* Numbers that were read here, by their shape. */
+/* Numbers that were read here, by their shape, and cells with nothing in them. */
 typedef struct {
+    int64_t blank;
     int64_t whole;
     int64_t scaled[20]; /* by digits after the mark */
     int64_t unscaled;   /* with a mark, but too many digits for a decimal */
     int64_t exponent;
+    int64_t bare; /* with an exponent, but no mark */
     int64_t many;    /* digits */
     int64_t decided; /* a mark that cannot part thousands */
     int64_t unusual; /* neither read here nor blank */
@@ -218,77 +220,93 @@ COMB_INLINE int comb_read_powered(const uint8_t *stop, int size, double *value, 
     comb_shape shape;
     int power;
     if ((!minus && stop[-3] != '+') || tens > 9 || ones > 9) return COMB_LEFT;
-    if (!(size <= 12 ? comb_take_short(stop - 4, size - 4, '.', &shape) : 0) || !shape.after) return COMB_LEFT;
+    if (size > 12 || !comb_take_short(stop - 4, size - 4, '.', &shape)) return COMB_LEFT;
     power = (int)(tens * 10 + ones);
     if (!comb_nearest_float(shape.mantissa, (minus ? -power : power) - shape.after, value)) return COMB_LEFT;
     if (shape.negative) *value = -*value;
-    shapes->exponent += 1;
+    if (shape.after)
+        shapes->exponent += 1;
+    else
+        shapes->bare += 1;
     return COMB_FITS;
 }
 
-/* Read a cell that is not blank; its value is set where it fits. */
-COMB_INLINE int comb_read_filled(const uint8_t *stop, int size, const comb_form *form, int64_t *value, comb_shapes *shapes) {
+/* Read a cell that is not blank as one of the kinds; its value is set where it fits. */
+COMB_INLINE int comb_read_filled(const uint8_t *stop, int size, int kind, const comb_form *form, int64_t *value,
+                                 comb_shapes *shapes) {
     comb_shape shape;
+    int many = 0;
+    if (kind == COMB_NUMBER && size > 4 && form->mark == '.' && (stop[-4] | 32) == 'e')
+        return comb_read_powered(stop, size, (double *)value, shapes);
     if (size <= 8) {
-        if (!comb_take_short(stop, size, form->kind == COMB_INTEGER ? 0 : form->mark, &shape)) return COMB_LEFT;
+        if (!comb_take_short(stop, size, kind == COMB_INTEGER ? 0 : form->mark, &shape)) return COMB_LEFT;
     } else {
-        if (form->kind == COMB_NUMBER && form->mark == '.' && (stop[-4] | 32) == 'e')
-            return comb_read_powered(stop, size, (double *)value, shapes);
         if (!comb_take_long(stop, size, form->mark, &shape)) return COMB_LEFT;
+        many = shape.before + shape.after > COMB_MOST_NUMBER_DIGITS;
     }
-    if (shape.after > form->most_after) return COMB_LEFT;
-    if (form->kind == COMB_NUMBER) {
+    if (kind == COMB_INTEGER) {
+        if (shape.after) return COMB_LEFT;
+        *value = shape.negative ? -(int64_t)shape.mantissa : (int64_t)shape.mantissa;
+        shapes->whole += 1;
+        shapes->many += many;
+        return COMB_FITS;
+    }
+    if (kind == COMB_NUMBER) {
         double real;
         if (!comb_nearest_float(shape.mantissa, -shape.after, &real)) return COMB_LEFT;
         if (shape.negative) real = -real;
         memcpy(value, &real, 8);
     } else {
-        if (shape.before - shape.leading + form->scale > COMB_MOST_DECIMAL_DIGITS) return COMB_LEFT;
-        const int64_t whole = (int64_t)(shape.mantissa * comb_whole_tens[form->scale - shape.after]);
+        const int lacking = form->scale - shape.after;
+        if (lacking < 0 || shape.before - shape.leading + form->scale > COMB_MOST_DECIMAL_DIGITS) return COMB_LEFT;
+        const int64_t whole = (int64_t)(shape.mantissa * comb_whole_tens[lacking]);
         *value = shape.negative ? -whole : whole;
     }
-    if (size > COMB_MOST_NUMBER_DIGITS) shapes->many += shape.before + shape.after > COMB_MOST_NUMBER_DIGITS;
-    if (!shape.after) {
+    shapes->many += many;
+    if (!shape.after)
         shapes->whole += 1;
-        return COMB_FITS;
-    }
-    if (shape.before - shape.leading + shape.after <= COMB_MOST_DECIMAL_DIGITS)
+    else if (shape.before - shape.leading + shape.after <= COMB_MOST_DECIMAL_DIGITS)
         shapes->scaled[shape.after] += 1;
     else
         shapes->unscaled += 1;
-    if (form->mark == ',') shapes->decided += shape.after != 3 || shape.before > 3 || shape.leading;
+    if (shape.after && form->mark == ',') shapes->decided += shape.after != 3 || shape.before > 3 || shape.leading;
     return COMB_FITS;
 }
 
 /* Read a cell of a text that is so large; the value of what is no number is 0. */
-COMB_INLINE uint8_t comb_read_number(const uint8_t *text, int64_t text_size, int64_t begin, int64_t end,
+COMB_INLINE uint8_t comb_read_number(const uint8_t *text, int64_t text_size, int64_t begin, int64_t end, int kind,
                                      const comb_form *form, int64_t *value, comb_shapes *shapes) {
     const int64_t size = end - begin;
     if (!size) {
         *value = 0;
+        shapes->blank += 1;
         return COMB_BLANK;
     }
 #if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
     if (size <= COMB_LONGEST && end >= COMB_LONGEST && end <= text_size)
-        return (uint8_t)comb_read_filled(text + end, (int)size, form, value, shapes);
+        return (uint8_t)comb_read_filled(text + end, (int)size, kind, form, value, shapes);
 #endif
     return COMB_LEFT;
 }
 
-/* Read the next cells of a column. */
+/* Read the next cells of a column; a loop for each kind, so that none asks for it at every cell. */
+#define COMB_READ_EACH(kind) \
+    for (int64_t at = 0; at < count; at++) { \
+        /* Where rows are long, each cell is in a part of the text that no cache holds. */ \
+        if (at + 16 < count) __builtin_prefetch(text + begins[at + 16]); \
+        status[at] = comb_read_number(text, text_size, begins[at], ends[at], kind, form, values + at, shapes); \
+    }
 #define COMB_READ_COLUMN(name, place) \
     static void name(const uint8_t *text, int64_t text_size, const place *begins, const place *ends, int64_t count, \
-                     const comb_form *given, int64_t *values, uint8_t *status, comb_shapes *shapes) { \
-        const comb_form form = *given; \
-        if (form.most_after < 0) { \
+                     const comb_form *form, int64_t *values, uint8_t *status, comb_shapes *shapes) { \
+        if (form->left) \
             memset(status, COMB_LEFT, (size_t)count); \
-            return; \
-        } \
-        for (int64_t at = 0; at < count; at++) { \
-            /* Where rows are long, each cell is in a part of the text that no cache holds. */ \
-            if (at + 16 < count) __builtin_prefetch(text + begins[at + 16]); \
-            status[at] = comb_read_number(text, text_size, begins[at], ends[at], &form, values + at, shapes); \
-        } \
+        else if (form->kind == COMB_INTEGER) \
+            COMB_READ_EACH(COMB_INTEGER) \
+        else if (form->kind == COMB_DECIMAL) \
+            COMB_READ_EACH(COMB_DECIMAL) \
+        else \
+            COMB_READ_EACH(COMB_NUMBER) \
     }
 COMB_READ_COLUMN(comb_read_column_32, int32_t)
 COMB_READ_COLUMN(comb_read_column_64, int64_t)
@@ -303,16 +321,23 @@ typedef struct {
     comb_shapes shapes;
 } comb_column;
 
-/* Read cells of columns side by side, row by row, as they stand in the text. */
+/* Read cells of columns side by side, row by row, as they stand in the text; whole numbers in a loop of their own. */
+#define COMB_READ_ROWS(kind_of) \
+    for (int64_t row = start; row < stop; row++) \
+        for (int64_t at = 0; at < width; at++) { \
+            comb_column *one = columns + at; \
+            one->status[row] = one->form.left ? COMB_LEFT : comb_read_number( \
+                text, text_size, one->begins[row * stride], one->ends[row * stride], kind_of, &one->form, \
+                one->values + row, &one->shapes); \
+        }
 static void comb_read_rows(const uint8_t *text, int64_t text_size, comb_column *columns, int64_t width, int64_t stride,
                            int64_t start, int64_t stop) {
-    for (int64_t row = start; row < stop; row++)
-        for (int64_t at = 0; at < width; at++) {
-            comb_column *one = columns + at;
-            one->status[row] = one->form.most_after < 0 ? COMB_LEFT : comb_read_number(
-                text, text_size, one->begins[row * stride], one->ends[row * stride], &one->form, one->values + row,
-                &one->shapes);
-        }
+    int all_integers = 1;
+    for (int64_t at = 0; at < width; at++) all_integers &= columns[at].form.kind == COMB_INTEGER;
+    if (all_integers)
+        COMB_READ_ROWS(COMB_INTEGER)
+    else
+        COMB_READ_ROWS(one->form.kind)
 }
 
 #endif

@@ -345,7 +345,7 @@ def read_moments(const uint8_t[::1] data, const uint8_t[::1] side, const place[:
     cdef Names months, weekdays
     cdef Cell cell, rest
     cdef Moment moment, fresh
-    cdef int64_t fitting = 0
+    cdef int64_t fitting = 0, blank = 0
     cdef bint fits
     cdef Py_ssize_t program_count = len(programs)
     starts_array = np.cumsum([0] + [len(ops) for _, ops in programs]).astype(np.int64)
@@ -371,6 +371,7 @@ def read_moments(const uint8_t[::1] data, const uint8_t[::1] side, const place[:
             cell = _stripped(_cell(text, size, aside, begins[at], ends[at]))
             if not cell.size:
                 status[at] = BLANK
+                blank += 1
                 continue
             if given.count and _find_word(&given, cell) >= 0:
                 status[at] = MISFIT
@@ -390,5 +391,5 @@ def read_moments(const uint8_t[::1] data, const uint8_t[::1] side, const place[:
                     break
             else:
                 values[at] = 0
-    total[Count.OTHER] = fitting
+    total[Count.OTHER], total[Count.BLANK] = fitting, blank
     return numbers, states, total

@@ -72,6 +72,9 @@ def _read_numbers(found: TypedCells, kinds: NDArray[np.uint8], places: Places, s
         return
     whole = not floats.any()
     values, fits = chosen.read_places(places, at, "integer" if whole else "number")
+    if not whole:
+        # A whole number has no negative zero.
+        values[integers[at] & (values == 0)] = 0.0
     found.numbers = np.zeros(len(kinds), values.dtype)
     found.numbers[at] = values
     long = (places.ends[at] - places.begins[at] > MOST_BYTES) | ~fits
