@@ -16,7 +16,7 @@ from comb.kernels import chosen
 from comb.kernels.blocks import Data
 
 # Large enough that the work outweighs the handing out, small enough for the caches.
-RUN_BYTES = 4_000_000
+RUN_BYTES = 3_000_000
 
 # The last run holds so many lines, so that notes below the table stand in one run, gaps and all.
 LAST_LINES = 64
