@@ -349,14 +349,13 @@ class Reader:
         block, irregular, footers = self._block(run, most, self._scratch())
         absent = self._absent(block)
         first = run.first_row(block.after, len(block))
-        place = (run.start, run.start + len(run.data), run.last, most)
+        again = partial(self._fetched, run.start, run.start + len(run.data), run.last, most)
         batches: list[Batch] = []
         taken: set[int] = set()
         if isinstance(block, PlaceBlock):
-            so_far = None if first is None else self.so_far
             for at, group in enumerate(self.groups):
-                rooms = so_far.groups[at].rooms(first or 0, len(block)) if so_far else None
-                batches.append(batch_of(block, group, rooms, absent, partial(self._fetched_of, place)))
+                rooms = None if first is None or not self.so_far else self.so_far.groups[at].rooms(first, len(block))
+                batches.append(batch_of(block, group, rooms, absent, again))
                 taken.update(group.columns.tolist())
         pieces = {
             at: block_piece(
@@ -365,7 +364,7 @@ class Reader:
                 self._guesses[at],
                 self._words[at],
                 absent.get(at),
-                partial(self._fetched, at, *place),
+                partial(again, at),
                 self._room(at, first, len(block)),
             )
             for at in self.columns
@@ -383,10 +382,7 @@ class Reader:
             return None
         return gathered.room(first, rows, None if guess is None else guess.reading)
 
-    def _fetched_of(self, place: tuple[int, int, bool, int], column: int) -> list[TextPiece]:
-        return self._fetched(column, *place)
-
-    def _fetched(self, column: int, start: int, stop: int, last: bool, most: int) -> list[TextPiece]:
+    def _fetched(self, start: int, stop: int, last: bool, most: int, column: int) -> list[TextPiece]:
         """Return a column of a run as text, read once more."""
         block, *_ = self._block(Run(start, self._again(start, stop), last), most)
         packed, codes = block.text(column)
