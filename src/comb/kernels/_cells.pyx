@@ -267,7 +267,7 @@ cdef bint _scan_date(Cell cell, Date *found) noexcept nogil:
         return False
     for group in range(3):
         value = size = 0
-        while at < cell.size and _is_digit(cell.text[at]):
+        while at < cell.size and size < 5 and _is_digit(cell.text[at]):
             value = value * 10 + (cell.text[at] - 48)
             size += 1
             at += 1
