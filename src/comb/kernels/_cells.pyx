@@ -5,9 +5,8 @@ A cell is the bytes from `begins[i]` to `ends[i]` of the text, or, beyond the te
 what stands aside. `comb.kernels.parsing`, `comb.kernels.tally` and `comb.kernels.coding` say what
 the results are; this is the same without Python objects.
 
-Numbers in decimal digits become floats by the algorithm of D. Lemire, "Number parsing at a
-gigabyte per second", Software: Practice and Experience 51 (2021); where it cannot
-decide, Python's own `float` does.
+Numbers that are written as most are, are read in C (`_digits.h`); all others here, with more care. Where
+neither can decide which float is nearest, Python's own `float` does.
 """
 
 from libc.stdint cimport int32_t, int64_t, uint8_t, uint32_t, uint64_t
@@ -23,7 +22,6 @@ cdef extern from *:
     """
     #if defined(__GNUC__) || defined(__clang__)
     typedef unsigned __int128 comb_wide;
-    #define COMB_LEADING_ZEROS(x) __builtin_clzll(x)
     #include <stdint.h>
     #include <string.h>
     /* Read the up to eight bytes that end here, when eight bytes can be looked at, as if zeros followed them. */
@@ -61,7 +59,6 @@ cdef extern from *:
     #endif
     """
     ctypedef unsigned long long wide "comb_wide"
-    int COMB_LEADING_ZEROS(uint64_t) nogil
     uint64_t comb_last_bytes(const uint8_t *, int) nogil
     bint comb_year_first(const uint8_t *, int *) nogil
     void COMB_PREFETCH(const void *) nogil

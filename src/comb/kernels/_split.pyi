@@ -18,7 +18,7 @@ class Found:
     surplus: list[tuple[int, int, int]]
 
 def split(
-    data: bytes,
+    data: bytes | memoryview,
     last: bool,
     delimiter: int,
     quote: int,
@@ -28,5 +28,5 @@ def split(
     most: int,
     scratch: object = None,
 ) -> Found: ...
-def count_byte(data: bytes, wanted: int, stop: int) -> int: ...
+def count_byte(data: bytes | memoryview, wanted: int, stop: int) -> int: ...
 def check_text(data: Any) -> tuple[bool, int, int]: ...
