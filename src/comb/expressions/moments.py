@@ -12,7 +12,7 @@ from comb.tables.types import DATE, DATETIME, DURATION, INTEGER, NUMBER, TIME, T
 
 MOMENTS = frozenset({"date", "datetime", "time", "duration"})
 
-DAY = np.timedelta64(1, "D")
+DAY, MONTH = np.timedelta64(1, "D"), np.timedelta64(1, "M")
 FIRST, LAST = np.datetime64("0001-01-01", "us"), np.datetime64("9999-12-31T23:59:59.999999", "us")
 
 # Durations beyond this cannot be added up without overflowing.
@@ -160,7 +160,7 @@ def extract(part: str, column: Column) -> Column:
         "day_of_year": lambda: (days - years.astype("datetime64[D]")).astype(np.int64) + 1,
         "weekday": lambda: weekday,
         # The week of a day is that of its Thursday.
-        "week": lambda: _week(days + (4 - weekday)),
+        "week": lambda: _week(days + _span(4 - weekday, "D")),
     }[part]()  # type: ignore[no-untyped-call]
     return Column(INTEGER, found, column.state)
 
@@ -168,6 +168,11 @@ def extract(part: str, column: Column) -> Column:
 def _week(thursdays: NDArray[Any]) -> NDArray[np.int64]:
     new_years = thursdays.astype("datetime64[Y]").astype("datetime64[D]")
     return cast(NDArray[np.int64], (thursdays - new_years).astype(np.int64) // 7 + 1)
+
+
+def _span(counts: Any, unit: str) -> NDArray[np.timedelta64]:
+    """Return whole numbers as days or months, so that NumPy adds nothing without a unit to a date."""
+    return cast(NDArray[np.timedelta64], np.asarray(counts, np.int64).view(f"timedelta64[{unit}]"))
 
 
 PERIODS = ("year", "quarter", "month", "week", "day", "hour", "minute", "second")
@@ -178,10 +183,10 @@ def start_of(part: str, column: Column) -> Column:
     values = column.array
     if part == "week":
         days = values.astype("datetime64[D]")
-        begun = days - (days.astype(np.int64) + 3) % 7
+        begun = days - _span((days.astype(np.int64) + 3) % 7, "D")
     elif part == "quarter":
         months = values.astype("datetime64[M]")
-        begun = months - months.astype(np.int64) % 3
+        begun = months - _span(months.astype(np.int64) % 3, "M")
     else:
         unit = {"year": "Y", "month": "M", "day": "D", "hour": "h", "minute": "m", "second": "s"}[part]
         begun = values.astype(f"datetime64[{unit}]")
@@ -192,12 +197,12 @@ def end_of(part: str, column: Column) -> Column:
     """Return the last day of the year, the month and so on in which each day lies."""
     days = start_of(part, column.replace(type=DATE, values=column.array.astype("datetime64[D]"))).array
     if part == "week":
-        ends = days + 6
+        ends = days + 6 * DAY
     elif part == "day":
         ends = days
     else:
-        months = days.astype("datetime64[M]") + {"year": 12, "quarter": 3, "month": 1}[part]
-        ends = months.astype("datetime64[D]") - 1
+        months = days.astype("datetime64[M]") + {"year": 12, "quarter": 3, "month": 1}[part] * MONTH
+        ends = months.astype("datetime64[D]") - DAY
     return Column(DATE, ends, column.state)
 
 
@@ -206,9 +211,9 @@ def add_months(column: Column, months: Column) -> Column:
     days = column.array.astype("datetime64[D]")
     begun = days.astype("datetime64[M]")
     far = np.abs(months.array) > 120_000
-    target = begun + np.where(far, 0, months.array)
-    length = (target + 1).astype("datetime64[D]") - target.astype("datetime64[D]")
-    inside = np.minimum(days - begun.astype("datetime64[D]"), length - 1)
+    target = begun + _span(np.where(far, 0, months.array), "M")
+    length = (target + MONTH).astype("datetime64[D]") - target.astype("datetime64[D]")
+    inside = np.minimum(days - begun.astype("datetime64[D]"), length - DAY)
     moved = target.astype("datetime64[D]") + inside
     bad = far | (moved < FIRST) | (moved > LAST)
     values: Any = np.where(bad, np.datetime64(0, "D"), moved)
@@ -223,9 +228,9 @@ def date_from(columns: Sequence[Column]) -> Column:
     year, month, day = np.broadcast_arrays(*(column.array for column in columns))
     bad = (year < 1) | (year > 9999) | (month < 1) | (month > 12) | (day < 1) | (day > 31)
     first = ((np.where(bad, 1970, year) - 1970) * 12 + np.where(bad, 1, month) - 1).astype("datetime64[M]")
-    length = ((first + 1).astype("datetime64[D]") - first.astype("datetime64[D]")).astype(np.int64)
+    length = ((first + MONTH).astype("datetime64[D]") - first.astype("datetime64[D]")).astype(np.int64)
     bad = bad | (day > length)
-    values = first.astype("datetime64[D]") + np.where(bad, 0, day - 1)
+    values = first.astype("datetime64[D]") + _span(np.where(bad, 0, day - 1), "D")
     return Column(DATE, values, undefined_where(bad, np.broadcast_to(first_missing(*columns), values.shape)))
 
 

@@ -175,7 +175,7 @@ def counts_read(texts: Sequence[str], counted: str, word: str) -> Parsed:
         start, least = _DAY_COUNTS[counted]
         within = (numbers >= least) & (numbers < 2_958_466) & (numbers == np.floor(numbers))
         days = np.where(within, numbers, 0).astype(np.int64)
-        values = np.where(within, start + days, np.datetime64(0, "D"))
+        values = np.where(within, start + days.view("timedelta64[D]"), np.datetime64(0, "D"))
     else:
         factor = {"seconds_since_1970": 1_000_000, "milliseconds_since_1970": 1_000}.get(counted)
         with np.errstate(over="ignore"):

@@ -93,7 +93,7 @@ def _are_days(values: NDArray[Any]) -> bool:
     if not ((months >= 1) & (months <= 12) & (days >= 1) & (days <= 31)).all():
         return False
     starts = ((years - 1970) * 12 + months - 1).astype("datetime64[M]")
-    lengths = ((starts + 1).astype("datetime64[D]") - starts.astype("datetime64[D]")).astype(np.int64)
+    lengths = ((starts + np.timedelta64(1, "M")).astype("datetime64[D]") - starts.astype("datetime64[D]")).astype(np.int64)
     return bool((days <= lengths).all()) and len(np.unique(values[:1000])) >= LEAST_COMPACT
 
 

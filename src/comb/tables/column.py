@@ -178,7 +178,7 @@ class Column:
                     f"{self.missing_count:,} of {len(self):,} cells are missing, and NumPy has no missing {self.type}",
                     remedy="say what shall stand there: to_numpy(missing=0)",
                 )
-            empty = {"M": np.datetime64("NaT"), "m": np.timedelta64("NaT")}
+            empty = {"M": np.datetime64("NaT", "us"), "m": np.timedelta64("NaT", "us")}
             missing = empty.get(values.dtype.kind, np.nan)
         values[self.missing] = missing
         return cast(NDArray[Any], values)
