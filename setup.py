@@ -11,7 +11,7 @@ except ImportError:
     cythonize = None
 
 NAMES = ("_split", "_cells", "_codes", "_moments", "_notation", "_write", "_sheet", "_lines")
-KERNELS = "src/comb/kernels"
+KERNELS = "src/comb/kernels/compiled"
 FLAGS = [] if sys.platform == "win32" else ["-O3", "-fno-math-errno"]
 
 
@@ -21,11 +21,11 @@ def extensions() -> list[Extension]:
         return []
     modules = [
         Extension(
-            f"comb.kernels.{name}",
+            f"comb.kernels.compiled.{name}",
             [f"{KERNELS}/{name}.pyx"],
             include_dirs=[KERNELS],
             extra_compile_args=FLAGS,
-            depends=[f"{KERNELS}/{name}" for name in ("_digits.h", "_fields.h", "_places.pxi")],
+            depends=[f"{KERNELS}/{name}" for name in ("_digits.h", "_fields.h", "_places.pxi", "_version.pxi")],
         )
         for name in NAMES
     ]

@@ -24,8 +24,8 @@ from random import Random
 
 import comb
 from comb.demo.files import demo_bytes
-from comb.reading.load import Effort, ReadOptions, load_table
-from comb.reading.runs import RUN_BYTES
+from comb.execution.resources import CHUNK_BYTES, Resources
+from comb.reading.load import ReadOptions, load_table
 
 # A load of these small files that lasts longer than this hangs.
 LIMIT_SECONDS = 20
@@ -145,9 +145,9 @@ KINDS: list[Callable[[Random], bytes]] = [random_bytes, grammar, table, damaged,
 
 def attempt(place: Path, chance: Random) -> str:
     """Load and use a file, cut into runs of any size; returns what it came to."""
-    effort = Effort(chance.randrange(1, 4), chance.choice([RUN_BYTES, chance.randrange(1, 2000)]))
+    resources = Resources(chance.randrange(1, 4), chance.choice([CHUNK_BYTES, chance.randrange(1, 2000)]))
     try:
-        loaded = comb.Table.adopt(load_table(place, ReadOptions(), effort=effort))
+        loaded = comb.Table.adopt(load_table(place, ReadOptions(), resources=resources))
     except comb.ReadError as error:
         if place.name not in str(error):
             raise AssertionError(f"the error does not name the file: {error}") from error

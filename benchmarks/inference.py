@@ -13,10 +13,11 @@ from pathlib import Path
 from random import Random
 
 import comb
-from comb.inference.forms import form_of
-from comb.inference.reader import Reading
-from comb.kernels.packed import pack
-from comb.reading.load import USUAL, ReadOptions, load_table
+from comb.execution.resources import DEFAULT
+from comb.kernels.string_buffer import pack
+from comb.parsing.cell_parser import CellParser
+from comb.parsing.moment_programs import moment_program
+from comb.reading.load import ReadOptions, load_table
 
 COUNT = 200_000
 
@@ -48,8 +49,8 @@ def dates() -> None:
     for word, pattern, code in FORMS:
         texts = [f"{moment:{code}}" for moment in moments]
         packed = pack(texts)
-        form = form_of(word, pattern)
-        reading = Reading(form.type, moments=(form,))
+        form = moment_program(word, pattern)
+        reading = CellParser(form.type, moments=(form,))
         ours = seconds(lambda reading=reading, packed=packed: reading.parse_text(packed))
         few = texts[: COUNT // 10]
         theirs = seconds(lambda few=few, code=code: [datetime.strptime(text, code) for text in few], 1) * 10
@@ -65,8 +66,8 @@ def inference(path: Path) -> None:
     del table
     inferred, given = [], []
     for _ in range(ROUNDS):
-        inferred.append(seconds(lambda: load_table(path, ReadOptions(), effort=USUAL), 1))
-        given.append(seconds(lambda: load_table(path, ReadOptions(types=declared), effort=USUAL), 1))
+        inferred.append(seconds(lambda: load_table(path, ReadOptions(), resources=DEFAULT), 1))
+        given.append(seconds(lambda: load_table(path, ReadOptions(types=declared), resources=DEFAULT), 1))
     told = f"inferred {min(inferred):.2f} s, declared {min(given):.2f} s"
     print(f"{path.name}: {told}, inference adds {min(inferred) / min(given) - 1:+.0%}")
 

@@ -92,15 +92,16 @@ kind, path, threads = sys.argv[1], sys.argv[2], int(sys.argv[3])
 if kind != "walk":
     import comb
     from comb.interface.table import Table
-    from comb.reading.load import Effort, ReadOptions, load_table
-    import comb.interface.making
+    from comb.execution.resources import Resources
+    from comb.reading.load import ReadOptions, load_table
+    import comb.interface.loading
 before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
 start, rows = time.perf_counter(), 0
 if kind == "walk":
     with open(path, newline="", encoding="utf-8") as stream:
         rows = sum(1 for _ in csv.reader(stream))
 else:
-    table = Table.adopt(load_table(path, ReadOptions(), effort=Effort(threads)))
+    table = Table.adopt(load_table(path, ReadOptions(), resources=Resources(threads)))
     rows = len(table)
 seconds = time.perf_counter() - start
 peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss

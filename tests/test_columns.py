@@ -9,10 +9,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import comb
-from comb.inference.words import KNOWN_WORDS
-from comb.kernels import chosen, coding
-from comb.kernels.coding import candidates, compact, group, group_sizes, order_rows
-from comb.kernels.packed import joined, pack
+from comb.kernels import dispatch
+from comb.kernels.grouping import candidates, compact, group, group_sizes, number_strings, order_rows
+from comb.kernels.string_buffer import joined, pack
+from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.profiling.summaries import _quantile
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
@@ -98,16 +98,16 @@ def test_texts_say_the_same_however_they_are_stored(strings: list[str], data: st
 def test_packed_texts_are_taken_numbered_and_joined(one: list[str], other: list[str]) -> None:
     both = joined([pack(one), pack(other)])
     assert both.strings() == [*one, *other]
-    first, codes = chosen.encode(both)
-    words = chosen.take(both, first).strings()
+    first, codes = dispatch.kernels.encode(both)
+    words = dispatch.kernels.take(both, first).strings()
     assert len(set(words)) == len(words) and [words[code] for code in codes.tolist()] == [*one, *other]
-    assert words == coding.encode([*one, *other])[0]
+    assert words == number_strings([*one, *other])[0]
 
 
 @given(st.binary(max_size=300), st.integers(0, 255), st.integers(0, 400))
 def test_bytes_are_counted_as_python_counts_them(data: bytes, byte: int, stop: int) -> None:
     stop = min(stop, len(data))
-    assert chosen.count_byte(data, byte, stop) == data[:stop].count(bytes([byte]))
+    assert dispatch.kernels.count_byte(data, byte, stop) == data[:stop].count(bytes([byte]))
 
 
 KEYS = st.lists(st.tuples(st.integers(-3, 3), st.integers(0, 4)), min_size=1, max_size=40)

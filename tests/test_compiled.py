@@ -13,42 +13,46 @@ from hypothesis import strategies as st
 
 from comb.demo.files import demo_bytes
 from comb.errors import CombError
-from comb.inference.patterns import DateForm
-from comb.inference.reader import Reading
-from comb.inference.words import words_for
-from comb.kernels import chosen, tally
-from comb.kernels.packed import pack
-from comb.kernels.structure import split_records
-from comb.reading.encoding import is_binary
-from comb.reading.load import Effort, ReadOptions, load_table
-from comb.reading.runs import cut, runs
-from comb.tables.bare import BareTable
+from comb.execution.resources import Resources
+from comb.kernels import dispatch
+from comb.kernels.reference import counting
+from comb.kernels.reference.kernels import ReferenceKernels
+from comb.kernels.reference.splitting import split_records
+from comb.kernels.string_buffer import pack
+from comb.kernels.types import Dialect
+from comb.parsing.cell_parser import CellParser
+from comb.parsing.patterns import DateForm
+from comb.parsing.vocabulary import words_for
+from comb.reading.delimited.chunking import chunk_ranges, last_record_end
+from comb.reading.io.encoding import is_binary
+from comb.reading.load import ReadOptions, load_table
+from comb.tables.table import BareTable
 from comb.tables.types import DATE, INTEGER, NUMBER, decimal
 
-pytestmark = pytest.mark.skipif(not chosen.COMPILED, reason="nothing is compiled here")
+pytestmark = pytest.mark.skipif(not dispatch.kernels.compiled, reason="nothing is compiled here")
 
 
 @contextmanager
 def reference() -> Iterator[None]:
-    before, chosen.COMPILED = chosen.COMPILED, False
+    before, dispatch.kernels = dispatch.kernels, ReferenceKernels()
     try:
         yield
     finally:
-        chosen.COMPILED = before
+        dispatch.kernels = before
 
 
 PARTS = st.sampled_from([*"0123456789", "00", "+", "-", ".", ",", "e", "E", "/", " ", "\u00a0", "\u2003", "999", "2026", "12", "31", "é", "x"])  # fmt: skip
 WORDS = st.sampled_from(["n/a", "N/A", "yes", "NO", "sÍ", "unbekannt", "given", "Given", "1e400", "1.8e308", "-0", "-0.0", "9223372036854775807", "9223372036854775808", "-9223372036854775808", "0.1e-320", "31.02.2026", "29.02.2024", "0001-01-01", "9999-12-31", "1,234", "0,123", "1.7976931348623159e308"])  # fmt: skip
 TEXTS = st.lists(st.lists(PARTS, max_size=9).map("".join) | WORDS | st.text(max_size=4), max_size=30)
 READINGS = [
-    Reading(INTEGER),
-    Reading(INTEGER, decimal_mark=","),
-    Reading(decimal(2)),
-    Reading(decimal(3), decimal_mark=","),
-    Reading(NUMBER),
-    Reading(NUMBER, decimal_mark=","),
-    *(Reading(DATE, dates=(DateForm(order, mark, ""),)) for order in ("ymd", "dmy", "mdy") for mark in "-./"),
-    Reading(DATE, dates=(DateForm("dmy", ".", ""), DateForm("ymd", "-", ""))),
+    CellParser(INTEGER),
+    CellParser(INTEGER, decimal_mark=","),
+    CellParser(decimal(2)),
+    CellParser(decimal(3), decimal_mark=","),
+    CellParser(NUMBER),
+    CellParser(NUMBER, decimal_mark=","),
+    *(CellParser(DATE, dates=(DateForm(order, mark, ""),)) for order in ("ymd", "dmy", "mdy") for mark in "-./"),
+    CellParser(DATE, dates=(DateForm("dmy", ".", ""), DateForm("ymd", "-", ""))),
 ]
 
 
@@ -60,13 +64,13 @@ def bits(values: np.ndarray) -> list[bytes]:
 @given(TEXTS)
 def test_texts_are_counted_and_read_alike(texts: list[str]) -> None:
     packed, words = pack(texts), words_for(["given", "999"])
-    counted, kinds = chosen.tally(packed, None, words)
-    expected, expected_kinds = tally.tally(texts, None, words)
+    counted, kinds = dispatch.kernels.tally(packed, None, words)
+    expected, expected_kinds = counting.tally(texts, None, words)
     differing = [(place, int(counted[place]), int(expected[place])) for place in np.flatnonzero(counted != expected)]
     assert not differing and kinds.tolist() == expected_kinds.tolist()
     for reading in READINGS:
-        values, status = reading.parse_text(packed)
-        wanted, wanted_status = reading.parse(texts)
+        values, status = reading.parse(packed)
+        wanted, wanted_status = reading.parse(pack(texts), ReferenceKernels())
         assert status.tolist() == wanted_status.tolist(), (reading, texts)
         fits = status == 0
         assert bits(values[fits]) == bits(wanted[fits]), reading
@@ -77,8 +81,8 @@ def test_floats_are_those_of_python() -> None:
     texts = [repr(struct.unpack("d", chance.randbytes(8))[0]) for _ in range(4000)]
     texts += [f"{chance.randrange(10 ** chance.randrange(1, 20))}e{chance.randrange(-345, 312)}" for _ in range(4000)]
     texts += [f"{chance.random():.{chance.randrange(1, 25)}f}" for _ in range(4000)]
-    values, status = Reading(NUMBER).parse_text(pack(texts))
-    wanted, wanted_status = Reading(NUMBER).parse(texts)
+    values, status = CellParser(NUMBER).parse(pack(texts))
+    wanted, wanted_status = CellParser(NUMBER).parse(pack(texts), ReferenceKernels())
     assert status.tolist() == wanted_status.tolist()
     assert bits(values[status == 0]) == bits(wanted[status == 0])
 
@@ -87,14 +91,14 @@ def test_floats_are_those_of_python() -> None:
 @given(st.text(st.sampled_from('ab";\'\\\n\r é'), max_size=40), st.sampled_from(['"', "'", None]), st.sampled_from(["", "\\"]), st.integers(1, 4) | st.just(201))  # fmt: skip
 def test_text_is_split_alike(text: str, quote: str | None, escape: str, width: int) -> None:
     expected = split_records(text, ";", quote, escape=escape if quote else "")
-    found = chosen.split(text.encode(), chosen.Dialect(";", quote, escape if quote else ""), width, single=True)
+    found = dispatch.kernels.split(text.encode(), Dialect(";", quote, escape if quote else ""), width, single=True)
     assert [found.row(at) for at in range(len(found))] == expected.fields
     assert (found.lines + 1).tolist() == expected.lines
     assert [line + 1 for line in found.stray] == expected.stray
     assert [line + 1 for line in found.unclosed] == expected.unclosed
     first = split_records(text, ";", quote, escape=escape if quote else "", most=width)
-    assert chosen.records(text, chosen.Dialect(";", quote, escape if quote else ""), width).fields == first.fields
-    valid, controls, characters = chosen.check_text(text.encode())
+    assert dispatch.kernels.records(text, Dialect(";", quote, escape if quote else ""), width).fields == first.fields
+    valid, controls, characters = dispatch.kernels.check_text(text.encode())
     assert (valid, controls, characters) == (True, 0, len(text))
 
 
@@ -103,9 +107,9 @@ def test_what_is_no_utf8_is_known(data: bytes) -> None:
     try:
         data.decode()
     except UnicodeDecodeError:
-        assert not chosen.check_text(data)[0]
+        assert not dispatch.kernels.check_text(data)[0]
     else:
-        assert chosen.check_text(data)[0]
+        assert dispatch.kernels.check_text(data)[0]
 
 
 @given(st.binary(max_size=200), st.integers(1, 50))
@@ -116,11 +120,11 @@ def test_runs_put_together_are_the_text(data: bytes, size: int) -> None:
         place[0] += wanted
         return ahead + data[place[0] - wanted : place[0]]
 
-    found = list(runs(read, b'"', size))
+    found = list(chunk_ranges(read, b'"', size))
     assert b"".join(run.data for run in found) == data
     assert [run.last for run in found] == [False] * (len(found) - 1) + [True]
     assert all(run.start == sum(len(one.data) for one in found[:at]) for at, run in enumerate(found))
-    assert cut(data, b"") in (0, *(at + 1 for at, byte in enumerate(data) if byte in b"\r\n"))
+    assert last_record_end(data, b"") in (0, *(at + 1 for at, byte in enumerate(data) if byte in b"\r\n"))
 
 
 def facts(table: BareTable) -> dict[str, object]:
@@ -141,9 +145,9 @@ def facts(table: BareTable) -> dict[str, object]:
     return {**columns, "notes": table.notes, "lines": table.origin.lines.tolist(), "reading": reading, "sum": table.origin.checksum}  # fmt: skip
 
 
-def outcome(path: Path, options: ReadOptions, effort: Effort) -> object:
+def outcome(path: Path, options: ReadOptions, resources: Resources) -> object:
     try:
-        return facts(load_table(path, options, effort=effort))
+        return facts(load_table(path, options, resources=resources))
     except CombError as error:
         return str(error)
 
@@ -194,9 +198,9 @@ def test_files_of_every_dialect_load_alike(tmp_path: Path, seed: int) -> None:
         path = tmp_path / "made.csv"
         path.write_bytes(data)
         with reference():
-            expected = outcome(path, options, Effort())
-        for effort in (Effort(), Effort(1, chance.randrange(1, 60)), Effort(3, chance.randrange(1, 400))):
-            assert outcome(path, options, effort) == expected, (at, effort)
+            expected = outcome(path, options, Resources())
+        for resources in (Resources(), Resources(1, chance.randrange(1, 60)), Resources(3, chance.randrange(1, 400))):
+            assert outcome(path, options, resources) == expected, (at, resources)
 
 
 def test_it_does_not_matter_where_runs_end(tmp_path: Path) -> None:
@@ -205,9 +209,9 @@ def test_it_does_not_matter_where_runs_end(tmp_path: Path) -> None:
     data = "\n".join(lines[:70]).encode() + b'\n"never closed;1;2\n' + "\n".join(lines[70:110]).encode()
     path.write_bytes(data)
     with reference():
-        expected = outcome(path, ReadOptions(), Effort())
+        expected = outcome(path, ReadOptions(), Resources())
     for size in (*range(1, 60), *range(60, len(data), 97)):
-        assert outcome(path, ReadOptions(), Effort(1 + size % 3, size)) == expected, size
+        assert outcome(path, ReadOptions(), Resources(1 + size % 3, size)) == expected, size
 
 
 @pytest.mark.parametrize("width", [199, 200, 203])
@@ -224,9 +228,9 @@ def test_wide_files_load_alike(tmp_path: Path, width: int) -> None:
     path = tmp_path / "wide.csv"
     path.write_text("\n".join(",".join(row) for row in rows))
     with reference():
-        expected = outcome(path, ReadOptions(), Effort())
-    for effort in (Effort(), Effort(2, 9_000), Effort(1, 40_000)):
-        assert outcome(path, ReadOptions(), effort) == expected
+        expected = outcome(path, ReadOptions(), Resources())
+    for resources in (Resources(), Resources(2, 9_000), Resources(1, 40_000)):
+        assert outcome(path, ReadOptions(), resources) == expected
 
 
 def test_a_guess_that_turns_out_wrong_loses_nothing(tmp_path: Path) -> None:
@@ -239,8 +243,8 @@ def test_a_guess_that_turns_out_wrong_loses_nothing(tmp_path: Path) -> None:
     for name, turn in turns.items():
         path.write_text("n,d,t,z\n" + first + turn * 1500, newline="")
         with reference():
-            expected = outcome(path, ReadOptions(), Effort())
-        assert outcome(path, ReadOptions(), Effort(2, 3000)) == expected, name
+            expected = outcome(path, ReadOptions(), Resources())
+        assert outcome(path, ReadOptions(), Resources(2, 3000)) == expected, name
 
 
 @settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=150)
@@ -249,6 +253,6 @@ def test_any_bytes_load_alike(tmp_path: Path, data: bytes) -> None:
     path = tmp_path / "any.csv"
     path.write_bytes(data)
     with reference():
-        expected = outcome(path, ReadOptions(), Effort())
-    assert outcome(path, ReadOptions(), Effort(2, 5)) == expected
+        expected = outcome(path, ReadOptions(), Resources())
+    assert outcome(path, ReadOptions(), Resources(2, 5)) == expected
     assert not is_binary(0, len(data))

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 
 import comb
-from comb.inference.pairs import PAIRS
+from comb.casting.rules import PAIRS
 from comb.tables.types import STORAGE
 from strategies import tables
 

@@ -20,9 +20,10 @@ from hypothesis import strategies as st
 
 import comb
 from comb.demo.files import demo_bytes
-from comb.kernels.structure import SPACES, split_records
-from comb.reading.encoding import decode
-from comb.reading.sources import check_memory
+from comb.kernels.reference.splitting import split_records
+from comb.kernels.types import SPACES
+from comb.reading.io.encoding import decode
+from comb.reading.io.source_file import check_memory
 from conftest import load_text, run_comb
 from strategies import tables
 
@@ -198,18 +199,18 @@ def test_an_archive_with_several_tables(tmp_path: Path) -> None:
 @given(st.integers(5, 2400), st.booleans())
 @settings(max_examples=12, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_a_file_split_in_two_and_stacked_is_the_same_table(
-    tmp_path: Path, inspections: comb.Table, cut: int, by_pattern: bool
+    tmp_path: Path, inspections: comb.Table, last_record_end: int, by_pattern: bool
 ) -> None:
     lines = TEXT.decode().split("\n")
     first_of = [int(inspections.place(row).rpartition(" ")[2]) - 1 for row in range(1, 2401)]
-    at = first_of[cut - 1]
+    at = first_of[last_record_end - 1]
     (tmp_path / "p1.csv").write_text("\n".join(lines[:at]) + "\n", encoding="utf-8", newline="")
     (tmp_path / "p2.csv").write_text("\n".join(lines[:4] + lines[at:]), encoding="utf-8", newline="")
     parts = str(tmp_path / "p?.csv") if by_pattern else [tmp_path / "p1.csv", tmp_path / "p2.csv"]
     stacked = comb.load(parts)
     assert stacked.equals(inspections)
-    assert stacked.source_index.tolist() == [0] * (cut - 1) + [1] * (2401 - cut)
-    assert stacked.place(cut) == "p2.csv, line 5"
+    assert stacked.source_index.tolist() == [0] * (last_record_end - 1) + [1] * (2401 - last_record_end)
+    assert stacked.place(last_record_end) == "p2.csv, line 5"
 
 
 def test_files_of_another_shape_are_not_stacked(tmp_path: Path) -> None:

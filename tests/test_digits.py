@@ -8,22 +8,26 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from comb.inference.reader import Reading
-from comb.kernels import blocks, chosen
-from comb.kernels.blocks import Cells, NumberForm, TextRoom
-from comb.kernels.packed import Packed, joined, pack
-from comb.kernels.tally import Words, tally
+from comb.kernels import blocks, dispatch
+from comb.kernels.blocks import CodeOutput
+from comb.kernels.compiled import _cells
+from comb.kernels.compiled.offset_block import OffsetBlock
+from comb.kernels.reference.counting import tally
+from comb.kernels.reference.kernels import ReferenceKernels
+from comb.kernels.string_buffer import StringBuffer, joined, pack
+from comb.kernels.types import Dialect, NumberForm, OffsetCells, Words, cells_of
+from comb.parsing.cell_parser import CellParser
 from comb.tables.types import INTEGER, NUMBER, decimal
 
-pytestmark = pytest.mark.skipif(not chosen.COMPILED, reason="nothing is compiled here")
+pytestmark = pytest.mark.skipif(not dispatch.kernels.compiled, reason="nothing is compiled here")
 
 READINGS = {
-    "integer": Reading(INTEGER),
-    "decimal": Reading(decimal(2)),
-    "decimal with a comma": Reading(decimal(4), decimal_mark=","),
-    "wide decimal": Reading(decimal(17)),
-    "number": Reading(NUMBER),
-    "number with a comma": Reading(NUMBER, decimal_mark=","),
+    "integer": CellParser(INTEGER),
+    "decimal": CellParser(decimal(2)),
+    "decimal with a comma": CellParser(decimal(4), decimal_mark=","),
+    "wide decimal": CellParser(decimal(17)),
+    "number": CellParser(NUMBER),
+    "number with a comma": CellParser(NUMBER, decimal_mark=","),
 }
 
 # What stands before the first cell: without it, the first cells are left to the careful way.
@@ -34,12 +38,12 @@ def bits(values: np.ndarray) -> list[bytes]:
     return [struct.pack("d", value) if isinstance(value, float) else str(value).encode() for value in values.tolist()]
 
 
-def check(texts: list[str], readings: dict[str, Reading] = READINGS) -> None:
+def check(texts: list[str], readings: dict[str, CellParser] = READINGS) -> None:
     """Hold texts that are read as columns against the reference."""
     packed = pack([LEAD, *texts])
     for name, reading in readings.items():
-        values, status = reading.parse_text(packed)
-        wanted, wanted_status = reading.parse([LEAD, *texts])
+        values, status = reading.parse(packed)
+        wanted, wanted_status = reading.parse(packed, ReferenceKernels())
         differing = [texts[at - 1] for at in np.flatnonzero(status != wanted_status).tolist()]
         assert not differing, (name, differing[:5])
         fits = status == 0
@@ -111,18 +115,20 @@ def test_columns_side_by_side_are_read_like_one_alone(kind: str, width: int) -> 
     }
     rows = [[chance.choice(pool if chance.random() < 0.15 else plain[kind]) for _ in range(width)] for _ in range(80)]
     data = "".join(",".join(row) + "\n" for row in rows).encode()
-    dialect = blocks.Dialect(",", '"', "")
-    block = chosen.split(data, dialect, width, single=False)
-    assert isinstance(block, blocks.PlaceBlock)
+    dialect = Dialect(",", '"', "")
+    block = dispatch.kernels.split(data, dialect, width, single=False)
+    assert isinstance(block, OffsetBlock)
     form, words = NumberForm(kind, 2 if kind == "decimal" else 0, "."), Words()
     columns = np.array([at for at in range(width) if at != 1], np.int64)
     # Put into arrays that are there already, behind what stands in them.
-    rooms = blocks.Rooms([(np.full(99, 5, np.int64), np.full(99, 7, np.uint8)) for _ in columns], 19)
+    rooms = blocks.BatchOutput([(np.full(99, 5, np.int64), np.full(99, 7, np.uint8)) for _ in columns], 19)
     for where in (None, rooms):
-        found = block.several(columns, [form] * len(columns), words, where)
+        found = block.number_columns(columns, [form] * len(columns), words, where)
         for at, column in enumerate(columns.tolist()):
             texts = [block.row(row)[column] for row in range(len(block))]
-            wanted, status = Reading(decimal(2) if kind == "decimal" else READINGS[kind].type).parse(texts)
+            wanted, status = CellParser(decimal(2) if kind == "decimal" else READINGS[kind].type).parse(
+                pack(texts), ReferenceKernels()
+            )
             assert found.tally[at].tolist() == tally(texts, None, words)[0].tolist() or at in found.left
             if at not in found.left:
                 assert found.status[at].tolist() == status.tolist()
@@ -133,7 +139,7 @@ def test_columns_side_by_side_are_read_like_one_alone(kind: str, width: int) -> 
         assert len(found.left) < len(columns) / 2
     assert all((values[:19] == 5).all() and (status[:19] == 7).all() for values, status in rooms.arrays)
     with pytest.raises(ValueError, match="room for every row"):
-        block.several(columns, [form] * len(columns), words, blocks.Rooms(rooms.arrays, 20))
+        block.number_columns(columns, [form] * len(columns), words, blocks.BatchOutput(rooms.arrays, 20))
 
 
 CELLS = st.sampled_from(["", "a", "b", "north", "a text of more than sixteen bytes", "a text of more than sixteen bytez", "é", "x" * 40])  # fmt: skip
@@ -142,9 +148,9 @@ CELLS = st.sampled_from(["", "a", "b", "north", "a text of more than sixteen byt
 @given(st.lists(CELLS, max_size=60), st.lists(CELLS, max_size=8, unique=True))
 def test_texts_that_are_known_keep_their_codes(cells: list[str], known: list[str]) -> None:
     data = "".join(f"{cell},1\n" for cell in cells).encode()
-    block = chosen.split(data, blocks.Dialect(",", '"', ""), 2, single=False)
+    block = dispatch.kernels.split(data, Dialect(",", '"', ""), 2, single=False)
     room = np.empty(len(cells), np.int32)
-    packed, codes = block.text(0, TextRoom(room, pack(known)))
+    packed, codes = block.text(0, CodeOutput(room, pack(known)))
     if codes is None:
         assert packed.strings() == cells
         return
@@ -157,7 +163,7 @@ def test_texts_that_are_known_keep_their_codes(cells: list[str], known: list[str
 def test_many_known_texts_are_found_again() -> None:
     known = pack([f"text {at} that is long enough" for at in range(3000)])
     cells = joined([known, pack(["new"]), known])
-    first, codes = chosen._cells.encode(*blocks.cells_of(cells), 1.0, -1, None, known)
+    first, codes = _cells.encode(*cells_of(cells), 1.0, -1, None, known)
     assert first.tolist() == [3000] and codes.tolist() == [*range(3000), 3000, *range(3000)]
 
 
@@ -165,9 +171,9 @@ def test_many_known_texts_are_found_again() -> None:
 def test_codes_are_counted_looked_up_and_renumbered(codes: list[int], table: list[int]) -> None:
     narrow, wide = np.array(codes, np.int32), np.array(codes, np.int64)
     for array in (narrow, wide):
-        assert chosen.count_codes(array, 6).tolist() == [codes.count(code) for code in range(6)]
-        assert chosen.look_up(np.array(table, np.uint8), array).tolist() == [table[code] for code in codes]
-        chosen.renumber(array, np.array([5, 4, 3, 2, 1, 0]))
+        assert dispatch.kernels.count_codes(array, 6).tolist() == [codes.count(code) for code in range(6)]
+        assert dispatch.kernels.look_up(np.array(table, np.uint8), array).tolist() == [table[code] for code in codes]
+        dispatch.kernels.renumber(array, np.array([5, 4, 3, 2, 1, 0]))
         assert array.tolist() == [5 - code for code in codes]
 
 
@@ -175,9 +181,9 @@ def test_codes_are_counted_looked_up_and_renumbered(codes: list[int], table: lis
 def test_a_code_that_names_nothing_is_an_error(code: int) -> None:
     codes = np.array([0, code], np.int32)
     for call in (
-        lambda: chosen.count_codes(codes, 3),
-        lambda: chosen.look_up(np.zeros(3, np.uint8), codes),
-        lambda: chosen.renumber(codes, np.zeros(3, np.int32)),
+        lambda: dispatch.kernels.count_codes(codes, 3),
+        lambda: dispatch.kernels.look_up(np.zeros(3, np.uint8), codes),
+        lambda: dispatch.kernels.renumber(codes, np.zeros(3, np.int32)),
     ):
         with pytest.raises(IndexError, match="expected codes below"):
             call()
@@ -185,6 +191,6 @@ def test_a_code_that_names_nothing_is_an_error(code: int) -> None:
 
 @given(st.lists(CELLS, max_size=20), st.lists(CELLS, max_size=20))
 def test_cells_know_their_size(one: list[str], other: list[str]) -> None:
-    cells: Cells = blocks.cells_of(joined([pack(one), pack(other)]))
-    packed = Packed(*chosen._cells.gather(*cells))
+    cells: OffsetCells = cells_of(joined([pack(one), pack(other)]))
+    packed = StringBuffer(*_cells.gather(*cells))
     assert packed.size == len(one) + len(other) and packed.strings() == one + other

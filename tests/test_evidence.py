@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import comb
-from comb.inference.infer import infer_column
+from comb.inference.decide import infer_column
 from comb.inference.proposals import code_shape
 from comb.tables.column import Column
 from comb.tables.text import Text

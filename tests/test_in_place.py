@@ -10,17 +10,18 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from comb.inference.gathered import MOST_KNOWN
-from comb.kernels import chosen
+from comb.chunks.column_builder import MOST_KNOWN
+from comb.execution.resources import Resources
+from comb.kernels import dispatch
 from comb.kernels.blocks import Scratch
-from comb.reading import sources
-from comb.reading.load import Effort, ReadOptions
-from comb.reading.runs import Run, runs, work_on
-from comb.reading.sources import OpenSource
+from comb.reading.delimited.chunking import TextChunkRange, chunk_ranges, parse_chunks
+from comb.reading.io import source_file
+from comb.reading.io.source_file import OpenSource
+from comb.reading.load import ReadOptions
 from test_compiled import outcome, reference
 from test_runs import Lines, worked
 
-compiled_only = pytest.mark.skipif(not chosen.COMPILED, reason="nothing is compiled here")
+compiled_only = pytest.mark.skipif(not dispatch.kernels.compiled, reason="nothing is compiled here")
 
 
 @given(
@@ -38,13 +39,13 @@ def test_a_run_is_told_its_first_row_or_nothing(records: list[bytes], size: int,
 
     told: dict[int, list[int | None]] = {}
 
-    def working(run: Run) -> Lines:
+    def working(run: TextChunkRange) -> Lines:
         result = worked(run)
         told.setdefault(run.start, []).append(run.first_row(result.after, len(result.lines)))
         return result
 
     rows = 0
-    for run, result in work_on(runs(read, b"", size), working, threads):
+    for run, result in parse_chunks(chunk_ranges(read, b"", size), working, threads):
         # What was told to a run that had to be worked on again does not count.
         assert told[run.start][-1] in (None, rows)
         rows += len(result.lines)
@@ -69,7 +70,7 @@ def test_what_is_read_behind_is_the_file(
             found += bytes(piece[len(rest) :])
             rest = bytes(piece[-3:])
         assert found == data and opened.at_end
-        assert opened.stamp().checksum == sources.combined([opened.stamp().checksum])
+        assert opened.stamp().checksum == source_file.combined([opened.stamp().checksum])
 
 
 def test_a_stream_that_comes_in_drops_is_read_whole(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -116,9 +117,9 @@ def test_what_comes_later_may_be_otherwise(tmp_path: Path, name: str) -> None:
     path = tmp_path / "turning.csv"
     path.write_text("first,second,third\n" + TURNS[name], newline="")
     with reference():
-        expected = outcome(path, ReadOptions(), Effort())
-    for effort in (Effort(1, 2000), Effort(2, 5000), Effort(4, 1500), Effort(3, 20_000)):
-        assert outcome(path, ReadOptions(), effort) == expected, effort
+        expected = outcome(path, ReadOptions(), Resources())
+    for resources in (Resources(1, 2000), Resources(2, 5000), Resources(4, 1500), Resources(3, 20_000)):
+        assert outcome(path, ReadOptions(), resources) == expected, resources
 
 
 @compiled_only
@@ -135,8 +136,8 @@ def test_any_mixture_in_any_runs(tmp_path: Path, seed: int, size: int, threads: 
     path = tmp_path / "mixture.csv"
     path.write_text("a,b,c\n" + text)
     with reference():
-        expected = outcome(path, ReadOptions(), Effort())
-    assert outcome(path, ReadOptions(), Effort(threads, size)) == expected
+        expected = outcome(path, ReadOptions(), Resources())
+    assert outcome(path, ReadOptions(), Resources(threads, size)) == expected
 
 
 @compiled_only
@@ -146,10 +147,10 @@ def test_every_border_of_a_small_file(tmp_path: Path) -> None:
         b'n;t;d\r\n1;"a ""b""";2026-01-02\r\n22;;\r\n\r\n-3,5;"x\r\ny";3.4.2026\r\n"4;unclosed;5\r\n6;\xc3\xa9;7'
     )
     with reference():
-        expected = outcome(path, ReadOptions(), Effort())
+        expected = outcome(path, ReadOptions(), Resources())
     for size in range(1, path.stat().st_size + 2):
         for threads in (1, 2, 5):
-            assert outcome(path, ReadOptions(), Effort(threads, size)) == expected, (size, threads)
+            assert outcome(path, ReadOptions(), Resources(threads, size)) == expected, (size, threads)
 
 
 def test_memory_used_again_is_as_large_as_it_has_to_be() -> None:

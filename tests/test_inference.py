@@ -5,12 +5,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import comb
-from comb.inference.convert import convert_column
-from comb.inference.infer import infer_column
-from comb.inference.patterns import date_form, parse_request
+from comb.casting.cast import convert_column
+from comb.inference.decide import infer_column
+from comb.parsing.patterns import date_form, parse_request
 from comb.tables.column import Column
-from comb.tables.formats import value_texts
 from comb.tables.text import Text
+from comb.tables.value_texts import value_texts
 from strategies import tables
 
 

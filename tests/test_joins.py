@@ -7,9 +7,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import comb
-from comb.kernels import chosen
-from comb.kernels.packed import pack
-from comb.steps.joins import _Alike
+from comb.kernels import dispatch
+from comb.kernels.string_buffer import pack
+from comb.steps.joins import _NearestTexts
 from comb.tables.text import Text
 
 KEY = st.tuples(
@@ -69,7 +69,7 @@ def test_joins_by_several_keys_are_those_of_plain_loops(
 
 @given(st.lists(st.text(max_size=3), max_size=12), st.lists(st.text(max_size=3), max_size=12))
 def test_texts_are_numbered_by_those_that_are_known(known: list[str], others: list[str]) -> None:
-    codes = chosen.encode_known(pack([*known, *others]), len(known)).tolist()
+    codes = dispatch.kernels.encode_known(pack([*known, *others]), len(known)).tolist()
     distinct = list(dict.fromkeys(known))
     assert codes == [distinct.index(text) if text in distinct else -1 for text in [*known, *others]]
 
@@ -77,7 +77,7 @@ def test_texts_are_numbered_by_those_that_are_known(known: list[str], others: li
 @given(st.lists(st.text("abAB 1é", min_size=1, max_size=6), min_size=1, max_size=300, unique=True), st.data())
 def test_a_slip_finds_its_text_among_many(known: list[str], data: st.DataObject) -> None:
     name = data.draw(st.sampled_from(known))
-    candidates = _Alike(Text.from_strings(known)).candidates(name)
+    candidates = _NearestTexts(Text.from_strings(known)).candidates(name)
     assert name in candidates or sum(one.casefold() == name.casefold() for one in candidates) > 0 or len(name) < 2
     assert len(candidates) == min(len(known), 100) or len(known) <= 100
     assert set(candidates) <= set(known)

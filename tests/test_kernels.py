@@ -9,9 +9,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from comb.kernels import parsing
-from comb.kernels.coding import encode, group, order_rows, ranks
-from comb.kernels.structure import split_records
+from comb.kernels.grouping import group, order_rows, ranks
+from comb.kernels.reference import scalars
+from comb.kernels.reference.grouping import encode
+from comb.kernels.reference.splitting import split_records
 
 FIELD = st.text(st.sampled_from('ab ;,"\n\r\té1'), max_size=6)
 
@@ -64,34 +65,34 @@ def test_records(text: str, fields: list[list[str]], lines: list[int], stray: li
 
 @given(st.lists(st.text(st.sampled_from("0123456789+-.eE,_ na"), max_size=24)))
 def test_numbers_read_as_python_reads_the_same_digits(texts: list[str]) -> None:
-    integers, fits = parsing.parse_integers(texts)
-    numbers, number_fits = parsing.parse_numbers(texts)
+    integers, fits = scalars.parse_integers(texts)
+    numbers, number_fits = scalars.parse_numbers(texts)
     for at, text in enumerate(texts):
-        if fits[at] == parsing.FITS:
+        if fits[at] == scalars.FITS:
             assert integers[at] == int(text)
-        if number_fits[at] == parsing.FITS:
+        if number_fits[at] == scalars.FITS:
             assert numbers[at] == float(text)
-        assert (fits[at] == parsing.BLANK) == (text == "") == (number_fits[at] == parsing.BLANK)
+        assert (fits[at] == scalars.BLANK) == (text == "") == (number_fits[at] == scalars.BLANK)
         assert fits[at] or not number_fits[at], "every integer is a number"
 
 
 @given(st.integers(-(10**17), 10**17), st.integers(1, 8))
 def test_decimals_come_back_digit_for_digit(value: int, scale: int) -> None:
     text = f"{'-' if value < 0 else ''}{str(abs(value)).rjust(scale + 1, '0')[:-scale]}.{str(abs(value)).rjust(scale + 1, '0')[-scale:]}"
-    read, status = parsing.parse_decimals([text], scale)
-    assert (read[0], status[0]) == (value, 0) or len(str(abs(value))) > parsing.MOST_DECIMAL_DIGITS
+    read, status = scalars.parse_decimals([text], scale)
+    assert (read[0], status[0]) == (value, 0) or len(str(abs(value))) > scalars.MOST_DECIMAL_DIGITS
 
 
-@given(st.dates(), st.sampled_from(list(parsing.DATE_ORDERS)), st.sampled_from("-./"))
+@given(st.dates(), st.sampled_from(list(scalars.DATE_ORDERS)), st.sampled_from("-./"))
 def test_dates_read_in_every_order(day: date, order: str, mark: str) -> None:
     parts = {"y": f"{day.year:04}", "m": str(day.month), "d": str(day.day)}
-    values, status = parsing.parse_dates([mark.join(parts[letter] for letter in order)], order, mark)
-    assert status[0] == parsing.FITS and values[0] == np.datetime64(day)
+    values, status = scalars.parse_dates([mark.join(parts[letter] for letter in order)], order, mark)
+    assert status[0] == scalars.FITS and values[0] == np.datetime64(day)
 
 
 @pytest.mark.parametrize("text", ["31.9.2025", "29.2.2025", "0.1.2025", "1.13.2025", "1.1.25", "1-1.2025", "1.1.0000"])
 def test_impossible_days_do_not_fit(text: str) -> None:
-    assert parsing.parse_dates([text], "dmy", ".")[1].tolist() == [parsing.MISFIT]
+    assert scalars.parse_dates([text], "dmy", ".")[1].tolist() == [scalars.MISFIT]
 
 
 @pytest.mark.parametrize(
@@ -102,7 +103,7 @@ def test_impossible_days_do_not_fit(text: str) -> None:
     ],
 )  # fmt: skip
 def test_marks_in_numbers(text: str, decimal: str, group: str | None, plain: str) -> None:
-    assert parsing.plain_number(text, decimal, group) == plain
+    assert scalars.plain_number(text, decimal, group) == plain
 
 
 @given(st.lists(st.tuples(st.integers(0, 3), st.integers(0, 3))))

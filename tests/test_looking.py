@@ -11,42 +11,42 @@ from hypothesis import strategies as st
 
 import comb
 from comb.inference.proposals import LEAST_SHARE, code_shape
-from comb.inference.words import SENTINELS
-from comb.kernels.coding import candidates
+from comb.kernels.grouping import candidates
+from comb.parsing.vocabulary import SENTINELS
 from comb.profiling import missing
-from comb.profiling.look import Look
+from comb.profiling.column_cache import ColumnCache
 from comb.profiling.missing import LEAST_GAP, LEAST_SENTINELS
 from comb.profiling.profile import FEW_ROWS, profile
-from comb.reading import dialect
+from comb.reading.delimited import layout
 from comb.tables.text import Text
 from strategies import tables
 
 
 @given(tables())
 def test_what_is_found_once_is_what_the_columns_hold(table: comb.Table) -> None:
-    look = Look.at(table)
+    cache = ColumnCache.at(table)
     for name, column in table.columns.items():
-        counts = look.state_counts(name)
+        counts = cache.state_counts(name)
         reasons = Counter(column.reasons())
         assert counts.sum() == len(column) and counts[0] == reasons.pop(None, 0)
         assert sorted(counts[1:][counts[1:] > 0].tolist()) == sorted(reasons.values())
         present = [cell for cell in column.to_list() if cell is not None]
         if column.type.word == "string":
-            distinct = look[name].distinct()
+            distinct = cache[name].distinct()
             found = dict(zip(distinct.values.to_list(), distinct.counts.tolist(), strict=True))
             assert found == Counter(present)
             # In order of appearance, as a look at every cell finds them.
             assert list(dict.fromkeys(present)) == sorted(found, key=present.index)
         elif column.type.word in ("integer", "number", "boolean"):
-            assert look.ordered(name).tolist() == sorted(present)
+            assert cache.ordered(name).tolist() == sorted(present)
         # What one column alone says is what it says among others.
-        assert (look[name].codes() >= 0).all()
+        assert (cache[name].codes() >= 0).all()
 
 
 @given(st.lists(st.sampled_from([0, 1, 2, 5, 40, -3, *SENTINELS]), max_size=40))
 def test_sentinels_are_those_that_stand_apart(values: list[int]) -> None:
-    look = Look.at(comb.table(columns={"x": [*values, None]}) if values else comb.table(columns={"x": [1]}))
-    found = {int(finding.examples[0].split()[0].replace(",", "")) for finding in missing.sentinels(look)}
+    cache = ColumnCache.at(comb.table(columns={"x": [*values, None]}) if values else comb.table(columns={"x": [1]}))
+    found = {int(finding.examples[0].split()[0].replace(",", "")) for finding in missing.sentinels(cache)}
     others = [value for value in values if value not in SENTINELS]
     expected = set()
     for value, count in Counter(values).items():
@@ -60,7 +60,7 @@ def test_sentinels_are_those_that_stand_apart(values: list[int]) -> None:
 
 @given(st.lists(st.sampled_from([0, 0, 7, 8, 9, 100, -1]), max_size=30))
 def test_a_heap_of_zeros_is_one_that_stands_apart(values: list[int]) -> None:
-    found = list(missing.zeros(Look.at(comb.table(columns={"x": [*values, 50]}))))
+    found = list(missing.zeros(ColumnCache.at(comb.table(columns={"x": [*values, 50]}))))
     others = [value for value in [*values, 50] if value]
     zeros = values.count(0)
     apart = zeros >= LEAST_SENTINELS and len(others) >= zeros and min(others) > 0
@@ -118,9 +118,9 @@ def test_a_shape_is_one_that_nearly_all_codes_have(texts: list[str]) -> None:
         assert shape == "AA-9"
 
 
-@pytest.mark.parametrize("delimiter", [":", "  ", dialect.SPACES])
+@pytest.mark.parametrize("delimiter", [":", "  ", layout.SPACES])
 @given(st.lists(st.text(st.sampled_from("ab:1 \n"), max_size=12), max_size=90))
 def test_a_delimiter_without_hope_would_have_been_too_weak(delimiter: str, parts: list[str]) -> None:
     sample = "\n".join(parts)
-    if dialect._hopeless(sample, delimiter, '"', ""):
-        assert dialect._too_weak(dialect._try(sample, delimiter, '"', ""), sample)
+    if layout._hopeless(sample, delimiter, '"', ""):
+        assert layout._too_weak(layout._try(sample, delimiter, '"', ""), sample)

@@ -9,20 +9,23 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import comb
-from comb.inference.calendar import MONTH_NUMBERS, MONTHS, WEEKDAY_BITS, WEEKDAYS
-from comb.inference.forms import form_of, swapped
-from comb.inference.further import further_trials
-from comb.inference.infer import infer_column
-from comb.inference.moments import general, patterns_of, read_duration
-from comb.inference.pieces import TextPiece
-from comb.inference.reader import Reading, moment_form
-from comb.inference.words import words_for
-from comb.kernels import chosen, notation
-from comb.kernels.moments import parse_moments
+from comb.chunks.column_chunk import TextChunk
+from comb.inference.decide import infer_column
+from comb.inference.detect import detected_candidates
+from comb.kernels import dispatch
 from comb.kernels.notation import MARKS, Marks
-from comb.kernels.packed import pack
-from comb.tables.formats import duration_text
+from comb.kernels.reference import notation
+from comb.kernels.reference.kernels import ReferenceKernels
+from comb.kernels.reference.moments import parse_moments
+from comb.kernels.string_buffer import pack
+from comb.parsing.calendar_names import MONTH_NUMBERS, MONTHS, WEEKDAY_BITS, WEEKDAYS
+from comb.parsing.cell_parser import CellParser, moment_form
+from comb.parsing.durations import read_duration
+from comb.parsing.moment_programs import moment_program, swapped
+from comb.parsing.moment_shapes import general, patterns_of
+from comb.parsing.vocabulary import words_for
 from comb.tables.text import Text
+from comb.tables.value_texts import duration_text
 
 PATTERNS = {
     "date": ["d.M.yyyy", "dd/MM/yy", "yyyyMMdd", "d. MMMM yyyy", "EEE, d MMM yyyy", "yyyy-'Q'Q", "YYYY-'W'ww-e", "MM/yyyy", "MMM yyyy"],
@@ -30,7 +33,7 @@ PATTERNS = {
     "time": ["HH:mm:ss.SSS", "h:mm a", "H'h'mm", "HHmm"],
     "duration": ["H:mm:ss.SSS", "H:mm"],
 }  # fmt: skip
-FORMS = [form_of(word, pattern) for word, patterns in PATTERNS.items() for pattern in patterns]
+FORMS = [moment_program(word, pattern) for word, patterns in PATTERNS.items() for pattern in patterns]
 
 # Parts of which texts are made that nearly are moments.
 PARTS = st.sampled_from([
@@ -63,10 +66,10 @@ def written(moment: datetime, pattern: str) -> str:
     return out
 
 
-def both(texts: list[str], reading: Reading) -> None:
+def both(texts: list[str], reading: CellParser) -> None:
     """Read texts by the compiled readers and by the reference."""
-    quick = chosen.read(pack(texts), moment_form(reading.moments))
-    slow = reading.parse(texts)
+    quick = dispatch.kernels.read(pack(texts), moment_form(reading.moments))
+    slow = reading.parse(pack(texts), ReferenceKernels())
     if quick is not None:
         assert quick[1].tolist() == slow[1].tolist(), texts
         fits = slow[1] == 0
@@ -75,15 +78,15 @@ def both(texts: list[str], reading: Reading) -> None:
 
 @given(st.lists(st.lists(PARTS, max_size=9).map("".join), max_size=8), st.sampled_from(FORMS))
 def test_whatever_a_text_is_both_readers_agree(texts: list[str], form: Any) -> None:
-    both(texts, Reading(form.type, moments=(form,)))
+    both(texts, CellParser(form.type, moments=(form,)))
 
 
 @given(MOMENTS, st.sampled_from(FORMS), st.integers(0, 12), st.sampled_from(["", "0", ":", "x", " "]))
 def test_written_by_a_pattern_and_read_back(moment: datetime, form: Any, at: int, slip: str) -> None:
     text = written(moment, form.pattern)
-    reading = Reading(form.type, moments=(form,))
+    reading = CellParser(form.type, moments=(form,))
     both([text, text[:at] + slip + text[at:], text[:at] + text[at + 1 :], text.upper(), f" {text} "], reading)
-    values, status = reading.parse([text])
+    values, status = reading.parse(pack([text]))
     assert status[0] == 0
     if form.pattern in ("d.M.yyyy", "yyyyMMdd", "d. MMMM yyyy", "EEE, d MMM yyyy", "YYYY-'W'ww-e"):
         assert values[0].item() == moment.date()
@@ -108,8 +111,8 @@ def test_written_by_a_pattern_and_read_back(moment: datetime, form: Any, at: int
     ],
 )  # fmt: skip
 def test_what_a_pattern_reads(word: str, pattern: str, text: str, value: object) -> None:
-    form = form_of(word, pattern)
-    values, status = Reading(form.type, moments=(form,)).parse([text])
+    form = moment_program(word, pattern)
+    values, status = CellParser(form.type, moments=(form,)).parse(pack([text]))
     assert (values[0].item() if status[0] == 0 else None) == value
 
 
@@ -119,7 +122,7 @@ NEARLY = st.lists(st.sampled_from([*"0123456789.,'() +-%", "−", "–", "’", 
 @given(st.lists(NEARLY, max_size=10), st.sampled_from(MARKS), st.sampled_from(["", "kg", "€", "%"]))
 def test_numbers_of_any_notation_become_plain_alike(texts: list[str], marks: Marks, unit: str) -> None:
     slow = notation.plain_numbers(texts, marks, unit)
-    quick = chosen.plain_numbers(pack(texts), marks, unit)
+    quick = dispatch.kernels.plain_numbers(pack(texts), marks, unit)
     assert quick.texts.strings() == slow.texts.strings(), texts
     assert quick.flags.tolist() == slow.flags.tolist() and quick.decimals.tolist() == slow.decimals.tolist(), texts
 
@@ -138,11 +141,13 @@ def test_the_pattern_of_a_text_is_among_those_it_could_have(moment: datetime, fo
 
 @given(st.lists(st.sampled_from(["1.2.2025 10:30", "13.2.2025 10:30", "2025-02-01", "x", "", "1,234.5 €", "3 €"]), min_size=1, max_size=30), st.data())  # fmt: skip
 def test_a_second_look_finds_the_same_however_a_column_is_cut(cells: list[str], data: st.DataObject) -> None:
-    cut = sorted(data.draw(st.lists(st.integers(0, len(cells)), max_size=3)))
-    parts = [cells[start:stop] for start, stop in zip([0, *cut], [*cut, len(cells)], strict=True)]
-    whole = further_trials([TextPiece(Text.from_items(cells), words_for(None))])
-    pieces = [TextPiece(Text.from_strings(part), words_for(None)) for part in parts]
-    assert further_trials(pieces) == whole
+    last_record_end = sorted(data.draw(st.lists(st.integers(0, len(cells)), max_size=3)))
+    parts = [
+        cells[start:stop] for start, stop in zip([0, *last_record_end], [*last_record_end, len(cells)], strict=True)
+    ]
+    whole = detected_candidates([TextChunk(Text.from_items(cells), words_for(None))])
+    pieces = [TextChunk(Text.from_strings(part), words_for(None)) for part in parts]
+    assert detected_candidates(pieces) == whole
 
 
 def chosen_evidence(cells: list[str]) -> str:

@@ -10,7 +10,7 @@ import pytest
 
 import comb
 from comb.demo.files import DEMO_FILES
-from comb.plans.planfile import read_plan
+from comb.plans.parse import read_plan
 from comb.writing.atomic import write_folder
 
 

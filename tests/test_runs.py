@@ -9,19 +9,21 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import comb
-from comb.inference.infer import decide
-from comb.inference.words import words_for
-from comb.kernels import chosen
-from comb.kernels.blocks import Dialect, ListBlock, NumberForm
-from comb.kernels.packed import pack
-from comb.kernels.tally import Count, Words, tally
-from comb.reading.delimited import read_head
-from comb.reading.dialect import Given, guess_layout
-from comb.reading.encoding import decode, utf8_mark
-from comb.reading.load import Effort, ReadOptions, load_table
-from comb.reading.runs import Run, cut, runs, work_on
-from comb.reading.sources import OpenSource, check_memory
-from comb.reading.texts import FileText, HeldText, NotUtf8Error
+from comb.execution.resources import Resources
+from comb.inference.decide import decide
+from comb.kernels import dispatch
+from comb.kernels.reference.counting import tally
+from comb.kernels.reference.row_block import RowBlock
+from comb.kernels.string_buffer import pack
+from comb.kernels.types import Dialect, NumberForm, TallySlot, Words
+from comb.parsing.vocabulary import words_for
+from comb.reading.delimited.chunking import TextChunkRange, chunk_ranges, last_record_end, parse_chunks
+from comb.reading.delimited.header import parse_header
+from comb.reading.delimited.layout import Given, guess_layout
+from comb.reading.io.encoding import decode, utf8_mark
+from comb.reading.io.source_file import OpenSource, check_memory
+from comb.reading.io.text_stream import FileText, HeldText, NotUtf8Error
+from comb.reading.load import ReadOptions, load_table
 
 
 @dataclass
@@ -32,7 +34,7 @@ class Lines:
     after: int
 
 
-def worked(run: Run) -> Lines:
+def worked(run: TextChunkRange) -> Lines:
     """Split a run; a record whose second mark has not come yet is left."""
     lines: list[bytes] = []
     at = 0
@@ -62,21 +64,21 @@ def test_wherever_runs_were_cut_the_records_are_the_same(records: list[bytes], s
         return ahead + data[place[0] - wanted : place[0]]
 
     # The cut knows nothing of these marks, so that most guesses are wrong.
-    found = list(work_on(runs(read, b"", size), worked, threads))
-    expected = worked(Run(0, data, last=True)).lines
+    found = list(parse_chunks(chunk_ranges(read, b"", size), worked, threads))
+    expected = worked(TextChunkRange(0, data, last=True)).lines
     assert [line for _, result in found for line in result.lines] == expected
     assert all(data[run.start : run.start + len(run.data)] == run.data for run, _ in found)
 
 
 def test_a_failing_worker_is_told_and_nothing_hangs() -> None:
-    def failing(run: Run) -> Lines:
+    def failing(run: TextChunkRange) -> Lines:
         if run.start > 50:
             raise ValueError("no more")
         return worked(run)
 
     text = iter([b"a\n" * 40] * 50 + [b""])
     with pytest.raises(ValueError, match="no more"):
-        list(work_on(runs(lambda ahead, size: ahead + next(text), b"", 10), failing, 2))
+        list(parse_chunks(chunk_ranges(lambda ahead, size: ahead + next(text), b"", 10), failing, 2))
 
 
 @pytest.mark.parametrize(
@@ -93,7 +95,7 @@ def test_a_failing_worker_is_told_and_nothing_hangs() -> None:
     ],
 )
 def test_cuts(data: bytes, quote: bytes, expected: int) -> None:
-    assert cut(data, quote) == expected
+    assert last_record_end(data, quote) == expected
 
 
 @pytest.mark.parametrize(
@@ -110,7 +112,7 @@ def test_cuts(data: bytes, quote: bytes, expected: int) -> None:
     ],
 )
 def test_heads(text: str, names: list[str], offset: int, lines: int, titles: list[str], units: list[str]) -> None:
-    head = read_head(text, text.encode(), guess_layout(text, Given()))
+    head = parse_header(text, text.encode(), guess_layout(text, Given()))
     assert (head.names, head.offset, head.lines, head.titles, head.units) == (names, offset, lines, titles, units)
 
 
@@ -149,7 +151,7 @@ def test_what_the_counts_decide(texts: list[str], kind: str, why: str) -> None:
     reading, evidence, _ = decide(counted)
     assert (reading.type.word if reading else "string") == kind
     assert why in evidence.why or (not why and not evidence.why)
-    again, _ = chosen.tally(pack(texts), None, words_for(None))
+    again, _ = dispatch.kernels.tally(pack(texts), None, words_for(None))
     assert str(decide(again).evidence) == str(evidence)
 
 
@@ -159,11 +161,11 @@ def test_counts_of_parts_add_up(texts: list[str], data: st.DataObject) -> None:
     words = words_for(["x"])
     whole, parts = tally(texts, None, words)[0], [tally(part, None, words)[0] for part in (texts[:at], texts[at:])]
     assert (whole == parts[0] + parts[1]).all()
-    assert whole[: Count.OTHER + 1].sum() == len(texts)
+    assert whole[: TallySlot.OTHER + 1].sum() == len(texts)
 
 
 def test_the_reference_leaves_values_to_those_who_know_the_type() -> None:
-    block = ListBlock(b"1,a\n2,b\n", Dialect(",", '"', ""), 2, single=False, most=1)
+    block = RowBlock(b"1,a\n2,b\n", Dialect(",", '"', ""), 2, single=False, most=1)
     assert block.values(0, NumberForm("integer", 0, "."), Words()) is None
     assert (len(block), block.after, block.line_ends, block.row(0)) == (1, 4, 1, ["1", "a"])
 
@@ -219,7 +221,7 @@ def test_too_little_memory_is_told_before_anything_is_read() -> None:
 def pieces_of(path: Path) -> Iterator[tuple[int, int]]:
     for size in (1, 50, 10_000):
         for threads in (1, 2):
-            table = load_table(path, ReadOptions(), effort=Effort(threads, size))
+            table = load_table(path, ReadOptions(), resources=Resources(threads, size))
             yield table.row_count, len(table.origin.lines)
 
 

@@ -15,26 +15,27 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import comb
-from comb.inference.gathered import Gathered, Growing
-from comb.inference.infer import infer_pieces
-from comb.inference.patterns import DateForm
-from comb.inference.pieces import ReadPiece, TextPiece
-from comb.inference.reader import Reading
-from comb.inference.words import KNOWN_WORDS, words_for
-from comb.kernels import chosen, coding, traits, writing
-from comb.kernels.coding import candidates, distinct_count, group
-from comb.kernels.order import in_order
-from comb.kernels.packed import joined, pack
-from comb.kernels.writing import DateLayout, Field
+from comb.chunks.column_builder import ColumnBuilder, GrowableArray
+from comb.chunks.column_chunk import ParsedChunk, TextChunk
+from comb.execution.ordered import in_order
+from comb.inference.decide import infer_chunks
+from comb.kernels import dispatch
+from comb.kernels.grouping import candidates, distinct_count, group, number_strings
+from comb.kernels.reference import formatting, traits
+from comb.kernels.string_buffer import joined, pack
+from comb.kernels.types import ISO_LAYOUT, DateLayout, Field
+from comb.parsing.cell_parser import CellParser
+from comb.parsing.patterns import DateForm
+from comb.parsing.vocabulary import KNOWN_WORDS, words_for
 from comb.profiling.profile import profile
-from comb.reading.sources import OpenSource
+from comb.reading.io.source_file import OpenSource
 from comb.tables.text import Text, joined_texts
 from comb.tables.types import DATE, INTEGER, NUMBER, decimal
 from comb.writing.delimited import TextForm, csv_bytes
 from strategies import tables
 from test_compiled import reference
 
-compiled_only = pytest.mark.skipif(not chosen.COMPILED, reason="nothing is compiled here")
+compiled_only = pytest.mark.skipif(not dispatch.kernels.compiled, reason="nothing is compiled here")
 
 TEXTS = st.lists(
     st.text(st.sampled_from('ab," \n\r;é\u00a0\u2003\t07x'), max_size=8)
@@ -48,9 +49,9 @@ TEXTS = st.lists(
 @given(st.lists(st.floats(allow_nan=False, allow_infinity=False), max_size=20), st.sampled_from(".,"))
 def test_floats_are_written_as_python_writes_them(values: list[float], mark: str) -> None:
     array = np.array(values, np.float64)
-    assert chosen.write_numbers(array, mark).strings() == writing.write_numbers(array, mark).strings()
+    assert dispatch.kernels.write_numbers(array, mark).strings() == formatting.write_numbers(array, mark).strings()
     # What is written reads back equal, bit for bit.
-    again, status = Reading(NUMBER, decimal_mark=mark).parse_text(chosen.write_numbers(array, mark))
+    again, status = CellParser(NUMBER, decimal_mark=mark).parse(dispatch.kernels.write_numbers(array, mark))
     assert not status.any() and again.view(np.int64).tolist() == array.view(np.int64).tolist()
 
 
@@ -59,14 +60,17 @@ def test_floats_are_written_as_python_writes_them(values: list[float], mark: str
 def test_floats_at_the_edges(value: float) -> None:
     array = np.array([value, -value])
     expected = [text.removesuffix(".0") for text in (repr(value), repr(-value))]
-    assert chosen.write_numbers(array, ".").strings() == expected
+    assert dispatch.kernels.write_numbers(array, ".").strings() == expected
 
 
 @compiled_only
 @given(st.lists(st.integers(-(2**63), 2**63 - 1), max_size=20), st.integers(0, 18), st.sampled_from(".,"))
 def test_whole_numbers_and_decimals_are_written_alike(values: list[int], scale: int, mark: str) -> None:
     array = np.array(values, np.int64)
-    assert chosen.write_integers(array, scale, mark).strings() == writing.write_integers(array, scale, mark).strings()
+    assert (
+        dispatch.kernels.write_integers(array, scale, mark).strings()
+        == formatting.write_integers(array, scale, mark).strings()
+    )
 
 
 @compiled_only
@@ -80,28 +84,28 @@ def test_whole_numbers_and_decimals_are_written_alike(values: list[int], scale: 
 def test_dates_are_written_alike(days: list[date], order: str, mark: str, month: bool, day: bool) -> None:
     array = np.array(days, "datetime64[D]").view(np.int64)
     layout = DateLayout(order, mark, month, day)
-    texts = chosen.write_dates(array, layout)
-    assert texts.strings() == writing.write_dates(array, layout).strings()
+    texts = dispatch.kernels.write_dates(array, layout)
+    assert texts.strings() == formatting.write_dates(array, layout).strings()
     outside = np.array([(date.max - date(1970, 1, 1)).days + 1, (date.min - date(1970, 1, 1)).days - 1])
-    assert chosen.write_dates(outside, layout).strings() == ["", ""]
+    assert dispatch.kernels.write_dates(outside, layout).strings() == ["", ""]
 
 
 def test_every_day_of_four_centuries_is_written_and_read_back() -> None:
     days = np.arange(-200_000, 200_000, 37)
-    texts = chosen.write_dates(days, writing.ISO_LAYOUT)
+    texts = dispatch.kernels.write_dates(days, ISO_LAYOUT)
     assert texts.strings()[::97] == [(date(1970, 1, 1) + timedelta(int(day))).isoformat() for day in days[::97]]
-    values, status = Reading(DATE, dates=(DateForm("ymd", "-", ""),)).parse_text(texts)
+    values, status = CellParser(DATE, dates=(DateForm("ymd", "-", ""),)).parse(texts)
     assert not status.any() and values.view(np.int64).tolist() == days.tolist()
 
 
 @given(TEXTS, st.sampled_from([",", ";", "\t"]), st.sampled_from(["\n", "\r\n"]), st.sampled_from(["", "NA", "a,b"]))
 def test_rows_are_joined_as_the_standard_wants(texts: list[str], delimiter: str, line_end: str, missing: str) -> None:
     state = np.array([at % 3 == 0 for at in range(len(texts))], np.uint8)
-    first, codes = chosen.encode(pack(texts))
+    first, codes = dispatch.kernels.encode(pack(texts))
     coded = Field(pack([texts[at] for at in first.tolist()]), codes.astype(np.int32), None)
     fields = [Field(pack(texts), None, state), coded]
-    data = chosen.join(fields, len(texts), delimiter, line_end, missing)
-    assert data == writing.join(fields, len(texts), delimiter, line_end, missing)
+    data = dispatch.kernels.join(fields, len(texts), delimiter, line_end, missing)
+    assert data == formatting.join(fields, len(texts), delimiter, line_end, missing)
     rows = list(csv.reader(io.StringIO(data.decode(), newline=""), delimiter=delimiter))
     shown = [[missing if gone else text, text] for text, gone in zip(texts, state.tolist(), strict=True)]
     assert rows == shown
@@ -109,7 +113,7 @@ def test_rows_are_joined_as_the_standard_wants(texts: list[str], delimiter: str,
 
 def test_a_single_missing_cell_is_no_blank_line() -> None:
     nothing = np.array([1], np.uint8)
-    for kernel in (chosen, writing):
+    for kernel in (dispatch.kernels, formatting):
         assert kernel.join([Field(pack([""]), None, nothing)], 1, ",", "\n", "") == b'""\n'
 
 
@@ -136,17 +140,17 @@ def test_the_demo_is_profiled_alike(inspections: comb.Table) -> None:
 @compiled_only
 @given(TEXTS)
 def test_texts_are_noticed_and_numbered_alike(texts: list[str]) -> None:
-    bits, lengths = chosen.traits(pack(texts), KNOWN_WORDS)
+    bits, lengths = dispatch.kernels.traits(pack(texts), KNOWN_WORDS)
     expected, expected_lengths = traits.traits(texts, KNOWN_WORDS)
     assert bits.tolist() == expected.tolist() and lengths.tolist() == expected_lengths.tolist()
-    first, codes = chosen.encode(pack(texts))
-    words, numbers = coding.encode(texts)
+    first, codes = dispatch.kernels.encode(pack(texts))
+    words, numbers = number_strings(texts)
     assert codes.tolist() == numbers.tolist() and [texts[at] for at in first.tolist()] == words
 
 
 def test_many_distinct_texts_are_numbered_right() -> None:
     texts = [f"note {at % 50_021}" for at in range(120_000)]
-    first, codes = chosen.encode(pack(texts))
+    first, codes = dispatch.kernels.encode(pack(texts))
     assert first.tolist() == list(range(50_021))
     assert codes.tolist() == [at % 50_021 for at in range(120_000)]
 
@@ -157,7 +161,7 @@ def test_texts_end_to_end(one: list[str], other: list[str], positions: list[int]
     assert whole.strings() == one + other
     at = np.array([position % len(one + other) for position in positions if one + other], np.int64)
     wanted = [(one + other)[place] for place in at.tolist()]
-    assert whole.take(at).strings() == wanted == chosen.take(whole, at).strings()
+    assert whole.take(at).strings() == wanted == dispatch.kernels.take(whole, at).strings()
     assert joined_texts([Text.from_strings(one), Text.from_strings(other)]).to_list() == one + other
 
 
@@ -184,7 +188,7 @@ def test_a_failure_in_a_thread_is_told() -> None:
 
 @given(st.lists(st.lists(st.integers(0, 9), max_size=9), max_size=9), st.integers(0, 50))
 def test_what_grows_is_what_was_added(parts: list[list[int]], expected: int) -> None:
-    growing = Growing(np.int64, expected)
+    growing = GrowableArray(np.int64, expected)
     for part in parts:
         growing.add(np.array(part, np.int64))
     assert growing.array().tolist() == [value for part in parts for value in part] and len(growing) == sum(
@@ -198,25 +202,27 @@ PIECES = st.lists(
 )  # fmt: skip
 
 
-def read_piece(texts: list[str], reading: Reading) -> ReadPiece | TextPiece:
+def read_piece(texts: list[str], reading: CellParser) -> ParsedChunk | TextChunk:
     """Make the piece that a guess would give."""
-    whole = TextPiece(Text.from_strings(texts), words_for(None))
-    return ReadPiece(reading, whole.read(reading), whole.tally, whole.words, None, lambda: [whole])
+    whole = TextChunk(Text.from_strings(texts), words_for(None))
+    return ParsedChunk(reading, whole.read(reading), whole.tally, whole.words, None, lambda: [whole])
 
 
 @given(
     PIECES,
-    st.lists(st.sampled_from([None, Reading(INTEGER), Reading(decimal(2)), Reading(NUMBER)]), min_size=6, max_size=6),
+    st.lists(
+        st.sampled_from([None, CellParser(INTEGER), CellParser(decimal(2)), CellParser(NUMBER)]), min_size=6, max_size=6
+    ),
 )
 def test_how_a_column_was_cut_and_guessed_does_not_matter(
-    parts: list[list[str]], guesses: list[Reading | None]
+    parts: list[list[str]], guesses: list[CellParser | None]
 ) -> None:
-    expected = infer_pieces([TextPiece(Text.from_strings([text for part in parts for text in part]), words_for(None))])
-    gathered = Gathered(5)
+    expected = infer_chunks([TextChunk(Text.from_strings([text for part in parts for text in part]), words_for(None))])
+    gathered = ColumnBuilder(5)
     for part, guess in zip(parts, guesses, strict=False):
-        piece = read_piece(part, guess) if guess else TextPiece(Text.from_strings(part), words_for(None))
+        piece = read_piece(part, guess) if guess else TextChunk(Text.from_strings(part), words_for(None))
         gathered.add(piece)
-    found = infer_pieces(gathered.pieces())
+    found = infer_chunks(gathered.chunks())
     assert found.type == expected.type and str(found.evidence) == str(expected.evidence)
     assert list(map(repr, found.to_list())) == list(map(repr, expected.to_list()))
     assert found.reasons() == expected.reasons() and found.kept == expected.kept

@@ -12,7 +12,7 @@ from comb.errors import CombError
 from comb.steps.accounting import take_step
 from comb.steps.base import Change, Rows, Step
 from comb.steps.catalogue import STEPS, fields_of, make_step
-from comb.tables.bare import BareTable
+from comb.tables.table import BareTable
 from strategies import CONDITIONS, numeric_tables, tables
 
 ANY_STEP = st.one_of(

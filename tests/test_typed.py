@@ -8,11 +8,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from comb.inference.typed import CellKind, TypedCells, typed_column
-from comb.reading.workbooks.formats import shown_kind, shown_unit
-from comb.reading.workbooks.sheet import Range, dated, read_address, read_range
-from comb.tables.bare import BareTable
-from comb.tables.letters import column_letters
+from comb.formats.a1 import column_letters
+from comb.inference.typed_cells import SourceKind, TypedCells, typed_column
+from comb.reading.documents.workbooks.formats import shown_kind, shown_unit
+from comb.reading.documents.workbooks.sheet import Range, dated, read_address, read_range
+from comb.tables.table import BareTable
 from comb.writing.sheets import sheets_of
 
 DAY = 20_209  # 2025-05-01
@@ -23,18 +23,18 @@ def typed(*cells: Any) -> TypedCells:
     """Make cells of plain values: numbers, texts, True, None, kinds with a number."""
     kinds, numbers, texts, strings = [], [], [], []
     for cell in cells:
-        kind, number, text = CellKind.EMPTY, 0.0, -1
+        kind, number, text = SourceKind.EMPTY, 0.0, -1
         if isinstance(cell, tuple):
             kind, number = cell
-        elif isinstance(cell, CellKind):
+        elif isinstance(cell, SourceKind):
             kind = cell
         elif isinstance(cell, bool):
-            kind, number = CellKind.BOOLEAN, float(cell)
+            kind, number = SourceKind.BOOLEAN, float(cell)
         elif isinstance(cell, str):
-            kind, text = (CellKind.ERROR if cell.startswith("#") else CellKind.TEXT), len(strings)
+            kind, text = (SourceKind.ERROR if cell.startswith("#") else SourceKind.TEXT), len(strings)
             strings.append(cell)
         elif cell is not None:
-            kind, number = CellKind.NUMBER, float(cell)
+            kind, number = SourceKind.NUMBER, float(cell)
         kinds.append(kind)
         numbers.append(number)
         texts.append(text)
@@ -53,10 +53,10 @@ def typed(*cells: Any) -> TypedCells:
         ((1, 2, "n/a", " "), "integer", [1, 2, None, None], {2: "n/a"}),
         ((1, "#N/A"), "integer", [1, None], {1: "#N/A"}),
         ((True, False, 1), "boolean", [True, False, None], {2: "1"}),
-        (((CellKind.DATE, DAY), (CellKind.DATE, DAY + 1), "soon"), "date", [datetime.date(2025, 5, 1), datetime.date(2025, 5, 2), None], {2: "soon"}),
-        (((CellKind.DATETIME, MICRO + 1_500_000), (CellKind.DATETIME, MICRO)), "datetime", [datetime.datetime(2025, 5, 1, 0, 0, 1, 500_000), datetime.datetime(2025, 5, 1)], {}),
-        (((CellKind.TIME, 23_400_000_000), (CellKind.DURATION, -90_000_000)), "duration", [datetime.timedelta(hours=6.5), datetime.timedelta(seconds=-90)], {}),
-        ((CellKind.ABSENT, None, CellKind.NULL), "string", [None, None, None], {}),
+        (((SourceKind.DATE, DAY), (SourceKind.DATE, DAY + 1), "soon"), "date", [datetime.date(2025, 5, 1), datetime.date(2025, 5, 2), None], {2: "soon"}),
+        (((SourceKind.DATETIME, MICRO + 1_500_000), (SourceKind.DATETIME, MICRO)), "datetime", [datetime.datetime(2025, 5, 1, 0, 0, 1, 500_000), datetime.datetime(2025, 5, 1)], {}),
+        (((SourceKind.TIME, 23_400_000_000), (SourceKind.DURATION, -90_000_000)), "duration", [datetime.timedelta(hours=6.5), datetime.timedelta(seconds=-90)], {}),
+        ((SourceKind.ABSENT, None, SourceKind.NULL), "string", [None, None, None], {}),
         ((float("inf"), 1, 2), "number", [None, 1, 2], {0: "inf"}),
         ((2.0**60, 1), "number", [2.0**60, 1], {}),
         ((), "string", [], {}),
@@ -69,18 +69,18 @@ def test_the_commonest_kind_wins_and_nothing_is_lost(
     assert (str(column.type), column.to_list(), dict(column.kept.texts)) == (kind, values, kept)
 
 
-@given(st.lists(st.none() | st.booleans() | st.integers(-99, 99) | st.floats(-9, 9) | st.sampled_from(["", "x", "n/a", "12", "2025-05-01", "#REF!", CellKind.ABSENT, (CellKind.DATE, DAY)]), max_size=12))  # fmt: skip
+@given(st.lists(st.none() | st.booleans() | st.integers(-99, 99) | st.floats(-9, 9) | st.sampled_from(["", "x", "n/a", "12", "2025-05-01", "#REF!", SourceKind.ABSENT, (SourceKind.DATE, DAY)]), max_size=12))  # fmt: skip
 def test_every_cell_is_a_value_or_missing_for_a_reason(cells: list[Any]) -> None:
     column = typed_column(typed(*cells), dates_in_text=True)
     for at, (cell, value, reason) in enumerate(zip(cells, column.to_list(), column.reasons(), strict=True)):
         assert (value is None) == (reason is not None)
-        if cell is CellKind.ABSENT:
+        if cell is SourceKind.ABSENT:
             assert reason == "absent"
         elif cell is None or cell == "":
             assert reason == "blank"
         elif reason:
             told = column.kept.texts[at]
-            written = {"True": "true", "False": "false", str((CellKind.DATE, DAY)): "2025-05-01"}.get(
+            written = {"True": "true", "False": "false", str((SourceKind.DATE, DAY)): "2025-05-01"}.get(
                 str(cell), str(cell)
             )
             assert told == written or float(told) == float(cell)
@@ -93,9 +93,9 @@ def test_every_cell_is_a_value_or_missing_for_a_reason(cells: list[Any]) -> None
     ("code", "kind", "unit"),
     [
         ("General", 0, ""), ("0.00", 0, ""), ("0.0%", 0, "%"), ("#,##0.00 [$€-407]", 0, "€"), ('"£"#,##0', 0, "£"),
-        ("d.m.yyyy", CellKind.DATE, ""), ("mmm yy", CellKind.DATE, ""), ("mm", CellKind.DATE, ""),
-        ("yyyy-mm-dd hh:mm", CellKind.DATETIME, ""), ("h:mm AM/PM", CellKind.TIME, ""), ("mm:ss", CellKind.TIME, ""),
-        ("[h]:mm:ss", CellKind.DURATION, ""), ('0.0" days"', 0, ""), ("[Red]0;[Blue]-0", 0, ""), ("@", 0, ""),
+        ("d.m.yyyy", SourceKind.DATE, ""), ("mmm yy", SourceKind.DATE, ""), ("mm", SourceKind.DATE, ""),
+        ("yyyy-mm-dd hh:mm", SourceKind.DATETIME, ""), ("h:mm AM/PM", SourceKind.TIME, ""), ("mm:ss", SourceKind.TIME, ""),
+        ("[h]:mm:ss", SourceKind.DURATION, ""), ('0.0" days"', 0, ""), ("[Red]0;[Blue]-0", 0, ""), ("@", 0, ""),
         ('0 "EUR"', 0, "EUR"), ("\\d0", 0, ""),
     ],
 )  # fmt: skip
@@ -108,9 +108,9 @@ def test_number_formats_say_what_a_number_is(code: str, kind: int, unit: str) ->
     [(1, False, "1900-01-01"), (59, False, "1900-02-28"), (61, False, "1900-03-01"), (45_778, False, "2025-05-01"), (0, True, "1904-01-01"), (44_316, True, "2025-05-01"), (2_958_465, False, "9999-12-31")],
 )  # fmt: skip
 def test_days_are_counted_as_spreadsheets_do(days: float, from_1904: bool, date: str) -> None:
-    kinds, numbers = np.array([CellKind.NUMBER], np.uint8), np.array([float(days)])
-    dated(kinds, numbers, np.array([CellKind.DATE], np.uint8), from_1904=from_1904)
-    assert kinds[0] == CellKind.DATE
+    kinds, numbers = np.array([SourceKind.NUMBER], np.uint8), np.array([float(days)])
+    dated(kinds, numbers, np.array([SourceKind.DATE], np.uint8), from_1904=from_1904)
+    assert kinds[0] == SourceKind.DATE
     assert str(np.datetime64(int(numbers[0]), "D")) == date
 
 

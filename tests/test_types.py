@@ -5,7 +5,7 @@ from pathlib import Path
 import pytest
 
 import comb
-from comb.inference.infer import infer_column
+from comb.inference.decide import infer_column
 from comb.tables.column import Column
 from comb.tables.text import Text
 

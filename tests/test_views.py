@@ -7,9 +7,9 @@ import pytest
 import comb
 from comb.cli.terminal import Terminal, columns_of
 from comb.cli.views import adds_up_told, column_view, dry_run_view, inspection_view, profile_view, run_view, step_told
-from comb.plans.run import total
 from comb.steps.catalogue import make_step
-from comb.tables.layout import Ask, Span, cut_end, lay_out, plain
+from comb.steps.ledger import total
+from comb.tables.layout import LayoutRequest, Span, cut_end, lay_out, plain
 from conftest import load_text
 
 
@@ -149,7 +149,7 @@ def test_columns_fit_the_width() -> None:
 )
 def test_the_layout_says_how_to_see_the_rest(start: int, rows: int, last: str) -> None:
     table = comb.table(columns={"n": list(range(1, 101))})
-    lines = view(lay_out(Ask(table.columns, table.row_numbers, "said", rows=rows, start=start)))
+    lines = view(lay_out(LayoutRequest(table.columns, table.row_numbers, "said", rows=rows, start=start)))
     assert lines[-1] == last and len(lines) <= rows + 6
 
 

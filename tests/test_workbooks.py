@@ -16,10 +16,10 @@ from hypothesis import strategies as st
 import comb
 from comb.demo.documents import COLONIES, NOT_WEIGHED, SEASONS, harvest
 from comb.demo.files import demo_bytes
+from comb.reading.documents.workbooks.binary import binary_sheets
+from comb.reading.documents.workbooks.office import office_sheets
+from comb.reading.documents.workbooks.package import Package
 from comb.reading.load import ReadOptions, load_table
-from comb.reading.workbooks.binary import binary_sheets
-from comb.reading.workbooks.office import office_sheets
-from comb.reading.workbooks.package import Package
 from conftest import run_comb
 from test_compiled import facts, reference
 

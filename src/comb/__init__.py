@@ -26,13 +26,13 @@ if TYPE_CHECKING:
         TypeMismatch,
         WriteError,
     )
-    from comb.interface.making import inspect, load, load_all, table
+    from comb.interface.loading import inspect, load, load_all, table
     from comb.interface.plan import Plan
     from comb.interface.table import Table
     from comb.plans.run import Outcome
     from comb.profiling.finding import Finding
     from comb.profiling.profile import Profile
-    from comb.reading.inspection import Inspection
+    from comb.reading.inspect import Inspection
     from comb.tables.column import Column
     from comb.tables.types import Type
 
@@ -47,16 +47,16 @@ __all__ = [
 _HOMES = {
     "Column": "tables.column",
     "Finding": "profiling.finding",
-    "Inspection": "reading.inspection",
+    "Inspection": "reading.inspect",
     "Outcome": "plans.run",
     "Plan": "interface.plan",
     "Profile": "profiling.profile",
     "Table": "interface.table",
     "Type": "tables.types",
-    "inspect": "interface.making",
-    "load": "interface.making",
-    "load_all": "interface.making",
-    "table": "interface.making",
+    "inspect": "interface.loading",
+    "load": "interface.loading",
+    "load_all": "interface.loading",
+    "table": "interface.loading",
 }
 
 

@@ -11,19 +11,19 @@ import numpy as np
 from comb.cli.terminal import Terminal
 from comb.cli.views import column_view, dry_run_view, inspection_view, profile_view, run_view
 from comb.errors import ParameterError
-from comb.interface.making import inspect, load, load_beginning
+from comb.interface.loading import inspect, load, load_beginning
 from comb.interface.plan import Plan
 from comb.interface.table import Table
 from comb.plans.draft import draft_plan
 from comb.plans.run import Outcome
-from comb.tables.layout import DEFAULT_ROWS, Ask, Line, Span, lay_out
+from comb.tables.layout import DEFAULT_ROWS, LayoutRequest, Line, Span, lay_out
 from comb.writing.atomic import check_file_free, write_file
 
 HINT = "--first N, --last N or --between {next} {last} shows others"
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class ShowRequest:
     """What `comb show` is asked for."""
 
     first: int | None = None
@@ -64,7 +64,7 @@ def inspect_command(
 
 
 def show_command(
-    source: tuple[str, ...], options: dict[str, Any], wanted: Wanted, *, screen: Terminal | None = None
+    source: tuple[str, ...], options: dict[str, Any], wanted: ShowRequest, *, screen: Terminal | None = None
 ) -> None:
     """Show rows of a source."""
     screen = screen or Terminal()
@@ -87,14 +87,14 @@ def show_command(
     if more:
         hint = f"of those looked at; {HINT}"
         said = f"the first {said}; there are more rows, so the types are provisional"
-    asked = Ask(table.columns, table.row_numbers, said, screen.width, rows, start, wanted.type_line, hint)
+    asked = LayoutRequest(table.columns, table.row_numbers, said, screen.width, rows, start, wanted.type_line, hint)
     screen.lines(lay_out(asked))
     if rows:
         screen.next_step(f"comb show {_again(source, options)} --record {table.row_numbers[start]}")
 
 
 @dataclass(frozen=True, slots=True)
-class Counted:
+class CountRequest:
     """What `comb count` is asked for."""
 
     by: str | None = None
@@ -107,7 +107,7 @@ class Counted:
 
 
 def count_command(
-    source: tuple[str, ...], options: dict[str, Any], wanted: Counted, *, screen: Terminal | None = None
+    source: tuple[str, ...], options: dict[str, Any], wanted: CountRequest, *, screen: Terminal | None = None
 ) -> None:
     """Count rows of a source."""
     screen = screen or Terminal()
@@ -122,7 +122,7 @@ def count_command(
         return
     rows = min(wanted.first, len(counts))
     hint = "--first N shows more of them"
-    asked = Ask(counts.columns, counts.row_numbers, counts.sentence(), screen.width, rows, 0, False, hint)
+    asked = LayoutRequest(counts.columns, counts.row_numbers, counts.sentence(), screen.width, rows, 0, False, hint)
     screen.lines(lay_out(asked))
     if by and not wanted.across and len(counts):
         value = counts[by[0]].texts()[0] if by[0] in counts else None
@@ -157,7 +157,7 @@ def _again(source: tuple[str, ...], options: dict[str, Any]) -> str:
     return " ".join(parts)
 
 
-def _loaded(source: str | list[str], options: dict[str, Any], wanted: Wanted) -> tuple[Table, bool]:
+def _loaded(source: str | list[str], options: dict[str, Any], wanted: ShowRequest) -> tuple[Table, bool]:
     """Load a source, or only its beginning where that shows what is wanted; says whether there is more."""
     if wanted.where or wanted.sort or wanted.last is not None or wanted.record is not None:
         return load(source, **options), False
@@ -172,7 +172,7 @@ def _parts(text: str) -> list[str]:
     return [part.strip() for part in text.split(",") if part.strip()]
 
 
-def _asked_rows(table: Table, wanted: Wanted) -> tuple[int, int]:
+def _asked_rows(table: Table, wanted: ShowRequest) -> tuple[int, int]:
     """Return the position of the first row to show, from 0, and how many."""
     asked = [name for name in ("first", "last", "between") if getattr(wanted, name) is not None]
     if len(asked) > 1:
@@ -190,7 +190,7 @@ def _asked_rows(table: Table, wanted: Wanted) -> tuple[int, int]:
     return (len(table) - count if wanted.last is not None else 0), count
 
 
-def _show_record(screen: Terminal, table: Table, wanted: Wanted) -> None:
+def _show_record(screen: Terminal, table: Table, wanted: ShowRequest) -> None:
     assert wanted.record is not None
     record = table.record(wanted.record)
     if wanted.as_json:

@@ -2,13 +2,13 @@
 
 from pathlib import Path
 
-from comb.cli.commands import Wanted, inspect_command, profile_command, run_command, show_command
+from comb.cli.commands import ShowRequest, inspect_command, profile_command, run_command, show_command
 from comb.cli.terminal import Terminal
 from comb.demo.files import DEMO_FILES, demo_bytes
 from comb.errors import WriteError
-from comb.interface.making import load
+from comb.interface.loading import load
 from comb.interface.table import Table
-from comb.tables.layout import Ask, Line, Span, lay_out
+from comb.tables.layout import LayoutRequest, Line, Span, lay_out
 from comb.writing.atomic import check_file_free, write_file
 
 GUIDE = (
@@ -43,7 +43,7 @@ def run_demo(folder: str, *, overwrite: bool) -> None:
     run_command(plan, overwrite=overwrite, screen=screen)
     where = "mites > 30"
     _chapter(screen, "The tidy table.", f'comb show {result} --where "{where}" --sort "mites desc" --first 5')
-    show_command((result,), {}, Wanted(first=5, where=where, sort="mites desc"), screen=screen)
+    show_command((result,), {}, ShowRequest(first=5, where=where, sort="mites desc"), screen=screen)
     book, scales, apiaries = (str(place / name) for name in ("harvest.xlsx", "scales.jsonl", "apiaries.csv"))
     _chapter(screen, "A workbook laid out for people.", f"comb inspect {book}")
     inspect_command((book,), {}, screen=screen)
@@ -60,7 +60,7 @@ def run_demo(folder: str, *, overwrite: bool) -> None:
         "Readings as a logger sends them; their visits are a table of their own.",
         f"comb show {scales} --table visits",
     )
-    show_command((scales,), {"table": "visits"}, Wanted(first=4), screen=screen)
+    show_command((scales,), {"table": "visits"}, ShowRequest(first=4), screen=screen)
     _chapter(screen, "Where are the apiaries? What did not match is told.", "visits.join(apiaries, 'apiary')")
     looked_up = load(result).join(load(apiaries), "apiary")
     screen.lines([[Span(note)] for note in looked_up.ledger[-1].notes])
@@ -71,7 +71,7 @@ def run_demo(folder: str, *, overwrite: bool) -> None:
 
 
 def _shown(table: Table, width: int) -> list[Line]:
-    return lay_out(Ask(table.columns, table.row_numbers, table.sentence(), width, 6))
+    return lay_out(LayoutRequest(table.columns, table.row_numbers, table.sentence(), width, 6))
 
 
 def _chapter(screen: Terminal, title: str, command: str) -> None:

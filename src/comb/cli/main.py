@@ -62,9 +62,9 @@ def _reading(given: dict[str, Any]) -> dict[str, Any]:
 def _version(context: click.Context, _parameter: click.Parameter, asked: bool) -> None:
     """Show the version and which kernels are in use."""
     if asked:
-        from comb.kernels.chosen import told
+        from comb.kernels.dispatch import description
 
-        click.echo(f"comb {__version__}, {told()}")
+        click.echo(f"comb {__version__}, {description()}")
         context.exit()
 
 
@@ -113,10 +113,10 @@ def inspect(source: tuple[str, ...], column: str | None, as_json: bool, **given:
 @reading_options
 def show(source: tuple[str, ...], **given: Any) -> None:
     """Show rows of FILE: the first, the last, one record, those that meet a condition."""
-    from comb.cli.commands import Wanted, show_command
+    from comb.cli.commands import ShowRequest, show_command
 
     asked = ("first", "last", "between", "record", "columns", "where", "sort", "type_line", "as_json")
-    wanted = Wanted(**{name: given.pop(name) for name in asked})
+    wanted = ShowRequest(**{name: given.pop(name) for name in asked})
     show_command(source, _reading(given), wanted)
 
 
@@ -132,10 +132,10 @@ def show(source: tuple[str, ...], **given: Any) -> None:
 @reading_options
 def count(source: tuple[str, ...], **given: Any) -> None:
     """Count the rows of FILE by the values of columns: how often does each occur?"""
-    from comb.cli.commands import Counted, count_command
+    from comb.cli.commands import CountRequest, count_command
 
     asked = ("by", "across", "where", "of_counts", "sort", "first", "as_json")
-    wanted = Counted(**{name: given.pop(name) for name in asked})
+    wanted = CountRequest(**{name: given.pop(name) for name in asked})
     count_command(source, _reading(given), wanted)
 
 

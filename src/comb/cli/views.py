@@ -8,19 +8,19 @@ import yaml
 
 from comb.cli.terminal import columns_of
 from comb.errors import ColumnError, counted, unknown_name
-from comb.plans.plan import step_record
-from comb.plans.run import Outcome, RuleResult, total
+from comb.plans.model import step_record
+from comb.plans.run import Outcome, RuleResult
 from comb.profiling.finding import Finding
 from comb.profiling.profile import Profile
 from comb.profiling.summaries import Summary
-from comb.reading.inspection import ColumnReading, Inspection, TableReading
-from comb.steps.accounting import Entry
+from comb.reading.inspect import ColumnReading, Inspection, TableReading
+from comb.report.dictionary import missing_told, values_told
 from comb.steps.base import Step
+from comb.steps.ledger import Entry, total
 from comb.tables.evidence import PROPOSED, Candidate
 from comb.tables.layout import Line, Span, washed
 from comb.tables.origin import MADE
 from comb.tables.types import STRING
-from comb.writing.dictionary import missing_told, values_told
 
 MOST_ROWS_TOLD = 6
 

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.expressions.arithmetic import as_floats
-from comb.kernels.coding import Codes, group
+from comb.kernels.grouping import Codes, group
 from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason
 from comb.tables.text import Text

@@ -11,20 +11,21 @@ from decimal import Decimal
 from functools import reduce
 from typing import Any
 
+from comb.casting.rules import check_pair
 from comb.errors import CombError, ExpressionError, ParameterError, listing, unknown_name
 from comb.expressions.arithmetic import result_type
 from comb.expressions.functions import FUNCTIONS, LITERAL_PARAMETERS, TIME_PARTS, Function
 from comb.expressions.literals import MOMENT_EXAMPLES, read_moment
 from comb.expressions.moments import MOMENTS, moment_type
 from comb.expressions.nodes import (
-    Aggregate,
+    AggregateCall,
     Between,
     Binary,
     Call,
     Case,
     Cast,
     Columns,
-    Distinct,
+    DistinctFrom,
     InList,
     IsNull,
     Key,
@@ -40,7 +41,6 @@ from comb.expressions.nodes import (
 )
 from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS
 from comb.expressions.tokens import fail
-from comb.inference.pairs import check_pair
 from comb.tables.names import choose
 from comb.tables.types import (
     BOOLEAN,
@@ -168,14 +168,14 @@ class _Checker:
                 return replace(node, operand=self.wanted(node.operand, "string")), BOOLEAN
             case Pattern():
                 return replace(node, operand=self.wanted(node.operand, "string")), BOOLEAN
-            case Distinct():
+            case DistinctFrom():
                 left, right = self.alike([node.left, node.right])
                 return replace(node, left=left, right=right), BOOLEAN
             case Today():
                 return self.today(node)
             case Parameter():
                 return self.parameter(node)
-            case Aggregate():
+            case AggregateCall():
                 return self.aggregate(node)
             case Columns():
                 return self.columns(node)
@@ -226,7 +226,7 @@ class _Checker:
         found = Literal(node.start, node.end, known[node.name])
         return self.literal(found)
 
-    def aggregate(self, node: Aggregate) -> Checked:
+    def aggregate(self, node: AggregateCall) -> Checked:
         """Check an aggregate, what it is taken of, and its window."""
         descending = node.function.endswith("_desc")
         name = node.function.removesuffix("_desc")

@@ -7,19 +7,20 @@ from typing import Any
 
 import numpy as np
 
+from comb.casting.cast import convert_column
 from comb.expressions import arithmetic, logic, moments
 from comb.expressions.aggregates import Groups, aggregate
 from comb.expressions.check import NOTHING_GIVEN, Given, check, check_condition, literal_type
 from comb.expressions.functions import FUNCTIONS
 from comb.expressions.nodes import (
-    Aggregate,
+    AggregateCall,
     Between,
     Binary,
     Call,
     Case,
     Cast,
     Columns,
-    Distinct,
+    DistinctFrom,
     InList,
     IsNull,
     Key,
@@ -33,15 +34,14 @@ from comb.expressions.nodes import (
 )
 from comb.expressions.parser import parse
 from comb.expressions.windows import RANKS, Window, over_all, partitioned
-from comb.inference.convert import convert_column
-from comb.inference.patterns import Request
-from comb.kernels.coding import Codes, order_rows
-from comb.tables.bare import BareTable
+from comb.kernels.grouping import Codes, order_rows
+from comb.parsing.patterns import Request
 from comb.tables.column import Column, Mask
-from comb.tables.formats import Value, stored_value
 from comb.tables.reasons import Reason
+from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import DURATION, INTEGER, NUMBER, STRING, TIME, Type
+from comb.tables.value_texts import Value, stored_value
 
 
 def evaluate(text: str, table: BareTable, given: Given = NOTHING_GIVEN, groups: Groups | None = None) -> Column:
@@ -121,7 +121,7 @@ def explain_row(text: str, table: BareTable, position: int, given: Given = NOTHI
         result = shown(part, wanted)
         if isinstance(part, Literal):
             return text[part.start : part.end] if part.end <= len(text) else result
-        if isinstance(part, Name | Aggregate | Columns):
+        if isinstance(part, Name | AggregateCall | Columns):
             steps.append((text[part.start : part.end], result))
             return result
         written = text[part.start : part.end]
@@ -229,10 +229,10 @@ class _Evaluator:
             case Pattern():
                 result = logic.like_regex(self.value(node.operand), node.pattern)
                 return logic.negation(result) if node.negated else result
-            case Distinct():
+            case DistinctFrom():
                 result = logic.distinct(*(self.value(part) for part in (node.left, node.right)))
                 return logic.negation(result) if node.negated else result
-            case Aggregate():
+            case AggregateCall():
                 return self.aggregate(node)
             case Columns():
                 return across(node.function, [self.value(part) for part in node.operands], node.kind or NUMBER)
@@ -246,7 +246,7 @@ class _Evaluator:
                 return self.call(node, kind)
         raise AssertionError(f"no rule for {node!r}")
 
-    def aggregate(self, node: Aggregate) -> Column:
+    def aggregate(self, node: AggregateCall) -> Column:
         """Evaluate an aggregate over each group, or over windows of rows."""
         rows = _Evaluator(self.columns, self.groups)
         height = len(self.groups.codes)
@@ -286,7 +286,7 @@ class _Evaluator:
             missing |= ranks < 0
         return found, missing
 
-    def windowed(self, node: Aggregate, rows: "_Evaluator", columns: list[Column], used: Mask | None) -> Column:
+    def windowed(self, node: AggregateCall, rows: "_Evaluator", columns: list[Column], used: Mask | None) -> Column:
         """Evaluate a function of windows."""
         assert node.over is not None
         height = len(self.groups.codes)

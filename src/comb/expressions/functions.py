@@ -8,7 +8,7 @@ import numpy as np
 
 from comb.expressions import arithmetic, logic, moments
 from comb.expressions.arithmetic import first_missing, undefined_where
-from comb.inference.levels import labels_of
+from comb.tables.categories import labels_of
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.text import Text

@@ -2,8 +2,8 @@
 
 from datetime import date, datetime, time, timedelta
 
-from comb.inference.moments import read_duration
-from comb.tables.formats import MICROSECOND
+from comb.parsing.durations import read_duration
+from comb.tables.value_texts import MICROSECOND
 
 MOMENT_EXAMPLES = {
     "date": "'2026-05-01'", "datetime": "'2026-05-01 06:30'", "time": "'06:30'", "duration": "'PT1H30M' or '1 h 30 min'"

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from comb.tables.formats import Value
 from comb.tables.types import Type
+from comb.tables.value_texts import Value
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,7 +117,7 @@ class Call(Node):
 
 
 @dataclass(frozen=True, slots=True)
-class Distinct(Node):
+class DistinctFrom(Node):
     """``x is [not] distinct from y``: missing cells are alike."""
 
     left: Node
@@ -163,7 +163,7 @@ class Over:
 
 
 @dataclass(frozen=True, slots=True)
-class Aggregate(Node):
+class AggregateCall(Node):
     """An aggregate, over all rows, a group or a window; or a function of windows.
 
     ``count(*)`` has no arguments. The checker fills in the type of the result.
@@ -198,12 +198,12 @@ def children(node: Node) -> tuple[Node, ...]:
             return (node.operand,)
         case Columns():
             return node.operands
-        case Aggregate():
+        case AggregateCall():
             keys = (*node.order, *(node.over.order if node.over else ()))
             partition = node.over.partition if node.over else ()
             where = () if node.where is None else (node.where,)
             return *node.arguments, *where, *partition, *(key.node for key in keys)
-        case Binary() | Distinct():
+        case Binary() | DistinctFrom():
             return node.left, node.right
         case InList():
             return node.operand, *node.options

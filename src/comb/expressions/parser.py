@@ -10,14 +10,14 @@ from decimal import Decimal
 from comb.errors import ExpressionError
 from comb.expressions.literals import MOMENT_EXAMPLES, read_moment
 from comb.expressions.nodes import (
-    Aggregate,
+    AggregateCall,
     Between,
     Binary,
     Call,
     Case,
     Cast,
     Columns,
-    Distinct,
+    DistinctFrom,
     InList,
     IsNull,
     Key,
@@ -34,7 +34,7 @@ from comb.expressions.nodes import (
 )
 from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS, problem_with
 from comb.expressions.tokens import Token, fail, tokens_of
-from comb.tables.formats import Value
+from comb.tables.value_texts import Value
 
 # Deeper nesting than this is no condition a person wrote.
 DEEPEST = 80
@@ -176,7 +176,7 @@ class _Parser:
             if self.word("distinct"):
                 self.expect("from")
                 right = self.expression(_COMPARISON)
-                return Distinct(left.start, right.end, left, right, negated)
+                return DistinctFrom(left.start, right.end, left, right, negated)
             return IsNull(left.start, self.expect("null").end, left, negated)
         negated = self.accept("not") is not None
         if self.accept("in"):
@@ -346,7 +346,7 @@ class _Parser:
         over: Over | None = None
         if self.word("over"):
             over, end = self.window()
-        return Aggregate(token.start, end, function, tuple(arguments), distinct, order, where, over)
+        return AggregateCall(token.start, end, function, tuple(arguments), distinct, order, where, over)
 
     def window(self) -> tuple[Over, int]:
         """Parse ``(partition by ... order by ...)``."""

@@ -7,7 +7,7 @@ import numpy as np
 
 from comb.expressions.aggregates import Groups, aggregate
 from comb.expressions.arithmetic import as_floats
-from comb.kernels.coding import Codes, group, order_rows
+from comb.kernels.grouping import Codes, group, order_rows
 from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason
 from comb.tables.types import DURATION, INTEGER, NUMBER

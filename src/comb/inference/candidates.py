@@ -3,11 +3,10 @@
 from dataclasses import dataclass
 
 from comb.errors import counted
-from comb.inference.patterns import DateForm, write_date_pattern
-from comb.inference.reader import Reading
-from comb.inference.words import BOOLEAN_PAIRS, BOOLEAN_WORDS
-from comb.kernels.parsing import MOST_DECIMAL_DIGITS
-from comb.kernels.tally import DATE_MARKS, Count, DatePart, Tally
+from comb.kernels.types import DATE_MARKS, MOST_DECIMAL_DIGITS, DatePart, Tally, TallySlot
+from comb.parsing.cell_parser import CellParser
+from comb.parsing.patterns import DateForm, write_date_pattern
+from comb.parsing.vocabulary import BOOLEAN_PAIRS, BOOLEAN_WORDS
 from comb.tables.evidence import Candidate
 from comb.tables.types import BOOLEAN, DATE, INTEGER, NUMBER, Type, decimal
 
@@ -23,7 +22,7 @@ class Trial:
 
     Attributes
     ----------
-    reading : Reading
+    reading : CellParser
     weight : int
         How many cells fit.
     pattern : str
@@ -34,7 +33,7 @@ class Trial:
         Why it must not be chosen without being asked for; empty if nothing.
     """
 
-    reading: Reading
+    parser: CellParser
     weight: int
     pattern: str = ""
     why: tuple[str, ...] = ()
@@ -42,16 +41,16 @@ class Trial:
 
     def candidate(self, total: int) -> Candidate:
         """Return the trial as evidence, out of so many cells."""
-        return Candidate(self.reading.type, self.weight, total - self.weight, self.pattern, self.doubt)
+        return Candidate(self.parser.type, self.weight, total - self.weight, self.pattern, self.doubt)
 
 
-def all_trials(tally: Tally) -> list[Trial]:
+def tallied_candidates(tally: Tally) -> list[Trial]:
     """Return every type that some texts fit.
 
     Parameters
     ----------
     tally : int64 array
-        See `comb.kernels.tally.Count`.
+        See `comb.kernels.tally.TallySlot`.
 
     Returns
     -------
@@ -64,54 +63,54 @@ def all_trials(tally: Tally) -> list[Trial]:
 
 def _boolean(tally: Tally) -> list[Trial]:
     """Yes and no in words: both must occur, and both of one pair."""
-    if not tally[Count.WORD :].any():
+    if not tally[TallySlot.WORD :].any():
         return []
-    words = dict(zip(BOOLEAN_WORDS, tally[Count.WORD :].tolist(), strict=False))
+    words = dict(zip(BOOLEAN_WORDS, tally[TallySlot.WORD :].tolist(), strict=False))
     pair = next((pair for pair in BOOLEAN_PAIRS if all(words[word] for word in pair)), None)
     if pair is None:
         return []
-    return [Trial(Reading(BOOLEAN), words[pair[0]] + words[pair[1]], why=(f"{pair[0]} and {pair[1]} both occur",))]
+    return [Trial(CellParser(BOOLEAN), words[pair[0]] + words[pair[1]], why=(f"{pair[0]} and {pair[1]} both occur",))]
 
 
 def _point_numbers(tally: Tally) -> list[Trial]:
     """Whole numbers, then decimals or numbers with a point."""
-    whole = Trial(Reading(INTEGER), int(tally[Count.INTEGER]))
-    if not tally[Count.POINT_MARKED]:
+    whole = Trial(CellParser(INTEGER), int(tally[TallySlot.INTEGER]))
+    if not tally[TallySlot.POINT_MARKED]:
         return [whole]
-    kind = scaled_type(tally, Count.POINT_SCALE) or NUMBER
-    return [whole, Trial(Reading(kind), int(tally[Count.POINT]))]
+    kind = scaled_type(tally, TallySlot.POINT_SCALE) or NUMBER
+    return [whole, Trial(CellParser(kind), int(tally[TallySlot.POINT]))]
 
 
 def _comma_numbers(tally: Tally) -> list[Trial]:
     """Decimals or numbers with a comma, unless each comma could just as well part thousands."""
-    if not tally[Count.COMMA_MARKED]:
+    if not tally[TallySlot.COMMA_MARKED]:
         return []
-    kind = scaled_type(tally, Count.COMMA_SCALE) or NUMBER
-    doubt = "" if tally[Count.COMMA_DECIDED] else "every comma in it could part thousands or decimals"
+    kind = scaled_type(tally, TallySlot.COMMA_SCALE) or NUMBER
+    doubt = "" if tally[TallySlot.COMMA_DECIDED] else "every comma in it could part thousands or decimals"
     why = ("the mark before the decimals is a comma",)
-    return [Trial(Reading(kind, decimal_mark=","), int(tally[Count.COMMA]), why=why, doubt=doubt)]
+    return [Trial(CellParser(kind, decimal_mark=","), int(tally[TallySlot.COMMA]), why=why, doubt=doubt)]
 
 
-def scaled_type(tally: Tally, place: Count) -> Type | None:
+def scaled_type(tally: Tally, place: TallySlot) -> Type | None:
     """Return the decimal type if all numbers have as many digits after the mark."""
     used = tally[place : place + MOST_DECIMAL_DIGITS + 1].nonzero()[0].tolist()
     return decimal(used[0]) if len(used) == 1 and used[0] else None
 
 
-def most_digits(tally: Tally, place: Count) -> int:
+def most_digits(tally: Tally, place: TallySlot) -> int:
     """Return the most digits after the mark that any number has."""
     return int(max(tally[place : place + MOST_DECIMAL_DIGITS + 1].nonzero()[0], default=0))
 
 
 def _dates(tally: Tally) -> list[Trial]:
     """Numeric dates; forms that cannot be confused may stand in one column together."""
-    if not tally[Count.DATE : Count.WORD].any():
+    if not tally[TallySlot.DATE : TallySlot.WORD].any():
         return []
     weights: dict[DateForm, int] = {}
     why: list[str] = []
     doubts: list[str] = []
     for at, mark in enumerate(DATE_MARKS):
-        start = Count.DATE + at * len(DatePart)
+        start = TallySlot.DATE + at * len(DatePart)
         parts = tally[start : start + len(DatePart)].tolist()
         if parts[DatePart.YEAR_FIRST]:
             pattern = write_date_pattern("ymd", mark, padded=not parts[DatePart.YEAR_FIRST_UNPADDED])
@@ -128,7 +127,9 @@ def _dates(tally: Tally) -> list[Trial]:
         told = ", ".join(f"{form.pattern} {weights[form]:,} times" for form in used)
         why = [f"several forms that cannot be confused: {told}", *why]
     doubt = next(filter(None, doubts), "")
-    return [Trial(Reading(DATE, dates=used), sum(weights.values()), used[0].pattern, tuple(filter(None, why)), doubt)]
+    return [
+        Trial(CellParser(DATE, dates=used), sum(weights.values()), used[0].pattern, tuple(filter(None, why)), doubt)
+    ]
 
 
 def _day_month(mark: str, parts: list[int]) -> tuple[DateForm, str, str]:

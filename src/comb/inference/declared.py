@@ -5,10 +5,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from comb.inference.candidates import all_trials, most_digits
-from comb.inference.forms import CLOCK_NUMBER, STANDARD_PATTERNS, form_of
-from comb.inference.further import further_trials
-from comb.inference.patterns import (
+from comb.chunks.column_chunk import ColumnChunk, TextChunk
+from comb.inference.candidates import most_digits, tallied_candidates
+from comb.inference.detect import detected_candidates
+from comb.kernels.notation import PER_CENT
+from comb.kernels.types import FITS, Tally, TallySlot
+from comb.parsing.cell_parser import CellParser
+from comb.parsing.moment_programs import CLOCK_NUMBER, STANDARD_PATTERNS, moment_program
+from comb.parsing.patterns import (
     ISO_DATE,
     MOMENTS,
     Request,
@@ -18,26 +22,21 @@ from comb.inference.patterns import (
     is_numeric_date,
     number_pattern,
 )
-from comb.inference.pieces import Piece, TextPiece
-from comb.inference.reader import Reading
-from comb.kernels.notation import PER_CENT
-from comb.kernels.parsing import FITS
-from comb.kernels.tally import Count, Tally
 from comb.tables.types import BOOLEAN, DATE, DATETIME, DURATION, INTEGER, NUMBER, TIME, Type, decimal
 
 _MOMENT_TYPES = {"date": DATE, "datetime": DATETIME, "time": TIME, "duration": DURATION}
 
 
-def asked_reading(request: Request, pieces: Sequence[Piece], marks: Reading | None) -> Reading | None:
+def asked_reading(request: Request, chunks: Sequence[ColumnChunk], marks: CellParser | None) -> CellParser | None:
     """Return how to read texts of the type asked for; None leaves them as they are.
 
     Parameters
     ----------
     request : Request
         Type and pattern.
-    pieces : sequence of Piece
+    pieces : sequence of ColumnChunk
         The texts.
-    marks : Reading, optional
+    marks : CellParser, optional
         Decimal mark, group mark and unit, where they are given; an empty decimal mark is
         decided by the texts.
     """
@@ -45,96 +44,100 @@ def asked_reading(request: Request, pieces: Sequence[Piece], marks: Reading | No
         return None
     if request.word == "boolean":
         # One and zero mean yes and no only where that is asked for.
-        return Reading(BOOLEAN, noted=True, counted=request.pattern)
-    tally = _total(pieces)
+        return CellParser(BOOLEAN, noted=True, counted=request.pattern)
+    tally = _total(chunks)
     if request.word in MOMENTS:
-        return _moment_reading(request, pieces, tally)
-    return _number_reading(request, pieces, tally, marks)
+        return _moment_reading(request, chunks, tally)
+    return _number_reading(request, chunks, tally, marks)
 
 
-def _total(pieces: Sequence[Piece]) -> Tally:
-    total = pieces[0].tally.copy()
-    for piece in pieces[1:]:
-        total += piece.tally
+def _total(chunks: Sequence[ColumnChunk]) -> Tally:
+    total = chunks[0].tally.copy()
+    for chunk in chunks[1:]:
+        total += chunk.tally
     return total
 
 
-def _moment_reading(request: Request, pieces: Sequence[Piece], tally: Tally) -> Reading:
+def _moment_reading(request: Request, chunks: Sequence[ColumnChunk], tally: Tally) -> CellParser:
     word, pattern, pivot = request[:3]
     kind = _MOMENT_TYPES[word]
     if pattern == CLOCK_NUMBER or (pattern and is_count(request)):
-        return Reading(kind, counted=pattern)
+        return CellParser(kind, counted=pattern)
     if word == "date" and pattern and is_numeric_date(pattern):
-        return Reading(DATE, dates=(date_form(pattern),))
+        return CellParser(DATE, dates=(date_form(pattern),))
     if pattern:
-        form = form_of(word, pattern, pivot)
-        return Reading(form.type, moments=(form,))
+        form = moment_program(word, pattern, pivot)
+        return CellParser(form.type, moments=(form,))
     if word == "date":
-        trial = next((trial for trial in all_trials(tally) if trial.reading.type == DATE), None)
-        if trial is not None and not trial.doubt and trial.weight == tally[Count.OTHER]:
-            return trial.reading
-    found = [trial for trial in further_trials(pieces) if trial.reading.type.word == word and not trial.doubt]
+        trial = next((trial for trial in tallied_candidates(tally) if trial.parser.type == DATE), None)
+        if trial is not None and not trial.doubt and trial.weight == tally[TallySlot.OTHER]:
+            return trial.parser
+    found = [trial for trial in detected_candidates(chunks) if trial.parser.type.word == word and not trial.doubt]
     if word == "date":
-        found += [one for one in all_trials(tally) if one.reading.type == DATE and not one.doubt]
+        found += [one for one in tallied_candidates(tally) if one.parser.type == DATE and not one.doubt]
     if found:
-        reading = max(found, key=lambda trial: trial.weight).reading
-        forms = tuple(form_of(word, form.pattern, pivot) for form in reading.moments)
-        return replace(reading, moments=forms)
+        parser = max(found, key=lambda trial: trial.weight).parser
+        forms = tuple(moment_program(word, form.pattern, pivot) for form in parser.moments)
+        return replace(parser, moments=forms)
     if word == "date":
-        return Reading(DATE, dates=(date_form(ISO_DATE),))
+        return CellParser(DATE, dates=(date_form(ISO_DATE),))
     if word == "duration":
-        return Reading(DURATION)
-    return Reading(kind, moments=tuple(form_of(word, one) for one in STANDARD_PATTERNS[word] if "X" not in one))
+        return CellParser(DURATION)
+    return CellParser(
+        kind, moments=tuple(moment_program(word, one) for one in STANDARD_PATTERNS[word] if "X" not in one)
+    )
 
 
-def _number_reading(request: Request, pieces: Sequence[Piece], tally: Tally, marks: Reading | None) -> Reading:
+def _number_reading(
+    request: Request, chunks: Sequence[ColumnChunk], tally: Tally, marks: CellParser | None
+) -> CellParser:
     asked = number_pattern(request.pattern) if request.pattern else None
     if marks is None and (request.group_mark or request.decimal_mark not in ("", ".")):
-        marks = Reading(NUMBER, request.decimal_mark or ".", request.group_mark)
+        marks = CellParser(NUMBER, request.decimal_mark or ".", request.group_mark)
         if not request.group_mark and (asked is None or not (asked.grouped or asked.per_cent)):
             kind = {"integer": INTEGER, "number": NUMBER}.get(request.word)
-            return replace(marks, type=kind or decimal(asked.scale if asked else _most_digits(pieces, marks)))
+            return replace(marks, type=kind or decimal(asked.scale if asked else _most_digits(chunks, marks)))
     if asked and (asked.grouped or asked.per_cent):
         decimal_mark = (marks.decimal_mark if marks else "") or "."
         group = (marks.group_mark if marks else "") or ("," if decimal_mark == "." else ".")
-        marks = Reading(
+        marks = CellParser(
             NUMBER, decimal_mark, group if asked.grouped else "", PER_CENT if asked.per_cent else "", noted=True
         )
     if marks is None:
-        return _undecorated(request, pieces, tally)
-    base = replace(marks if marks.decimal_mark else _likely_marks(pieces, marks), noted=True)
+        return _undecorated(request, chunks, tally)
+    base = replace(marks if marks.decimal_mark else _likely_marks(chunks, marks), noted=True)
     if request.word != "decimal":
         return replace(base, type=INTEGER if request.word == "integer" else NUMBER)
     if request.pattern:
         return replace(base, type=decimal(decimal_scale(request.pattern)))
-    return replace(base, type=decimal(_most_digits(pieces, base)))
+    return replace(base, type=decimal(_most_digits(chunks, base)))
 
 
-def _most_digits(pieces: Sequence[Piece], base: Reading) -> int:
+def _most_digits(chunks: Sequence[ColumnChunk], base: CellParser) -> int:
     """Return the most digits that stand behind the decimal mark."""
     scales = [0]
-    for piece in _as_texts(pieces):
-        texts = (text.strip().removesuffix(base.unit).rstrip("-) ") for text in piece.text.items())
+    for chunk in _as_texts(chunks):
+        texts = (text.strip().removesuffix(base.unit).rstrip("-) ") for text in chunk.text.items())
         ends = (text.partition(base.decimal_mark)[2] for text in texts)
         scales += [len(end) for end in ends if end.isdigit()]
     return max(scales) + 2 * (base.unit == PER_CENT)
 
 
-def _as_texts(pieces: Sequence[Piece]) -> list[TextPiece]:
-    return [part for piece in pieces for part in ([piece] if isinstance(piece, TextPiece) else piece.again())]
+def _as_texts(chunks: Sequence[ColumnChunk]) -> list[TextChunk]:
+    return [part for chunk in chunks for part in ([chunk] if isinstance(chunk, TextChunk) else chunk.reread_texts())]
 
 
-def _undecorated(request: Request, pieces: Sequence[Piece], tally: Tally) -> Reading:
+def _undecorated(request: Request, chunks: Sequence[ColumnChunk], tally: Tally) -> CellParser:
     """Read numbers with a point or a comma; if that does not do, in the notation the texts speak for."""
-    comma = bool(tally[Count.COMMA] > tally[Count.POINT])
-    weight = int(tally[Count.COMMA] if comma else tally[Count.POINT])
-    found = further_trials(pieces) if weight < tally[Count.OTHER] else []
-    other = next((one for one in found if one.reading.type.numeric and not one.doubt and one.weight > weight), None)
+    comma = bool(tally[TallySlot.COMMA] > tally[TallySlot.POINT])
+    weight = int(tally[TallySlot.COMMA] if comma else tally[TallySlot.POINT])
+    found = detected_candidates(chunks) if weight < tally[TallySlot.OTHER] else []
+    other = next((one for one in found if one.parser.type.numeric and not one.doubt and one.weight > weight), None)
     if other is not None:
-        kind = _asked_type(request, other.reading.type, most=0)
-        return replace(other.reading, type=kind)
-    most = most_digits(tally, Count.COMMA_SCALE if comma else Count.POINT_SCALE)
-    return Reading(_asked_type(request, NUMBER, most), decimal_mark="," if comma else ".")
+        kind = _asked_type(request, other.parser.type, most=0)
+        return replace(other.parser, type=kind)
+    most = most_digits(tally, TallySlot.COMMA_SCALE if comma else TallySlot.POINT_SCALE)
+    return CellParser(_asked_type(request, NUMBER, most), decimal_mark="," if comma else ".")
 
 
 def _asked_type(request: Request, found: Type, most: int) -> Type:
@@ -143,9 +146,9 @@ def _asked_type(request: Request, found: Type, most: int) -> Type:
     return decimal(decimal_scale(request.pattern) if request.pattern else found.scale or most)
 
 
-def _likely_marks(pieces: Sequence[Piece], given: Reading) -> Reading:
+def _likely_marks(chunks: Sequence[ColumnChunk], given: CellParser) -> CellParser:
     """Return the decimal mark that reads more of the cells."""
     options = [replace(given, decimal_mark=mark) for mark in ".," if mark != given.group_mark]
-    texts = _as_texts(pieces)
-    weights = [sum(int(np.count_nonzero(piece.read(option).status == FITS)) for piece in texts) for option in options]
+    texts = _as_texts(chunks)
+    weights = [sum(int(np.count_nonzero(chunk.read(option).status == FITS)) for chunk in texts) for option in options]
     return options[weights.index(max(weights))]

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Self
 
-from comb.plans.plan import PlanText, Reading, TablePlan, moved
+from comb.plans.model import PlanReading, PlanText, TablePlan, moved
 from comb.plans.run import Outcome, open_plan, run_plan
 from comb.steps.base import Step
 from comb.tables.origin import Origin
@@ -79,6 +79,6 @@ def table_plan(origin: Origin, steps: list[Step], types: dict[str, str] | None =
     """
     read = origin.reading
     declared = read["types"] if isinstance(read.get("types"), dict) else {}
-    options = {name: read[name] for name in Reading.__struct_fields__ if read.get(name) is not None}
+    options = {name: read[name] for name in PlanReading.__struct_fields__ if read.get(name) is not None}
     options |= {"quote": read.get("quote") or "", "types": declared if types is None else types}
-    return TablePlan(source=origin.path, reading=Reading(**options), steps=steps)
+    return TablePlan(source=origin.path, reading=PlanReading(**options), steps=steps)

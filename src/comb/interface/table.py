@@ -12,18 +12,19 @@ from types import MappingProxyType
 from typing import Any, Literal, Self
 
 from comb.errors import ParameterError
+from comb.execution.resources import DEFAULT
 from comb.expressions.evaluate import explain_row
 from comb.interface.plan import Plan, table_plan
-from comb.plans.plan import TablePlan, write_plan
-from comb.plans.planfile import read_plan
+from comb.plans.model import TablePlan, write_plan
+from comb.plans.parse import read_plan
 from comb.profiling.profile import Profile, profile
-from comb.reading.load import USUAL
-from comb.steps.accounting import Entry, take_step
+from comb.steps.accounting import take_step
 from comb.steps.base import Step
 from comb.steps.catalogue import make_step
-from comb.tables.bare import BareTable
-from comb.tables.formats import Value, plain_text
+from comb.steps.ledger import Entry
 from comb.tables.origin import Origin
+from comb.tables.table import BareTable
+from comb.tables.value_texts import Value, plain_text
 from comb.writing.atomic import write_files
 from comb.writing.files import files_of
 
@@ -604,7 +605,7 @@ class Table(BareTable):
 
         Cost: a few passes over every column.
         """
-        return profile(self, USUAL.threads)
+        return profile(self, DEFAULT.threads)
 
     def plan(self) -> Plan:
         """Return what was done so far as a plan, to be saved and run again.
@@ -695,7 +696,7 @@ class Table(BareTable):
             "leave_missing_out": leave_missing_out,
         }  # fmt: skip
         options = {name: value for name, value in given.items() if value is not None}
-        files = files_of(self, place.name, options, describe=describe, taken=self._entries, threads=USUAL.threads)
+        files = files_of(self, place.name, options, describe=describe, taken=self._entries, threads=DEFAULT.threads)
         write_files(place.parent, files, overwrite=overwrite)
 
 

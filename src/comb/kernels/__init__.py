@@ -1,5 +1,5 @@
-"""Hot loops: plain texts and arrays in, plain arrays out.
+"""Hot loops: plain texts and arrays in, plain arrays out; they know nothing of tables or columns.
 
-These are the reference implementations: plain Python on the standard library,
-slow and obviously right. They know nothing of tables or columns.
+`protocol` is the interface, `dispatch` says which implementation is in use; `types`, `blocks`, `scalars` and `notation`
+are the specification both share.
 """

@@ -2,14 +2,13 @@
 
 import re
 import unicodedata
-from collections.abc import Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.kernels.packed import Packed, pack
+from comb.kernels.string_buffer import StringBuffer
 
 # The codes of ISO 4217 that are met most, and names that are no code.
 CURRENCIES = frozenset({
@@ -22,7 +21,6 @@ CURRENCIES = frozenset({
 _SPACES = "\N{NO-BREAK SPACE}\N{NARROW NO-BREAK SPACE}\N{THIN SPACE}"
 _SAME = {**dict.fromkeys(_SPACES, " "), "\N{RIGHT SINGLE QUOTATION MARK}": "'"}
 _SAME_MARKS = str.maketrans(_SAME)
-
 _MINUS = r"\-\N{MINUS SIGN}\N{EN DASH}"
 
 # Signs that are units: of money, of shares, of angles and temperatures.
@@ -139,12 +137,12 @@ def _is_digits(text: str) -> bool:
     return text.isascii() and text.isdigit()
 
 
-class Plain(NamedTuple):
+class PlainNumbers(NamedTuple):
     """Numbers of any notation as plain ones.
 
     Attributes
     ----------
-    texts : Packed
+    texts : StringBuffer
         With a point, ready to be read; what does not fit is a question mark, what is blank is empty.
     flags : uint8 array
         Bits: `PLAIN_FITS`, `WITH_UNIT`, `ODD_SIGN`, `ZERO_FIRST`.
@@ -152,69 +150,9 @@ class Plain(NamedTuple):
         Digits after the mark, before per cent are divided.
     """
 
-    texts: Packed
+    texts: StringBuffer
     flags: NDArray[np.uint8]
     decimals: NDArray[np.int32]
 
 
 PLAIN_FITS, WITH_UNIT, ODD_SIGN, ZERO_FIRST = 1, 2, 4, 8
-
-_SIGN_CHARACTERS = "+-\N{MINUS SIGN}\N{EN DASH}"
-
-
-def plain_numbers(texts: Sequence[str], marks: Marks, unit: str) -> Plain:
-    """Write numbers of one notation as plain ones: the reference.
-
-    Parameters
-    ----------
-    texts : sequence of str
-    marks : Marks
-    unit : str
-        The unit that may stand with them; per cent are divided by 100.
-
-    >>> plain_numbers(["(1.234,5 kg)", "7"], Marks(",", "."), "kg").texts.strings()
-    ['-1234.5', '7']
-    """
-    found = [_plain(text.strip(), marks, unit) for text in texts]
-    return Plain(
-        pack([text for text, _, _ in found]),
-        np.array([flags for _, flags, _ in found], np.uint8),
-        np.array([decimals for _, _, decimals in found], np.int32),
-    )
-
-
-def _plain(text: str, marks: Marks, unit: str) -> tuple[str, int, int]:
-    """Return a plain number, its flags and its digits after the mark."""
-    if not text:
-        return "", 0, 0
-    flags, signs = PLAIN_FITS, ""
-    inside = text[0] == "(" and text[-1] == ")"
-    if inside:
-        text, flags = text[1:-1].strip(), flags | ODD_SIGN
-    elif text[0] in _SIGN_CHARACTERS:
-        signs, text = text[0], text[1:].strip()
-    if unit and text.startswith(unit):
-        text, flags = text[len(unit) :].strip(), flags | WITH_UNIT
-        if text[:1] and text[0] in _SIGN_CHARACTERS and not signs and not inside:
-            signs, text = text[0], text[1:]
-    elif text[-1:] and text[-1] in _SIGN_CHARACTERS and not signs and not inside:
-        signs, text, flags = text[-1], text[:-1].strip(), flags | ODD_SIGN
-    if unit and not flags & WITH_UNIT and text.endswith(unit):
-        text, flags = text[: -len(unit)].strip(), flags | WITH_UNIT
-    plain = plain_body(text.translate(_SAME_MARKS), marks)
-    if not plain:
-        return "?", 0, 0
-    decimals = len(plain.partition(".")[2])
-    if len(plain) > 1 and plain[0] == "0" and plain[1] != ".":
-        flags |= ZERO_FIRST
-    if unit == PER_CENT:
-        plain = _hundredth(plain)
-    negative = inside or (signs and signs != "+")
-    return f"-{plain}" if negative else plain, flags, decimals
-
-
-def _hundredth(plain: str) -> str:
-    """Divide a number by 100 by moving its point."""
-    whole, _, rest = plain.partition(".")
-    whole = whole.rjust(3, "0")
-    return f"{whole[:-2]}.{whole[-2:]}{rest}"

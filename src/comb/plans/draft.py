@@ -5,9 +5,9 @@ from pathlib import Path
 
 import msgspec
 
-from comb.plans.plan import Reading, Save, TablePlan, write_plan
+from comb.plans.model import PlanReading, Save, TablePlan, write_plan
 from comb.profiling.profile import Profile
-from comb.tables.bare import BareTable
+from comb.tables.table import BareTable
 
 HEAD = """\
 # A draft: every step below is the remedy of a finding. Keep what is right, change or
@@ -40,7 +40,7 @@ def draft_plan(table: BareTable, profile: Profile, folder: Path) -> str:
     quote = origin.reading["quote"] or ""
     planned = TablePlan(
         source=os.path.relpath(origin.path, folder),
-        reading=Reading(**reading, quote=quote, types=types),
+        reading=PlanReading(**reading, quote=quote, types=types),
         steps=steps,
     )
     name = Path(origin.name).stem

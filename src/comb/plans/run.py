@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -10,18 +9,19 @@ import msgspec
 
 from comb.errors import CombError, PlanError
 from comb.expressions.evaluate import evaluate_condition
-from comb.kernels.coding import Codes
-from comb.plans.plan import PlanText, Rule, Save, TablePlan
-from comb.plans.planfile import read_plan
+from comb.kernels.grouping import Codes
+from comb.plans.model import PlanText, Rule, Save, TablePlan
+from comb.plans.parse import read_plan
+from comb.reading.io.source_file import read_whole
 from comb.reading.load import ReadOptions, load_table
-from comb.reading.sources import read_whole
-from comb.steps.accounting import Entry, Taken, take_step
-from comb.steps.rows import SetAsideRows
-from comb.tables.bare import BareTable
+from comb.steps.accounting import Taken, take_step
+from comb.steps.ledger import Entry, total
+from comb.steps.row_steps import SetAsideRows
+from comb.tables.table import BareTable
 from comb.writing.atomic import check_file_free, check_free, write_file, write_files, write_folder
 from comb.writing.dataset import Dataset
 from comb.writing.files import WORKBOOKS, file_kind, files_of, workbook_of
-from comb.writing.nested import SUFFIXES as JSON_SUFFIXES
+from comb.writing.json_text import SUFFIXES as JSON_SUFFIXES
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,24 +81,6 @@ class Outcome:
     def broken(self) -> int:
         """How many rows break a rule."""
         return sum(result.broken for results in self.rules.values() for result in results)
-
-
-def total(entries: list[Entry]) -> Entry:
-    """Add the entries of one table up: the first rows in, the last rows out.
-
-    Raises
-    ------
-    CombError
-        If a step does not begin with the rows the one before it ended with.
-    """
-    for earlier, later in pairwise(entries):
-        if earlier.rows_out != later.rows_in:
-            told = f"{earlier.step} ended with {earlier.rows_out:,} rows"
-            raise CombError(f"{told}, {later.step} began with {later.rows_in:,}")
-    sums = {
-        name: sum(getattr(entry, name) for entry in entries) for name in ("added", "left_out", "set_aside", "merged")
-    }
-    return Entry(step="total", says="all steps", rows_in=entries[0].rows_in, rows_out=entries[-1].rows_out, **sums)
 
 
 def open_plan(path: str | Path) -> PlanText:

@@ -3,10 +3,10 @@
 import numpy as np
 
 from comb.errors import counted
-from comb.kernels.coding import Codes, candidates, group
+from comb.kernels.grouping import Codes, candidates, group
+from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
-from comb.profiling.look import Look
-from comb.steps.rows import RemoveDuplicates
+from comb.steps.row_steps import RemoveDuplicates
 
 # A column is meant as a key when at least this share of its values is unique.
 LEAST_UNIQUE = 0.98
@@ -17,14 +17,14 @@ LEAST_ROWS = 20
 KEY_TYPES = frozenset({"string", "integer"})
 
 
-def repeated(table: Look) -> Findings:
+def repeated(table: ColumnCache) -> Findings:
     """Rows alike in every column, and keys that are there twice."""
     alike, numbers, copies = _copies(table)
     yield from _duplicate_rows(table, alike, numbers, copies)
     yield from _duplicate_keys(table, copies)
 
 
-def _duplicate_rows(table: Look, alike: Codes, numbers: Codes, copies: np.ndarray) -> Findings:
+def _duplicate_rows(table: ColumnCache, alike: Codes, numbers: Codes, copies: np.ndarray) -> Findings:
     """Rows alike in every column."""
     count = int(copies.sum())
     if not count:
@@ -39,7 +39,7 @@ def _duplicate_rows(table: Look, alike: Codes, numbers: Codes, copies: np.ndarra
     yield Finding("duplicate.rows", table.names, count, table.rows_where(copies), examples, text, RemoveDuplicates())
 
 
-def _copies(table: Look) -> tuple[Codes, Codes, np.ndarray]:
+def _copies(table: ColumnCache) -> tuple[Codes, Codes, np.ndarray]:
     """Find the rows that are a second or later copy of a row.
 
     Returns
@@ -59,7 +59,7 @@ def _copies(table: Look) -> tuple[Codes, Codes, np.ndarray]:
     return alike, numbers, copies
 
 
-def _duplicate_keys(table: Look, copies: np.ndarray) -> Findings:
+def _duplicate_keys(table: ColumnCache, copies: np.ndarray) -> Findings:
     """Columns that identify all but a few rows, copies of whole rows aside."""
     positions = np.flatnonzero(~copies)
     if len(positions) < LEAST_ROWS:
@@ -75,7 +75,7 @@ def _duplicate_keys(table: Look, copies: np.ndarray) -> Findings:
             yield _repeated_key(table, name, here[sizes[codes] > 1])
 
 
-def _repeated_key(table: Look, name: str, positions: Codes) -> Finding:
+def _repeated_key(table: ColumnCache, name: str, positions: Codes) -> Finding:
     where = np.zeros(table.row_count, np.bool_)
     where[positions] = True
     taken = table.take(positions)
@@ -98,7 +98,7 @@ def _repeated_key(table: Look, name: str, positions: Codes) -> Finding:
     )
 
 
-def _differing(table: Look, groups: Codes) -> list[str]:
+def _differing(table: ColumnCache, groups: Codes) -> list[str]:
     """Return the columns in which rows of one group differ."""
     result = []
     for name, column in table.columns.items():

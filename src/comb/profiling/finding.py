@@ -7,9 +7,9 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from comb.inference.words import KNOWN_WORDS
-from comb.kernels import chosen
-from comb.kernels.coding import Codes
+from comb.kernels import dispatch
+from comb.kernels.grouping import Codes
+from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.steps.base import Step
 from comb.tables.column import Column
 
@@ -61,7 +61,7 @@ def noticed(column: Column, traits: int) -> np.ndarray:
     if not marked.any():
         return np.zeros(len(column), np.bool_)
     codes = column.text.codes
-    where = marked if codes is None else chosen.look_up(marked.view(np.uint8), codes).view(np.bool_)
+    where = marked if codes is None else dispatch.kernels.look_up(marked.view(np.uint8), codes).view(np.bool_)
     return where & column.present
 
 

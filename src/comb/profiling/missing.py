@@ -3,14 +3,14 @@
 import numpy as np
 
 from comb.errors import counted
-from comb.inference.words import SENTINELS
-from comb.kernels.tally import IS_KNOWN
+from comb.kernels.types import IS_KNOWN
+from comb.parsing.vocabulary import SENTINELS
+from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, as_asked, kept_texts, noticed, quoted
-from comb.profiling.look import Look
-from comb.steps.cells import Convert
+from comb.steps.cell_steps import Convert
 from comb.tables.column import Column
-from comb.tables.formats import digits, number_text
 from comb.tables.reasons import Reason
+from comb.tables.value_texts import digits, number_text
 
 # A number stands for missing only if it comes this often.
 LEAST_SENTINELS = 3
@@ -19,7 +19,7 @@ LEAST_SENTINELS = 3
 LEAST_GAP = 1.0
 
 
-def blanks(table: Look) -> Findings:
+def blanks(table: ColumnCache) -> Findings:
     """Cells with nothing in them, by column."""
     for name, column in table.columns.items():
         count = int(table.state_counts(name)[Reason.BLANK])
@@ -36,7 +36,7 @@ def blanks(table: Look) -> Findings:
             )
 
 
-def markers(table: Look) -> Findings:
+def markers(table: ColumnCache) -> Findings:
     """Words that stand for missing: applied in typed columns, proposed in text."""
     for name, column in table.columns.items():
         if column.type.word == "string":
@@ -60,7 +60,7 @@ def _words_in(column: Column, where: np.ndarray) -> dict[str, int]:
     return dict(taken.distinct().commonest(taken.text.__len__()))
 
 
-def sentinels(table: Look) -> Findings:
+def sentinels(table: ColumnCache) -> Findings:
     """Numbers far from all others that people type for "not known"."""
     for name, column in table.columns.items():
         if not column.type.numeric:
@@ -90,7 +90,7 @@ def _stands_apart(sentinel: int, low: float, high: float) -> bool:
     return sentinel > high + LEAST_GAP * max(high - low, 1.0)
 
 
-def _sentinel(table: Look, name: str, column: Column, where: np.ndarray, sentinel: int) -> Finding:
+def _sentinel(table: ColumnCache, name: str, column: Column, where: np.ndarray, sentinel: int) -> Finding:
     shown = number_text(sentinel) if column.type.word == "number" else digits(int(sentinel), column.type.scale)
     count = int(where.sum())
     others = column.take(np.flatnonzero(column.present & ~where)).texts()
@@ -111,7 +111,7 @@ def _sentinel(table: Look, name: str, column: Column, where: np.ndarray, sentine
 ZERO_GAP = 0.5
 
 
-def zeros(table: Look) -> Findings:
+def zeros(table: ColumnCache) -> Findings:
     """A heap of zeros that stands apart from all other values."""
     for name, column in table.columns.items():
         if not column.type.numeric or column.type.levels:

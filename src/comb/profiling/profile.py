@@ -7,12 +7,12 @@ from functools import partial
 from itertools import chain
 
 from comb.profiling import duplicates, missing, texts, types
+from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
-from comb.profiling.look import Look
 from comb.profiling.summaries import Summary, summarise
-from comb.tables.bare import BareTable
+from comb.tables.table import BareTable
 
-Finder = Callable[[Look], Findings]
+Finder = Callable[[ColumnCache], Findings]
 
 # Everything that is looked for, in the order in which it is told and mended.
 FINDERS: tuple[Finder, ...] = (
@@ -79,19 +79,19 @@ def profile(table: BareTable, threads: int = 1) -> Profile:
     Profile
         Cost: a few passes over every column, and one grouping of whole rows.
     """
-    look = Look.at(table)
+    cache = ColumnCache.at(table)
     if threads < 2 or table.row_count < FEW_ROWS:
-        summaries = [summarise(look, name) for name in table.names]
-        found = [list(finder(look)) for finder in FINDERS]
+        summaries = [summarise(cache, name) for name in table.names]
+        found = [list(finder(cache)) for finder in FINDERS]
     else:
         with ThreadPoolExecutor(threads) as pool:
             # What takes longest comes first, and what others need.
-            waiting: dict[Finder, Future[list[Finding]]] = {LONGEST: pool.submit(_listed, LONGEST, look)}
-            summaries = list(pool.map(partial(summarise, look), table.names))
-            waiting.update((finder, pool.submit(_listed, finder, look)) for finder in FINDERS if finder not in waiting)
+            waiting: dict[Finder, Future[list[Finding]]] = {LONGEST: pool.submit(_listed, LONGEST, cache)}
+            summaries = list(pool.map(partial(summarise, cache), table.names))
+            waiting.update((finder, pool.submit(_listed, finder, cache)) for finder in FINDERS if finder not in waiting)
             found = [waiting[finder].result() for finder in FINDERS]
     return Profile(table.sentence(), tuple(summaries), tuple(chain.from_iterable(found)))
 
 
-def _listed(finder: Finder, look: Look) -> list[Finding]:
-    return list(finder(look))
+def _listed(finder: Finder, cache: ColumnCache) -> list[Finding]:
+    return list(finder(cache))

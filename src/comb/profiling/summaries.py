@@ -7,15 +7,15 @@ from typing import Any
 import numpy as np
 
 from comb.expressions.arithmetic import as_floats
-from comb.inference.words import KNOWN_WORDS
-from comb.kernels import chosen
-from comb.kernels.coding import Codes, distinct_count
-from comb.profiling.look import Look
-from comb.tables.bare import BareTable
+from comb.kernels import dispatch
+from comb.kernels.grouping import Codes, distinct_count
+from comb.parsing.vocabulary import KNOWN_WORDS
+from comb.profiling.column_cache import ColumnCache
 from comb.tables.column import Column
-from comb.tables.formats import digits, number_text, value_texts
 from comb.tables.reasons import MEANING
+from comb.tables.table import BareTable
 from comb.tables.text import Text
+from comb.tables.value_texts import digits, number_text, value_texts
 
 MOST_COMMON = 5
 MOST_TIES = 10_000
@@ -56,12 +56,12 @@ class Summary:
         return sum(self.missing.values())
 
 
-def summarise(look: Look, name: str) -> Summary:
+def summarise(cache: ColumnCache, name: str) -> Summary:
     """Summarise a column.
 
     Parameters
     ----------
-    look : Look
+    look : ColumnCache
     name : str
 
     Returns
@@ -69,7 +69,7 @@ def summarise(look: Look, name: str) -> Summary:
     Summary
         Cost: a sort of the present values.
     """
-    column, counts = look[name], look.state_counts(name)
+    column, counts = cache[name], cache.state_counts(name)
     missing = {
         reason.word: int(counts[reason]) for reason in sorted(MEANING, key=lambda one: one.word) if counts[reason]
     }
@@ -77,7 +77,7 @@ def summarise(look: Look, name: str) -> Summary:
         return Summary(name, str(column.type), len(column), missing, 0)
     if isinstance(column.values, Text):
         return _of_texts(name, column, missing)
-    ordered = look.ordered(name)
+    ordered = cache.ordered(name)
     details: dict[str, Any] = {}
     if column.type.numeric:
         details = _of_numbers(column, ordered)
@@ -92,8 +92,8 @@ def summarise(look: Look, name: str) -> Summary:
 
 def summaries_of(table: BareTable) -> list[Summary]:
     """Summarise all columns of a table."""
-    look = Look.at(table)
-    return [summarise(look, name) for name in table.names]
+    cache = ColumnCache.at(table)
+    return [summarise(cache, name) for name in table.names]
 
 
 def _of_texts(name: str, column: Column, missing: dict[str, int]) -> Summary:
@@ -115,7 +115,7 @@ def _commonest(text: Text, counts: Codes) -> list[tuple[str, int]]:
     at = np.flatnonzero(counts >= max(1, least))
     certain = at[counts[at] > least]
     tied = at[counts[at] == least][:MOST_TIES]
-    texts = chosen.take(text.packed(), np.concatenate([certain, tied])).strings()
+    texts = dispatch.kernels.take(text.packed(), np.concatenate([certain, tied])).strings()
     told = [int(count) for count in counts[np.concatenate([certain, tied])]]
     pairs = zip(texts, told, strict=True)
     return heapq.nsmallest(MOST_COMMON, pairs, key=lambda pair: (-pair[1], pair[0]))

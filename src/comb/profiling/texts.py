@@ -3,10 +3,10 @@
 import re
 
 from comb.errors import counted
-from comb.kernels.traits import INNER_SPACES, OUTER_SPACES
+from comb.kernels.types import INNER_SPACES, OUTER_SPACES
+from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
-from comb.profiling.look import Look
-from comb.steps.cells import Recode, Trim, tidied
+from comb.steps.cell_steps import Recode, Trim, tidied
 from comb.tables.column import Column
 
 # A column with more distinct texts than this share of its cells is free text or a key.
@@ -18,7 +18,7 @@ MOST_FORMS = 100_000
 _WORD = re.compile(r"[^\W_]+")
 
 
-def spaces(table: Look) -> Findings:
+def spaces(table: ColumnCache) -> Findings:
     """Texts with outer spaces or with several spaces in a row."""
     for name, column in table.columns.items():
         if column.type.word != "string":
@@ -44,7 +44,7 @@ def folded(text: str) -> str:
     return letters if not letters.isdigit() else text
 
 
-def spelling_by_case(table: Look) -> Findings:
+def spelling_by_case(table: ColumnCache) -> Findings:
     """Values that differ from a commoner one by case or punctuation only."""
     for name, column in table.columns.items():
         variants = _variants(column) if column.type.word == "string" else {}

@@ -5,9 +5,10 @@ import re
 import numpy as np
 
 from comb.errors import counted
-from comb.inference.infer import infer_column
+from comb.inference.decide import infer_column
 from comb.kernels.notation import shape_of
-from comb.kernels.traits import DIGITS_ONLY, ZERO_AHEAD
+from comb.kernels.types import DIGITS_ONLY, ZERO_AHEAD
+from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import (
     MOST_EXAMPLES,
     Finding,
@@ -17,10 +18,9 @@ from comb.profiling.finding import (
     noticed,
     quoted,
 )
-from comb.profiling.look import Look
 from comb.steps.base import Step
-from comb.steps.cells import Convert
-from comb.steps.columns import Calculate, Select
+from comb.steps.cell_steps import Convert
+from comb.steps.column_steps import Calculate, Select
 from comb.tables.column import Column
 from comb.tables.evidence import TEXT_NUMBERS
 from comb.tables.reasons import Reason
@@ -32,7 +32,7 @@ LEAST_DIGITS = 0.9
 _WITH_UNIT = re.compile(r"[+-]?[0-9]+(?:[.,][0-9]+)?\s*([^\W\d_]{1,4}|%|°C?)")
 
 
-def unreadable(table: Look) -> Findings:
+def unreadable(table: ColumnCache) -> Findings:
     """Texts that did not fit the type of their column."""
     for name, column in table.columns.items():
         count = int(table.state_counts(name)[Reason.UNREADABLE])
@@ -79,7 +79,7 @@ def _mark(texts: dict[str, int]) -> str | None:
     return "," if commas and not any("." in text for text in texts) else None
 
 
-def leading_zeros(table: Look) -> Findings:
+def leading_zeros(table: ColumnCache) -> Findings:
     """Codes that look like numbers and would lose their zeros as such."""
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any():
@@ -94,7 +94,7 @@ def leading_zeros(table: Look) -> Findings:
             yield Finding("type.leading_zeros", (name,), count, rows, quoted(words), text, remedy)
 
 
-def constant_columns(table: Look) -> Findings:
+def constant_columns(table: ColumnCache) -> Findings:
     """Columns with one value, or with none at all."""
     for name, column in table.columns.items():
         present = len(column) - column.missing_count
@@ -137,11 +137,11 @@ def _words_of(name: str) -> set[str]:
     return set(re.findall(r"[^\W\d_]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).casefold()))
 
 
-def _everywhere(table: Look, column: Column) -> np.ndarray:
+def _everywhere(table: ColumnCache, column: Column) -> np.ndarray:
     return table.rows_where(column.present)
 
 
-def numbers_that_count(table: Look) -> Findings:
+def numbers_that_count(table: ColumnCache) -> Findings:
     """Whole numbers that are days, moments or times of day, by their range and the name of the column."""
     for name, column in table.columns.items():
         words = _words_of(name)
@@ -165,7 +165,7 @@ def numbers_that_count(table: Look) -> Findings:
             yield Finding(code, (name,), len(values), _everywhere(table, column), examples, text, remedy)
 
 
-def labels(table: Look) -> Findings:
+def labels(table: ColumnCache) -> Findings:
     """Whole numbers that are codes for categories: few, repeated, and called so."""
     for name, column in table.columns.items():
         if column.type != INTEGER or not _words_of(name) & _CODE_WORDS or not column.present.any():
@@ -180,7 +180,7 @@ def labels(table: Look) -> Findings:
             )
 
 
-def doubts(table: Look) -> Findings:
+def doubts(table: ColumnCache) -> Findings:
     """What the evidence leaves open: swapped days and months, marks that could mean two things."""
     for name, column in table.columns.items():
         evidence = column.evidence
@@ -198,7 +198,7 @@ def doubts(table: Look) -> Findings:
                 break
 
 
-def mixed_dates(table: Look) -> Findings:
+def mixed_dates(table: ColumnCache) -> Findings:
     """Dates in several forms, each read for what it is: somebody may have put two sources together."""
     for name, column in table.columns.items():
         evidence = column.evidence
@@ -232,7 +232,7 @@ def _remedy(name: str, code: str, column: Column) -> Step | None:
     return None
 
 
-def mixed_units(table: Look) -> Findings:
+def mixed_units(table: ColumnCache) -> Findings:
     """Numbers with units that differ from cell to cell."""
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any():

@@ -1,31 +1,31 @@
 """Load and inspect sources: the recipe that ties the parts of reading together."""
 
 import contextlib
-import os
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import partial
-from itertools import chain
 from pathlib import Path, PurePath
 from typing import Any
 
 import numpy as np
 
 from comb.errors import ContentError, ParameterError, counted, listing
-from comb.inference.patterns import Request
-from comb.kernels import chosen
-from comb.kernels.blocks import EVERYTHING
-from comb.reading.cells import apply_cells
-from comb.reading.delimited import Grid, Part, Reader, Wanted, grid_of, read_head, type_columns
-from comb.reading.dialect import Given, Layout, guess_layout, name_of
-from comb.reading.documents import Asked, Document, Inner, stacked
-from comb.reading.encoding import Decoded, decode, utf8_mark
-from comb.reading.inspection import ColumnReading, Decision, Inspection, TableReading
-from comb.reading.kinds import BINARY_START, looks_like_json, looks_like_page
-from comb.reading.obey import Violation, obey
-from comb.reading.runs import RUN_BYTES, Run, cut, runs, work_on
-from comb.reading.schema import Schema, metadata_names, read_codes, read_schema
-from comb.reading.sources import (
+from comb.execution.resources import DEFAULT, Resources
+from comb.formats.sniff import BINARY_START, looks_like_json, looks_like_page
+from comb.kernels import dispatch
+from comb.kernels.types import EVERYTHING
+from comb.parsing.patterns import Request
+from comb.reading.delimited.assemble import RawTable, assemble, type_columns
+from comb.reading.delimited.chunk_reader import Reader, Wanted
+from comb.reading.delimited.header import parse_header
+from comb.reading.delimited.layout import Given, Layout, guess_layout, name_of
+from comb.reading.delimited.pipeline import ChunkPipeline
+from comb.reading.delimited.stack import stack
+from comb.reading.documents.model import Asked, Document, InnerTable, stacked
+from comb.reading.inspect import ColumnReading, Decision, Inspection, TableReading
+from comb.reading.io.decompress import WORKBOOK_PARTS, ZIP_START, unfold, zip_members
+from comb.reading.io.encoding import Decoded, decode, utf8_mark
+from comb.reading.io.source_file import (
     MEMORY_FACTOR,
     MEMORY_FACTOR_DECODED,
     MEMORY_FACTOR_REFERENCE,
@@ -37,11 +37,12 @@ from comb.reading.sources import (
     read_beside,
     read_whole,
 )
-from comb.reading.stack import stack
-from comb.reading.texts import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
-from comb.reading.unfold import WORKBOOK_PARTS, ZIP_START, unfold, zip_members
-from comb.tables.bare import BareTable
+from comb.reading.io.text_stream import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
+from comb.reading.schema.cells_file import apply_cells
+from comb.reading.schema.csvw import Schema, metadata_names, read_codes, read_schema
+from comb.reading.schema.validate import Violation, obey
 from comb.tables.origin import Origin
+from comb.tables.table import BareTable
 
 Source = str | Path | Sequence[str | Path]
 
@@ -49,10 +50,6 @@ MOST_LINES_TOLD = 5
 
 # With more lines above the header than this, the beginning of a file may not hold it.
 MOST_LINES_LOOKED_AT = 1_000
-
-# Runs of wide tables are longer, so that each has a fair number of rows.
-USUAL_WIDTH = 100
-MOST_TIMES_WIDER = 4
 
 # What may become of lists of plain values.
 LISTS = ("keep", "count", "rows")
@@ -63,27 +60,6 @@ TEXT_ONLY = (*TEXT_ONLY_BUT_ENCODING, "encoding")
 
 # So much of a source shows whether it is a page.
 LOOK_AT = 4_000
-
-# More threads than this are held up by what they share.
-MOST_THREADS = 8
-
-
-@dataclass(frozen=True, slots=True)
-class Effort:
-    """How the work of reading is parted; the result does not depend on it.
-
-    Attributes
-    ----------
-    threads : int
-    run_bytes : int
-        So much text is worked on at once by each.
-    """
-
-    threads: int = field(default_factory=lambda: min(os.cpu_count() or 1, MOST_THREADS))
-    run_bytes: int = RUN_BYTES
-
-
-USUAL = Effort()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -171,7 +147,7 @@ class ReadOptions:
 
 
 @dataclass(frozen=True, slots=True)
-class _Read:
+class OpenText:
     """Everything known of one file after its cells were found."""
 
     name: str
@@ -180,7 +156,7 @@ class _Read:
     packed: str
     decoded: Decoded
     layout: Layout
-    grid: Grid
+    raw_table: RawTable
     schema: Schema | None
     options: ReadOptions
     wanted: Wanted
@@ -188,7 +164,7 @@ class _Read:
 
 
 @dataclass(frozen=True, slots=True)
-class _Held:
+class OpenDocument:
     """A document, opened."""
 
     name: str
@@ -204,7 +180,7 @@ def _quiet(told: str) -> None:
 
 
 def load_table(
-    source: Source, options: ReadOptions, told: Callable[[str], None] = _quiet, effort: Effort = USUAL
+    source: Source, options: ReadOptions, told: Callable[[str], None] = _quiet, resources: Resources = DEFAULT
 ) -> BareTable:
     """Load the table in a file of delimited text, or in several of one shape.
 
@@ -215,7 +191,7 @@ def load_table(
     options : ReadOptions
     told : callable
         Is told what is being done, in a line.
-    effort : Effort
+    effort : Resources
 
     Returns
     -------
@@ -226,12 +202,12 @@ def load_table(
     ReadError
         If a source cannot be read as a table.
     """
-    reads: list[_Read | _Held] = []
+    reads: list[OpenText | OpenDocument] = []
     for one in expand(source):
         told(f"reading {one}")
-        reads.append(_read(one, options, effort))
-    told(f"finding the types of {sum(len(read.grid) for read in reads if isinstance(read, _Read)):,} rows")
-    return _table(source, reads, effort.threads if chosen.COMPILED else 1)
+        reads.append(_read(one, options, resources))
+    told(f"finding the types of {sum(len(read.raw_table) for read in reads if isinstance(read, OpenText)):,} rows")
+    return _table(source, reads, resources.threads if dispatch.kernels.compiled else 1)
 
 
 def load_beginning(source: Source, options: ReadOptions) -> tuple[BareTable, bool]:
@@ -243,8 +219,8 @@ def load_beginning(source: Source, options: ReadOptions) -> tuple[BareTable, boo
         Small files are loaded whole; of larger ones there are more rows, and the types are
         provisional.
     """
-    reads = [_read(one, options, USUAL, first_look=True) for one in expand(source)]
-    return _table(source, reads), any(isinstance(read, _Read) and read.provisional for read in reads)
+    reads = [_read(one, options, DEFAULT, first_look=True) for one in expand(source)]
+    return _table(source, reads), any(isinstance(read, OpenText) and read.provisional for read in reads)
 
 
 def load_tables(source: str | Path, options: ReadOptions) -> dict[str, BareTable]:
@@ -252,8 +228,8 @@ def load_tables(source: str | Path, options: ReadOptions) -> dict[str, BareTable
     members = _members(source)
     if len(members) > 1:
         return {name: load_table(source, replace(options, table=name)) for name in members}
-    read = _read(source, options, USUAL)
-    if isinstance(read, _Read):
+    read = _read(source, options, DEFAULT)
+    if isinstance(read, OpenText):
         return {members[0] if members else PurePath(source).stem: _table(source, [read])}
     return {inner.name: _document_table(source, [(read, inner)], []) for inner in read.document.tables}
 
@@ -275,46 +251,46 @@ def inspect_source(source: Source, options: ReadOptions) -> Inspection:
     files = expand(source)
     members = _members(files[0]) if len(files) == 1 and options.table is None and str(files[0]) != "-" else []
     if len(members) < 2:
-        found = [_read(one, options, USUAL, first_look=True) for one in files]
-        if isinstance(found[0], _Held):
+        found = [_read(one, options, DEFAULT, first_look=True) for one in files]
+        if isinstance(found[0], OpenDocument):
             return _inspected(source, found[0], options)
         reads = _only_texts(found)
         name = PurePath(reads[0].name).stem
         return _inspection(source, reads, (_table_reading(name, _table(source, found), reads[0]),))
-    inside = _only_texts([_read(files[0], replace(options, table=member), USUAL) for member in members])
+    inside = _only_texts([_read(files[0], replace(options, table=member), DEFAULT) for member in members])
     readings = [
         _table_reading(member, _table(source, [read]), read) for member, read in zip(members, inside, strict=True)
     ]
     return _inspection(source, inside[:1], tuple(readings))
 
 
-def _inspection(source: Source, reads: list[_Read], tables: tuple[TableReading, ...]) -> Inspection:
-    origin = _origin(source, reads, reads[0].grid)
+def _inspection(source: Source, reads: list[OpenText], tables: tuple[TableReading, ...]) -> Inspection:
+    origin = _origin(source, reads, reads[0].raw_table)
     return Inspection(origin.name, origin.path, origin.size, _decisions(reads[0]), tables)
 
 
-def _table_reading(name: str, table: BareTable, read: _Read) -> TableReading:
+def _table_reading(name: str, table: BareTable, read: OpenText) -> TableReading:
     columns = tuple(
         ColumnReading(title, str(column.type), column.missing_count, column.evidence)
         for title, column in table.columns.items()
     )
     place = f"{table.origin.name}, from line {read.layout.skip + 1}"
-    notes = (*read.grid.titles, *read.grid.footers)
+    notes = (*read.raw_table.titles, *read.raw_table.footers)
     return TableReading(name, place, table.row_count, columns, table.notes, notes, read.provisional)
 
 
-def _only_texts(reads: Sequence[_Read | _Held]) -> list[_Read]:
+def _only_texts(reads: Sequence[OpenText | OpenDocument]) -> list[OpenText]:
     """Return the sources as delimited text; documents among them cannot be read together with it."""
     for read in reads:
-        if isinstance(read, _Held):
+        if isinstance(read, OpenDocument):
             raise ContentError(
                 f"this is a {read.document.kind}, the first was delimited text", where=read.name,
                 remedy="load it on its own",
             )  # fmt: skip
-    return [read for read in reads if isinstance(read, _Read)]
+    return [read for read in reads if isinstance(read, OpenText)]
 
 
-def _inspected(source: Source, read: _Held, options: ReadOptions) -> Inspection:
+def _inspected(source: Source, read: OpenDocument, options: ReadOptions) -> Inspection:
     """Show what a document holds, and the columns of each table inside."""
     document, asked = read.document, options.asked()
     inner = document.choose(options.table, read.name)[0] if options.table else list(document.tables)
@@ -333,9 +309,11 @@ def _inspected(source: Source, read: _Held, options: ReadOptions) -> Inspection:
     return Inspection(read.name, read.path, read.stamp.size, decisions, tuple(tables))
 
 
-def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_look: bool = False) -> _Read | _Held:
+def _read(
+    source: str | Path, options: ReadOptions, resources: Resources, *, first_look: bool = False
+) -> OpenText | OpenDocument:
     options.check()
-    with OpenSource(source, beside=effort.threads > 1) as opened:
+    with OpenSource(source, beside=resources.threads > 1) as opened:
         schema = _find_schema(opened, options)
         start = opened.read(LOOK_BYTES)
         if schema is not None:
@@ -348,31 +326,37 @@ def _read(source: str | Path, options: ReadOptions, effort: Effort, *, first_loo
                 "the file is empty", where=opened.name, remedy="expected a header line and rows below it"
             )
         whole = partial(opened.everything, start, MEMORY_FACTOR_DECODED)
-        document = _document(start, (lambda: start) if opened.at_end else whole, opened.name, options, effort.threads)
+        document = _document(
+            start, (lambda: start) if opened.at_end else whole, opened.name, options, resources.threads
+        )
         if document is not None:
-            return _Held(opened.name, opened.path, opened.stamp(), document, options, schema)
+            return OpenDocument(opened.name, opened.path, opened.stamp(), document, options, schema)
         mark = None if opened.size is None or options.table else utf8_mark(start, options.encoding)
         if mark is not None and (opened.at_end or (options.skip or 0) < MOST_LINES_LOOKED_AT):
             few = first_look or options.rows is not None
-            factor = MEMORY_FACTOR if chosen.COMPILED else MEMORY_FACTOR_REFERENCE
+            factor = MEMORY_FACTOR if dispatch.kernels.compiled else MEMORY_FACTOR_REFERENCE
             check_memory(len(start) if few else opened.size or 0, factor, opened.path)
             with contextlib.suppress(NotUtf8Error):
                 text = FileText(opened, start, mark, declared=options.encoding is not None)
-                return _read_text(opened, text, options, schema, effort, first_look=first_look)
+                return _read_text(opened, text, options, schema, resources, first_look=first_look)
         content, packed = unfold(
             opened.everything(start, MEMORY_FACTOR_DECODED), opened.name, member=options.table, most=options.most_bytes
         )
         document = (
-            _document(content[:LOOK_BYTES], lambda: content, opened.name, options, effort.threads) if packed else None
+            _document(content[:LOOK_BYTES], lambda: content, opened.name, options, resources.threads)
+            if packed
+            else None
         )
         if document is not None:
-            return _Held(opened.name, opened.path, opened.stamp(), document, replace(options, table=None), schema)
+            return OpenDocument(
+                opened.name, opened.path, opened.stamp(), document, replace(options, table=None), schema
+            )
         if not content.strip():
             told = f"{opened.name} ({packed})" if packed else opened.name
             remedy = "expected a header line and rows below it"
             raise ContentError("there is nothing but blank lines in it", where=told, remedy=remedy)
         held = HeldText(decode(content, opened.name, options.encoding), opened.name)
-        return _read_text(opened, held, options, schema, effort, packed=packed)
+        return _read_text(opened, held, options, schema, resources, packed=packed)
 
 
 def _read_text(
@@ -380,11 +364,11 @@ def _read_text(
     text: SourceText,
     options: ReadOptions,
     schema: Schema | None,
-    effort: Effort,
+    resources: Resources,
     *,
     packed: str = "",
     first_look: bool = False,
-) -> _Read:
+) -> OpenText:
     beginning = text.start.decode(errors="replace")
     layout = guess_layout(beginning, options.given())
     if schema is not None:
@@ -392,7 +376,7 @@ def _read_text(
     nulls = schema.missing if schema is not None and not options.missing else {}
     wanted = Wanted(options.missing, options.types, options.columns, guessing=schema is None, nulls=nulls)
     try:
-        head = read_head(beginning, text.start, layout)
+        head = parse_header(beginning, text.start, layout)
         if schema is not None:
             # A column may stand under any of its titles.
             others = {name: column.title for column in schema.columns for name in column.names}
@@ -400,87 +384,32 @@ def _read_text(
         text.read_from(head.offset)
         reader = Reader(head, wanted, text.again)
         most = EVERYTHING if options.rows is None else options.rows
-        parts = _Parts(text, reader, most, effort, first_look=first_look and not text.complete)
+        parts = ChunkPipeline(text, reader, most, resources, first_look=first_look and not text.complete)
         size = len(text.start) if text.complete else opened.size or 0
-        grid = grid_of(reader, parts, lambda part: min(most, int(len(part.lines) * size / max(1, part.after))))
+        raw_table = assemble(
+            reader, parts.read(lambda part: min(most, int(len(part.lines) * size / max(1, part.after))))
+        )
         decoded = text.decoded()
     except ContentError as error:
         error.where = opened.name
         raise
     if decoded.bad:
-        grid.notes.append(_bad_bytes_told(decoded))
+        raw_table.notes.append(_bad_bytes_told(decoded))
     if schema is not None:
-        _follow_schema(grid, schema, opened.name)
-    return _Read(
+        _follow_schema(raw_table, schema, opened.name)
+    return OpenText(
         opened.name,
         opened.path,
         opened.stamp(),
         packed,
         decoded,
         layout,
-        grid,
+        raw_table,
         schema,
         options,
         wanted,
         not parts.whole,
     )
-
-
-class _Parts:
-    """The parts of a text, read run by run as they are asked for.
-
-    Attributes
-    ----------
-    whole : bool
-        Whether, when all were given, nothing of the text was left.
-    """
-
-    def __init__(self, text: SourceText, reader: Reader, most: int, effort: Effort, *, first_look: bool) -> None:
-        self._text = text
-        self._reader = reader
-        self._most = most
-        self._have = 0
-        self._effort = effort
-        self._first_look = first_look
-        self.whole = True
-
-    def __iter__(self) -> Iterator[Part]:
-        source = self._runs()
-        first = next(source)
-        if not chosen.check_text(first.data)[0]:
-            raise NotUtf8Error
-        self._reader.guess(first)
-        # The reference works in this thread, which Ctrl-C reaches at once.
-        in_parts = chosen.splits_in_parts(self._reader.head.dialect)
-        threads = self._effort.threads if self._most == EVERYTHING and in_parts else 1
-        if not self._most:
-            self.whole = False
-            return
-        for run, part in work_on(chain([first], source), self._work, threads):
-            self._have += len(part.lines)
-            yield part
-            if self._have >= self._most or self._first_look:
-                self.whole = not self._first_look and run.last and part.after == len(run.data)
-                return
-
-    def _runs(self) -> Iterator[Run]:
-        head = self._reader.head
-        in_parts = chosen.splits_in_parts(head.dialect)
-        quote = (head.layout.quote or "").encode()
-        if not self._first_look and in_parts:
-            times = min(MOST_TIMES_WIDER, 1 + head.read_width // USUAL_WIDTH)
-            return runs(self._text.read_behind, quote, times * self._effort.run_bytes)
-        if not self._first_look:
-            # What can only be split whole is one run, from beginning to end.
-            return iter([Run(0, b"".join(iter(lambda: self._text.read(LOOK_BYTES), b"")), last=True)])
-        # Only what was read already, up to its last whole record.
-        data = self._text.start[head.offset :]
-        end = cut(data, quote) if in_parts else len(data)
-        return iter([Run(0, data[:end], last=not in_parts)])
-
-    def _work(self, run: Run) -> Part:
-        self._text.check(run.data)
-        return self._reader.read(run, self._most - self._have)
 
 
 def _bad_bytes_told(decoded: Decoded) -> str:
@@ -521,23 +450,23 @@ def _settled(options: ReadOptions, schema: Schema, *, dialect: bool) -> ReadOpti
     return replace(options, **settled, types=types, missing=missing)
 
 
-def _follow_schema(grid: Grid, schema: Schema, name: str) -> None:
+def _follow_schema(raw_table: RawTable, schema: Schema, name: str) -> None:
     """Name columns as the schema does; a header that says otherwise is an error."""
     titles = [column.title for column in schema.columns]
-    if len(grid.names) < len(titles) or any(
-        found != title and not found.startswith("_col.") for found, title in zip(grid.names, titles, strict=False)
+    if len(raw_table.names) < len(titles) or any(
+        found != title and not found.startswith("_col.") for found, title in zip(raw_table.names, titles, strict=False)
     ):
         raise ContentError(
-            f"the columns are {listing(grid.names)}; its description says {listing(titles)}",
+            f"the columns are {listing(raw_table.names)}; its description says {listing(titles)}",
             where=name,
             remedy=f"mend {schema.name}, or read the file without it: schema='', or --schema ''",
         )
-    renamed = dict(zip(grid.names, [*titles, *grid.names[len(titles) :]], strict=True))
-    grid.names = list(renamed.values())
-    grid.pieces = {renamed[name]: pieces for name, pieces in grid.pieces.items()}
-    grid.units = {renamed[name]: unit for name, unit in grid.units.items()}
-    grid.units.update({column.title: column.description for column in schema.columns if column.description})
-    grid.notes.extend(schema.notes)
+    renamed = dict(zip(raw_table.names, [*titles, *raw_table.names[len(titles) :]], strict=True))
+    raw_table.names = list(renamed.values())
+    raw_table.pieces = {renamed[name]: pieces for name, pieces in raw_table.pieces.items()}
+    raw_table.units = {renamed[name]: unit for name, unit in raw_table.units.items()}
+    raw_table.units.update({column.title: column.description for column in schema.columns if column.description})
+    raw_table.notes.extend(schema.notes)
 
 
 def _document(
@@ -557,7 +486,7 @@ def _document(
     threads : int
     """
     if start.startswith((ZIP_START, BINARY_START)):
-        from comb.reading.workbooks.book import read_workbook
+        from comb.reading.documents.workbooks.book import read_workbook
 
         book = read_workbook(whole(), name, options.most_bytes)
         if book is not None:
@@ -567,8 +496,8 @@ def _document(
     if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):
         return None
     # What reads them is loaded when it is needed: delimited text is the usual case.
-    from comb.reading.nested.document import json_document, json_lines_document
-    from comb.reading.workbooks.book import read_page
+    from comb.reading.documents.json.document import json_document, json_lines_document
+    from comb.reading.documents.workbooks.book import read_page
 
     content = whole()
     if looks_like_json(beginning):
@@ -587,11 +516,11 @@ def _refuse_options(options: ReadOptions, names: Sequence[str], name: str, kind:
             raise ParameterError(f"{option} means nothing for {kind}, and {name} is that")
 
 
-def _table(source: Source, reads: Sequence[_Read | _Held], threads: int = 1) -> BareTable:
-    if isinstance(reads[0], _Held):
+def _table(source: Source, reads: Sequence[OpenText | OpenDocument], threads: int = 1) -> BareTable:
+    if isinstance(reads[0], OpenDocument):
         chosen_tables, notes = [], []
         for read in reads:
-            if not isinstance(read, _Held):
+            if not isinstance(read, OpenDocument):
                 raise ContentError("this is delimited text, the first was a document", where=read.name)
             inner, note = read.document.choose(read.options.table, read.name)
             chosen_tables += [(read, one) for one in inner]
@@ -600,7 +529,7 @@ def _table(source: Source, reads: Sequence[_Read | _Held], threads: int = 1) -> 
     return _text_table(source, _only_texts(reads), threads)
 
 
-def _document_table(source: Source, tables: list[tuple[_Held, Inner]], notes: list[str]) -> BareTable:
+def _document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]], notes: list[str]) -> BareTable:
     """Make a table of one or several inside documents."""
     asked = tables[0][0].options.asked()
     made = [inner.make(asked) for _, inner in tables]
@@ -637,13 +566,13 @@ def _document_table(source: Source, tables: list[tuple[_Held, Inner]], notes: li
     return BareTable(columns, origin=origin, notes=tuple(notes))
 
 
-def _text_table(source: Source, reads: list[_Read], threads: int = 1) -> BareTable:
+def _text_table(source: Source, reads: list[OpenText], threads: int = 1) -> BareTable:
     names = [read.name for read in reads]
-    stacked = stack([read.grid for read in reads], names)
-    grid = stacked.grid
-    columns = type_columns(grid, reads[0].wanted, threads)
-    notes = list(grid.notes)
-    origin = _origin(source, reads, grid)
+    stacked = stack([read.raw_table for read in reads], names)
+    raw_table = stacked.raw_table
+    columns = type_columns(raw_table, reads[0].wanted, threads)
+    notes = list(raw_table.notes)
+    origin = _origin(source, reads, raw_table)
     if len(reads) == 1:
         first = reads[0]
         violations, told = _obeyed(columns, first.schema, first.path)
@@ -671,7 +600,7 @@ def _obeyed(columns: dict[str, Any], schema: Schema | None, path: str) -> tuple[
     return violations, [*notes, *lost]
 
 
-def _apply_cells(columns: dict[str, Any], read: _Read) -> list[str]:
+def _apply_cells(columns: dict[str, Any], read: OpenText) -> list[str]:
     """Give back the reasons and texts that a saved table keeps in a file of its own."""
     if read.schema is None or not read.schema.cells or read.options.rows is not None:
         return []
@@ -681,7 +610,7 @@ def _apply_cells(columns: dict[str, Any], read: _Read) -> list[str]:
     return apply_cells(columns, text, read.schema.cells)
 
 
-def _origin(source: Source, reads: list[_Read], grid: Grid) -> Origin:
+def _origin(source: Source, reads: list[OpenText], raw_table: RawTable) -> Origin:
     first = reads[0]
     options, layout = first.options, first.layout
     reading = {
@@ -695,8 +624,8 @@ def _origin(source: Source, reads: list[_Read], grid: Grid) -> Origin:
         "types": _types_told(options.types),
         "columns": options.columns,
         "rows": options.rows,
-        "titles": grid.titles,
-        "footers": grid.footers,
+        "titles": raw_table.titles,
+        "footers": raw_table.footers,
         "bad_bytes": [(line, data.hex(" ")) for line, data in first.decoded.bad],
     }
     several = len(reads) > 1
@@ -707,7 +636,7 @@ def _origin(source: Source, reads: list[_Read], grid: Grid) -> Origin:
         max(read.stamp.modified for read in reads),
         combined([read.stamp.checksum for read in reads]),
         reading,
-        grid.lines,
+        raw_table.lines,
     )
 
 
@@ -716,7 +645,7 @@ def _types_told(types: Mapping[str, str | Request] | str | None) -> Any:
     return {name: str(one) for name, one in types.items()} if isinstance(types, Mapping) else types
 
 
-def _decisions(read: _Read) -> tuple[Decision, ...]:
+def _decisions(read: OpenText) -> tuple[Decision, ...]:
     layout, decoded = read.layout, read.decoded
     quote = {'"': "double", "'": "single", None: "none"}.get(layout.quote, repr(layout.quote))
     header = {0: "none", 1: "one line", 2: "two lines"}[layout.header]

@@ -13,11 +13,11 @@ from typing import ClassVar
 import msgspec
 import numpy as np
 
-from comb.kernels.coding import Codes
-from comb.tables.bare import BareTable
+from comb.kernels.grouping import Codes
 from comb.tables.column import Column
 from comb.tables.names import choose
 from comb.tables.origin import MADE, Origin
+from comb.tables.table import BareTable
 
 
 class Rows(Enum):

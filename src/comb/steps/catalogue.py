@@ -6,12 +6,12 @@ import msgspec
 
 from comb.errors import ParameterError, listing, unknown_name
 from comb.steps.base import Step
-from comb.steps.cells import Convert, Fill, Recode, Trim
-from comb.steps.columns import Calculate, Rename, Select
-from comb.steps.groups import Aggregate, Count
+from comb.steps.cell_steps import Convert, Fill, Recode, Trim
+from comb.steps.column_steps import Calculate, Rename, Select
+from comb.steps.group_steps import Aggregate, Count
 from comb.steps.joins import AppendTables, Join
-from comb.steps.rows import Filter, KeepRows, RemoveDuplicates, SetAsideRows, Sort
-from comb.steps.shape import Split, ToLong, Transpose
+from comb.steps.row_steps import Filter, KeepRows, RemoveDuplicates, SetAsideRows, Sort
+from comb.steps.shape_steps import Split, ToLong, Transpose
 
 KINDS: tuple[type[Step], ...] = (
     Filter, Select, Rename, Sort, Calculate, Convert, Trim, Recode, Fill, RemoveDuplicates,

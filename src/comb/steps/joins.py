@@ -9,15 +9,15 @@ import numpy as np
 from comb.errors import ColumnError, ParameterError, TypeMismatch, counted, listing, nearest
 from comb.expressions.arithmetic import result_type
 from comb.expressions.evaluate import widened
-from comb.kernels import chosen as kernels
-from comb.kernels.coding import MOST_SPREAD, Codes, compact, group
-from comb.kernels.packed import joined
+from comb.kernels.dispatch import kernels
+from comb.kernels.grouping import MOST_SPREAD, Codes, compact, group
+from comb.kernels.string_buffer import joined
 from comb.steps.base import Change, Rows, Step, numbered_anew
-from comb.tables.bare import BareTable
 from comb.tables.column import Column, Mask
-from comb.tables.joined import below
+from comb.tables.concat import below
 from comb.tables.names import check_known, choose
 from comb.tables.reasons import Reason
+from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import STRING, Type
 
@@ -272,7 +272,7 @@ class Join(TwoTables, frozen=True, tag="join"):
         theirs = [other[there] for _, there in pairs]
         # Keys that are no text have to be written as text first.
         among = other.row_count <= MOST_WRITTEN or (len(pairs) == 1 and theirs[0].type == STRING)
-        known = _Alike(_told(theirs) if among else Text.from_strings([]))
+        known = _NearestTexts(_told(theirs) if among else Text.from_strings([]))
         told = []
         first = np.array([int(np.argmax(numbers == at)) for at in top.tolist()])
         lost_keys = _told([table[here].take(lost[first]) for here, _ in pairs])
@@ -295,7 +295,7 @@ def _told(keys: Sequence[Column]) -> Text:
     return Text.from_strings([" / ".join(map(str, row)) for row in rows if None not in row])
 
 
-class _Alike:
+class _NearestTexts:
     """Texts among which the likest are looked for. Cost: a pass over their bytes, and one for each that is sought."""
 
     def __init__(self, texts: Text) -> None:

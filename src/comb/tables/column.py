@@ -8,14 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import ParameterError, TypeMismatch
-from comb.kernels import chosen
-from comb.kernels.coding import Codes, compact, first_rows, ranks
+from comb.kernels import dispatch
+from comb.kernels.grouping import Codes, compact, first_rows, ranks
 from comb.tables.evidence import Evidence
-from comb.tables.formats import python_values, value_texts
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
 from comb.tables.types import STRING, Type
+from comb.tables.value_texts import python_values, value_texts
 
 State = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
@@ -260,20 +260,20 @@ class Column:
             placed = ranks(self.values)
         return np.where(self.missing, -1, placed)
 
-    def distinct(self) -> "Distinct":
+    def distinct(self) -> "DistinctValues":
         """Count the distinct values of the present cells."""
         if isinstance(self.values, Text) and self.values.codes is not None:
             counts = self.text_counts()
             used = np.flatnonzero(counts)
             present = np.flatnonzero(self.present)
             first = first_rows(self.values.codes[present], len(used))
-            return Distinct(self.take(present[first[used]]), counts[used])
+            return DistinctValues(self.take(present[first[used]]), counts[used])
         codes = self.codes()[self.present]
         used, inverse = compact(codes)
         counts = np.bincount(inverse, minlength=len(used))
         places = np.full(len(used), len(self), np.int64)
         np.minimum.at(places, inverse, np.flatnonzero(self.present))
-        return Distinct(self.take(places), counts)
+        return DistinctValues(self.take(places), counts)
 
     def with_codes(self) -> "Column":
         """Return the same column, with codes if it is of texts."""
@@ -286,9 +286,9 @@ class Column:
         text = self.text
         if text.codes is None:
             return self.present.astype(np.int64)
-        counts = chosen.count_codes(text.codes, text.item_count)
+        counts = dispatch.kernels.count_codes(text.codes, text.item_count)
         if self.missing_count:
-            counts = counts - chosen.count_codes(text.codes[np.flatnonzero(self.missing)], text.item_count)
+            counts = counts - dispatch.kernels.count_codes(text.codes[np.flatnonzero(self.missing)], text.item_count)
         return counts
 
     def same_cells(self, other: "Column") -> Mask:
@@ -334,7 +334,7 @@ def _looked_up(column: Column, distinct: Column, wanted: Codes) -> Codes:
     return wanted[order][at] if len(order) else np.zeros(len(column), np.int64)
 
 
-class Distinct:
+class DistinctValues:
     """The distinct values of a column with their counts.
 
     Attributes

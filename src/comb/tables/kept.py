@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from comb.kernels.coding import Codes
+from comb.kernels.grouping import Codes
 from comb.tables.text import Text
 
 

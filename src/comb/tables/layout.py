@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from comb.kernels.coding import Codes
+from comb.kernels.grouping import Codes
 from comb.tables.column import Column
 
 # A table is read, not scrolled: this many columns of a terminal, this many rows.
@@ -37,7 +37,7 @@ Line = list[Span]
 
 
 @dataclass(frozen=True, slots=True)
-class Ask:
+class LayoutRequest:
     """What to lay out.
 
     Attributes
@@ -144,36 +144,36 @@ def shown_cells(column: Column) -> list[Span]:
     ]
 
 
-def lay_out(ask: Ask) -> list[Line]:
+def lay_out(request: LayoutRequest) -> list[Line]:
     """Lay a table out as lines of spans.
 
     Parameters
     ----------
-    ask : Ask
+    ask : LayoutRequest
 
     Returns
     -------
     list of Line
         Memory and time grow with the rows shown, not with the table.
     """
-    total = len(ask.row_numbers)
-    shown = np.arange(min(ask.start, total), min(ask.start + ask.rows, total))
-    if not ask.columns:
-        return _sentence(ask.sentence, ask.width)
-    blocks = [_number_block(ask.row_numbers[shown], ask.types)]
+    total = len(request.row_numbers)
+    shown = np.arange(min(request.start, total), min(request.start + request.rows, total))
+    if not request.columns:
+        return _sentence(request.sentence, request.width)
+    blocks = [_number_block(request.row_numbers[shown], request.types)]
     used = blocks[0].width
     left: list[str] = []
-    for name, column in ask.columns.items():
-        block = None if left else _column_block(name, column.take(shown), ask.types)
-        if block and (used + len(GAP) + block.width <= ask.width or len(blocks) == 1):
+    for name, column in request.columns.items():
+        block = None if left else _column_block(name, column.take(shown), request.types)
+        if block and (used + len(GAP) + block.width <= request.width or len(blocks) == 1):
             blocks.append(block)
             used += len(GAP) + block.width
         else:
             left.append(name)
-    said = ask.sentence + _showing(ask, len(shown), len(blocks) - 1)
-    lines = [*_sentence(said, ask.width), []]
+    said = request.sentence + _showing(request, len(shown), len(blocks) - 1)
+    lines = [*_sentence(said, request.width), []]
     lines += [_join(row) for row in zip(*(block.lines for block in blocks), strict=True)]
-    return lines + _rest(ask, total - len(shown), left)
+    return lines + _rest(request, total - len(shown), left)
 
 
 def _sentence(text: str, width: int) -> list[Line]:
@@ -181,31 +181,31 @@ def _sentence(text: str, width: int) -> list[Line]:
     return [[Span(line, "said")] for line in textwrap.wrap(text, width, break_long_words=False)]
 
 
-def _showing(ask: Ask, rows: int, columns: int) -> str:
+def _showing(request: LayoutRequest, rows: int, columns: int) -> str:
     """Say which part is shown, if it is not the whole."""
     parts = []
-    if rows < len(ask.row_numbers):
-        parts.append(f"rows {ask.start + 1:,} to {ask.start + rows:,}" if rows else "no rows")
-    if columns < len(ask.columns):
-        parts.append(f"{columns} of {len(ask.columns)} columns")
+    if rows < len(request.row_numbers):
+        parts.append(f"rows {request.start + 1:,} to {request.start + rows:,}" if rows else "no rows")
+    if columns < len(request.columns):
+        parts.append(f"{columns} of {len(request.columns)} columns")
     return f"; showing {' and '.join(parts)}" if parts else ""
 
 
-class _Block(NamedTuple):
+class _PrintedColumn(NamedTuple):
     """One column of the printed form: equally wide lines."""
 
     width: int
     lines: list[Line]
 
 
-def _number_block(numbers: Codes, types: bool) -> _Block:
+def _number_block(numbers: Codes, types: bool) -> _PrintedColumn:
     texts = [f"{number}" for number in numbers.tolist()]
     width = max(map(len, ["row", *texts]))
     head = ["row", ""] if types else ["row"]
-    return _Block(width, [[Span(text.rjust(width), "dim")] for text in head + texts])
+    return _PrintedColumn(width, [[Span(text.rjust(width), "dim")] for text in head + texts])
 
 
-def _column_block(name: str, column: Column, types: bool) -> _Block:
+def _column_block(name: str, column: Column, types: bool) -> _PrintedColumn:
     cells = [span._replace(text=cut_middle(span.text, WIDEST_CELL)) for span in shown_cells(column)]
     if column.type.numeric:
         cells = _align_points(cells)
@@ -213,7 +213,7 @@ def _column_block(name: str, column: Column, types: bool) -> _Block:
     head += [Span(str(column.type), "dim")] if types else []
     width = max(text_width(span.text) for span in [*head, *cells])
     right = column.type.numeric
-    return _Block(width, [_padded(span, width, right=right) for span in [*head, *cells]])
+    return _PrintedColumn(width, [_padded(span, width, right=right) for span in [*head, *cells]])
 
 
 def _align_points(cells: list[Span]) -> list[Span]:
@@ -240,16 +240,16 @@ def _join(parts: Sequence[Line]) -> Line:
     return line
 
 
-def _rest(ask: Ask, rows_left: int, names_left: list[str]) -> list[Line]:
+def _rest(request: LayoutRequest, rows_left: int, names_left: list[str]) -> list[Line]:
     """Say what is not shown and how to see it."""
     said = []
     if names_left:
-        listed = cut_middle(", ".join(map(washed, names_left)), max(20, ask.width - 20))
+        listed = cut_middle(", ".join(map(washed, names_left)), max(20, request.width - 20))
         said.append(f"{len(names_left)} more column{'s' if len(names_left) > 1 else ''}: {listed}")
     if rows_left:
-        first = min(ask.start + ask.rows, len(ask.row_numbers) - 1) + 1
-        last = min(first + DEFAULT_ROWS - 1, len(ask.row_numbers))
-        told = ask.hint.format(next=first, last=last)
+        first = min(request.start + request.rows, len(request.row_numbers) - 1) + 1
+        last = min(first + DEFAULT_ROWS - 1, len(request.row_numbers))
+        told = request.hint.format(next=first, last=last)
         said.append(f"{rows_left:,} more row{'s' if rows_left > 1 else ''}: {told}")
     return [[], *([Span(text, "dim")] for text in said)] if said else []
 

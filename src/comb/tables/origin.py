@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.kernels.coding import Codes
+from comb.kernels.grouping import Codes
 
 # What tables are called whose rows stand in no source.
 MADE = "made from "

@@ -11,10 +11,10 @@ from typing import Any, cast
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.kernels import chosen
+from comb.kernels import dispatch
 from comb.kernels.blocks import MOST_DISTINCT_SHARE
-from comb.kernels.coding import Codes, encode
-from comb.kernels.packed import Packed, joined, pack
+from comb.kernels.grouping import Codes, number_strings
+from comb.kernels.string_buffer import StringBuffer, joined, pack
 
 
 def _read_only(array: NDArray[Any]) -> NDArray[Any]:
@@ -56,7 +56,7 @@ class Text:
     @classmethod
     def from_strings(cls, texts: Sequence[str]) -> "Text":
         """Store one text per cell, coded where texts repeat."""
-        words, codes = encode(texts)
+        words, codes = number_strings(texts)
         if len(words) > MOST_DISTINCT_SHARE * len(texts):
             return cls.from_items(texts)
         return cls.from_items(words, codes)
@@ -77,9 +77,9 @@ class Text:
         """How many items are stored."""
         return len(self.offsets) - 1
 
-    def packed(self) -> Packed:
+    def packed(self) -> StringBuffer:
         """Return the stored items as the kernels take them."""
-        return Packed(self.buffer, self.offsets)
+        return StringBuffer(self.buffer, self.offsets)
 
     def items(self) -> list[str]:
         """Return the stored items, decoded once and kept."""
@@ -91,7 +91,7 @@ class Text:
         """Return the text of every cell."""
         if self.codes is not None and self._items is None and len(self.codes) < self.item_count // 4:
             # A few cells of many texts: only theirs are decoded.
-            return chosen.take(self.packed(), self.codes).strings()
+            return dispatch.kernels.take(self.packed(), self.codes).strings()
         items = self.items()
         return list(items) if self.codes is None else [items[code] for code in self.codes.tolist()]
 
@@ -99,11 +99,11 @@ class Text:
         """Return the cells at the given positions, in that order."""
         if self.codes is not None:
             return Text(self.buffer, self.offsets, self.codes[positions])
-        return Text(*chosen.take(self.packed(), positions))
+        return Text(*dispatch.kernels.take(self.packed(), positions))
 
-    def plain(self) -> Packed:
+    def plain(self) -> StringBuffer:
         """Return the text of every cell, end to end."""
-        return self.packed() if self.codes is None else chosen.take(self.packed(), self.codes)
+        return self.packed() if self.codes is None else dispatch.kernels.take(self.packed(), self.codes)
 
     def coded(self) -> tuple[list[str], Codes]:
         """Return distinct texts and the code of every cell.
@@ -112,25 +112,25 @@ class Text:
         """
         if self.codes is not None:
             return self.items(), self.codes
-        first, codes = chosen.encode(self.packed())
-        return chosen.take(self.packed(), first).strings(), codes
+        first, codes = dispatch.kernels.encode(self.packed())
+        return dispatch.kernels.take(self.packed(), first).strings(), codes
 
     def traits(self, known: Sequence[str]) -> tuple[NDArray[np.uint8], NDArray[np.int64]]:
         """Return what is to be noticed about the stored items, and their lengths; found once and kept."""
         if self._traits is None or self._traits[0] is not known:
-            self._traits = (known, *chosen.traits(self.packed(), known))
+            self._traits = (known, *dispatch.kernels.traits(self.packed(), known))
         return self._traits[1:]
 
     def with_codes(self) -> "Text":
         """Return the same texts, each distinct one stored once."""
         if self.codes is not None:
             return self
-        first, codes = chosen.encode(self.packed())
-        return Text(*chosen.take(self.packed(), first), codes)
+        first, codes = dispatch.kernels.encode(self.packed())
+        return Text(*dispatch.kernels.take(self.packed(), first), codes)
 
     def numbers(self) -> NDArray[Any]:
         """Return for every cell a number that is the same for equal texts."""
-        return chosen.encode(self.packed())[1] if self.codes is None else self.codes
+        return dispatch.kernels.encode(self.packed())[1] if self.codes is None else self.codes
 
     def same_texts(self, other: "Text") -> NDArray[np.bool_]:
         """Return where two sequences of one length hold the same text."""
@@ -144,7 +144,7 @@ class Text:
         changed = [change(item) for item in self.items()]
         if self.codes is None:
             return Text.from_strings(changed)
-        words, recoded = encode(changed)
+        words, recoded = number_strings(changed)
         return Text.from_items(words, recoded[self.codes])
 
     def flags(self, test: Callable[[str], bool]) -> NDArray[np.bool_]:
@@ -186,9 +186,9 @@ def recoded(parts: Sequence[Text], codes: NDArray[Any], starts: Sequence[int]) -
         The texts, and for each distinct one its position among those of all parts.
     """
     items = joined([part.packed() for part in parts])
-    first, numbers = chosen.encode(items)
+    first, numbers = dispatch.kernels.encode(items)
     begin = 0
     for part, start, stop in zip(parts, starts, starts[1:], strict=False):
-        chosen.renumber(codes[start:stop], numbers[begin : begin + part.item_count])
+        dispatch.kernels.renumber(codes[start:stop], numbers[begin : begin + part.item_count])
         begin += part.item_count
-    return Text(*chosen.take(items, first), codes), first
+    return Text(*dispatch.kernels.take(items, first), codes), first

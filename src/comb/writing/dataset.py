@@ -6,13 +6,13 @@ from dataclasses import dataclass
 
 import msgspec
 
+from comb.report.dictionary import dictionary_bytes
 from comb.steps.accounting import Taken
-from comb.tables.bare import BareTable
+from comb.tables.table import BareTable
 from comb.writing.atomic import CHECKSUMS
-from comb.writing.cells import cells_bytes
+from comb.writing.cells_file import cells_bytes
+from comb.writing.csvw import codes_files, metadata_bytes
 from comb.writing.delimited import csv_bytes, rows_bytes
-from comb.writing.dictionary import dictionary_bytes
-from comb.writing.metadata import codes_files, metadata_bytes
 
 ASIDE_HEADER = ["table", "step", "kind", "source_row", "place", "reason"]
 

@@ -8,15 +8,15 @@ from dataclasses import dataclass
 import numpy as np
 
 from comb.errors import ParameterError
-from comb.inference.patterns import ISO_DATE, date_form
-from comb.kernels import chosen
-from comb.kernels.order import in_order
-from comb.kernels.packed import Packed, pack
-from comb.kernels.writing import DateLayout, Field
-from comb.tables.bare import BareTable
+from comb.execution.ordered import in_order
+from comb.kernels import dispatch
+from comb.kernels.string_buffer import StringBuffer, pack
+from comb.kernels.types import DateLayout, Field
+from comb.parsing.patterns import ISO_DATE, date_form
 from comb.tables.column import Column
-from comb.tables.formats import value_texts
+from comb.tables.table import BareTable
 from comb.tables.text import Text
+from comb.tables.value_texts import value_texts
 
 LINE_ENDS = ("\r\n", "\n", "\r")
 
@@ -125,7 +125,7 @@ def csv_parts(table: BareTable, form: TextForm = STANDARD, threads: int = 1) -> 
     def part(start: int) -> bytes:
         stop = min(start + ROWS_AT_ONCE, table.row_count)
         fields = [_field(column, start, stop, form) for column in columns]
-        data = chosen.join(fields, stop - start, form.delimiter, form.line_end, form.missing)
+        data = dispatch.kernels.join(fields, stop - start, form.delimiter, form.line_end, form.missing)
         return data if later == "utf-8" else data.decode().encode(_without_mark(later))
 
     yield from in_order(part, range(0, table.row_count, ROWS_AT_ONCE), threads)
@@ -141,7 +141,7 @@ def _without_mark(encoding: str) -> str:
 def rows_text(rows: list[list[str]], form: TextForm = STANDARD) -> str:
     """Write rows of texts as delimited text."""
     fields = [Field(pack(cells), None, None) for cells in zip(*rows, strict=True)]
-    return chosen.join(fields, len(rows), form.delimiter, form.line_end, form.missing).decode()
+    return dispatch.kernels.join(fields, len(rows), form.delimiter, form.line_end, form.missing).decode()
 
 
 def rows_bytes(rows: list[list[str]], form: TextForm = STANDARD) -> bytes:
@@ -162,19 +162,19 @@ def _field(column: Column, start: int, stop: int, form: TextForm) -> Field:
     if isinstance(column.values, Text):
         text = column.values
         if text.codes is None:
-            return Field(Packed(text.buffer, text.offsets[start : stop + 1]), None, state)
+            return Field(StringBuffer(text.buffer, text.offsets[start : stop + 1]), None, state)
         return Field(text.packed(), text.codes[start:stop].astype(np.int32, copy=False), state)
     values, kind = column.values[start:stop], column.type.plain
     if kind.word == "boolean":
         return Field(BOOLEAN_TEXTS, values.astype(np.int32), state)
     if kind.word == "date":
-        texts = chosen.write_dates(values.view(np.int64), _date_layout(form.date_pattern))
+        texts = dispatch.kernels.write_dates(values.view(np.int64), _date_layout(form.date_pattern))
     elif kind.word == "number":
-        texts = chosen.write_numbers(values, form.decimal_mark)
+        texts = dispatch.kernels.write_numbers(values, form.decimal_mark)
     elif kind.word in ("datetime", "time", "duration"):
         texts = pack(value_texts(kind, values))
     else:
-        texts = chosen.write_integers(values, kind.scale, form.decimal_mark)
+        texts = dispatch.kernels.write_integers(values, kind.scale, form.decimal_mark)
     return Field(texts, None, state)
 
 

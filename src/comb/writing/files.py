@@ -4,17 +4,17 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from comb.errors import ParameterError
-from comb.steps.accounting import Entry
-from comb.tables.bare import BareTable
+from comb.steps.ledger import Entry
+from comb.tables.table import BareTable
 from comb.writing.atomic import Content
-from comb.writing.cells import cells_bytes
+from comb.writing.cells_file import cells_bytes
+from comb.writing.compress import DELIMITERS, PACKINGS, pack
+from comb.writing.csvw import codes_files, metadata_bytes
 from comb.writing.delimited import TextForm, csv_parts
-from comb.writing.metadata import codes_files, metadata_bytes
-from comb.writing.nested import SUFFIXES as JSON_SUFFIXES
-from comb.writing.nested import json_parts
+from comb.writing.json_text import SUFFIXES as JSON_SUFFIXES
+from comb.writing.json_text import json_parts
 from comb.writing.office import office_bytes
 from comb.writing.opendocument import opendocument_bytes
-from comb.writing.packing import DELIMITERS, PACKINGS, pack
 from comb.writing.sheets import sheets_of
 
 WORKBOOKS = {".xlsx": office_bytes, ".ods": opendocument_bytes}

@@ -8,10 +8,10 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
+from comb.formats.a1 import column_letters
 from comb.tables.column import Column
-from comb.tables.formats import value_texts
-from comb.tables.letters import column_letters
 from comb.tables.text import Text
+from comb.tables.value_texts import value_texts
 from comb.writing.sheets import SheetText, width_of
 
 MIMETYPE = "application/vnd.oasis.opendocument.spreadsheet"

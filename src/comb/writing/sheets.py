@@ -9,12 +9,12 @@ import numpy as np
 
 from comb.errors import ParameterError
 from comb.profiling.summaries import summaries_of
-from comb.steps.accounting import Entry
-from comb.tables.bare import BareTable
+from comb.report.dictionary import missing_told, values_told
+from comb.steps.ledger import Entry
 from comb.tables.column import Column
+from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import INTEGER, STRING
-from comb.writing.dictionary import missing_told, values_told
 
 MOST_ROWS = 1_048_576
 MOST_COLUMNS = 16_384

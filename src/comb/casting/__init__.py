@@ -1,0 +1,1 @@
+"""Conversion between all pairs of types."""

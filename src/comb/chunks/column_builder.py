@@ -1,0 +1,294 @@
+"""The pieces of one column, joined as they come: what is alike grows in one place.
+
+Joining them at the end would take the memory of the column twice.
+"""
+
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.chunks.column_chunk import NO_TEXT, ColumnChunk, ParsedCells, ParsedChunk, TextChunk
+from comb.kernels import dispatch
+from comb.kernels.blocks import CodeOutput, OutputSlice
+from comb.kernels.grouping import Codes
+from comb.kernels.string_buffer import StringBuffer, joined
+from comb.parsing.cell_parser import CellParser
+from comb.tables.column import Mask
+from comb.tables.text import Text, joined_texts, recoded
+
+# Room is made for so many times the cells expected, and where that was too few, for so many times more.
+HEADROOM = 1.05
+GROWTH = 1.5
+
+# To be told more distinct texts than this costs a run more than it saves.
+MOST_KNOWN = 4000
+
+
+class GrowableArray:
+    """An array that grows at its end.
+
+    Parameters
+    ----------
+    dtype : dtype
+    expected : int
+        So many values are likely; room that is not used takes no memory.
+    """
+
+    __slots__ = ("_array", "_length")
+
+    def __init__(self, dtype: Any, expected: int) -> None:
+        self._array: NDArray[Any] = np.empty(max(16, int(expected * HEADROOM)), dtype)
+        self._length = 0
+
+    def __len__(self) -> int:
+        return self._length
+
+    def output(self, start: int, count: int) -> NDArray[Any] | None:
+        """Return the part of the array where values belong that are still to come; None if it is too short."""
+        array = self._array
+        return array[start : start + count] if start + count <= len(array) else None
+
+    def add(self, values: NDArray[Any]) -> None:
+        """Add values at the end; those that stand there already are not copied."""
+        stop = self._length + len(values)
+        if values.base is not None and np.may_share_memory(values[:1], self._array[self._length : self._length + 1]):
+            self._length = stop
+            return
+        if stop > len(self._array):
+            larger = np.empty(max(stop, int(len(self._array) * GROWTH)), self._array.dtype)
+            larger[: self._length] = self._array[: self._length]
+            self._array = larger
+        self._array[self._length : stop] = values
+        self._length = stop
+
+    def array(self) -> NDArray[Any]:
+        """Return what has grown."""
+        return self._array[: self._length]
+
+
+def absent_of(masks: Sequence[tuple[int, Mask]], rows: int) -> Mask | None:
+    """Put masks of absent cells together, each with the row at which it begins; None where there is none."""
+    if not masks:
+        return None
+    absent = np.zeros(rows, np.bool_)
+    for start, mask in masks:
+        absent[start : start + len(mask)] = mask
+    return absent
+
+
+class _ChunkBuilder:
+    """Pieces of one kind, joined; `first` is the row of the column with which they begin."""
+
+    def __init__(self, first: int) -> None:
+        self.first = first
+        self.rows = 0
+        self.tally: Any = None
+        self._absent: list[tuple[int, Mask]] = []
+
+    def count(self, chunk: ColumnChunk) -> None:
+        if self.tally is None:
+            self.tally = chunk.tally.copy()
+        else:
+            self.tally += chunk.tally
+        self.extend(chunk)
+
+    def extend(self, chunk: ColumnChunk) -> None:
+        if chunk.absent is not None:
+            self._absent.append((self.rows, chunk.absent))
+        self.rows += len(chunk)
+
+    def output(self, start: int, count: int, parser: CellParser | None) -> OutputSlice | CodeOutput | None:
+        """Return where the values of later rows belong; None where that is not known."""
+        return None
+
+    def absent(self) -> Mask | None:
+        return absent_of(self._absent, self.rows)
+
+
+class _ParsedBuilder(_ChunkBuilder):
+    """Pieces that were read by one guess."""
+
+    def __init__(self, chunk: ParsedChunk, expected: int, first: int) -> None:
+        super().__init__(first)
+        self._parser = chunk.parser
+        self._words = chunk.words
+        self._values = GrowableArray(chunk.cells.values.dtype, expected)  # type: ignore[union-attr]
+        self._status = GrowableArray(np.uint8, expected)
+        self._kept_at: list[Codes] = []
+        self._kept: list[Text] = []
+        self._reread_texts: list[Callable[[], Iterable[TextChunk]]] = []
+
+    def takes(self, chunk: ColumnChunk) -> bool:
+        return isinstance(chunk, ParsedChunk) and (chunk.parser is self._parser or chunk.parser == self._parser)
+
+    def output(self, start: int, count: int, parser: CellParser | None) -> OutputSlice | CodeOutput | None:
+        """Return where values and status belong."""
+        if parser is not self._parser:
+            return None
+        values, status = (part.output(start - self.first, count) for part in (self._values, self._status))
+        return None if values is None or status is None else (values, status)
+
+    def add(self, chunk: Any) -> None:
+        if len(chunk.cells.kept_at):
+            self._kept_at.append(chunk.cells.kept_at + self.rows)
+            self._kept.append(chunk.cells.kept)
+        self._values.add(chunk.cells.values)
+        self._status.add(chunk.cells.status)
+        self._reread_texts.append(chunk.reread_texts)
+        self.count(chunk)
+
+    def chunk(self) -> ColumnChunk:
+        kept_at = np.concatenate(self._kept_at) if self._kept_at else np.zeros(0, np.int64)
+        kept = joined_texts(self._kept) if self._kept else NO_TEXT
+        cells = ParsedCells(self._values.array(), self._status.array(), kept_at, kept)
+        reread_texts = self._reread_texts
+        return ParsedChunk(
+            self._parser,
+            cells,
+            self.tally,
+            self._words,
+            self.absent(),
+            lambda: (chunk for fetch in reread_texts for chunk in fetch()),
+        )
+
+
+class _DictionaryBuilder(_ChunkBuilder):
+    """Texts with codes.
+
+    As long as there are few distinct ones, later pieces are told them, and their codes need no change. Of many,
+    each piece has its own, and they are brought together at the end.
+    """
+
+    def __init__(self, chunk: TextChunk, expected: int, first: int) -> None:
+        super().__init__(first)
+        self._words = chunk.words
+        self._codes = GrowableArray(np.int32, expected)
+        self._known: StringBuffer | None = chunk.text.packed()
+        # From which row on codes name which texts.
+        self._items: list[tuple[int, Text]] = []
+
+    def takes(self, chunk: ColumnChunk) -> bool:
+        return isinstance(chunk, TextChunk) and chunk.text.codes is not None
+
+    def output(self, start: int, count: int, parser: CellParser | None) -> OutputSlice | CodeOutput | None:
+        """Return where codes belong, and the texts that have codes already."""
+        if parser is not None:
+            return None
+        return CodeOutput(self._codes.output(start - self.first, count), self._known)
+
+    def add(self, chunk: Any) -> None:
+        start, items = self.rows, chunk.text.packed()
+        self._codes.add(chunk.text.codes)
+        self.extend(chunk)
+        if self._known is None:
+            self._items.append((start, Text(*items)))
+            return
+        if not _begins_with(items, self._known):
+            number_blocks = joined([self._known, items])
+            first, numbers = dispatch.kernels.encode(number_blocks)
+            dispatch.kernels.renumber(self._codes.array()[start:], numbers[self._known.size :])
+            items = dispatch.kernels.take(number_blocks, first)
+        self._known = items
+        if items.size > MOST_KNOWN:
+            self._items.append((0, Text(*items)))
+            self._known = None
+
+    def chunk(self) -> ColumnChunk:
+        if self._known is not None:
+            return TextChunk(Text(*self._known, self._codes.array()), self._words, self.absent())
+        starts, items = zip(*self._items, strict=True)
+        text, _ = recoded(list(items), self._codes.array(), [*starts, self.rows])
+        return TextChunk(text, self._words, self.absent())
+
+
+def _begins_with(texts: StringBuffer, others: StringBuffer) -> bool:
+    """Return whether a sequence of texts begins with another."""
+    if texts.size < others.size or not np.array_equal(texts.offsets[: others.size + 1], others.offsets):
+        return False
+    size = int(others.offsets[-1])
+    return texts.buffer is others.buffer or np.array_equal(texts.buffer[:size], others.buffer[:size])
+
+
+class _TextBuilder(_ChunkBuilder):
+    """Texts without codes."""
+
+    def __init__(self, chunk: TextChunk, expected: int, first: int) -> None:
+        super().__init__(first)
+        self._words = chunk.words
+        share = len(chunk.text.buffer) / max(1, len(chunk))
+        self._buffer = GrowableArray(np.uint8, int(expected * share))
+        self._offsets = GrowableArray(np.int64, expected)
+        self._offsets.add(np.zeros(1, np.int64))
+        self._kinds = GrowableArray(np.uint8, expected)
+
+    def takes(self, chunk: ColumnChunk) -> bool:
+        return isinstance(chunk, TextChunk) and chunk.text.codes is None
+
+    def add(self, chunk: Any) -> None:
+        self._offsets.add(chunk.text.offsets[1:] + len(self._buffer))
+        self._buffer.add(chunk.text.buffer)
+        self._kinds.add(chunk.kinds)
+        self.count(chunk)
+
+    def chunk(self) -> ColumnChunk:
+        text = Text(self._buffer.array(), self._offsets.array())
+        return TextChunk.counted(text, self._words, self.absent(), self.tally, self._kinds.array())
+
+
+class ColumnBuilder:
+    """The pieces of one column.
+
+    Parameters
+    ----------
+    expected : int
+        How many cells are likely to come.
+    """
+
+    def __init__(self, expected: int) -> None:
+        self._expected = expected
+        self._rows = 0
+        self._closed: list[ColumnChunk] = []
+        self._open: _ParsedBuilder | _DictionaryBuilder | _TextBuilder | None = None
+
+    def add(self, chunk: ColumnChunk) -> None:
+        """Add the next piece."""
+        if self._open is None or not self._open.takes(chunk):
+            self.chunks()
+            if isinstance(chunk, ParsedChunk):
+                self._open = _ParsedBuilder(chunk, self._expected, self._rows)
+            else:
+                self._open = (_TextBuilder if chunk.text.codes is None else _DictionaryBuilder)(
+                    chunk, self._expected, self._rows
+                )
+        self._open.add(chunk)
+        self._rows += len(chunk)
+
+    def output(self, start: int, count: int, parser: CellParser | None) -> OutputSlice | CodeOutput | None:
+        """Return where the next pieces may put their values, so that nothing has to be copied.
+
+        May be asked by several threads, each for rows of its own that come after all that was added; what is put there
+        counts when it is added.
+
+        Parameters
+        ----------
+        start, count : int
+            The rows.
+        reading : CellParser or None
+            How they are read; None for text.
+
+        Returns
+        -------
+        Room, CodeOutput or None
+            For values and status, or for codes; None where there is no such place.
+        """
+        opened = self._open
+        return None if opened is None else opened.output(start, count, parser)
+
+    def chunks(self) -> list[ColumnChunk]:
+        """Return the pieces, as few as can be."""
+        if self._open is not None:
+            self._closed.append(self._open.chunk())
+            self._open = None
+        return self._closed

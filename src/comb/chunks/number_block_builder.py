@@ -1,0 +1,217 @@
+"""Columns of numbers that are read together, one run after the other.
+
+A table may have thousands of them: what is done for each column of each run, instead of once for all
+columns of a run, is what would take most of the time. A column whose cells turn out to be something else
+goes its own way from there on.
+"""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.chunks.column_builder import GROWTH, HEADROOM, ColumnBuilder, absent_of
+from comb.chunks.column_chunk import NO_TEXT, ColumnChunk, Guess, ParsedCells, ParsedChunk, TextChunk
+from comb.kernels.blocks import BatchOutput, Block, NumberBatch, OutputSlice
+from comb.kernels.types import SIZE, NumberForm, TallySlot, Words
+from comb.tables.column import Mask
+from comb.tables.text import Text, joined_texts
+
+# Fetches cells of a column of a run as text, should its guess turn out wrong.
+Again = Callable[[int], Iterable[TextChunk]]
+
+
+class NumberColumns(NamedTuple):
+    """Columns that are guessed to be numbers, with the same words for missing.
+
+    Attributes
+    ----------
+    columns : int64 array
+    guesses : sequence of Guess
+    forms : sequence of NumberForm
+    words : Words
+    """
+
+    columns: NDArray[np.int64]
+    guesses: Sequence[Guess]
+    forms: Sequence[NumberForm]
+    words: Words
+
+
+@dataclass(slots=True)
+class NumberBlock:
+    """The columns of a group in one run.
+
+    Attributes
+    ----------
+    rows : int
+    read : NumberBatch
+        What was read, by place in the group.
+    texts : dict of int to TextPiece
+        The columns that are better taken as text.
+    absent : mapping of int to bool array
+        Which cells the source did not have.
+    again : callable
+    """
+
+    rows: int
+    read: NumberBatch
+    texts: dict[int, TextChunk]
+    absent: Mapping[int, Mask]
+    reread_texts: Again
+
+
+def number_block(
+    block: Block,
+    columns_read: NumberColumns,
+    outputs: BatchOutput | None,
+    absent: Mapping[int, Mask],
+    reread_texts: Again,
+) -> NumberBlock:
+    """Take the columns of a group out of a block.
+
+    Parameters
+    ----------
+    block : Block
+    group : NumberColumns
+    rooms : BatchOutput, optional
+        Where values and status go; see `NumberBlockBuilder.rooms`.
+    absent : mapping of int to bool array
+        By column.
+    again : callable
+    """
+    read = block.number_columns(columns_read.columns, columns_read.forms, columns_read.words, outputs)
+    columns = columns_read.columns.tolist()
+    lacking = {at: absent[column] for at, column in enumerate(columns) if column in absent} if absent else {}
+    for at, mask in lacking.items():
+        read.tally[at, TallySlot.BLANK] -= int(mask.sum())
+    texts = {}
+    for at in read.left:
+        packed, codes = block.text(columns[at])
+        texts[at] = TextChunk(Text(*packed, codes), columns_read.words, lacking.get(at))
+    return NumberBlock(len(block), read, texts, lacking, reread_texts)
+
+
+@dataclass(slots=True)
+class _Further:
+    """What some columns have besides values: cells that do not fit, and cells that are absent, by row."""
+
+    kept_at: list[NDArray[np.int64]] = field(default_factory=list)
+    kept: list[Text] = field(default_factory=list)
+    absent: list[tuple[int, Mask]] = field(default_factory=list)
+
+
+class NumberBlockBuilder:
+    """The columns of a group, as far as they were read.
+
+    Parameters
+    ----------
+    group : NumberColumns
+    expected : int
+        How many rows are likely to come.
+    """
+
+    def __init__(self, columns_read: NumberColumns, expected: int) -> None:
+        self._columns = columns_read
+        self._at = {column: at for at, column in enumerate(columns_read.columns.tolist())}
+        self._expected = expected
+        self._rows = 0
+        self._arrays: list[OutputSlice] = []
+        self._arrays = self._grown(int(expected * HEADROOM))
+        self._tally = np.zeros((len(columns_read.columns), SIZE), np.int64)
+        self._further: dict[int, _Further] = {}
+        self._reread_texts: list[Again] = []
+        self._apart: dict[int, ColumnBuilder] = {}
+
+    def __contains__(self, column: int) -> bool:
+        return column in self._at
+
+    def outputs(self, start: int, count: int) -> BatchOutput | None:
+        """Return where the values of rows that come next may be put at once; None if there is too little room.
+
+        May be asked by several threads, each for rows of its own that come after all that were added; what is put
+        there counts when it is added.
+        """
+        arrays = self._arrays
+        return BatchOutput(arrays, start) if start + count <= len(arrays[0][1]) else None
+
+    def add(self, block: NumberBlock) -> None:
+        """Add the next run."""
+        start, stop = self._rows, self._rows + block.rows
+        if stop > len(self._arrays[0][1]):
+            self._arrays = self._grown(max(stop, int(len(self._arrays[0][1]) * GROWTH)))
+        outputs = block.read.output
+        if outputs is None or outputs.arrays is not self._arrays or outputs.start != start:
+            for (values, status), read, states in zip(self._arrays, block.read.values, block.read.status, strict=True):
+                values[start:stop], status[start:stop] = read, states
+        for at in block.texts:
+            if at not in self._apart:
+                self._apart[at] = ColumnBuilder(self._expected)
+                if start:
+                    self._apart[at].add(self._chunk(at))
+        for at, gathered in self._apart.items():
+            gathered.add(block.texts[at] if at in block.texts else self._chunk_of(at, block))
+        self._tally += block.read.tally
+        self._reread_texts.append(block.reread_texts)
+        for at, (rows, kept) in block.read.kept.items():
+            further = self._further.setdefault(at, _Further())
+            further.kept_at.append(rows + start)
+            further.kept.append(Text(*kept))
+        for at, mask in block.absent.items():
+            self._further.setdefault(at, _Further()).absent.append((start, mask))
+        self._rows = stop
+
+    def chunks(self, column: int) -> list[ColumnChunk]:
+        """Return the pieces of a column."""
+        at = self._at[column]
+        return self._apart[at].chunks() if at in self._apart else [self._chunk(at)]
+
+    def _grown(self, size: int) -> list[OutputSlice]:
+        """Return arrays for values and status of each column, with what was added so far in them."""
+        grown = [(np.empty(size, np.int64), np.empty(size, np.uint8)) for _ in self._at]
+        for (values, status), before in zip(grown, self._arrays, strict=False):
+            values[: self._rows], status[: self._rows] = before[0][: self._rows], before[1][: self._rows]
+        return grown
+
+    def _chunk(self, at: int) -> ParsedChunk:
+        """Return a column as far as it was added."""
+        values, status = self._arrays[at][0][: self._rows], self._arrays[at][1][: self._rows]
+        further, reread_texts, column = (
+            self._further.get(at, _Further()),
+            list(self._reread_texts),
+            int(self._columns.columns[at]),
+        )
+        kept_at = np.concatenate(further.kept_at) if further.kept_at else np.zeros(0, np.int64)
+        kept = joined_texts(further.kept) if further.kept else NO_TEXT
+        return ParsedChunk(
+            self._columns.guesses[at].parser,
+            ParsedCells(self._typed(at, values), status, kept_at, kept),
+            self._tally[at].copy(),
+            self._columns.words,
+            absent_of(further.absent, self._rows),
+            lambda: (chunk for fetch in reread_texts for chunk in fetch(column)),
+        )
+
+    def _chunk_of(self, at: int, block: NumberBlock) -> ParsedChunk:
+        """Return a column of one run."""
+        kept_at, kept = block.read.kept.get(at, (np.zeros(0, np.int64), None))
+        column = int(self._columns.columns[at])
+        cells = ParsedCells(
+            self._typed(at, block.read.values[at]),
+            block.read.status[at],
+            kept_at,
+            NO_TEXT if kept is None else Text(*kept),
+        )
+        return ParsedChunk(
+            self._columns.guesses[at].parser,
+            cells,
+            block.read.tally[at],
+            self._columns.words,
+            block.absent.get(at),
+            lambda: block.reread_texts(column),
+        )
+
+    def _typed(self, at: int, values: NDArray[np.int64]) -> NDArray[np.int64] | NDArray[np.float64]:
+        return values.view(np.float64) if self._columns.forms[at].kind == "number" else values

@@ -1,0 +1,1 @@
+"""Facts about file formats that reading and writing share."""

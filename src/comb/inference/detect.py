@@ -1,0 +1,391 @@
+"""Types that show on a second look only: moments of all kinds, numbers in other notations.
+
+The counts from which most types are decided say nothing of these. Some of the texts tell which
+forms could be meant; then all texts are read by them.
+"""
+
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.chunks.column_chunk import ColumnChunk, ParsedChunk, TextChunk
+from comb.errors import ParameterError, counted
+from comb.inference.candidates import LEAST_AGREEING, Trial
+from comb.kernels import dispatch
+from comb.kernels.notation import (
+    MARKS,
+    ODD_SIGN,
+    PER_CENT,
+    PLAIN_FITS,
+    ZERO_FIRST,
+    Marks,
+    PlainNumbers,
+    Shape,
+    plain_body,
+    shape_of,
+)
+from comb.kernels.types import FITS, MISFIT, MOST_DECIMAL_DIGITS
+from comb.parsing.cell_parser import CellParser
+from comb.parsing.durations import is_worded
+from comb.parsing.moment_programs import PIVOT, MomentProgram, moment_program, swapped
+from comb.parsing.moment_shapes import fullest, general, patterns_of
+from comb.tables.types import DURATION, INTEGER, NUMBER, UTC_DATETIME, Type, decimal
+
+# So many texts from the top of a column tell what could be meant, and as many of those that do not fit that.
+SAMPLE = 200
+
+# Forms of moments that fewer of them speak for are not followed up; numbers in other notations
+# take longer to read, so that more have to.
+LEAST_OF_SAMPLE = 0.5
+LEAST_NOTED = 0.8
+
+# A column has few ways to write its moments; more than this are no ways but chance.
+MOST_FORMS = 12
+
+# Cells looked at before the whole column is.
+FIRST_CELLS = 2_000
+Weights = NDArray[np.int64]
+Mask = NDArray[np.bool_]
+
+
+def detected_candidates(chunks: Sequence[ColumnChunk]) -> list[Trial]:
+    """Return the types that a second look finds.
+
+    Parameters
+    ----------
+    pieces : sequence of ColumnChunk
+
+    Returns
+    -------
+    list of Trial
+        The most cells first; the same however the column is cut into pieces. Cost: a look at
+        some texts; where they speak for a form, one pass over the distinct texts for each.
+    """
+    sample = _head(chunks)
+    if not sample or sum(any(map(str.isdigit, text)) for text in sample) < LEAST_OF_SAMPLE * len(sample):
+        return []
+    found = _read_already(chunks, sample)
+    if found is not None:
+        return [found]
+    texts = [part for chunk in chunks for part in ([chunk] if isinstance(chunk, TextChunk) else chunk.reread_texts())]
+    trials = [*_moments(texts, sample), *_numbers(texts, sample), *_durations(texts, sample)]
+    return sorted((trial for trial in trials if trial.weight), key=lambda trial: -trial.weight)
+
+
+def _head(chunks: Sequence[ColumnChunk]) -> list[str]:
+    """Return the first texts that are neither blank nor words for missing."""
+    found: list[str] = []
+    for chunk in chunks:
+        for part in [chunk] if isinstance(chunk, TextChunk) else chunk.reread_texts():
+            found += _usable(part, np.zeros(0, np.bool_), SAMPLE - len(found))
+            if len(found) == SAMPLE:
+                return found
+    return found
+
+
+def _usable(chunk: TextChunk, passed: Mask, most: int) -> list[str]:
+    """Return the first cells of a piece that hold a text which is not passed already."""
+    stored = chunk.kinds == 0
+    if len(passed):
+        stored &= ~passed
+    codes = chunk.text.codes
+    cells = np.flatnonzero(stored[:FIRST_CELLS] if codes is None else stored[codes[:FIRST_CELLS]])
+    if len(cells) < most and len(chunk) > FIRST_CELLS:
+        cells = np.flatnonzero(stored if codes is None else stored[codes])
+    places = cells[:most] if codes is None else codes[cells[:most]]
+    return [text.strip() for text in chunk.stored(places)]
+
+
+def _weights(chunk: TextChunk) -> Weights:
+    """Return how many cells hold each stored text."""
+    if chunk.text.codes is None:
+        return np.ones(len(chunk.text), np.int64)
+    return np.bincount(chunk.text.codes, minlength=chunk.text.item_count)
+
+
+def _total(chunks: Sequence[TextChunk], masks: Sequence[Mask]) -> int:
+    return sum(int(_weights(chunk)[mask].sum()) for chunk, mask in zip(chunks, masks, strict=True))
+
+
+# -- moments ---------------------------------------------------------------------------------
+
+
+@dataclass(slots=True)
+class _Way:
+    """One way to write moments: which texts it reads, in each piece."""
+
+    form: MomentProgram
+    masks: list[Mask]
+    weight: int
+
+    @property
+    def day_first(self) -> bool:
+        """Whether the day stands before the month."""
+        pattern = self.form.pattern
+        return 0 <= pattern.find("d") < pattern.find("M")
+
+
+def _moments(chunks: Sequence[TextChunk], sample: Sequence[str]) -> list[Trial]:
+    seen = _patterns(sample)
+    if seen is None:
+        return []
+    ways = [way for way in (_way(chunks, *one) for one in seen.items()) if way is not None]
+    # What none of these reads may be written in ways that the beginning does not show.
+    left: list[str] = []
+    for at, chunk in enumerate(chunks):
+        passed = np.any([way.masks[at] for way in ways], axis=0) if ways else np.zeros(0, np.bool_)
+        left += _usable(chunk, passed, SAMPLE - len(left))
+    more = _patterns(left, least=0.0) or {}
+    ways += [way for way in (_way(chunks, *one) for one in more.items() if one[0] not in seen) if way is not None]
+    kinds: dict[Type, list[_Way]] = defaultdict(list)
+    for way in ways:
+        kinds[way.form.type].append(way)
+    trials = [_trial(chunks, kind, found) for kind, found in kinds.items()]
+    return [trial for found in trials for trial in found]
+
+
+Patterns = dict[tuple[str, str], Counter[str]]
+
+
+def _patterns(sample: Sequence[str], least: float = LEAST_OF_SAMPLE) -> Patterns | None:
+    """Return the patterns that texts could be written in, by type and general form; None if too few have any."""
+    seen: Patterns = defaultdict(Counter)
+    hits = 0
+    for text in sample:
+        found = patterns_of(text)
+        hits += bool(found)
+        for word, pattern in found:
+            seen[word, general(pattern)][pattern] += 1
+    return None if not hits or hits < least * len(sample) or len(seen) > MOST_FORMS else seen
+
+
+def _way(chunks: Sequence[TextChunk], key: tuple[str, str], patterns: Counter[str]) -> _Way | None:
+    word, pattern = key[0], fullest(list(patterns))
+    try:
+        form = moment_program(word, pattern)
+    except ParameterError:
+        return None
+    parser = CellParser(form.type, moments=(form,))
+    masks = [parser.parse(chunk.text.packed())[1] == FITS for chunk in chunks]
+    weight = _total(chunks, masks)
+    if word == "time" and "h" not in pattern and "a" not in pattern:
+        # Hours beyond 23 are no time of day, but they may be how long something took.
+        span = moment_program("duration", pattern.replace("HH", "H"))
+        lasted = [CellParser(DURATION, moments=(span,)).parse(chunk.text.packed())[1] == FITS for chunk in chunks]
+        if _total(chunks, lasted) > weight:
+            return _Way(span, lasted, _total(chunks, lasted))
+    return _Way(form, masks, weight) if weight else None
+
+
+def _trial(chunks: Sequence[TextChunk], kind: Type, ways: list[_Way]) -> list[Trial]:
+    """Put the ways of one type together; those that could be confused are decided between."""
+    alike: dict[str, list[_Way]] = defaultdict(list)
+    for way in ways:
+        alike[_skeleton(way.form.pattern)].append(way)
+    picked: list[_Way] = []
+    why: list[str] = []
+    doubts: list[str] = []
+    for group in alike.values():
+        way, reason, doubt = _decided(chunks, group)
+        picked.append(way)
+        why.append(reason)
+        doubts.append(doubt)
+    picked.sort(key=lambda way: -way.weight)
+    masks = [np.any([way.masks[at] for way in picked], axis=0) for at in range(len(chunks))]
+    if len(picked) > 1:
+        told = ", ".join(f"{way.form.pattern} {way.weight:,} times" for way in picked)
+        why = [f"several forms that cannot be confused: {told}", *why]
+    why += _remarks(kind, [way.form.pattern for way in picked])
+    parser = CellParser(kind, moments=tuple(way.form for way in picked))
+    doubt = next(filter(None, doubts), "")
+    pattern = picked[0].form.pattern
+    return [Trial(parser, _total(chunks, masks), pattern, tuple(filter(None, why)), doubt)]
+
+
+def _skeleton(pattern: str) -> str:
+    """Return a pattern with day, month and two-digit year all alike: what could be confused is equal."""
+    if "yyyy" in pattern and pattern.find("yyyy") < pattern.find("d"):
+        return general(pattern)
+    skeleton = general(pattern)
+    for letters in ("yy", "MMM", "M", "d"):
+        if letters == "yy" and "yyyy" in skeleton:
+            continue
+        if letters == "MMM" and "MMM" in skeleton:
+            return skeleton
+        skeleton = skeleton.replace(letters, "9")
+    return skeleton
+
+
+def _decided(chunks: Sequence[TextChunk], group: list[_Way]) -> tuple[_Way, str, str]:
+    """Decide between ways to read the same texts by those that only one of them reads."""
+    if len(group) == 1:
+        return group[0], "", ""
+    own = []
+    for way in group:
+        others = [other for other in group if other is not way]
+        masks = [mask & ~np.any([other.masks[at] for other in others], axis=0) for at, mask in enumerate(way.masks)]
+        own.append(_total(chunks, masks))
+    at = max(range(len(group)), key=lambda at: (own[at], group[at].weight, group[at].day_first))
+    way, deciding = group[at], own[at]
+    if deciding and deciding >= LEAST_AGREEING * sum(own):
+        return way, _order_told(deciding), ""
+    pointed = [one for one in group if "." in one.form.pattern and one.day_first]
+    if pointed and not sum(own) - own[group.index(pointed[0])]:
+        return pointed[0], "with points between, the day comes first", ""
+    told = " or ".join(one.form.pattern for one in group)
+    return way, "", f"day and month could be swapped: {told}"
+
+
+def _remarks(kind: Type, patterns: Sequence[str]) -> list[str]:
+    """Say what a pattern implies that is not plain to see."""
+    told = []
+    if any("yy" in pattern and "yyyy" not in pattern for pattern in patterns):
+        told.append(f"two-digit years: 00 to {PIVOT - 1} are of this century, {PIVOT} to 99 of the last")
+    if kind.word == "date" and any("d" not in pattern for pattern in patterns):
+        whole = {"Q": "quarter", "w": "week", "M": "month"}
+        unit = next((word for letter, word in whole.items() if letter in patterns[0]), "year")
+        if not (unit == "week" and "e" in patterns[0]):
+            told.append(f"each {unit} stands for its first day")
+    if kind == UTC_DATETIME:
+        told.append("offsets are applied: the values are universal time")
+    return told
+
+
+def _read_already(chunks: Sequence[ColumnChunk], sample: Sequence[str]) -> Trial | None:
+    """Return the trial of a form by which a column was guessed and read.
+
+    None where its values do not tell all that its texts would.
+    """
+    guessed = next((chunk.parser for chunk in chunks if isinstance(chunk, ParsedChunk)), None)
+    seen = _patterns(sample)
+    if guessed is None or len(guessed.moments) != 1 or seen is None:
+        return None
+    form = guessed.moments[0]
+    word, other = form.program.kind, moment_program(form.program.kind, swapped(form.pattern))
+    mine = (word, general(form.pattern))
+    rival = other.pattern != form.pattern and "yyyy" in form.pattern
+    known = {mine, (word, general(other.pattern))} if rival else {mine}
+    if set(seen) != known or fullest(list(seen[mine])) != form.pattern or word == "time":
+        return None
+    if any(not isinstance(chunk, ParsedChunk) or chunk.parser != guessed for chunk in chunks):
+        return None
+    fits = deciding = contrary = 0
+    left: list[str] = []
+    for chunk in chunks:
+        cells = chunk.read(guessed)
+        present = cells.status == FITS
+        fits += int(np.count_nonzero(present))
+        wrong = np.flatnonzero(cells.status[cells.kept_at] == MISFIT)
+        if len(left) < SAMPLE:
+            left += [text.strip() for text in cells.kept.take(wrong[: SAMPLE - len(left)]).to_list()]
+        if rival and isinstance(cells.values, np.ndarray):
+            days = cells.values[present].astype("datetime64[D]")
+            deciding += int(np.count_nonzero((days - days.astype("datetime64[M]")).astype(np.int64) > 11))
+            kept = cells.kept.take(wrong).plain()
+            contrary += int(np.count_nonzero(CellParser(other.type, moments=(other,)).parse(kept)[1] == FITS))
+    if set(_patterns(left, least=0.0) or {}) - known:
+        return None
+    why = [_order_told(deciding)] if rival else []
+    if rival and (not deciding or deciding < LEAST_AGREEING * (deciding + contrary)):
+        return None
+    why += _remarks(guessed.type, [form.pattern])
+    return Trial(guessed, fits, form.pattern, tuple(why))
+
+
+def _order_told(deciding: int) -> str:
+    return f"day and month cannot be confused: {counted(deciding, 'value')} can be read one way only"
+
+
+# -- durations -------------------------------------------------------------------------------
+
+
+def _durations(chunks: Sequence[TextChunk], sample: Sequence[str]) -> list[Trial]:
+    if sum(map(is_worded, sample)) < LEAST_OF_SAMPLE * len(sample):
+        return []
+    parser = CellParser(DURATION)
+    weight = sum(int(_weights(chunk)[parser.parse(chunk.text.packed())[1] == FITS].sum()) for chunk in chunks)
+    pattern = "ISO 8601" if sum(text.lstrip("+-").startswith("P") for text in sample) * 2 > len(sample) else ""
+    return [Trial(parser, weight, pattern)]
+
+
+# -- numbers ---------------------------------------------------------------------------------
+
+
+def _numbers(chunks: Sequence[TextChunk], sample: Sequence[str]) -> list[Trial]:
+    """Numbers with marks between groups, with units, with signs behind or parentheses."""
+    shapes = [shape_of(text) for text in sample]
+    if sum(shape is not None for shape in shapes) < LEAST_NOTED * len(sample):
+        return []
+    found = [shape for shape in shapes if shape is not None]
+    units = Counter(shape.unit for shape in found)
+    unit = max((one for one in units if one), key=lambda one: (units[one], one), default="")
+    if unit and units[unit] < LEAST_AGREEING * len(sample):
+        # A unit that some of the values have is none that all share.
+        unit = ""
+    if _are_addresses(found):
+        return []
+    likely = [
+        marks
+        for marks in MARKS
+        if sum(plain_body(shape.body, marks) is not None for shape in found) >= LEAST_NOTED * len(found)
+    ]
+    plain = {
+        marks: [dispatch.kernels.plain_numbers(chunk.text.packed(), marks, unit) for chunk in chunks]
+        for marks in likely
+    }
+    return _by_marks(chunks, plain, unit)
+
+
+def _are_addresses(shapes: Sequence[Shape]) -> bool:
+    """Return whether all have four groups up to 255, as addresses of machines."""
+    groups = [shape.body.split(".") for shape in shapes]
+    return bool(groups) and all(
+        len(parts) == 4 and all(part.isdigit() and int(part) < 256 for part in parts) for parts in groups
+    )
+
+
+def _by_marks(chunks: Sequence[TextChunk], plain: dict[Marks, list[PlainNumbers]], unit: str) -> list[Trial]:
+    def counted_where(numbers: list[PlainNumbers], bit: int) -> int:
+        masks = [(one.flags & bit) != 0 for one in numbers]
+        return _total(chunks, [mask & (chunk.kinds == 0) for mask, chunk in zip(masks, chunks, strict=True)])
+
+    best = {marks: counted_where(numbers, PLAIN_FITS) for marks, numbers in plain.items()}
+    most = max(best.values(), default=0)
+    if not most:
+        return []
+    # Of marks that read as many, the plainest: those without a group mark, then the point.
+    marks = next(marks for marks in sorted(plain, key=lambda marks: bool(marks.group)) if best[marks] == most)
+    numbers = plain[marks]
+    fitting = [one.flags > 0 for one in numbers]
+    digits = {int(value) for one, fits in zip(numbers, fitting, strict=True) for value in np.unique(one.decimals[fits])}
+    lengths = [np.diff(one.texts.offsets)[fits].max(initial=0) for one, fits in zip(numbers, fitting, strict=True)]
+    longest = int(max(lengths)) - (max(digits) + 1 if max(digits) else 0)
+    zeros = counted_where(numbers, ZERO_FIRST)
+    if longest > MOST_DECIMAL_DIGITS or zeros > (1 - LEAST_AGREEING) * most:
+        # Numbers of so many digits, or with a zero in front, count nothing.
+        return []
+    doubt = ""
+    if marks.decimal == "," and not marks.group and best.get(Marks(".", ",")) == most:
+        doubt = "every comma in it could part thousands or decimals"
+    kind = _kind(digits, longest, per_cent=unit == PER_CENT)
+    parser = CellParser(kind, marks.decimal, marks.group, unit, noted=True)
+    pattern = ("#,##0" if marks.group else "0") + (f".{'0' * max(digits)}" if max(digits) else "")
+    why = (marks.told(decimals=bool(max(digits))),) if marks.group or max(digits) else ()
+    if unit == PER_CENT:
+        why = (*why, "per cent are divided by 100")
+    elif unit:
+        why = (*why, f"every value has the unit {unit}")
+    if counted_where(numbers, ODD_SIGN):
+        why = (*why, "parentheses or a sign behind make a number negative")
+    return [Trial(parser, most, pattern if len(digits) == 1 else "", why, doubt)]
+
+
+def _kind(digits: set[int], longest: int, *, per_cent: bool) -> Type:
+    """Return the narrowest type for numbers with so many digits after the mark, and at most so many before."""
+    scale = max(digits) + 2 * per_cent
+    if scale and (len(digits) > 1 or longest + scale > MOST_DECIMAL_DIGITS):
+        return NUMBER
+    return decimal(scale) if scale else INTEGER

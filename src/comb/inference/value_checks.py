@@ -1,0 +1,147 @@
+"""What only the values show: days written as whole numbers, identifiers, numbers that were rounded."""
+
+import re
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.chunks.column_chunk import ColumnChunk, TextChunk
+from comb.errors import counted
+from comb.kernels.grouping import Codes
+from comb.parsing.cell_parser import CellParser
+from comb.parsing.moment_programs import moment_program
+from comb.tables.column import Column
+from comb.tables.evidence import Candidate, Evidence
+from comb.tables.types import DATE, INTEGER, STRING
+
+# Days written as yyyyMMdd that may be meant, and how many different ones have to be there.
+FIRST_COMPACT, LAST_COMPACT = 19000101, 21001231
+LEAST_COMPACT = 3
+
+# Whole numbers with more digits than this count nothing.
+LARGEST_COUNT = 10**18
+
+# Spreadsheet programs write numbers from here on with an exponent.
+ROUNDED_FROM = 1e9
+_ROUNDED = re.compile(r"[1-9](?:[.,][0-9]{1,9})?E\+[0-9]{2}")
+Verdict = tuple[CellParser | None, Evidence]
+
+
+def recheck(column: Column, chunks: Sequence[ColumnChunk]) -> Verdict | None:
+    """Return another reading where the values of a column speak against its type; None if they do not.
+
+    Parameters
+    ----------
+    column : Column
+        As it was read.
+    pieces : sequence of ColumnChunk
+        What it was read from.
+
+    Returns
+    -------
+    reading, evidence
+        A reading of None leaves texts. Where the reading is the same, the evidence says more.
+    """
+    evidence = column.evidence
+    if evidence is None or evidence.declared or not len(column) or not column.type.numeric:
+        return None
+    # What is missing counts here too, so that the usual column is not copied for nothing.
+    least, most = column.array.min(), column.array.max()
+    if column.type.word == "number":
+        return None if least > -ROUNDED_FROM and most < ROUNDED_FROM else _of_numbers(column, chunks, evidence)
+    if column.type == INTEGER:
+        return None if least > -LARGEST_COUNT and most < FIRST_COMPACT else _of_integers(_present(column), evidence)
+    return _of_decimals(column, evidence)
+
+
+def _present(column: Column) -> NDArray[Any]:
+    return column.array if column.state is None else column.array[column.state == 0]
+
+
+def _as_text(evidence: Evidence, why: str) -> Verdict:
+    """Return the verdict that a column stays text; what it was nearly taken for is the next best."""
+    rejected = replace(evidence.chosen, doubt=why)
+    text = Candidate(STRING, rejected.fits + rejected.misfits, 0)
+    tried = (text, rejected, *(one for one in evidence.tried if one != evidence.chosen))
+    return None, replace(evidence, chosen=text, runner_up=rejected, why=(why,), examples=(), tried=tried)
+
+
+def _of_integers(values: NDArray[Any], evidence: Evidence) -> Verdict | None:
+    if not len(values):
+        return None
+    least, most = int(values.min()), int(values.max())
+    if most >= LARGEST_COUNT or least <= -LARGEST_COUNT:
+        return _as_text(evidence, "numbers of more than 18 digits count nothing: these are identifiers")
+    if least >= FIRST_COMPACT and most <= LAST_COMPACT and not evidence.chosen.misfits and _are_days(values):
+        form = moment_program("date", "yyyyMMdd")
+        chosen = Candidate(DATE, evidence.chosen.fits, 0, form.pattern)
+        why = ("every number is a day of the calendar, written as year, month and day",)
+        others = tuple(one for one in evidence.tried if one != evidence.chosen)
+        tried = (chosen, evidence.chosen, *others)
+        return CellParser(DATE, moments=(form,)), replace(
+            evidence, chosen=chosen, runner_up=evidence.chosen, why=why, tried=tried
+        )
+    return None
+
+
+def _are_days(values: NDArray[Any]) -> bool:
+    years, months, days = values // 10000, values // 100 % 100, values % 100
+    if not ((months >= 1) & (months <= 12) & (days >= 1) & (days <= 31)).all():
+        return False
+    starts = ((years - 1970) * 12 + months - 1).astype("datetime64[M]")
+    lengths = ((starts + np.timedelta64(1, "M")).astype("datetime64[D]") - starts.astype("datetime64[D]")).astype(
+        np.int64
+    )
+    return bool((days <= lengths).all()) and len(np.unique(values[:1000])) >= LEAST_COMPACT
+
+
+def _of_numbers(column: Column, chunks: Sequence[ColumnChunk], evidence: Evidence) -> Verdict | None:
+    """Notice identifiers that a spreadsheet program rounded: 4.00638E+12."""
+    large = np.flatnonzero((np.abs(column.array) >= ROUNDED_FROM) & column.present)
+    values = column.array[large]
+    if not len(large) or not (values == np.floor(values)).all():
+        return None
+    # Rounded numbers end in zeros.
+    suspects = large[values % 1000 == 0][:1000]
+    texts = [text.strip() for text in _texts_at(chunks, suspects)] if len(suspects) else []
+    rounded = sum(_ROUNDED.fullmatch(text) is not None for text in texts)
+    others = column.array[column.present]
+    if not rounded or not (others == np.floor(others)).all():
+        return None
+    example = next(text for text in texts if _ROUNDED.fullmatch(text))
+    return _as_text(evidence, f"{counted(rounded, 'number')} that a spreadsheet program rounded, like {example}")
+
+
+def _texts_at(chunks: Sequence[ColumnChunk], positions: Codes) -> list[str]:
+    """Return the texts of some cells, fetched once more where they were not kept."""
+    found: list[str] = []
+    start = 0
+    for chunk in chunks:
+        inside = positions[(positions >= start) & (positions < start + len(chunk))] - start
+        if len(inside):
+            parts = [chunk] if isinstance(chunk, TextChunk) else chunk.reread_texts()
+            texts = [text for part in parts for text in part.text.to_list()]
+            found += [texts[at] for at in inside.tolist()]
+        start += len(chunk)
+    return found
+
+
+def _of_decimals(column: Column, evidence: Evidence) -> Verdict | None:
+    """Say so where each point could just as well part thousands."""
+    if column.type.scale != 3 or evidence.chosen.pattern or evidence.why:
+        return None
+    sizes = np.abs(_present(column))
+    if not len(sizes):
+        return None
+    if int(sizes.min()) < 1000 or int(sizes.max()) >= 1_000_000:
+        return None
+    other = Candidate(INTEGER, evidence.chosen.fits, evidence.chosen.misfits, "#,##0", doubt=AMBIGUOUS_POINT)
+    tried = (evidence.chosen, other, *(one for one in evidence.tried if one != evidence.chosen))
+    same = CellParser(column.type)
+    return same, replace(evidence, runner_up=other, why=(AMBIGUOUS_POINT,), tried=tried)
+
+
+AMBIGUOUS_POINT = "every point in it could part thousands: 1.234 is read as one and a bit"

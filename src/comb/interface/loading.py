@@ -1,0 +1,249 @@
+"""The functions that make public tables: load, inspect, table."""
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+from datetime import date, datetime, time, timedelta
+from decimal import Decimal
+from pathlib import Path
+from typing import Any, Literal
+
+import numpy as np
+
+from comb.errors import ColumnError, ParameterError
+from comb.interface.table import Table
+from comb.kernels.types import INT64_MAX, INT64_MIN
+from comb.reading.inspect import Inspection
+from comb.reading.load import ReadOptions, Source, inspect_source, load_table, load_tables
+from comb.reading.load import load_beginning as load_table_beginning
+from comb.tables.column import Column
+from comb.tables.names import unique_names
+from comb.tables.reasons import Reason
+from comb.tables.types import BOOLEAN, DATE, DATETIME, DURATION, INTEGER, NUMBER, TIME, UTC_DATETIME, Type, decimal
+from comb.tables.value_texts import stored_value
+
+
+def load(
+    source: Source,
+    *,
+    table: str | None = None,
+    delimiter: str | None = None,
+    quote: str | None = None,
+    encoding: str | None = None,
+    header: bool | int | None = None,
+    skip: int | None = None,
+    missing: Collection[str] | None = None,
+    types: Mapping[str, str] | str | None = None,
+    columns: Sequence[str] | None = None,
+    rows: int | None = None,
+    schema: str | Path | None = None,
+    progress: Callable[[str], None] | None = None,
+    most_bytes: int | None = None,
+    totals: bool = False,
+    fill_merged: bool = False,
+    lists: Literal["keep", "count", "rows"] = "keep",
+) -> Table:
+    """Load a table from delimited text, a workbook or JSON, or from several files of one shape.
+
+    Whatever is not given is found out from the file; `inspect` shows how and why.
+
+    Parameters
+    ----------
+    source : str, Path or sequence of them
+        A file, also a compressed one; ``-`` is standard input. A pattern (``2026-*.csv``)
+        or a list names several files, which are read as one table.
+    table : str, optional
+        Which table: the name or number of one inside a workbook or JSON document, a sheet, a range
+        (``Spring!B3:H34``), a JSON Pointer, a file of a zip archive. A pattern (``*``) reads
+        several tables of one shape below each other.
+    delimiter, quote : str, optional
+        The delimiter ``spaces`` is a run of spaces. An empty quote means that quotes are
+        ordinary characters; a backslash before the quote, that quotes inside fields have
+        a backslash before them.
+    encoding : str, optional
+        By default found out.
+    header : bool or int, optional
+        Lines of header: 0, 1 or 2.
+    skip : int, optional
+        Lines above the header.
+    missing : collection of str, optional
+        Words for missing, in all columns; ``[]`` means none. By default the known
+        words, in columns that are not text.
+    types : mapping of str to str, or str, optional
+        Types by column, or one for all; a pattern may follow: ``date d.M.yyyy``.
+    columns : sequence of str, optional
+        Selectors of the columns to read.
+    rows : int, optional
+        Read only so many rows from the top.
+    schema : str or Path, optional
+        A description by CSV on the Web, which replaces guessing. By default the one
+        beside the file, ``FILE-metadata.json``; an empty text means none.
+    progress : callable, optional
+        Is told what is being done, in a line.
+    most_bytes : int, optional
+        The most bytes a compressed source may unfold to.
+    totals : bool
+        Keep rows and columns of a workbook that only sum up others; by default they are set aside.
+    fill_merged : bool
+        Give every cell that a merged one covers its value.
+    lists : {"keep", "count", "rows"}
+        What becomes of lists of plain values in JSON: kept as text, counted, or a row for each item.
+
+    Returns
+    -------
+    Table
+        With row numbers, types inferred from all values, and a reason for every
+        missing cell.
+
+    Raises
+    ------
+    ReadError
+        If the source is not there, is not text, or is empty.
+    """
+    options = ReadOptions(
+        table=table, delimiter=delimiter, quote=quote, encoding=encoding, header=header, skip=skip,
+        missing=missing, types=types, columns=columns, rows=rows, schema=schema, most_bytes=most_bytes,
+        totals=totals, fill_merged=fill_merged, lists=lists,
+    )  # fmt: skip
+    return Table.adopt(load_table(source, options, progress or _quiet))
+
+
+def load_beginning(source: Source, **options: Any) -> tuple[Table, bool]:
+    """Load what stands at the beginning of a file, for a quick look.
+
+    Parameters
+    ----------
+    source : str, Path or sequence of them
+    **options
+        As for `load`.
+
+    Returns
+    -------
+    table, more
+        Small files are loaded whole; of larger ones there are more rows, and the types are
+        provisional.
+    """
+    table, more = load_table_beginning(source, ReadOptions(**options))
+    return Table.adopt(table), more
+
+
+def _quiet(told: str) -> None:
+    """Tell nobody."""
+
+
+def load_all(source: str | Path, **options: Any) -> dict[str, Table]:
+    """Load every table inside a source by name: of a workbook, a JSON document, a zip archive.
+
+    Parameters
+    ----------
+    source : str or Path
+    **options
+        As for `load`, but for `table`.
+
+    Returns
+    -------
+    dict of str to Table
+        One table where the source is a plain file.
+    """
+    return {name: Table.adopt(table) for name, table in load_tables(source, ReadOptions(**options)).items()}
+
+
+def inspect(source: Source, **options: Any) -> Inspection:
+    """Show how a source would be read: every decision with its evidence.
+
+    Parameters
+    ----------
+    source : str or Path
+    **options
+        As for `load`; what is given is not guessed.
+    """
+    return inspect_source(source, ReadOptions(**options))
+
+
+def table(
+    *,
+    columns: Mapping[str, Sequence[Any]] | None = None,
+    rows: Sequence[Sequence[Any]] | None = None,
+    names: Sequence[str] | None = None,
+) -> Table:
+    """Make a table typed in by hand.
+
+    Parameters
+    ----------
+    columns : mapping of str to sequence
+        Values by column; or
+    rows, names
+        Values by row, and the column names.
+
+    Returns
+    -------
+    Table
+        Types follow from the Python values; None is missing, ``blank``.
+
+    Raises
+    ------
+    ColumnError
+        If columns or rows differ in length.
+    ParameterError
+        If a column mixes kinds of values.
+
+    >>> table(columns={"colony": ["0101", "0102"], "mites": [3, None]}).types["mites"].word
+    'integer'
+    """
+    if (columns is None) == (rows is None):
+        raise ParameterError("expected either columns or rows with names")
+    if columns is None:
+        columns = _by_column(rows or [], names)
+    return Table({name: _column(name, list(cells)) for name, cells in columns.items()})
+
+
+def _by_column(rows: Sequence[Sequence[Any]], names: Sequence[str] | None) -> dict[str, list[Any]]:
+    width = len(names) if names is not None else len(rows[0]) if rows else 0
+    for at, row in enumerate(rows, 1):
+        if len(row) != width:
+            raise ColumnError(f"row {at} has {len(row)} cells, expected {width}")
+    titles = unique_names(names if names is not None else [""] * width)
+    return {title: [row[at] for row in rows] for at, title in enumerate(titles)}
+
+
+def _column(name: str, cells: list[Any]) -> Column:
+    kinds = {type(cell) for cell in cells if cell is not None}
+    missing = np.array([cell is None for cell in cells], np.bool_)
+    if not kinds or kinds == {str}:
+        return Column.of_strings(cells)
+    kind = _kind(name, kinds, cells)
+    state = np.where(missing, np.uint8(Reason.BLANK), np.uint8(0))
+    values = np.zeros(len(cells), kind.storage)
+    for at, cell in enumerate(cells):
+        if cell is not None:
+            values[at] = stored_value(cell, kind)
+    return Column(kind, values, state)
+
+
+_KINDS: dict[type, Type] = {bool: BOOLEAN, date: DATE, time: TIME, timedelta: DURATION}
+
+
+def _kind(name: str, kinds: set[type], cells: list[Any]) -> Type:
+    """Return the type that holds all Python values of a column."""
+    if len(kinds) == 1 and next(iter(kinds)) in _KINDS:
+        return _KINDS[next(iter(kinds))]
+    if kinds == {datetime}:
+        aware = {cell.tzinfo is not None for cell in cells if cell is not None}
+        if len(aware) > 1:
+            raise ParameterError(
+                f"expected datetimes of one kind in {name!r}, some have an offset and some have none",
+                remedy="give all of them an offset, or none",
+            )
+        return UTC_DATETIME if True in aware else DATETIME
+    if kinds == {int}:
+        too_large = [cell for cell in cells if cell is not None and not INT64_MIN <= cell <= INT64_MAX]
+        if too_large:
+            raise ParameterError(
+                f"{too_large[0]} in {name!r} is beyond the range of integers", remedy="give it as text"
+            )
+        return INTEGER
+    if kinds <= {int, Decimal} and Decimal in kinds:
+        places = [-int(cell.as_tuple().exponent) for cell in cells if isinstance(cell, Decimal)]
+        return decimal(max(0, *places))
+    if kinds <= {int, float}:
+        return NUMBER
+    told = ", ".join(sorted(kind.__name__ for kind in kinds))
+    raise ParameterError(f"expected values of one kind in {name!r}, came {told}", remedy="give them all as text")

@@ -1,0 +1,13 @@
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+VERSION: int
+
+_Packed = tuple[NDArray[np.uint8], NDArray[np.int64]]
+
+def write_integers(values: NDArray[np.int64], scale: int, mark: int) -> _Packed: ...
+def write_numbers(values: NDArray[np.float64], mark: int) -> _Packed: ...
+def write_dates(days: NDArray[np.int64], order: str, mark: int, padded_month: bool, padded_day: bool) -> _Packed: ...
+def join(columns: list[Any], rows: int, delimiter: bytes, line_end: bytes, missing: bytes) -> bytes: ...

@@ -1,0 +1,371 @@
+# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True, initializedcheck=False
+"""Compiled: write values as texts, and join the cells of rows to delimited text.
+
+`comb.kernels.writing` says what the results are. Floats are written in the shortest form
+that reads back equal, by the algorithm of R. Giulietti, "The Schubfach way to render
+doubles" (2020); it is what Python's `repr` gives.
+"""
+
+from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
+from libc.stdlib cimport free, malloc
+from libc.string cimport memcpy
+
+import numpy as np
+
+include "_version.pxi"
+
+cdef extern from *:
+    """
+    #if defined(__GNUC__) || defined(__clang__)
+    typedef unsigned __int128 comb_wide;
+    #else
+    #error "the compiled kernels need 128-bit integers"
+    #endif
+    """
+    ctypedef unsigned long long wide "comb_wide"
+
+cdef enum:
+    LEAST_POWER = -292
+    MOST_POWER = 324
+    LONGEST_NUMBER = 32
+
+cdef uint64_t _HIGH[617]
+cdef uint64_t _LOW[617]
+
+
+def _fill_powers():
+    """Fill the table of powers of ten, as 128 bits each, rounded up."""
+    for power in range(LEAST_POWER, MOST_POWER + 1):
+        if power >= 0:
+            numerator, denominator = 10**power, 1
+        else:
+            numerator, denominator = 1, 10**-power
+        shift = 127 - ((power * 1741647) >> 19)
+        if shift >= 0:
+            numerator <<= shift
+        else:
+            denominator <<= -shift
+        value = -(-numerator // denominator)
+        _HIGH[power - LEAST_POWER] = value >> 64
+        _LOW[power - LEAST_POWER] = value & 0xFFFFFFFFFFFFFFFF
+
+
+_fill_powers()
+
+
+cdef inline uint64_t _to_odd(int power, uint64_t factor) noexcept nogil:
+    """Multiply with a power of ten; the last bit says whether something was cut off."""
+    cdef wide low = <wide> _LOW[power - LEAST_POWER] * factor
+    cdef wide high = <wide> _HIGH[power - LEAST_POWER] * factor
+    cdef wide total = high + <uint64_t> (low >> 64)
+    return <uint64_t> (total >> 64) | (<uint64_t> total > 1)
+
+
+cdef void _shortest(uint64_t bits, uint64_t *digits, int *exponent) noexcept nogil:
+    """Find the shortest decimal that reads back as a float, without its sign."""
+    cdef uint64_t fraction = bits & 0xFFFFFFFFFFFFFULL, c, left, middle, right, lower, upper, s, tens
+    cdef int raised = <int> ((bits >> 52) & 0x7FF), q, k, h
+    cdef bint closer = fraction == 0 and raised > 1, odd, below, above
+    if raised:
+        c, q = fraction | (<uint64_t> 1 << 52), raised - 1075
+        if -53 < q <= 0 and c & ((<uint64_t> 1 << -q) - 1) == 0:
+            digits[0], exponent[0] = c >> -q, 0
+            return
+    else:
+        c, q = fraction, -1074
+    odd = c & 1
+    k = (q * 1262611 - (524031 if closer else 0)) >> 22
+    h = q + ((-k * 1741647) >> 19) + 1
+    left = _to_odd(-k, (4 * c - 2 + closer) << h)
+    middle = _to_odd(-k, (4 * c) << h)
+    right = _to_odd(-k, (4 * c + 2) << h)
+    lower, upper = left + odd, right - odd
+    s = middle // 4
+    if s >= 10:
+        tens = s // 10
+        below, above = lower <= 40 * tens, 40 * tens + 40 <= upper
+        if below != above:
+            digits[0], exponent[0] = tens + above, k + 1
+            return
+    below, above = lower <= 4 * s, 4 * s + 4 <= upper
+    if below != above:
+        digits[0], exponent[0] = s + above, k
+        return
+    above = middle > 4 * s + 2 or (middle == 4 * s + 2 and s & 1)
+    digits[0], exponent[0] = s + above, k
+
+
+cdef inline int _write_digits(uint64_t value, uint8_t *out) noexcept nogil:
+    """Write a whole number; returns how many digits it has."""
+    cdef uint8_t reversed_[20]
+    cdef int count = 0, at
+    while True:
+        reversed_[count] = 48 + value % 10
+        value //= 10
+        count += 1
+        if not value:
+            break
+    for at in range(count):
+        out[at] = reversed_[count - 1 - at]
+    return count
+
+
+cdef int _write_float(double value, uint8_t mark, uint8_t *out) noexcept nogil:
+    """Write a finite float as `comb.kernels.writing.number_text` does."""
+    cdef uint64_t bits, digits = 0
+    cdef int exponent = 0, count, size = 0, point, at
+    cdef uint8_t written[20]
+    memcpy(&bits, &value, 8)
+    if bits >> 63:
+        out[size] = 45
+        size += 1
+    if not bits << 1:
+        out[size] = 48
+        return size + 1
+    _shortest(bits & 0x7FFFFFFFFFFFFFFFULL, &digits, &exponent)
+    while digits % 10 == 0:
+        digits //= 10
+        exponent += 1
+    count = _write_digits(digits, written)
+    point = count + exponent
+    if -4 < point <= 16:
+        if point <= 0:
+            out[size], out[size + 1] = 48, mark
+            size += 2
+            for at in range(-point):
+                out[size] = 48
+                size += 1
+        for at in range(count):
+            if at == point and point > 0:
+                out[size] = mark
+                size += 1
+            out[size] = written[at]
+            size += 1
+        for at in range(point - count):
+            out[size] = 48
+            size += 1
+        return size
+    out[size] = written[0]
+    size += 1
+    if count > 1:
+        out[size] = mark
+        size += 1
+        memcpy(out + size, written + 1, count - 1)
+        size += count - 1
+    out[size], out[size + 1] = 101, 43 if point > 0 else 45
+    size += 2
+    point = point - 1 if point > 0 else 1 - point
+    if point < 10:
+        out[size] = 48
+        size += 1
+    return size + _write_digits(point, out + size)
+
+
+cdef int _write_scaled(int64_t value, int scale, uint8_t mark, uint8_t *out) noexcept nogil:
+    """Write a whole number of digits with the mark where its scale puts it."""
+    cdef uint8_t written[20]
+    cdef int size = 0, count, at
+    cdef uint64_t magnitude = <uint64_t> value
+    if value < 0:
+        out[0] = 45
+        size = 1
+        magnitude = 0 - magnitude
+    count = _write_digits(magnitude, written)
+    if not scale:
+        memcpy(out + size, written, count)
+        return size + count
+    if count <= scale:
+        out[size], out[size + 1] = 48, mark
+        size += 2
+        for at in range(scale - count):
+            out[size] = 48
+            size += 1
+        memcpy(out + size, written, count)
+        return size + count
+    memcpy(out + size, written, count - scale)
+    size += count - scale
+    out[size] = mark
+    memcpy(out + size + 1, written + count - scale, scale)
+    return size + 1 + scale
+
+
+def write_integers(const int64_t[:] values, int scale, int mark):
+    """Write whole numbers or decimals; returns buffer and offsets."""
+    cdef Py_ssize_t count = values.shape[0], at
+    cdef int64_t size = 0
+    buffer_array, offsets_array = np.empty(count * LONGEST_NUMBER + 1, np.uint8), np.empty(count + 1, np.int64)
+    cdef uint8_t[::1] buffer = buffer_array
+    cdef int64_t[::1] offsets = offsets_array
+    with nogil:
+        for at in range(count):
+            offsets[at] = size
+            size += _write_scaled(values[at], scale, mark, &buffer[size])
+        offsets[count] = size
+    return buffer_array[:size], offsets_array
+
+
+def write_numbers(const double[:] values, int mark):
+    """Write finite floats; returns buffer and offsets. Others are left empty."""
+    cdef Py_ssize_t count = values.shape[0], at
+    cdef int64_t size = 0
+    buffer_array, offsets_array = np.empty(count * LONGEST_NUMBER + 1, np.uint8), np.empty(count + 1, np.int64)
+    cdef uint8_t[::1] buffer = buffer_array
+    cdef int64_t[::1] offsets = offsets_array
+    with nogil:
+        for at in range(count):
+            offsets[at] = size
+            if values[at] - values[at] == 0:
+                size += _write_float(values[at], mark, &buffer[size])
+        offsets[count] = size
+    return buffer_array[:size], offsets_array
+
+
+def write_dates(const int64_t[:] days, str order, int mark, bint padded_month, bint padded_day):
+    """Write days from 1970-01-01, years 1 to 9999; returns buffer and offsets."""
+    cdef Py_ssize_t count = days.shape[0], at
+    cdef int64_t size = 0, shifted, era, in_era, year_of_era, in_year, month, day, year
+    cdef int step, part
+    cdef int parts[3]
+    buffer_array, offsets_array = np.empty(count * 10 + 1, np.uint8), np.empty(count + 1, np.int64)
+    cdef uint8_t[::1] buffer = buffer_array
+    cdef int64_t[::1] offsets = offsets_array
+    for step, letter in enumerate(order):
+        parts[step] = "ymd".index(letter)
+    with nogil:
+        for at in range(count):
+            offsets[at] = size
+            # Years that begin in March put the leap day last; an era of 400 of them has 146,097 days.
+            shifted = days[at] + 719468
+            era = (shifted if shifted >= 0 else shifted - 146096) // 146097
+            in_era = shifted - era * 146097
+            year_of_era = (in_era - in_era // 1460 + in_era // 36524 - in_era // 146096) // 365
+            in_year = in_era - (365 * year_of_era + year_of_era // 4 - year_of_era // 100)
+            month = (5 * in_year + 2) // 153
+            day = in_year - (153 * month + 2) // 5 + 1
+            month = month + 3 if month < 10 else month - 9
+            year = year_of_era + era * 400 + (month <= 2)
+            if not 1 <= year <= 9999:
+                continue
+            for step in range(3):
+                part = parts[step]
+                if step:
+                    buffer[size] = mark
+                    size += 1
+                if part == 0:
+                    buffer[size], buffer[size + 1] = 48 + year // 1000, 48 + year // 100 % 10
+                    buffer[size + 2], buffer[size + 3] = 48 + year // 10 % 10, 48 + year % 10
+                    size += 4
+                    continue
+                shifted = month if part == 1 else day
+                if shifted > 9 or (padded_month if part == 1 else padded_day):
+                    buffer[size] = 48 + shifted // 10
+                    size += 1
+                buffer[size] = 48 + shifted % 10
+                size += 1
+        offsets[count] = size
+    return buffer_array[:size], offsets_array
+
+
+cdef struct Written:
+    const uint8_t *text
+    const int64_t *offsets
+    const int32_t *codes  # NULL where each cell has its own text
+    const uint8_t *state  # NULL where nothing is missing
+
+
+cdef bint _needs_quotes(const uint8_t *text, int64_t size, uint8_t delimiter) noexcept nogil:
+    cdef int64_t at
+    for at in range(size):
+        if text[at] == delimiter or text[at] == 34 or text[at] == 10 or text[at] == 13:
+            return True
+    return False
+
+
+def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes missing):
+    """Join the cells of rows to delimited text, quoted where RFC 4180 wants it.
+
+    Parameters
+    ----------
+    columns : list of (buffer, offsets, codes or None, state or None)
+    rows : int
+    delimiter : bytes
+        One byte.
+    line_end, missing : bytes
+    """
+    cdef Py_ssize_t width = len(columns), at, row, room = 0
+    cdef Written *cells = <Written *> malloc(max(width, 1) * sizeof(Written))
+    cdef const uint8_t *text
+    cdef const uint8_t *end_text = line_end
+    cdef const uint8_t *missing_text = missing
+    cdef Py_ssize_t end_size = len(line_end), missing_size = len(missing)
+    cdef uint8_t mark = delimiter[0]
+    cdef int64_t size, place, step
+    cdef const uint8_t[::1] buffer
+    cdef const int64_t[::1] offsets
+    cdef const int32_t[::1] codes
+    cdef const uint8_t[::1] state
+    cdef uint8_t *out
+    cdef bint quote_missing
+    if cells == NULL:
+        raise MemoryError
+    held = []
+    try:
+        for at in range(width):
+            buffer, offsets = columns[at][0], columns[at][1]
+            held.append((columns[at][0], columns[at][1], columns[at][2], columns[at][3]))
+            cells[at].text = &buffer[0] if buffer.shape[0] else NULL
+            cells[at].offsets = &offsets[0]
+            cells[at].codes = cells[at].state = NULL
+            if columns[at][2] is not None and rows:
+                codes = columns[at][2]
+                cells[at].codes = &codes[0]
+            if columns[at][3] is not None and rows:
+                state = columns[at][3]
+                cells[at].state = &state[0]
+        quote_missing = _needs_quotes(missing_text, missing_size, mark) or (width == 1 and not missing_size)
+        with nogil:
+            for at in range(width):
+                for row in range(rows):
+                    place = cells[at].codes[row] if cells[at].codes else row
+                    # At worst every byte is a quote, which is doubled, inside two more.
+                    room += 2 * (cells[at].offsets[place + 1] - cells[at].offsets[place]) + 3
+            room += rows * (end_size + width * (2 * missing_size + 3))
+        result = np.empty(room + 1, np.uint8)
+        out = <uint8_t *> <size_t> result.ctypes.data
+        size = 0
+        with nogil:
+            for row in range(rows):
+                for at in range(width):
+                    if at:
+                        out[size] = mark
+                        size += 1
+                    if cells[at].state and cells[at].state[row]:
+                        size += _put(out + size, missing_text, missing_size, quote_missing)
+                        continue
+                    place = cells[at].codes[row] if cells[at].codes else row
+                    text = cells[at].text + cells[at].offsets[place]
+                    step = cells[at].offsets[place + 1] - cells[at].offsets[place]
+                    size += _put(out + size, text, step, _needs_quotes(text, step, mark))
+                memcpy(out + size, end_text, end_size)
+                size += end_size
+    finally:
+        free(cells)
+    return result[:size].tobytes()
+
+
+cdef inline int64_t _put(uint8_t *out, const uint8_t *text, int64_t size, bint quoted) noexcept nogil:
+    """Write one field; returns how many bytes it took."""
+    cdef int64_t at, written = 1
+    if not quoted:
+        if size:
+            memcpy(out, text, size)
+        return size
+    out[0] = 34
+    for at in range(size):
+        out[written] = text[at]
+        written += 1
+        if text[at] == 34:
+            out[written] = 34
+            written += 1
+    out[written] = 34
+    return written + 1

@@ -1,0 +1,234 @@
+"""The compiled kernels as one object; see `comb.kernels.protocol`.
+
+What they do not read themselves (numbers with unusual marks, dialects with delimiters of several characters), they
+leave to the reference.
+"""
+
+from collections.abc import Sequence
+from typing import Any, cast
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.kernels.blocks import Block, Scratch
+from comb.kernels.compiled import _cells, _codes, _lines, _notation, _sheet, _split, _write
+from comb.kernels.compiled.offset_block import (
+    NON_CANONICAL,
+    UNDECIDED,
+    OffsetBlock,
+    count_cells,
+    decided,
+    read_cells,
+    resolve_floats,
+)
+from comb.kernels.notation import PER_CENT, Marks, PlainNumbers
+from comb.kernels.reference.kernels import ReferenceKernels
+from comb.kernels.string_buffer import StringBuffer, pack
+from comb.kernels.types import (
+    EVERYTHING,
+    FITS,
+    NOTHING_ASIDE,
+    SHEET_KINDS,
+    CellForm,
+    Data,
+    DateLayout,
+    Dialect,
+    Field,
+    JsonLines,
+    Kinds,
+    NumberForm,
+    OffsetCells,
+    Parsed,
+    Records,
+    SheetCells,
+    Tally,
+    Words,
+    cells_of,
+)
+
+# The lines in so many bytes tell how many fields records are likely to have.
+FIRST_BYTES = 50_000
+
+# A quick look at the beginning takes no more records than this.
+MOST_RECORDS = 1000
+
+INT32_MAX = 2**31 - 1
+
+_REFERENCE = ReferenceKernels()
+
+
+class CompiledKernels:
+    """Cython; see `comb.kernels.protocol.Kernels`."""
+
+    compiled = True
+
+    def splits_in_chunks(self, dialect: Dialect) -> bool:
+        """Return whether delimiter and quote are single ASCII characters."""
+        quote_fits = dialect.quote is None or (len(dialect.quote) == 1 and dialect.quote.isascii())
+        return len(dialect.delimiter) == 1 and dialect.delimiter.isascii() and quote_fits
+
+    def split(
+        self,
+        data: Data,
+        dialect: Dialect,
+        width: int,
+        *,
+        single: bool,
+        last: bool = True,
+        most: int = EVERYTHING,
+        scratch: Scratch | None = None,
+    ) -> Block:
+        """Find the records of a chunk of text."""
+        if not self.splits_in_chunks(dialect):
+            return _REFERENCE.split(data, dialect, width, single=single, most=most)
+        quote = -1 if dialect.quote is None else ord(dialect.quote)
+        escape = ord(dialect.escape) if dialect.escape else -1
+        found = _split.split(data, last, ord(dialect.delimiter), quote, escape, width, single, most, scratch)
+        return OffsetBlock(data, found)
+
+    def records(self, text: str, dialect: Dialect, most: int) -> Records:
+        """Split the beginning of a text into fields."""
+        try:
+            data = text.encode() if self.splits_in_chunks(dialect) else b""
+        except UnicodeEncodeError:
+            data = b""
+        if not data or not 0 < most <= MOST_RECORDS:
+            return _REFERENCE.records(text, dialect, most)
+        delimiter = dialect.delimiter.encode()
+        width = 1 + max(line.count(delimiter) for line in data[:FIRST_BYTES].splitlines())
+        return self.split(data, dialect, width, single=True, most=most).records()
+
+    def check_text(self, data: Data) -> tuple[bool, int, int]:
+        """Check bytes for being UTF-8; count control characters and characters."""
+        return _split.check_text(data)
+
+    def count_byte(self, data: Data, wanted: int, stop: int) -> int:
+        """Count a byte before an offset."""
+        return int(_split.count_byte(data, wanted, stop))
+
+    def tally(self, texts: StringBuffer, counts: NDArray[np.int64] | None, words: Words) -> tuple[Tally, Kinds]:
+        """Count what texts could be."""
+        return count_cells(cells_of(texts), counts, words)
+
+    def encode(self, texts: StringBuffer) -> tuple[NDArray[np.int64], NDArray[Any]]:
+        """Number texts in order of appearance."""
+        return _numbered(cells_of(texts))
+
+    def encode_known(self, texts: StringBuffer, known: int) -> NDArray[Any]:
+        """Number the first texts in order of appearance; the others get the number of an equal one, or -1."""
+        return _numbered(cells_of(texts), known)[1]
+
+    def count_codes(self, codes: NDArray[Any], size: int) -> NDArray[np.int64]:
+        """Count how often each code occurs."""
+        return _codes.count(codes, size) if codes.dtype == np.int32 else _REFERENCE.count_codes(codes, size)
+
+    def look_up(self, table: NDArray[np.uint8], codes: NDArray[Any]) -> NDArray[np.uint8]:
+        """Return for each code its entry in a table of small numbers."""
+        return _codes.look_up(table, codes) if codes.dtype == np.int32 else _REFERENCE.look_up(table, codes)
+
+    def renumber(self, codes: NDArray[Any], numbers: NDArray[Any]) -> None:
+        """Replace each code by another, in place."""
+        if codes.dtype == np.int32:
+            _codes.renumber(codes, numbers.astype(np.int32, copy=False))
+        else:
+            _REFERENCE.renumber(codes, numbers)
+
+    def traits(self, texts: StringBuffer, known: Sequence[str]) -> tuple[NDArray[np.uint8], NDArray[np.int64]]:
+        """Return what is to be noticed about texts."""
+        return _cells.traits(*cells_of(texts), pack(known))
+
+    def take(self, texts: StringBuffer, positions: NDArray[Any]) -> StringBuffer:
+        """Return the texts at the given positions, in that order."""
+        return StringBuffer(*_cells.gather(*cells_of(texts).take(positions)))
+
+    def read(self, texts: StringBuffer, form: CellForm) -> Parsed:
+        """Read texts as numbers, dates or moments."""
+        values, status, _ = read_cells(cells_of(texts), form, Words())
+        unusual = np.flatnonzero(status >= NON_CANONICAL)
+        states = decided(status[unusual], np.zeros(len(unusual), np.uint8))
+        left = np.flatnonzero(states == UNDECIDED)
+        if len(left) and isinstance(form, NumberForm):
+            resolve_floats(values, states, unusual[left], left, texts.take(unusual[left]), form.mark)
+        status[unusual] = states
+        return values, status
+
+    def read_words(self, texts: StringBuffer, true_words: frozenset[str], false_words: frozenset[str]) -> Parsed:
+        """Read words as true or false: few of them are distinct, so that the reference is fast enough."""
+        return _REFERENCE.read_words(texts, true_words, false_words)
+
+    def plain_numbers(self, texts: StringBuffer, marks: Marks, unit: str) -> PlainNumbers:
+        """Write numbers of one notation as plain ones."""
+        if not (marks.decimal.isascii() and marks.group.isascii()):
+            return _REFERENCE.plain_numbers(texts, marks, unit)
+        group = ord(marks.group) if marks.group else 0
+        found = _notation.plain_numbers(*texts, ord(marks.decimal), group, unit.encode(), unit == PER_CENT)
+        return PlainNumbers(StringBuffer(*found[:2]), *found[2:])
+
+    def take_json_lines(self, data: bytes) -> JsonLines | None:
+        """Find the cells of JSON Lines; None where one is written in a way left to the parser of JSON."""
+        found = _lines.take_records(data) if len(data) < INT32_MAX else None
+        return None if found is None else JsonLines(data, *found)
+
+    def encode_cells(self, cells: OffsetCells, positions: NDArray[Any]) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
+        """Number some cells, in ascending order, as `encode` does."""
+        return _numbered(cells.take_ascending(positions))
+
+    def read_number_cells(
+        self, cells: OffsetCells, positions: NDArray[Any], kind: str
+    ) -> tuple[NDArray[Any], NDArray[np.bool_]]:
+        """Read some cells as numbers; says which fit."""
+        values, status, _ = read_cells(cells.take_ascending(positions), NumberForm(kind, 0, "."), Words())
+        return values, (status == FITS) | (status == NON_CANONICAL)
+
+    def take_sheet_cells(self, data: bytes, begin: int, end: int) -> SheetCells | None:
+        """Find the cells in the XML of a sheet; None where one is written unusually."""
+        found = _sheet.take_cells(data, begin, end) if len(data) < INT32_MAX else None
+        if found is None:
+            return None
+        rows, columns, kinds, styles, values, formulas, abouts, hidden = found
+        held = values[:, 0] >= 0
+        own = np.flatnonzero(held & (kinds > SHEET_KINDS.index("boolean")))
+        numeric = np.flatnonzero(held & (kinds <= SHEET_KINDS.index("boolean")))
+        places = np.ascontiguousarray(values.T)
+        cells = OffsetCells(data, NOTHING_ASIDE, places[0], places[1])
+        read, status, _ = read_cells(cells.take(numeric), NumberForm("number", 0, "."), Words())
+        for at in np.flatnonzero((status != FITS) & (status != NON_CANONICAL)).tolist():
+            try:
+                read[at] = float(cells.text(numeric[at]))
+            except ValueError:
+                return None
+        numbers = np.zeros(len(rows))
+        numbers[numeric] = read
+        first, codes = _numbered(cells.take(own))
+        texts = [cells.text(at) for at in own[first].tolist()]
+        noted = [
+            (at, data[slice(*abouts[at].tolist())], data[slice(*formulas[at].tolist())])
+            for at in np.flatnonzero(abouts[:, 0] >= 0).tolist()
+        ]
+        return SheetCells(rows, columns, kinds, styles, held, numbers, own, codes, texts, noted, hidden)
+
+    def write_integers(self, values: NDArray[Any], scale: int, mark: str) -> StringBuffer:
+        """Write whole numbers, or decimals of a scale."""
+        return StringBuffer(*_write.write_integers(values, scale, ord(mark)))
+
+    def write_numbers(self, values: NDArray[Any], mark: str) -> StringBuffer:
+        """Write finite floats; others are left empty."""
+        return StringBuffer(*_write.write_numbers(values, ord(mark)))
+
+    def write_dates(self, days: NDArray[Any], layout: DateLayout) -> StringBuffer:
+        """Write days; those outside the years 1 to 9999 are left empty."""
+        order, mark, padded_month, padded_day = layout
+        return StringBuffer(*_write.write_dates(days, order, ord(mark), padded_month, padded_day))
+
+    def join(self, fields: Sequence[Field], rows: int, delimiter: str, line_end: str, missing: str) -> bytes:
+        """Join cells to delimited text."""
+        if not delimiter.isascii():
+            return _REFERENCE.join(fields, rows, delimiter, line_end, missing)
+        columns = [(*field.texts, field.codes, field.missing) for field in fields]
+        return _write.join(columns, rows, delimiter.encode(), line_end.encode(), missing.encode())
+
+
+def _numbered(cells: OffsetCells, known: int = -1) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
+    """Number cells in order of appearance, however many are distinct."""
+    first, codes = _cells.encode(*cells, 1.0, known)
+    return cast(NDArray[np.int64], first), cast(NDArray[np.int32], codes)

@@ -1,0 +1,255 @@
+"""Number what repeats: texts to codes, values to groups, keys to ranks."""
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Codes = NDArray[np.int64]
+
+
+def number_strings(texts: Sequence[str]) -> tuple[list[str], Codes]:
+    """Return the distinct texts in order of appearance, and the code of each text.
+
+    >>> words, codes = number_strings(["b", "a", "b"])
+    >>> words, codes.tolist()
+    (['b', 'a'], [0, 1, 0])
+    """
+    index: dict[str, int] = {}
+    codes = np.fromiter((index.setdefault(text, len(index)) for text in texts), np.int64, len(texts))
+    return list(index), codes
+
+
+def compact(codes: Codes) -> tuple[Codes, Codes]:
+    """Renumber codes by value without gaps.
+
+    Returns
+    -------
+    used, renumbered
+        The codes that occur, ascending, and for each cell its place among them.
+    """
+    if _is_dense(codes):
+        seen = np.zeros(int(codes.max()) + 1, np.bool_)
+        seen[codes] = True
+        places = np.cumsum(seen) - 1
+        return np.flatnonzero(seen), places[codes]
+    used, renumbered = np.unique(codes, return_inverse=True)
+    return used, renumbered.astype(np.int64)
+
+
+def _is_dense(codes: NDArray[Any]) -> bool:
+    """Return whether codes lie so close together that a table of them is small."""
+    if not len(codes) or codes.dtype.kind not in "iu":
+        return False
+    return bool(codes.min() >= 0 and codes.max() < MOST_SPREAD * len(codes) + FEW_CODES)
+
+
+# A table with so many places for each row, or this many at all, is small.
+MOST_SPREAD = 2
+FEW_CODES = 100_000
+
+
+def group(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
+    """Number the groups that several key columns form together.
+
+    Parameters
+    ----------
+    keys : sequence of int64 arrays
+        One code per row and key.
+    row_count : int
+
+    Returns
+    -------
+    numbers, first
+        The group of each row, groups numbered in order of appearance, and the
+        position of the first row of each group.
+
+    >>> numbers, first = group([np.array([5, 5, 2, 5])], 4)
+    >>> numbers.tolist(), first.tolist()
+    ([0, 0, 1, 0], [0, 2])
+    """
+    combined = _combined(keys, row_count)
+    first = first_rows(combined)
+    used = np.flatnonzero(first >= 0)
+    order = used[np.argsort(first[used], kind="stable")]
+    rank = np.zeros(len(first), np.int64)
+    rank[order] = np.arange(len(order))
+    return rank[combined], first[order]
+
+
+def group_sizes(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
+    """Return the first row of each group, in order of appearance, and how many rows it has.
+
+    >>> [part.tolist() for part in group_sizes([np.array([5, 5, 2, 5])], 4)]
+    [[0, 2], [3, 1]]
+    """
+    widths = [int(key.max()) + 1 if len(key) and key.dtype.kind in "iu" and key.min() >= 0 else 0 for key in keys]
+    span = int(np.prod(widths, dtype=np.float64))
+    if keys and 0 < span <= MOST_COUNTED:
+        counts, first = _counted_in_blocks(keys, widths, row_count)
+    else:
+        combined = _combined(keys, row_count)
+        counts = np.bincount(combined)
+        first = first_rows(combined, int(np.count_nonzero(counts)))
+    used = np.flatnonzero(first >= 0)
+    order = used[np.argsort(first[used], kind="stable")]
+    return first[order], counts[order].astype(np.int64, copy=False)
+
+
+def _counted_in_blocks(keys: Sequence[Codes], widths: Sequence[int], row_count: int) -> tuple[Codes, Codes]:
+    """Count the combinations of small codes, and find the first row of each, a block of rows after the other."""
+    span = int(np.prod(widths))
+    counts, first = np.zeros(span, np.int64), np.full(span, -1, np.int64)
+    step = max(BLOCK, 2 * span)
+    for start in range(0, row_count, step):
+        combined = keys[0][start : start + step].astype(np.int64)
+        for key, width in zip(keys[1:], widths[1:], strict=True):
+            combined *= width
+            combined += key[start : start + step]
+        found = np.bincount(combined, minlength=span)
+        if ((found > 0) & (first < 0)).any():
+            rows = np.flatnonzero(first[combined] < 0)[::-1]
+            first[combined[rows]] = rows + start
+        counts += found
+    return counts, first
+
+
+# So many rows at once stay in the processor's cache; more combinations than this are no table to count in.
+BLOCK = 65_536
+MOST_COUNTED = 1_000_000
+
+
+def _combined(keys: Sequence[Codes], row_count: int) -> Codes:
+    """Return one code for each row that is the same where all keys are, and lies close to the others."""
+    combined: Codes = np.zeros(row_count, np.int64)
+    span = 1
+    most = MOST_SPREAD * row_count + FEW_CODES
+    for at, key in enumerate(keys):
+        low: Codes = key
+        width = 0
+        if len(key) and key.dtype.kind in "iu" and key.min() >= 0:
+            width = int(key.max()) + 1
+        if not 0 < width <= most:
+            low = compact(key)[1]
+            width = int(low.max(initial=0)) + 1
+        if span * width > most and at:
+            combined = compact(combined)[1]
+            span = int(combined.max(initial=0)) + 1
+        combined = low if not at else combined * np.int64(width) + low
+        span *= width
+    # Both parts are small, so that the product is in range; it may be far larger than the number of rows.
+    return combined if span <= most else compact(combined)[1]
+
+
+def first_rows(codes: Codes, different: int | None = None) -> Codes:
+    """Return for each code the first row that has it; -1 where none has.
+
+    Where it is known how many codes there are, the search ends with the last of them.
+    """
+    first = np.full(int(codes.max(initial=-1)) + 1, -1, np.int64)
+    start, step = 0, max(FIRST_ROWS, 2 * len(first))
+    while start < len(codes):
+        part = codes[start : start + step]
+        # Written from the last row to the first, what stays is the first. Later parts have little that is new.
+        rows = np.flatnonzero(first[part] < 0)[::-1]
+        first[part[rows]] = rows + start
+        if different is not None and np.count_nonzero(first >= 0) == different:
+            break
+        start, step = start + step, 4 * step
+    return first
+
+
+FIRST_ROWS = 65_536
+
+
+def order_rows(keys: Sequence[Codes]) -> Codes:
+    """Return the stable order of rows by several keys, the first one leading.
+
+    >>> order_rows([np.array([2, 1, 2]), np.array([5, 0, 4])]).tolist()
+    [1, 2, 0]
+    """
+    rows = len(keys[0])
+    if rows < FEW_ROWS:
+        return np.lexsort(tuple(reversed(keys))).astype(np.int64, copy=False)
+    order: Codes | None = None
+    # From the least to the most significant sixteen bits; each pass keeps the order of the one before.
+    for key in reversed(keys):
+        for digits in _digits_of(key):
+            if order is None:
+                order = np.argsort(digits, kind="stable")
+            else:
+                order = order[np.argsort(digits[order], kind="stable")]
+    return np.arange(rows) if order is None else order.astype(np.int64, copy=False)
+
+
+# Fewer rows are ordered by comparing them.
+FEW_ROWS = 20_000
+
+
+def _digits_of(key: NDArray[Any]) -> list[NDArray[np.uint16]]:
+    """Return a key as digits of sixteen bits, the least significant first; those that are all alike are left out."""
+    if key.dtype.kind == "f":
+        bits = (key + 0.0).view(np.int64)
+        # Negative numbers are in order when all their bits are turned round, all others when only their sign is.
+        whole = np.where(bits < 0, ~bits, bits ^ np.int64(-(2**63))).view(np.uint64)
+    else:
+        whole = key.astype(np.int64, copy=False).view(np.uint64) ^ np.uint64(2**63)
+    low = whole.min()
+    whole = whole - low
+    span = int(whole.max())
+    digits = []
+    while span:
+        digits.append(whole.astype(np.uint16))
+        whole >>= np.uint64(16)
+        span >>= 16
+    return digits
+
+
+def ranks(values: NDArray[Any]) -> Codes:
+    """Replace values by their rank among the distinct ones, from 0."""
+    return compact(values)[1]
+
+
+def candidates(blocks: Iterable[Sequence[NDArray[np.uint64]]], row_count: int) -> Codes:
+    """Return the rows that may be alike in all keys; those left out are alike to no other row.
+
+    Parameters
+    ----------
+    blocks : iterable of sequences of uint64 arrays
+        The keys of some rows after the other, one value per row and key.
+    row_count : int
+
+    Returns
+    -------
+    int64 array
+        Ascending. Rows are told apart by a fingerprint of 64 bits, so that a few of them may
+        be different after all. Cost: a sort.
+
+    >>> candidates([[np.array([1, 2], np.uint64)], [np.array([1], np.uint64)]], 3).tolist()
+    [0, 2]
+    """
+    prints, start = np.zeros(row_count, np.uint64), 0
+    for keys in blocks:
+        stop = start + max(map(len, keys), default=0)
+        _print_on(prints[start:stop], keys)
+        start = stop
+    ordered = np.sort(prints)
+    repeated = ordered[1:][ordered[1:] == ordered[:-1]]
+    return np.flatnonzero(np.isin(prints, repeated)) if len(repeated) else np.zeros(0, np.int64)
+
+
+def _print_on(prints: NDArray[np.uint64], keys: Sequence[NDArray[np.uint64]]) -> None:
+    shifted = np.empty(len(prints), np.uint64)
+    for key in keys:
+        # The finishing steps of a multiplicative hash: every bit comes to depend on all others.
+        prints ^= key
+        prints *= np.uint64(0x9E3779B97F4A7C15)
+        prints ^= np.right_shift(prints, np.uint64(29), out=shifted)
+        prints *= np.uint64(0xBF58476D1CE4E5B9)
+        prints ^= np.right_shift(prints, np.uint64(32), out=shifted)
+
+
+def distinct_count(values: NDArray[Any]) -> int:
+    """Count distinct values that are in ascending order already."""
+    return int(np.count_nonzero(values[1:] != values[:-1])) + 1 if len(values) else 0

@@ -1,0 +1,1 @@
+"""How one cell is read as a type: patterns, programs for moments, vocabulary."""

@@ -1,0 +1,206 @@
+"""See how dates, datetimes, times and durations are written."""
+
+import re
+from collections.abc import Sequence
+from functools import lru_cache
+
+from comb.kernels.scalars import fold
+from comb.parsing.calendar_names import FULL_NAMES, MONTH_NUMBERS, WEEKDAY_BITS
+
+# No way to write a moment takes more characters.
+LONGEST = 60
+
+_CLOCK = re.compile(
+    r"(?P<hour>[0-9]{1,2})(?P<mark>[:h.])(?P<minute>[0-9]{2})"
+    r"(?:(?P=mark)(?P<second>[0-9]{2})(?P<fraction>[.,][0-9]{1,9})?)?"
+    r"(?P<half>\s*[AaPp]\.?[Mm]\b\.?)?(?P<word>\s*(?:Uhr|h|hrs)\b)?"
+    r"(?P<offset>\s*(?:[Zz]\b|UTC|GMT|[+-][0-9]{2}:?(?:[0-9]{2})?))?\Z"
+)
+
+_COMPACT_CLOCK = re.compile(
+    r"T(?P<hour>[0-9]{2})(?P<minute>[0-9]{2})(?P<second>[0-9]{2})?(?P<offset>Z|[+-][0-9]{4})?\Z"
+)
+_HALF_CLOCK = re.compile(r"(?P<hour>[0-9]{1,2})(?P<gap>\s*)(?P<half>[AaPp]\.?[Mm]\b\.?)\Z")
+_SEPARATOR = re.compile(r"(?P<t>[Tt])|(?P<word>,?\s+(?:at|um|à|a las|-)\s+)|(?P<plain>,?\s+|:)\Z")
+
+_DATE_SHAPES: tuple[tuple[re.Pattern[str], tuple[str, ...]], ...] = tuple(
+    (re.compile(shape), patterns)
+    for shape, patterns in (
+        (r"[0-9]{4}(?P<m>[-./ ])[0-9]{1,2}(?P=m)[0-9]{1,2}", ("yyyy{m}M{m}d",)),
+        (r"[0-9]{1,2}(?P<m>[-./ ]|\. )[0-9]{1,2}(?P=m)[0-9]{4}", ("d{m}M{m}yyyy", "M{m}d{m}yyyy")),
+        (r"[0-9]{1,2}(?P<m>[-./ ]|\. )[0-9]{1,2}(?P=m)[0-9]{2}", ("d{m}M{m}yy", "M{m}d{m}yy")),
+        (r"[0-9]{2}(?P<m>-)[0-9]{1,2}(?P=m)[0-9]{2}", ("yy{m}M{m}d",)),
+        (r"[0-9]{8}", ("yyyyMMdd",)),
+        (r"[0-9]{1,2}(?P<m>\.? ?|-|/)N(?P<p>\.?)(?P<n>,? ?|-|/)[0-9]{4}", ("d{m}N{n}yyyy",)),
+        (r"[0-9]{1,2}(?P<m>\.? ?|-|/)N(?P<p>\.?)(?P<n>,? ?|-|/)[0-9]{2}", ("d{m}N{n}yy",)),
+        (r"[0-9]{1,2} de N de [0-9]{4}", ("d 'de' N 'de' yyyy",)),
+        (r"N(?P<p>\.?)(?P<m> |-)[0-9]{1,2}(?P<n>,? |-)[0-9]{4}", ("N{m}d{n}yyyy",)),
+        (r"[0-9]{4}(?P<m> |-|/)N(?P<p>\.?)(?P=m)[0-9]{1,2}", ("yyyy{m}N{m}d",)),
+        (r"N(?P<p>\.?)(?P<m> |-|/)[0-9]{4}", ("N{m}yyyy",)),
+        (r"N de [0-9]{4}", ("N 'de' yyyy",)),
+        (r"[0-9]{4}(?P<m> |-|/)N(?P<p>\.?)", ("yyyy{m}N",)),
+        (r"[0-9]{4}(?P<m>[-/.])[0-9]{2}", ("yyyy{m}MM",)),
+        (r"[0-9]{1,2}(?P<m>[-/])[0-9]{4}", ("M{m}yyyy",)),
+        (r"[0-9]{4}(?P<m>[-/ ]?)Q[1-4]", ("yyyy{m}'Q'Q",)),
+        (r"Q[1-4](?P<m>[-/ ])[0-9]{4}", ("'Q'Q{m}yyyy",)),
+        (r"[0-9]{4}-W[0-9]{2}", ("YYYY-'W'ww",)),
+        (r"[0-9]{4}W[0-9]{2}", ("YYYY'W'ww",)),
+        (r"[0-9]{4}-W[0-9]{2}-[1-7]", ("YYYY-'W'ww-e",)),
+    )
+)
+
+# Texts that were looked at for a guess are looked at again when all have been read.
+MOST_REMEMBERED = 4000
+_WORD = re.compile(r"[^\W\d_]+")
+_LETTERS = re.compile(r"[A-Za-z]+")
+
+
+@lru_cache(maxsize=MOST_REMEMBERED)
+def patterns_of(text: str) -> tuple[tuple[str, str], ...]:
+    """Return the patterns a text could be written in, each with its type.
+
+    >>> patterns_of("3.11.2026 17:45")
+    (('datetime', 'd.M.yyyy HH:mm'), ('datetime', 'M.d.yyyy HH:mm'))
+    >>> patterns_of("3. März 2026"), patterns_of("hive 3")
+    ((('date', 'd. MMMM yyyy'),), ())
+    """
+    if not 3 < len(text) <= LONGEST or not any(map(str.isdigit, text)):
+        return ()
+    named = _named(text)
+    if named is None:
+        return ()
+    return tuple(_whole(named, text))
+
+
+def _named(text: str) -> str | None:
+    """Put N for the name of a month and E for that of a weekday; None if other words stand there."""
+    names: list[str] = []
+
+    def marked(match: re.Match[str]) -> str:
+        word = match[0]
+        folded = fold(word)
+        if folded in MONTH_NUMBERS or word in MONTH_NUMBERS:
+            names.append(folded)
+            return "N"
+        if folded in WEEKDAY_BITS or word in WEEKDAY_BITS:
+            names.append(folded)
+            return "E"
+        return word
+
+    found = _WORD.sub(marked, text)
+    if len(names) > 2 or found.count("N") > 1:
+        return None
+    return found
+
+
+def _whole(named: str, text: str) -> list[tuple[str, str]]:
+    ahead, rest = "", named
+    match = re.match(r"E(\.?,? )", named)
+    if match:
+        length = "EEEE" if _first_word(text) > 3 else "EEE"
+        # A point behind an abbreviation is read with it.
+        ahead, rest = length + match[1].lstrip("."), named[match.end() :]
+    full = any(fold(word) in FULL_NAMES for word in _WORD.findall(text))
+    dates = _dates(rest, full)
+    if dates:
+        return [("date", ahead + date) for date in dates]
+    clock, tail = _clock_of(rest)
+    if not clock:
+        return []
+    before = rest[: len(rest) - len(tail)]
+    if not before and not ahead:
+        return [("time", clock)] if "X" not in clock else []
+    joint = _SEPARATOR.search(before) if not tail.startswith("T") else None
+    if joint is None and not tail.startswith("T"):
+        return []
+    between = before[joint.start() :] if joint else ""
+    day = before[: joint.start()] if joint else before
+    return [("datetime", f"{ahead}{date}{_between(between)}{clock}") for date in _dates(day, full) if "d" in date]
+
+
+def _first_word(text: str) -> int:
+    match = _WORD.match(text)
+    return len(match[0]) if match else 0
+
+
+def _between(text: str) -> str:
+    """Write what stands between date and time: words in quotes."""
+    spaced = re.sub(r"\s+", " ", text)
+    return re.sub(r"[^\W\d_]+(?: [^\W\d_]+)*", lambda match: f"'{match[0]}'", spaced)
+
+
+def _dates(text: str, full: bool) -> list[str]:
+    found = []
+    for shape, patterns in _DATE_SHAPES:
+        match = shape.fullmatch(text)
+        if match:
+            marks = match.groupdict()
+            # A point behind the name is read with it.
+            marks.pop("p", None)
+            found += [pattern.format(**marks) for pattern in patterns]
+    return [_sized(pattern.replace("N", "MMMM" if full else "MMM"), text) for pattern in found]
+
+
+def _sized(pattern: str, text: str) -> str:
+    """Write parts that have a zero ahead with two letters."""
+    if re.search(r"(?<![0-9])0[0-9](?![0-9])", text):
+        pattern = re.sub(r"(?<![dM])([dM])(?![dM])", r"\1\1", pattern)
+    return pattern
+
+
+def _clock_of(text: str) -> tuple[str, str]:
+    """Return the pattern of the time with which a text ends, and the text of it."""
+    match = _CLOCK.search(text)
+    if match and match["mark"] == "." and not (match["word"] or match["half"]):
+        match = None
+    if match:
+        half = match["half"] is not None
+        letter = "h" if half else "H"
+        mark = f"'{match['mark']}'" if match["mark"] == "h" else match["mark"]
+        clock = f"{letter * len(match['hour'])}{mark}mm"
+        if match["second"]:
+            clock += f"{mark}ss" + (_fraction(match["fraction"]) if match["fraction"] else "")
+        if half:
+            clock += (" " if match["half"][0].isspace() else "") + "a"
+        if match["word"]:
+            clock += (" " if match["word"][0].isspace() else "") + f"'{match['word'].strip()}'"
+        if match["offset"]:
+            clock += (" " if match["offset"][0].isspace() else "") + _offset(match["offset"].strip())
+        return clock, match[0]
+    match = _COMPACT_CLOCK.search(text)
+    if match:
+        seconds = "ss" if match["second"] else ""
+        return f"'T'HHmm{seconds}" + (_offset(match["offset"]) if match["offset"] else ""), match[0]
+    match = _HALF_CLOCK.search(text)
+    if match:
+        return "h" + (" " if match["gap"] else "") + "a", match[0]
+    return "", ""
+
+
+def _fraction(text: str) -> str:
+    return text[0] + ("SSS" if len(text) <= 4 else "SSSSSS")
+
+
+def _offset(text: str) -> str:
+    return "XXX" if ":" in text or not any(map(str.isdigit, text)) else "XX" if len(text) > 3 else "X"
+
+
+@lru_cache(maxsize=4096)
+def general(pattern: str) -> str:
+    """Return the pattern that reads all that one reads and its near relatives too.
+
+    One digit or two, the fraction of a second left out or not, and short and full names are read
+    alike, so that patterns which differ by these only are one.
+
+    >>> general("dd.MM.yyyy HH:mm:ss") == general("d.M.yyyy H:mm:ss.SSS")
+    True
+    """
+    pattern = re.sub(r"(?<![dM'])(d|M|H|h)\1(?!\1|[a-zA-Z])(?<![yYS]MM)", r"\1", pattern)
+    pattern = re.sub(r"[.,]S+", "", pattern)
+    pattern = pattern.replace("MMMM", "MMM").replace("EEEE", "EEE")
+    return re.sub(r"X+", "X", pattern)
+
+
+def fullest(patterns: Sequence[str]) -> str:
+    """Return of patterns with one `general` form the one that shows most: fractions, both digits."""
+    return max(patterns, key=lambda pattern: ("S" in pattern, len(pattern)))

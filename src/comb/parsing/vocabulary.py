@@ -1,0 +1,54 @@
+"""Words that stand for missing, and pairs of words that mean yes and no.
+
+Tables read by the code; extend them by a line.
+"""
+
+from collections.abc import Collection
+
+from comb.kernels.scalars import fold
+from comb.kernels.types import Words
+
+# Compared without regard to the case of ASCII letters. Languages: English, German, French, Spanish.
+MISSING_WORDS = frozenset({
+    "-", "--", "---", ".", "?", "??",
+    "n/a", "na", "n.a.", "#n/a", "nan", "null", "none", "nil", "missing", "not available",
+    "not applicable", "unknown", "not recorded", "not counted",
+    "k.a.", "k. a.", "keine angabe", "unbekannt", "fehlt",
+    "n.d.", "nd", "inconnu", "manquant",
+    "s/d", "sin dato", "desconocido",
+})  # fmt: skip
+
+BOOLEAN_PAIRS = (
+    ("true", "false"), ("t", "f"), ("yes", "no"), ("y", "n"),
+    ("wahr", "falsch"), ("ja", "nein"), ("j", "n"),
+    ("vrai", "faux"), ("oui", "non"),
+    ("verdadero", "falso"), ("sí", "no"), ("sÍ", "no"), ("si", "no"),
+)  # fmt: skip
+BOOLEAN_WORDS = tuple(dict.fromkeys(word for pair in BOOLEAN_PAIRS for word in pair))
+
+# Numbers people type for "not known"; proposed by a profile, never applied at load.
+SENTINELS = (-9999, -999, -99, -9, -1, 99, 999, 9999, 99999, 999999)
+KNOWN_WORDS = tuple(sorted(MISSING_WORDS))
+
+
+def is_missing_word(text: str) -> bool:
+    """Return whether a text is a known word for missing.
+
+    >>> is_missing_word(" N/A ")
+    True
+    """
+    return fold(text.strip()) in MISSING_WORDS
+
+
+def words_for(missing: Collection[str] | None, *, known: bool = True) -> Words:
+    """Return the words that matter in a column.
+
+    Parameters
+    ----------
+    missing : collection of str, optional
+        Words given for missing; where none are given, the known ones count.
+    known : bool
+        Whether the known words count at all.
+    """
+    given = {word.strip(): None for word in missing or () if word.strip()}
+    return Words(tuple(given), KNOWN_WORDS if known else (), BOOLEAN_WORDS)

@@ -1,0 +1,175 @@
+"""Read a plan from its text; every slip is told with file, line and the allowed words. Pure."""
+
+from pathlib import PurePath
+from typing import Any, TypeVar
+
+import msgspec
+
+from comb.errors import ParameterError, listing, unknown_name
+from comb.plans.model import PlanReading, PlanText, Rule, Save, TablePlan
+from comb.plans.yaml_source import Path, YamlSource
+from comb.steps.base import Step
+from comb.steps.catalogue import listed, make_step
+from comb.steps.joins import TwoTables
+
+_TABLE_FIELDS = ("source", "from_table", "reading", "steps", "rules")
+_PLAN_FIELDS = ("tables", "questions", "save")
+Record = TypeVar("Record", bound=msgspec.Struct)
+
+
+def read_plan(text: str, name: str, folder: str = ".") -> PlanText:
+    """Read a plan.
+
+    Parameters
+    ----------
+    text : str
+        YAML.
+    name : str
+        What to call the plan in messages: its file.
+    folder : str
+        Where its relative paths begin.
+
+    Raises
+    ------
+    PlanError
+        At the first thing that does not belong, with file and line.
+    """
+    return _PlanReader(YamlSource(text, name)).plan(text, folder)
+
+
+class _PlanReader:
+    def __init__(self, yaml_source: YamlSource) -> None:
+        self.yaml_source = yaml_source
+        self.named = False
+
+    def plan(self, text: str, folder: str) -> PlanText:
+        """Read the whole: the short form or tables by name."""
+        whole = self.mapping((), self.yaml_source.value, "a plan with source and steps")
+        short = "tables" not in whole
+        self.named = not short
+        self.known((), whole, (*_TABLE_FIELDS, *_PLAN_FIELDS[1:]) if short else _PLAN_FIELDS)
+        if short:
+            parts = {key: whole[key] for key in _TABLE_FIELDS if key in whole}
+            table = self.table((), parts)
+            tables = {PurePath(table.source).stem or "table": table}
+        else:
+            named = self.mapping(("tables",), whole["tables"], "tables by name")
+            tables = {key: self.table(("tables", key), value) for key, value in named.items()}
+        self.check_order(tables)
+        save = self.saves(whole.get("save"), tables)
+        questions = self.texts(("questions",), whole.get("questions"))
+        return PlanText(
+            tables=tables, questions=questions, save=save, name=self.yaml_source.name, folder=folder, text=text
+        )
+
+    def mapping(self, path: Path, value: Any, wanted: str) -> dict[str, Any]:
+        """Return a value that has to have fields."""
+        if not isinstance(value, dict):
+            raise self.yaml_source.error(path, f"expected {wanted}, came {_shown(value)}")
+        return value
+
+    def known(self, path: Path, record: dict[str, Any], allowed: tuple[str, ...]) -> None:
+        """Raise an error at the first field that is not allowed."""
+        for key in record:
+            if key not in allowed:
+                what, remedy = unknown_name("field", key, allowed)
+                raise self.yaml_source.error((*path, key), what, remedy)
+
+    def table(self, path: Path, value: Any) -> TablePlan:
+        """Read one table: where it comes from, its steps and rules."""
+        record = self.mapping(path, value, "a table with source and steps")
+        self.known(path, record, _TABLE_FIELDS)
+        if bool(record.get("source")) == bool(record.get("from_table")):
+            raise self.yaml_source.error(path, "expected either source or from_table in a table")
+        for key in ("source", "from_table"):
+            if not isinstance(record.get(key, ""), str):
+                raise self.yaml_source.error((*path, key), f"expected a name, came {_shown(record[key])}")
+        reading = self.struct((*path, "reading"), record.get("reading") or {}, PlanReading)
+        rules = self.sequence((*path, "rules"), record.get("rules"))
+        steps = self.sequence((*path, "steps"), record.get("steps"))
+        return TablePlan(
+            source=record.get("source") or "",
+            from_table=record.get("from_table") or "",
+            reading=reading,
+            steps=[self.step((*path, "steps", at), one) for at, one in enumerate(steps)],
+            lines=[self.yaml_source.line((*path, "steps", at)) for at in range(len(steps))],
+            rules=[self.struct((*path, "rules", at), one, Rule) for at, one in enumerate(rules)],
+        )
+
+    def sequence(self, path: Path, value: Any) -> list[Any]:
+        """Return a value that has to be a list; nothing is an empty one."""
+        if value is None:
+            return []
+        if not isinstance(value, list):
+            raise self.yaml_source.error(path, f"expected a list, each part after a dash; came {_shown(value)}")
+        return value
+
+    def texts(self, path: Path, value: Any) -> list[str]:
+        """Return a value that has to be a list of texts, or one text."""
+        texts = [value] if isinstance(value, str) else self.sequence(path, value)
+        for at, text in enumerate(texts):
+            if not isinstance(text, str):
+                raise self.yaml_source.error((*path, at), f"expected a text, came {_shown(text)}")
+        return texts
+
+    def step(self, path: Path, value: Any) -> Step:
+        """Read one step; what it has to say of its parameters is told with the line."""
+        record = self.mapping(path, value, "a step: 'step: trim' and its parameters")
+        if not isinstance(record.get("step"), str):
+            raise self.yaml_source.error(path, "expected 'step:' with the name of a step")
+        parameters = {key: part for key, part in record.items() if key != "step" and part is not None}
+        try:
+            return make_step(record["step"], parameters)
+        except ParameterError as error:
+            raise self.yaml_source.error((*path, error.field), error.what, error.remedy) from None
+
+    def struct(self, path: Path, value: Any, kind: type[Record]) -> Record:
+        """Read a record of fixed fields."""
+        record = self.mapping(path, value, f"fields of {path[-1]!r}")
+        self.known(path, record, kind.__struct_fields__)
+        try:
+            return msgspec.convert(listed(kind, record), kind, strict=False)
+        except msgspec.ValidationError as error:
+            text, _, place = str(error).partition(" - at `$.")
+            field = place.split("`")[0]
+            raise self.yaml_source.error((*path, field), f"{field}: {text}" if field else text) from None
+
+    def saves(self, value: Any, tables: dict[str, TablePlan]) -> list[Save]:
+        """Read where results go."""
+        if value is None:
+            return []
+        wanted = value if isinstance(value, list) else [value]
+        result = []
+        for at, one in enumerate(wanted):
+            path: Path = ("save", at) if isinstance(value, list) else ("save",)
+            save = Save(to=one) if isinstance(one, str) else self.struct(path, one, Save)
+            for name in save.tables:
+                self.known_table(path, name, list(tables))
+            result.append(save)
+        return result
+
+    def known_table(self, path: Path, name: str, known: list[str]) -> None:
+        """Raise an error unless there is a table of this name."""
+        if name not in known:
+            what, remedy = unknown_name("table", name, known)
+            raise self.yaml_source.error(path, what, remedy)
+
+    def check_order(self, tables: dict[str, TablePlan]) -> None:
+        """A table may build only on tables that stand above it."""
+        above: list[str] = []
+        for name, table in tables.items():
+            if table.from_table:
+                self.known_table(("tables", name, "from_table"), table.from_table, above)
+            for at, step in enumerate(table.steps):
+                if isinstance(step, TwoTables):
+                    path: Path = ("tables", name, "steps", at, "table")
+                    self.known_table(path if self.named else ("steps", at, "table"), step.table, above)
+            above.append(name)
+
+
+def _shown(value: Any) -> str:
+    if value is None:
+        return "nothing"
+    if isinstance(value, dict):
+        return f"fields {listing(list(value))}"
+    return f"a list of {len(value)}" if isinstance(value, list) else repr(value)

@@ -1,0 +1,1 @@
+"""Delimited text: how it is laid out, cut into chunks, read and put together."""

@@ -1,0 +1,293 @@
+"""Read the columns of one chunk of delimited text. Pure: bytes in, columns out."""
+
+import threading
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import partial
+from typing import Protocol, cast
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.chunks.column_chunk import ColumnChunk, Guess, TextChunk, column_chunk
+from comb.chunks.number_block_builder import NumberBlock, NumberColumns, number_block
+from comb.inference.decide import decide, decide_chunks
+from comb.inference.declared import asked_reading
+from comb.kernels import dispatch
+from comb.kernels.blocks import BatchOutput, Block, CodeOutput, OutputSlice, Scratch
+from comb.kernels.types import EVERYTHING, NumberForm, Words
+from comb.parsing.cell_parser import CellParser
+from comb.parsing.patterns import MOMENTS, Request, parse_request
+from comb.parsing.vocabulary import words_for
+from comb.reading.delimited.chunking import TextChunkRange
+from comb.reading.delimited.header import LEAST_SAMPLE, SAMPLE_CELLS, Anomalies, Header
+from comb.reading.delimited.layout import SAMPLE_RECORDS, kind_of
+from comb.tables.column import Mask
+from comb.tables.names import choose, unique_names
+from comb.tables.text import Text
+from comb.tables.types import STRING, TEXTUAL
+
+# Notes below a table are few, and a table of one or two columns has none that can be told.
+MOST_FOOTERS = 20
+LEAST_FOOTED_WIDTH = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """Which columns are wanted, and how.
+
+    Attributes
+    ----------
+    missing : collection of str, optional
+        Words for missing, in all columns; by default the known ones, where a column
+        is not text.
+    types : mapping of str to str, or str, optional
+        Types declared by column, or one for all.
+    columns : sequence of str, optional
+        Selectors of the columns wanted.
+    guessing : bool
+        Whether notes below the table, repeated headers and trailing delimiters are
+        looked for; not where a schema says what the table is.
+    nulls : mapping of str to collection of str
+        Words for missing in single columns.
+    """
+
+    missing: Collection[str] | None = None
+    types: Mapping[str, str | Request] | str | None = None
+    columns: Sequence[str] | None = None
+    guessing: bool = True
+    nulls: Mapping[str, Collection[str]] = field(default_factory=dict)
+
+    def declared(self, names: Sequence[str]) -> dict[str, str | Request]:
+        """Return the types declared, by name."""
+        return dict.fromkeys(names, self.types) if isinstance(self.types, str) else dict(self.types or {})
+
+    def words(self, name: str, declared: str | Request | None) -> Words:
+        """Return the words that matter in a column."""
+        if name in self.nulls:
+            return words_for(self.nulls[name], known=False)
+        string = declared is not None and parse_request(declared).word in TEXTUAL
+        return words_for(self.missing, known=self.missing is None and not string)
+
+
+@dataclass(slots=True)
+class ChunkResult:
+    """The columns of one run.
+
+    Attributes
+    ----------
+    pieces : dict of int to Piece
+        By column.
+    batches : list of NumberBlock
+        The columns that are read together, by group.
+    lines : int array
+        The line of each row, from 0 at the beginning of the run.
+    line_ends, after : int
+        How far the run was read, in lines and bytes.
+    irregular : Anomalies
+    short : dict of int to int
+        Rows with too few fields, and how many they have.
+    surplus : dict of int to list of str
+        Rows with fields beyond those that were read.
+    footers : list of str
+        Notes below the table.
+    """
+
+    pieces: dict[int, ColumnChunk]
+    batches: list[NumberBlock]
+    lines: NDArray[np.integer]
+    line_ends: int
+    after: int
+    anomalies: Anomalies
+    short: dict[int, int]
+    surplus: dict[int, list[str]]
+    footers: list[str]
+
+
+class OutputAllocator(Protocol):
+    """Says where the results of a chunk belong; asked by several threads, each for rows of its own."""
+
+    def numbers(self, group: int, first: int, rows: int) -> BatchOutput | None:
+        """Return where rows of the columns of a group of number columns belong; None if that is not known."""
+
+    def column(self, column: int, first: int, rows: int, parser: CellParser | None) -> OutputSlice | CodeOutput | None:
+        """Return where rows of a column belong, read by a parser or, with None, as text."""
+
+
+class Reader:
+    """Reads the runs of one text; may be asked by several threads at once.
+
+    Parameters
+    ----------
+    head : Header
+    wanted : Wanted
+    again : callable
+        Fetches the bytes between two places once more, as counted by the runs.
+    """
+
+    def __init__(self, head: Header, wanted: Wanted, again: Callable[[int, int], bytes]) -> None:
+        self.head = head
+        self.wanted = wanted
+        self._again = again
+        self.columns = self._columns()
+        names = unique_names(head.names)
+        declared = wanted.declared(names)
+        self._declared = [declared.get(name) for name in names] + [None] * (head.read_width - head.width)
+        titles = [*names, *[""] * (head.read_width - head.width)]
+        self._words = [wanted.words(name, one) for name, one in zip(titles, self._declared, strict=True)]
+        self._guesses: list[Guess | None] = [None] * head.read_width
+        self.groups: list[NumberColumns] = []
+        self._local = threading.local()
+
+    def _columns(self) -> list[int]:
+        """Return the columns to read: those wanted, and those that tell whether lines end with a delimiter."""
+        head, everything = self.head, list(range(self.head.read_width))
+        names = unique_names([*head.names, ""])
+        if self.wanted.columns is None:
+            return everything
+        chosen_names = set(choose(self.wanted.columns, dict.fromkeys(names, STRING)))
+        return [at for at in everything if at >= head.width - 1 or names[at] in chosen_names]
+
+    def guess(self, run: TextChunkRange) -> None:
+        """Guess from the first run how each column is best read; a wrong guess costs time only."""
+        block, *_ = self._block(run, max(LEAST_SAMPLE, min(SAMPLE_RECORDS, SAMPLE_CELLS // self.head.read_width)))
+        together: dict[Words, list[tuple[int, Guess, NumberForm]]] = {}
+        for at in self.columns:
+            declared = self._declared[at]
+            if declared is not None and parse_request(declared).word in ("string", "json", "category"):
+                continue
+            reading = self._likely(block, at)
+            form = None if reading is None else reading.form
+            if reading is None or form is None:
+                continue
+            self._guesses[at] = Guess(reading, form)
+            if isinstance(form, NumberForm):
+                together.setdefault(self._words[at], []).append((at, Guess(reading, form), form))
+        for words, found in together.items() if block.reads_numbers else ():
+            columns, guesses, forms = zip(*found, strict=True)
+            self.groups.append(NumberColumns(np.array(columns, np.int64), guesses, forms, words))
+
+    def _likely(self, block: Block, column: int) -> CellParser | None:
+        """Return how the cells of a column are likely to be read; None for text."""
+        words, declared = self._words[column], self._declared[column]
+        found = decide(block.tally(column, words))
+        moment = declared is not None and parse_request(declared).word in MOMENTS
+        if not moment and (found.parser is not None or not found.open or declared is not None):
+            return found.parser
+        packed, codes = block.text(column)
+        piece = TextChunk(Text(*packed, codes), words)
+        if declared is not None and moment:
+            return asked_reading(parse_request(declared), [piece], None)
+        return decide_chunks([piece])[0]
+
+    def read(
+        self, run: TextChunkRange, most: int = EVERYTHING, allocator: OutputAllocator | None = None
+    ) -> ChunkResult:
+        """Read the columns of a chunk.
+
+        Parameters
+        ----------
+        run : TextChunkRange
+        most : int
+            At most this many rows.
+        allocator : OutputAllocator, optional
+            Says where the results belong, so that they need no copy later; without one they come in arrays of
+            their own, as they have to where the chunk is read in another process.
+        """
+        block, anomalies, footers = self._block(run, most, self._scratch())
+        absent = self._absent(block)
+        first = run.first_row(block.after, len(block))
+        again = partial(self._fetched, run.start, run.start + len(run.data), run.last, most)
+        batches: list[NumberBlock] = []
+        taken: set[int] = set()
+        if block.reads_numbers:
+            for at, group in enumerate(self.groups):
+                rooms = None if first is None or allocator is None else allocator.numbers(at, first, len(block))
+                batches.append(number_block(block, group, rooms, absent, again))
+                taken.update(group.columns.tolist())
+        pieces = {
+            at: column_chunk(
+                block,
+                at,
+                self._guesses[at],
+                self._words[at],
+                absent.get(at),
+                partial(again, at),
+                self._output(allocator, at, first, len(block)),
+            )
+            for at in self.columns
+            if at not in taken
+        }
+        return ChunkResult(
+            pieces, batches, block.lines, block.line_ends, block.after, anomalies, block.short, block.surplus, footers
+        )
+
+    def _output(
+        self, allocator: OutputAllocator | None, column: int, first: int | None, rows: int
+    ) -> OutputSlice | CodeOutput | None:
+        """Return where some rows of a column belong."""
+        if first is None or allocator is None:
+            return None
+        guess = self._guesses[column]
+        return allocator.column(column, first, rows, None if guess is None else guess.parser)
+
+    def _fetched(self, start: int, stop: int, last: bool, most: int, column: int) -> list[TextChunk]:
+        """Return a column of a run as text, read once more."""
+        block, *_ = self._block(TextChunkRange(start, self._again(start, stop), last), most)
+        packed, codes = block.text(column)
+        return [TextChunk(Text(*packed, codes), self._words[column], self._absent(block).get(column))]
+
+    def _scratch(self) -> Scratch:
+        """Return the memory that this thread uses for one run after the other."""
+        if not hasattr(self._local, "scratch"):
+            self._local.scratch = Scratch()
+        return cast(Scratch, self._local.scratch)
+
+    def _block(
+        self, run: TextChunkRange, most: int, scratch: Scratch | None = None
+    ) -> tuple[Block, Anomalies, list[str]]:
+        head = self.head
+        block = dispatch.kernels.split(
+            run.data, head.dialect, head.read_width, single=head.single, last=run.last, most=most, scratch=scratch
+        )
+        anomalies = Anomalies(blank=block.blank, stray=block.stray, unclosed=block.unclosed)
+        footers: list[str] = []
+        if self.wanted.guessing:
+            if run.last and block.after == len(run.data) and len(block) < most:
+                footers, anomalies.footers = _take_footers(block, head)
+                block = block.without(range(len(block) - len(footers), len(block))) if footers else block
+            rows = [row[head.layout.nameless_first :] for row in head.rows if len(row) > 1]
+            again = [at for row in rows for at in block.begin_with(row[0]) if block.row(at) == row]
+            if again:
+                anomalies.repeated = sorted(int(block.lines[at]) for at in again)
+                block = block.without(again)
+        return block, anomalies, footers
+
+    def _absent(self, block: Block) -> dict[int, Mask]:
+        """Return for each column that lacks cells, which."""
+        absent: dict[int, Mask] = {}
+        for row, width in block.short.items():
+            for column in range(width, self.head.read_width):
+                if column not in absent:
+                    absent[column] = np.zeros(len(block), np.bool_)
+                absent[column][row] = True
+        return absent
+
+
+def _take_footers(block: Block, head: Header) -> tuple[list[str], list[int]]:
+    """Find notes below the table: words in one field, at the very end."""
+    count = 0
+    blank = set(block.blank)
+    for at in range(len(block) - 1, max(-1, len(block) - 1 - MOST_FOOTERS), -1):
+        row = block.row(at)
+        filled = [cell for cell in row if cell.strip()]
+        below_gap = int(block.lines[at]) - 1 in blank
+        # A single word in the last row may be a cut-off row; a sentence, or one after a gap, is not.
+        told = below_gap or " " in row[0].strip()
+        word = len(filled) == 1 and row[0].strip() and kind_of(row[0]) == "word" and told
+        if not word or head.width < LEAST_FOOTED_WIDTH or (len(row) == head.width and not below_gap):
+            break
+        count += 1
+    delimiter = head.layout.delimiter
+    rows = range(len(block) - count, len(block))
+    return [delimiter.join(block.row(at)).rstrip(delimiter) for at in rows], [int(block.lines[at]) for at in rows]

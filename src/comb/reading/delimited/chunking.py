@@ -1,0 +1,277 @@
+"""A text in runs of whole records, worked on side by side. Pure: bytes in, results out.
+
+Where a run ends is guessed: after a line end with an even number of quotes before it. That is
+right wherever quotes are well formed. Each run is split exactly from where the one before
+it ended, and where that is not where it was guessed, the next is split again from the right place.
+"""
+
+import threading
+from collections import deque
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from typing import Generic, Protocol, TypeVar
+
+from comb.kernels import dispatch
+from comb.kernels.types import Data
+
+# The last run holds so many lines, so that notes below the table stand in one run, gaps and all.
+LAST_LINES = 64
+COUNTED_AT_ONCE = 1 << 14
+
+# A line that is looked for from behind is likely to end among so many bytes.
+LIKELY_LINE = 1 << 14
+
+# A run whose quotes leave no line end to cut at is tried at so many before more is read.
+MOST_TRIES = 200
+
+
+class RowOffsetPromise:
+    """The row at which a run begins, told by the run before as soon as that knows how many rows it has."""
+
+    __slots__ = ("_row", "_told")
+
+    def __init__(self) -> None:
+        self._row: int | None = None
+        self._told = threading.Event()
+
+    def tell(self, row: int | None) -> "RowOffsetPromise":
+        """Say the row; None if it is not known. Only what is said first counts."""
+        if not self._told.is_set():
+            self._row = row
+            self._told.set()
+        return self
+
+    def ask(self) -> int | None:
+        """Return the row, when it is told."""
+        self._told.wait()
+        return self._row
+
+
+@dataclass(frozen=True, slots=True)
+class TextChunkRange:
+    """Some whole records, as far as can be told before they are split.
+
+    Attributes
+    ----------
+    start : int
+        Where it begins, in bytes from the first run.
+    data : bytes or memoryview
+    last : bool
+        Whether the text ends here.
+    before, behind : RowOffsetPromise, optional
+        The row with which it begins, and that with which the next one does.
+    """
+
+    start: int
+    data: Data
+    last: bool
+    before: RowOffsetPromise | None = None
+    behind: RowOffsetPromise | None = None
+
+    def first_row(self, after: int, rows: int) -> int | None:
+        """Return the row with which the run begins, None if that is not known; and let the next run know its own.
+
+        Parameters
+        ----------
+        after : int
+            How far the run was split, in bytes. Unless that is its end, the next run was cut in the wrong place.
+        rows : int
+            How many rows it has.
+        """
+        if self.before is None or self.behind is None:
+            return None
+        row = self.before.ask()
+        self.behind.tell(None if row is None or after < len(self.data) else row + rows)
+        return row
+
+
+class HasEnd(Protocol):
+    """The result of working on a run."""
+
+    @property
+    def after(self) -> int:
+        """The byte at which the first record begins that was not read."""
+
+
+Result = TypeVar("Result", bound=HasEnd)
+
+
+def last_record_end(data: Data, quote: bytes) -> int:
+    """Return where the last whole record ends, by the number of quotes; 0 if none does.
+
+    >>> last_record_end(b'a,b\\n1,"x\\ny"\\n2,"z\\n', b'"')
+    12
+    """
+    end = _last_line_end(data)
+    if not quote:
+        return end
+    even = dispatch.kernels.count_byte(data, quote[0], end) % 2 == 0
+    if even or not end:
+        return end
+    whole = bytes(data)
+    for _ in range(MOST_TRIES):
+        before = whole.rfind(quote, 0, end)
+        earlier = _line_end(whole, before)
+        even ^= whole.count(quote, earlier, end) % 2 == 1
+        end = earlier
+        if even or not end:
+            return end
+    return 0
+
+
+def _last_line_end(data: Data) -> int:
+    """Return the end of the last line; it is likely to be near."""
+    start = max(0, len(data) - LIKELY_LINE)
+    end = bytes(data[start:]).rfind(b"\n") + 1
+    return start + end if end else _line_end(bytes(data), len(data))
+
+
+def _line_end(data: bytes, stop: int) -> int:
+    """Return the end of the last line that ends before a place, 0 if none does."""
+    end = data.rfind(b"\n", 0, stop) + 1
+    if end:
+        return end
+    end = data.rfind(b"\r", 0, stop) + 1
+    # What follows a lone carriage return may be the rest of a line end.
+    return end if end < len(data) else data.rfind(b"\r", 0, max(end - 1, 0)) + 1
+
+
+def chunk_ranges(read_behind: Callable[[bytes, int], Data], quote: bytes, size: int) -> Iterator[TextChunkRange]:
+    """Cut a text into runs as it is read.
+
+    Parameters
+    ----------
+    read_behind : callable
+        Returns bytes and so many more that follow them, in one piece; just the bytes at the end of the text.
+    quote : bytes
+    size : int
+        So many bytes are read at once.
+    """
+    start, rest, wanted = 0, b"", size
+    held: deque[TextChunkRange] = deque()
+    lines = 0
+    while len(chunk := read_behind(rest, wanted)) > len(rest):
+        end = last_record_end(chunk, quote)
+        if not end:
+            # A record larger than a run: read ever more, so that the copying stays in proportion.
+            rest = bytes(chunk)
+            wanted = len(rest)
+            continue
+        held.append(TextChunkRange(start, memoryview(chunk)[:end], last=False))
+        start += end
+        rest, wanted = bytes(chunk[end:]), size
+        lines = lines + _lines(held[-1].data) if len(held) > 1 else 0
+        while lines >= LAST_LINES:
+            yield held.popleft()
+            lines -= _lines(held[0].data)
+    if held and _lines(rest) >= LAST_LINES:
+        yield from held
+        held.clear()
+    yield TextChunkRange(held[0].start if held else start, b"".join([*(run.data for run in held), rest]), last=True)
+
+
+def _lines(data: Data) -> int:
+    """Count lines, but not many more than matter here."""
+    count = 0
+    for start in range(0, len(data), COUNTED_AT_ONCE):
+        some = bytes(data[start : start + COUNTED_AT_ONCE])
+        count += some.count(b"\n") + some.count(b"\r")
+        if count >= LAST_LINES:
+            break
+    return count
+
+
+class _Work(Generic[Result]):
+    """Runs in work, in order, with the right one always next."""
+
+    def __init__(
+        self,
+        source: Iterator[TextChunkRange],
+        work: Callable[[TextChunkRange], Result],
+        pool: ThreadPoolExecutor | None,
+    ) -> None:
+        self._source = source
+        self._work = work
+        self._pool = pool
+        self._ahead: deque[tuple[TextChunkRange, Future[Result] | None]] = deque()
+        self._behind = RowOffsetPromise().tell(0)
+
+    def _do(self, run: TextChunkRange) -> Result:
+        try:
+            return self._work(run)
+        finally:
+            if run.behind is not None:
+                run.behind.tell(None)
+
+    def fill(self, most: int) -> None:
+        while len(self._ahead) < most:
+            run = next(self._source, None)
+            if run is None:
+                return
+            run = replace(run, before=self._behind, behind=RowOffsetPromise())
+            self._behind = run.behind or self._behind
+            self._ahead.append((run, self._pool.submit(self._do, run) if self._pool else None))
+
+    def next(self) -> tuple[TextChunkRange, Result] | None:
+        """Return the next run with its result."""
+        self.fill(1)
+        if not self._ahead:
+            return None
+        run, future = self._ahead.popleft()
+        return run, future.result() if future else self._do(run)
+
+    def joined(self, run: TextChunkRange, after: int, count: int) -> tuple[TextChunkRange, Result]:
+        """Work on what a run left together with the runs that follow; what was done on those is dropped."""
+        start, data, last = run.start + after, [run.data[after:]], run.last
+        for _ in range(count):
+            self.fill(1)
+            if self._ahead:
+                following, future = self._ahead.popleft()
+                if following.behind is not None and (future is None or future.cancel()):
+                    following.behind.tell(None)
+                data.append(following.data)
+                last = following.last
+        whole = TextChunkRange(start, b"".join(data), last)
+        return whole, self._do(whole)
+
+
+def parse_chunks(
+    source: Iterator[TextChunkRange], work: Callable[[TextChunkRange], Result], threads: int = 1
+) -> Iterator[tuple[TextChunkRange, Result]]:
+    """Work on runs, several at a time, and give the results in order.
+
+    Parameters
+    ----------
+    source : iterator of TextChunkRange
+    work : callable
+        Splits a run; says in `after` how far it came.
+    threads : int
+
+    Yields
+    ------
+    run, result
+        The runs as they really begin.
+    """
+    pool = ThreadPoolExecutor(threads + 1) if threads > 1 else None
+    try:
+        working = _Work(source, work, pool)
+        working.fill(threads + 1 if pool else 1)
+        found = working.next()
+        while found is not None:
+            # More to do is handed out first: what becomes of this result takes its time too.
+            working.fill(threads + 1 if pool else 0)
+            run, result = found
+            count = 1
+            while result.after < len(run.data):
+                if result.after:
+                    yield run, result
+                    count = 1
+                # An open quote may reach far: take twice as much each time.
+                run, result = working.joined(run, result.after, count)
+                count *= 2
+            yield run, result
+            found = working.next()
+    finally:
+        if pool:
+            pool.shutdown(cancel_futures=True)

@@ -1,0 +1,169 @@
+"""What comes before the rows: titles, header, units. Pure: text in, header out."""
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from comb.errors import ContentError
+from comb.kernels import dispatch
+from comb.kernels.types import LINE_END_BYTES, Dialect
+from comb.reading.delimited.layout import SAMPLE_RECORDS, Layout, unit_of
+
+# No table made by people or programs for people is wider; a text without line ends is.
+MOST_COLUMNS = 20_000
+
+# How many fields rows have is seen in a sample of them, smaller where they are wide.
+LEAST_SAMPLE = 20
+SAMPLE_CELLS = 100_000
+
+# Programs that print tables rule them below the header.
+MOST_RULINGS = 3
+_RULING = re.compile(r"\s*[-=+]{3,}\s*")
+_UNIT_IN_NAME = re.compile(r"[\[(]([^\[\]()]{1,15})[\])]\s*\Z")
+
+
+@dataclass(slots=True)
+class Anomalies:
+    """The lines on which something is irregular, by what it is; from 0."""
+
+    blank: list[int] = field(default_factory=list)
+    repeated: list[int] = field(default_factory=list)
+    ruled: list[int] = field(default_factory=list)
+    footers: list[int] = field(default_factory=list)
+    stray: list[int] = field(default_factory=list)
+    unclosed: list[int] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class Header:
+    """What stands above the rows of a table.
+
+    Attributes
+    ----------
+    layout : Layout
+    titles, units : list of str
+    names : list of str
+        One for each column, before they are made unique.
+    rows : list of list of str
+        The lines of the header, as fields.
+    width : int
+        How many columns the table has.
+    read_width : int
+        How many fields most rows have, if that is more.
+    single : bool
+        Whether a blank line is a row.
+    offset, lines : int
+        Where the rows begin, in bytes and lines.
+    irregular : Anomalies
+    """
+
+    layout: Layout
+    titles: list[str]
+    units: list[str]
+    names: list[str]
+    rows: list[list[str]]
+    width: int
+    read_width: int
+    single: bool
+    offset: int
+    lines: int
+    anomalies: Anomalies
+
+    @property
+    def dialect(self) -> Dialect:
+        """How records and fields are parted."""
+        return Dialect(self.layout.delimiter, self.layout.quote, self.layout.escape)
+
+
+def parse_header(text: str, data: bytes, layout: Layout) -> Header:
+    """Read what stands above the rows.
+
+    Parameters
+    ----------
+    text : str
+        The beginning of the text.
+    data : bytes
+        The same in UTF-8.
+    layout : Layout
+    """
+    heads = layout.header + layout.units
+    dialect = Dialect(layout.delimiter, layout.quote, layout.escape)
+    found = dispatch.kernels.records(text, dialect, layout.skip + heads + LEAST_SAMPLE)
+    if max(map(len, found.fields), default=1) * SAMPLE_RECORDS <= SAMPLE_CELLS:
+        found = dispatch.kernels.records(text, dialect, layout.skip + heads + SAMPLE_RECORDS)
+    start = sum(line <= layout.skip for line in found.lines)
+    titles = [layout.delimiter.join(fields) for fields in found.fields[:start]]
+    fields, lines = found.fields[start:], found.lines[start:]
+    single = all(len(row) == 1 for row in fields[: heads + 1])
+    kept = [at for at, row in enumerate(fields) if single or row != [""]]
+    rulings = heads
+    while rulings < min(len(kept), heads + MOST_RULINGS) and all(map(_RULING.fullmatch, fields[kept[rulings]])):
+        rulings += 1
+    ends = kept[rulings - 1] + 1 if rulings and rulings <= len(kept) else 0 if not rulings else len(fields)
+    more = ends < len(lines)
+    passed = lines[ends] - 1 if more else len(LINE_END_BYTES.findall(data))
+    head = [["", *fields[at]] if layout.nameless_first else fields[at] for at in kept[: layout.header]]
+    body = [fields[at] for at in kept[rulings:]]
+    width = len(head[-1]) if head else _commonest_width(body)
+    _check_width(width)
+    names = _joined(head, width)
+    above = range(layout.skip, passed)
+    anomalies = Anomalies(
+        blank=[] if single else [lines[at] - 1 for at in range(ends) if fields[at] == [""]],
+        ruled=[lines[at] - 1 for at in kept[heads:rulings]],
+        stray=[line - 1 for line in found.stray if line - 1 in above],
+        unclosed=[line - 1 for line in found.unclosed if line - 1 in above],
+    )
+    units = _units(fields[kept[layout.header]] if layout.units and len(kept) > layout.header else [], names)
+    titles = [title for title in titles if title.strip()]
+    read_width = max(width, _commonest_width(body)) if body else width
+    _check_width(read_width)
+    offset = _offset_of(data, passed) if more else len(data)
+    return Header(layout, titles, units, names, head, width, read_width, single, offset, passed, anomalies)
+
+
+def _check_width(width: int) -> None:
+    if width > MOST_COLUMNS:
+        raise ContentError(
+            f"expected at most {MOST_COLUMNS:,} columns, came {width:,}",
+            remedy="is this the right delimiter? Line ends may be missing; give another with delimiter=...",
+        )
+
+
+def _offset_of(data: bytes, lines: int) -> int:
+    """Return where a line begins, in bytes."""
+    offset = 0
+    for _, match in zip(range(lines), LINE_END_BYTES.finditer(data), strict=False):
+        offset = match.end()
+    return offset
+
+
+def _joined(head: list[list[str]], width: int) -> list[str]:
+    """Make one name for each column of one or two lines of header.
+
+    An upper heading spreads over the gaps to its right, as merged cells leave them.
+    """
+    if not head:
+        return [""] * width
+    parts = []
+    for row in head[:-1]:
+        spread, last = [], ""
+        for cell in [*row, *[""] * (width - len(row))][:width]:
+            last = cell.strip() or last
+            spread.append(last)
+        parts.append(spread)
+    columns = zip(*parts, head[-1], strict=True)
+    return [" ".join(" ".join(column).split()) for column in columns]
+
+
+def _units(row: list[str], names: list[str]) -> list[str]:
+    """Return the unit of each column: from the line of units, else from brackets in its name."""
+    given = [unit_of(cell) for cell in row] + [""] * len(names)
+    in_names = [_UNIT_IN_NAME.search(name) for name in names]
+    return [given[at] or (match[1] if match else "") for at, match in enumerate(in_names)]
+
+
+def _commonest_width(rows: Sequence[Sequence[str]]) -> int:
+    widths = Counter(map(len, rows))
+    return max(widths, key=lambda width: (widths[width], width), default=1)

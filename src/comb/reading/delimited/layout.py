@@ -1,0 +1,434 @@
+"""Guess how a text is laid out: delimiter, quote, title lines, header. Pure: text in, guess out."""
+
+import re
+from collections import Counter
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import NamedTuple
+
+from comb.kernels import dispatch
+from comb.kernels.scalars import date_groups
+from comb.kernels.types import SPACES, Dialect
+from comb.parsing.vocabulary import is_missing_word
+
+# In order of preference where the evidence is even.
+DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", ":": "colon", SPACES: "spaces"}
+
+# So many characters and records are enough to see the layout.
+SAMPLE_CHARACTERS = 400_000
+SAMPLE_RECORDS = 500
+
+# Of so many records, but not of more cells than this, it is looked at what they hold.
+JUDGED_RECORDS = 300
+JUDGED_CELLS = 10_000
+
+# A single word above two columns is a title.
+LEAST_UNNAMED_WIDTH = 3
+
+# A colon stands in times and addresses, a space in texts: they part columns only if
+# nearly all lines agree.
+LEAST_FIT = {":": 0.95, SPACES: 0.98}
+
+# That they do not, the first records may show.
+FIRST_RECORDS = 60
+
+# Words that are units when they stand alone below a header.
+UNITS = frozenset({
+    "kg", "g", "mg", "t", "lb", "oz", "m", "cm", "mm", "km", "µm", "in", "ft", "l", "ml", "dl", "cl", "hl",
+    "d", "h", "min", "s", "ms", "a", "y", "°C", "°F", "K", "%", "‰", "€", "$", "£", "EUR", "USD", "GBP", "CHF",
+    "kWh", "W", "kW", "V", "A", "Hz", "Pa", "hPa", "bar", "m²", "m³", "km²", "ha", "m/s", "km/h", "pcs",
+})  # fmt: skip
+_BRACKETED = re.compile(r"[\[(]([^\[\]()]{1,15})[\])]")
+_DOUBLED = re.compile(r'[^,;\t|:\r\n "]""[^,;\t|:\r\n"]')
+_SINGLE_QUOTED = re.compile(r"(?:^|[,;\t|])'[^'\n]*'(?=[,;\t|]|$)", re.MULTILINE)
+_DECIMAL_COMMA = re.compile(r"\s*[+-]?[0-9]+,[0-9]+\s*")
+_YEAR = re.compile(r"(?:19|20)[0-9]{2}")
+_CLOCK_PART = re.compile(r"\s*[0-9]{1,2}\s*")
+_NUMBER = re.compile(r"[+-]?[0-9][0-9 .,']*(?:[eE][+-]?[0-9]+)?%?")
+
+
+@dataclass(frozen=True, slots=True)
+class Layout:
+    """How a delimited text is laid out.
+
+    Attributes
+    ----------
+    delimiter : str
+        A character, or `SPACES`.
+    quote : str or None
+    escape : str
+        A backslash where quotes are escaped so, else empty.
+    skip : int
+        Lines above the header.
+    header : int
+        Lines of header: 0, 1 or 2.
+    units : bool
+        Whether a line with units stands below the header.
+    nameless_first : bool
+        Whether the header has no name for the first column, and so one field fewer.
+    why : dict of str to str
+        What speaks for the delimiter, the quote, the skipped lines, the header.
+    runner_up : str
+        The next best delimiter, with its figures; empty if there is none.
+    """
+
+    delimiter: str
+    quote: str | None
+    escape: str
+    skip: int
+    header: int
+    units: bool
+    why: dict[str, str]
+    runner_up: str = ""
+    nameless_first: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class _SplitSample:
+    """The sample split by one delimiter."""
+
+    delimiter: str
+    fields: list[list[str]]
+    lines: list[int]
+    width: int
+    fit: float
+    alike: float
+    typed: float
+
+    @property
+    def score(self) -> float:
+        """How well the delimiter parts the sample, from 0 to 1."""
+        return self.fit * self.alike if self.width > 1 else 0.0
+
+    def figures(self) -> str:
+        """The share of lines that have its width."""
+        return f"{self.fit:.0%} of the lines have {self.width} fields"
+
+
+class Given(NamedTuple):
+    """What is known about a layout beforehand; None is to be found out."""
+
+    delimiter: str | None = None
+    quote: str | None = None
+    skip: int | None = None
+    header: int | None = None
+
+
+NOTHING_GIVEN = Given()
+
+
+def guess_layout(text: str, given: Given = NOTHING_GIVEN) -> Layout:
+    """Guess the layout of a text; what is given is not guessed.
+
+    Parameters
+    ----------
+    text : str
+        The whole text; only a sample of it is looked at.
+    given : Given
+        An empty quote means that quotes are ordinary characters; a backslash before it
+        that quotes inside fields have one before them.
+
+    Returns
+    -------
+    Layout
+        A delimiter is taken when it gives the most lines of one width with columns
+        whose cells are of one kind.
+    """
+    sample = _sample(text, given.skip or 0)
+    quote, escape = _guess_quote(sample) if given.quote is None else (given.quote[-1:], given.quote[:-1])
+    best, runner_up = _best_trial(sample, quote or None, escape, given.delimiter)
+    top = _header_record(best)
+    above = best.lines[top] - 1 if best.lines else 0
+    skip = above if given.skip is None else given.skip
+    records = best.fields[top:]
+    settled = given.header not in (None, 1) or (given.skip is not None and top > 0)
+    nameless = not settled and _lacking_name(best, top) == "first"
+    if nameless:
+        records = [["", *records[0]], *records[1:]]
+    header, units, why_header = guess_header(records, best.width)
+    if nameless:
+        why_header += "; it has one name fewer than the rows have cells: the first column has none"
+    if given.header is not None:
+        header, units, why_header = given.header, units and given.header == header, "as declared"
+    why = {
+        "delimiter": "as declared" if given.delimiter else _delimiter_evidence(best),
+        "quote": "as declared" if given.quote is not None else _quote_evidence(sample, quote, escape),
+        "skip": "as declared" if given.skip is not None else f"{above} lines are not as wide as the others",
+        "header": why_header,
+    }
+    return Layout(best.delimiter, quote or None, escape, skip, header, units, why, runner_up, nameless and header == 1)
+
+
+def _sample(text: str, skip: int) -> str:
+    """Return what is looked at: whole lines below what is skipped."""
+    start = _offset_of_line(text, skip)
+    end = start + SAMPLE_CHARACTERS
+    if end >= len(text):
+        return text[start:]
+    # Cut at a line end, so that the last record is whole more often than not.
+    return text[start : max(text.rfind("\n", start, end), text.rfind("\r", start, end)) + 1 or end]
+
+
+def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | None) -> tuple[_SplitSample, str]:
+    """Return the sample split by the best delimiter, and what is told of the next best."""
+    candidates = [delimiter] if delimiter else list(DELIMITERS)
+    if not delimiter:
+        # One that does not stand in it parts nothing.
+        candidates = [option for option in candidates if option == SPACES or option in sample]
+        candidates = [option for option in candidates if not _hopeless(sample, option, quote, escape)]
+    trials = [_try(sample, option, quote, escape) for option in candidates]
+    if not delimiter:
+        trials = [trial for trial in trials if not _too_weak(trial, sample)]
+    trials.sort(key=lambda trial: (-trial.score, -trial.typed))
+    if not delimiter and (not trials or trials[0].score == 0):
+        unused = next((option for option in DELIMITERS if option not in sample), ",")
+        return _try(sample, unused, quote, escape), ""
+    runner = next((trial for trial in trials[1:] if trial.score > 0), None)
+    return trials[0], f"{name_of(runner.delimiter)}: {runner.figures()}" if runner else ""
+
+
+def _hopeless(sample: str, delimiter: str, quote: str | None, escape: str) -> bool:
+    """Return whether the first records show already that too few lines agree on a delimiter."""
+    if delimiter not in LEAST_FIT:
+        return False
+    found = dispatch.kernels.records(sample, Dialect(delimiter, quote, escape), FIRST_RECORDS)
+    widths = Counter(len(fields) for fields in found.fields if fields != [""])
+    # So many may differ in the whole sample.
+    return widths.total() - max(widths.values(), default=0) > (1 - LEAST_FIT[delimiter]) * SAMPLE_RECORDS
+
+
+def _too_weak(trial: _SplitSample, sample: str) -> bool:
+    """Return whether a delimiter that also stands inside texts has too little to speak for it."""
+    if not trial.fields:
+        return False
+    if trial.delimiter == ",":
+        # One column of numbers with decimal commas has no comma in its name.
+        rows = [",".join(row) for row in trial.fields[1:]]
+        return len(trial.fields[0]) == 1 and bool(rows) and all(_DECIMAL_COMMA.fullmatch(row) for row in rows)
+    if trial.delimiter not in LEAST_FIT:
+        return False
+    if trial.fit < LEAST_FIT[trial.delimiter] or len(trial.fields[0]) != trial.width:
+        return True
+    cells = [cell for row in trial.fields[1:] for cell in row]
+    if trial.delimiter == ":":
+        return all(_CLOCK_PART.fullmatch(cell) for cell in cells)
+    # Columns parted by spaces are aligned by runs of them, or hold numbers.
+    aligned = sum("  " in line for line in sample.splitlines())
+    numbers = sum(kind_of(cell) == "number" for cell in cells)
+    return aligned < len(trial.fields) / 2 and numbers < len(cells) / 2
+
+
+def name_of(delimiter: str) -> str:
+    """Name a delimiter so that it can be told apart on a screen.
+
+    >>> name_of("\\t"), name_of("~")
+    ('tab', "'~'")
+    """
+    return DELIMITERS.get(delimiter, repr(delimiter))
+
+
+def _offset_of_line(text: str, lines: int) -> int:
+    position = 0
+    ends = re.finditer(r"\r\n|\n|\r", text)
+    for _, match in zip(range(lines), ends, strict=False):
+        position = match.end()
+    return position
+
+
+def _guess_quote(sample: str) -> tuple[str, str]:
+    """Return the quote and what escapes it.
+
+    Double quotes mean quoting unless only single ones enclose whole fields; a backslash
+    escapes them if it stands before some and none is doubled inside a field.
+    """
+    if '"' in sample:
+        backslashes = '\\"' in sample and not _DOUBLED.search(sample)
+        return '"', "\\" if backslashes else ""
+    enclosed = _SINGLE_QUOTED.findall(sample) if "'" in sample else []
+    return ("'" if len(enclosed) > 1 else '"'), ""
+
+
+def _quote_evidence(sample: str, quote: str, escape: str) -> str:
+    if quote not in sample:
+        return "none occurs; this is the usual one"
+    return "it encloses fields, with a backslash before those inside" if escape else "it encloses fields"
+
+
+def _try(sample: str, delimiter: str, quote: str | None, escape: str) -> _SplitSample:
+    found = dispatch.kernels.records(sample, Dialect(delimiter, quote, escape), SAMPLE_RECORDS)
+    kept = [(fields, line) for fields, line in zip(found.fields, found.lines, strict=True) if fields != [""]]
+    widths = Counter(len(fields) for fields, _ in kept)
+    width = max(widths, key=lambda size: (widths[size] * (size > 1), widths[size], size), default=1)
+    fit = widths[width] / len(kept) if kept else 0.0
+    rows = [fields for fields, _ in kept if len(fields) == width][1 : _judged(width)]
+    return _SplitSample(
+        delimiter, [fields for fields, _ in kept], [line for _, line in kept], width, fit, *_alike(rows)
+    )
+
+
+def _judged(width: int) -> int:
+    """Return how many records of a width are looked at closely."""
+    return min(JUDGED_RECORDS, max(3, JUDGED_CELLS // width))
+
+
+def _alike(rows: list[list[str]]) -> tuple[float, float]:
+    """Return how far the cells of each column are of one kind, and the share of numbers and dates.
+
+    Both from 0 to 1.
+    """
+    if not rows:
+        return 0.5, 0.0
+    shares, typed = [], 0
+    for cells in zip(*rows, strict=True):
+        kinds = Counter(kind for kind in map(kind_of, cells) if kind)
+        shares.append(max(kinds.values()) / sum(kinds.values()) if kinds else 1.0)
+        typed += kinds["number"] + kinds["date"]
+    return sum(shares) / len(shares), typed / (len(rows) * len(shares))
+
+
+@lru_cache(maxsize=3 * JUDGED_CELLS)
+def kind_of(cell: str) -> str:
+    """Sort a cell into kinds that need no types: number, date, word, or nothing.
+
+    >>> [kind_of(cell) for cell in ("1,5", "3.11.2026", "Mill", "n/a")]
+    ['number', 'date', 'word', '']
+    """
+    text = cell.strip()
+    if text.isdigit() and text.isascii():
+        return "number"
+    if not text or is_missing_word(text):
+        return ""
+    if date_groups(text):
+        return "date"
+    return "number" if _NUMBER.fullmatch(text) else "word"
+
+
+def _delimiter_evidence(best: _SplitSample) -> str:
+    return best.figures() if best.width > 1 else "no delimiter gives more than one field"
+
+
+def _header_record(trial: _SplitSample) -> int:
+    """Return the record that begins the table; what is above are titles and comments."""
+    records, width = trial.fields, trial.width
+    first = next((at for at, fields in enumerate(records) if len(fields) == width), 0)
+    if first and _is_header_of_other_width(records[first - 1], records[first:], width):
+        return first - 1
+    if first and _lacking_name(trial, first - 1):
+        return first - 1
+    while first + 1 < len(records) and _is_comment(records[first]) and all_words(records[first + 1]):
+        first += 1
+    return first
+
+
+def _is_header_of_other_width(above: list[str], rows: list[list[str]], width: int) -> bool:
+    """A header differs by a trailing delimiter that it has and the rows have not, or the reverse."""
+    if width < 2 or not all_words(above):
+        return False
+    if len(above) == width + 1:
+        return not above[-1].strip()
+    return len(above) == width - 1 and all(not row[-1].strip() for row in rows if len(row) == width)
+
+
+def _lacking_name(trial: _SplitSample, top: int) -> str:
+    """Return whether a record names all columns but the first or the last; empty if it does neither.
+
+    What stands below must be rows and no header, and its words must stand above numbers
+    or dates. Exports of numbered rows leave the first name out: the words fit when they are
+    moved one column to the right, better than unmoved, unless the first cells, all
+    different, are names or numbers of rows.
+    """
+    records, width = trial.fields, trial.width
+    if len(records) < top + 2 or trial.lines[top] + 1 != trial.lines[top + 1]:
+        return ""
+    above, rows = records[top], [row for row in records[top + 1 :] if len(row) == width]
+    if len(above) != width - 1 or width < LEAST_UNNAMED_WIDTH or not all_words(above):
+        return ""
+    if not any(row[-1].strip() for row in rows):
+        return ""  # every row ends with a delimiter
+    if not all(above) or len(set(above)) < len(above) or guess_header(records[top + 1 :], width)[0]:
+        return ""
+    moved = _votes(["", *above], rows)
+    identifying = len({row[0] for row in rows}) == len(rows)
+    unmoved = _votes([*above, ""], rows)
+    if moved > 0 and (identifying or moved >= unmoved):
+        return "first"
+    return "last" if unmoved > 0 else ""
+
+
+def _is_comment(record: list[str]) -> bool:
+    return record[0].startswith(("# ", "##"))
+
+
+def all_words(record: list[str]) -> bool:
+    """Return whether no cell of a record is a number or a date."""
+    return all(kind_of(cell) in ("word", "") for cell in record)
+
+
+def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
+    """Decide how many lines name the columns, and whether a line of units follows."""
+    if not records:
+        return 1, False, "there is nothing below it"
+    first, rows = records[0], [row for row in records[1:] if len(row) == width][: _judged(width)]
+    if rows and are_units(rows[0]) and _votes(first, rows[1:]) > 0:
+        return 1, True, "a line with units stands below it"
+    if len(rows) > 1 and _is_second_line(first, rows[0]) and _votes(rows[0], rows[1:]) > 0:
+        return 2, False, "two lines of words stand above columns of numbers or dates"
+    votes = _votes(first, rows)
+    if votes:
+        columns = f"{abs(votes)} column{'s' if abs(votes) > 1 else ''}"
+        if votes > 0:
+            return 1, False, f"a word stands above the numbers or dates of {columns}"
+        return 0, False, f"the first line has a value of the same kind as those below in {columns}"
+    names = [cell.strip() for cell in first]
+    if len(records) == 1 and all_words(names):
+        return 1, False, "there is nothing below it"
+    if all_words(names) and len(set(names)) == len(names):
+        recurring = any(name in {row[at].strip() for row in rows} for at, name in enumerate(names[:width]) if name)
+        if not recurring:
+            return 1, False, "its words are all different and do not occur below"
+    return 0, False, "the first line looks like the lines below it"
+
+
+def _votes(first: list[str], rows: list[list[str]]) -> int:
+    """Count columns whose numbers or dates have a word above, less those with one of their kind."""
+    votes = 0
+    for cell, *below in zip(first, *rows, strict=False):
+        kinds = Counter(kind for kind in map(kind_of, below) if kind)
+        common = max(kinds, key=lambda kind: kinds[kind], default="")
+        if common in ("number", "date"):
+            kind = "word" if _is_year_heading(cell, below) else kind_of(cell)
+            votes += 1 if kind == "word" else -1 if kind == common else 0
+    return votes
+
+
+def _is_year_heading(cell: str, below: list[str]) -> bool:
+    """A year above numbers that are no years is a name, as in tables with a column a year."""
+    return bool(_YEAR.fullmatch(cell.strip())) and not all(_YEAR.fullmatch(text.strip()) for text in below)
+
+
+def unit_of(cell: str) -> str:
+    """Return the unit a cell of a units line names; empty if it names none.
+
+    >>> unit_of("[kg]"), unit_of("°C"), unit_of("Mill Brook")
+    ('kg', '°C', '')
+    """
+    text = cell.strip()
+    bracketed = _BRACKETED.fullmatch(text)
+    if bracketed:
+        return bracketed[1]
+    return text if text in UNITS else ""
+
+
+def are_units(record: list[str]) -> bool:
+    """Return whether every filled cell of a record is a unit."""
+    filled = [cell for cell in record if cell.strip() not in ("", "-")]
+    return bool(filled) and all(unit_of(cell) for cell in filled)
+
+
+def _is_second_line(first: list[str], second: list[str]) -> bool:
+    """Two lines of header: the upper has gaps, as merged headings leave, the lower has none there."""
+    gaps = [at for at, cell in enumerate(first) if not cell.strip()]
+    filled = all(second[at].strip() for at in gaps if at < len(second))
+    # Years are headings too, above the names of what was measured in them.
+    upper = [cell for cell in first if not _YEAR.fullmatch(cell.strip())]
+    return bool(gaps) and filled and all_words(upper) and all_words(second)

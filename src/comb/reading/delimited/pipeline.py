@@ -1,0 +1,108 @@
+"""The way of a text through its chunks: cut, read in parallel, put together.
+
+A text in UTF-8 is cut into ranges of whole records (`chunking`), each range is read into columns (`chunk_reader`), and
+the results are added in order (`assemble`). The first range is looked at beforehand: it shows how each column is best
+read, and a wrong guess costs time only.
+
+Ranges are read by several threads. The assembler is also the allocator of their results: as soon as a range knows the
+number of its first row, which the range before promises to say (`RowOffsetPromise`), its values are written where they
+stay. Nothing else is shared between the threads but the reader, which does not change any more.
+
+A limit on rows, a first look, and dialects that can only be split whole are read by one thread.
+"""
+
+from collections.abc import Callable, Iterator
+from itertools import chain
+
+from comb.execution.resources import Resources
+from comb.kernels import dispatch
+from comb.kernels.types import EVERYTHING
+from comb.reading.delimited.assemble import ColumnAssembler
+from comb.reading.delimited.chunk_reader import ChunkResult, Reader
+from comb.reading.delimited.chunking import TextChunkRange, chunk_ranges, last_record_end, parse_chunks
+from comb.reading.io.text_stream import LOOK_BYTES, NotUtf8Error, SourceText
+
+# Chunks of wide tables are longer, so that each has a fair number of rows.
+USUAL_WIDTH = 100
+MOST_TIMES_WIDER = 4
+
+
+class ChunkPipeline:
+    """Reads a text chunk by chunk.
+
+    Parameters
+    ----------
+    text : SourceText
+    reader : Reader
+    most : int
+        At most this many rows.
+    resources : Resources
+    first_look : bool
+        Read only what is at hand of the text, its beginning.
+
+    Attributes
+    ----------
+    whole : bool
+        Whether, after `read`, nothing of the text was left.
+    """
+
+    def __init__(self, text: SourceText, reader: Reader, most: int, resources: Resources, *, first_look: bool) -> None:
+        self._text = text
+        self._reader = reader
+        self._most = most
+        self._resources = resources
+        self._first_look = first_look
+        self.whole = True
+
+    def read(self, expected: Callable[[ChunkResult], int]) -> ColumnAssembler:
+        """Read the text.
+
+        Parameters
+        ----------
+        expected : callable
+            Says, when the first chunk is there, how many rows are likely in all.
+
+        Raises
+        ------
+        NotUtf8Error
+            If some of it is not UTF-8.
+        """
+        ranges = self._ranges()
+        first = next(ranges)
+        if not dispatch.kernels.check_text(first.data)[0]:
+            raise NotUtf8Error
+        self._reader.guess(first)
+        assembler = ColumnAssembler(self._reader.head, self._reader.groups, expected)
+        if not self._most:
+            self.whole = False
+            return assembler
+
+        def read_chunk(text_range: TextChunkRange) -> ChunkResult:
+            self._text.check(text_range.data)
+            return self._reader.read(text_range, self._most - assembler.rows, assembler)
+
+        # The reference works in this thread, which Ctrl-C reaches at once.
+        in_chunks = dispatch.kernels.splits_in_chunks(self._reader.head.dialect)
+        threads = self._resources.threads if self._most == EVERYTHING and in_chunks else 1
+        for text_range, result in parse_chunks(chain([first], ranges), read_chunk, threads):
+            assembler.add(result)
+            if assembler.rows >= self._most or self._first_look:
+                at_end = text_range.last and result.after == len(text_range.data)
+                self.whole = not self._first_look and at_end
+                break
+        return assembler
+
+    def _ranges(self) -> Iterator[TextChunkRange]:
+        head = self._reader.head
+        in_chunks = dispatch.kernels.splits_in_chunks(head.dialect)
+        quote = (head.layout.quote or "").encode()
+        if not self._first_look and in_chunks:
+            times = min(MOST_TIMES_WIDER, 1 + head.read_width // USUAL_WIDTH)
+            return chunk_ranges(self._text.read_behind, quote, times * self._resources.chunk_bytes)
+        if not self._first_look:
+            # What can only be split whole is one range, from beginning to end.
+            return iter([TextChunkRange(0, b"".join(iter(lambda: self._text.read(LOOK_BYTES), b"")), last=True)])
+        # Only what was read already, up to its last whole record.
+        data = self._text.start[head.offset :]
+        end = last_record_end(data, quote) if in_chunks else len(data)
+        return iter([TextChunkRange(0, data[:end], last=not in_chunks)])

@@ -1,0 +1,1 @@
+"""Sources with tables inside: workbooks, pages and JSON."""

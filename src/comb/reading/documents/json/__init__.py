@@ -1,0 +1,1 @@
+"""Tables inside JSON and JSON Lines."""

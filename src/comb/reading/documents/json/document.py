@@ -1,0 +1,314 @@
+"""JSON as a document: what shape it has, the tables inside, each as columns."""
+
+import codecs
+import json
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
+from typing import Any
+
+import numpy as np
+
+from comb.errors import ContentError, counted, listing
+from comb.inference.typed_cells import SourceKind, TypedCells
+from comb.kernels import dispatch
+from comb.kernels.grouping import Codes
+from comb.reading.documents.json.find import MOST_TABLES, JsonTable, as_table, beside, find_tables, follow
+from comb.reading.documents.json.flatten import Flat, flatten
+from comb.reading.documents.json.lines import NOTHING, cells_of, count_of
+from comb.reading.documents.json.parse import JsonParser, items_up_to_a_break, told, whole_lines, written
+from comb.reading.documents.model import Asked, Document, InnerTable, TableData, chosen_columns, make_column, not_known
+from comb.tables.column import Column
+
+# A column of a table of items that says which row of the parent each belongs to.
+PARENT = "parent_row"
+MOST_TOLD = 5
+SAMPLE_LINES = 20
+LOOKED_AT = 100_000
+_EACH_LINE = "a record in each line"
+_WHY_LINES = "each line is JSON of its own"
+
+
+def json_document(text: str, name: str) -> Document:
+    """Read a JSON document or JSON Lines.
+
+    Parameters
+    ----------
+    text : str
+    name : str
+        What to call it in messages.
+
+    Raises
+    ------
+    ContentError
+        If it breaks off or is no JSON; it names the place.
+    """
+    text = text.removeprefix("\ufeff")
+    parser = JsonParser()
+    if _is_lines(text):
+        return _lines_document(text, parser, name)
+    try:
+        value = parser.read(text)
+    except json.JSONDecodeError as error:
+        return _broken(text, error, name)
+    except ValueError as error:
+        raise ContentError(str(error), where=name) from None
+    notes = _repeated(parser)
+    json_tables = []
+    for json_table in find_tables(value):
+        json_tables.append(json_table)
+        if len(json_tables) == MOST_TABLES:
+            break
+    # A plain object beside tables says something about them.
+    json_tables = [json_table for json_table in json_tables if json_table.shape != "one record"] or json_tables
+    tables = [inner for json_table in json_tables for inner in _inner_tables(json_table, name, value, notes)]
+    shape = (
+        json_tables[0].shape if len(json_tables) == 1 and not json_tables[0].pointer else "object with tables inside"
+    )
+    if isinstance(value, list) and not json_tables:
+        shape = "array of plain values"
+        tables = _inner_tables(JsonTable("", shape, value, [str(at) for at in range(len(value))]), name, value, notes)
+
+    def find(wanted: str) -> InnerTable | None:
+        if wanted and not wanted.startswith("/"):
+            return None
+        inner, there = follow(value, wanted)
+        json_table = as_table(inner, wanted) if there else None
+        return None if json_table is None else _inner_tables(json_table, name, value, notes)[0]
+
+    return Document("JSON", "it begins and ends as JSON does", tuple(tables), find, {"shape": shape})
+
+
+def _repeated(parser: JsonParser) -> list[str]:
+    told = f"{counted(parser.repeated, 'key')} stood more than once in an object; the last counts"
+    return [told] if parser.repeated else []
+
+
+def _is_lines(text: str) -> bool:
+    """Return whether each line is a value of its own."""
+    lines = [line for _, (_, line) in zip(range(SAMPLE_LINES), whole_lines(text), strict=False)]
+    if len(lines) < 2:
+        return False
+    sound = 0
+    for line in lines:
+        try:
+            value = json.loads(line)
+        except (ValueError, RecursionError):
+            continue
+        sound += isinstance(value, dict | list)
+    return 2 * sound > len(lines)
+
+
+def json_lines_document(data: bytes, name: str, threads: int = 1) -> Document | None:
+    """Read JSON Lines without an object for each record; None where the reference has to."""
+    data = data.removeprefix(codecs.BOM_UTF8)
+    beginning = data[:LOOKED_AT].decode(errors="replace")
+    if not beginning.lstrip().startswith("{") or not _is_lines(beginning[: beginning.rfind("\n") + 1]):
+        return None
+    found = dispatch.kernels.take_json_lines(data) if dispatch.kernels.check_text(data)[0] else None
+    if found is None or not len(found.lines):
+        return None
+    parser = JsonParser()
+    bad = [one for place in found.bad if (one := _bad_line(parser, place[0], data[place[1] : place[2]].decode()))]
+    title = name.rpartition("/")[2].partition(".")[0]
+
+    names = [raw.decode() for raw in found.names]
+    lists = [count_of(found, at, "nested") for at in range(len(names))]
+    not_finite = [count_of(found, at, "not finite") for at in range(len(names))]
+    lines = found.lines
+    unread = [found]
+    del found
+
+    def make(asked: Asked) -> TableData:
+        if any(lists) and asked.lists != "keep":
+            return _lines_document(data.decode(), JsonParser(), name).tables[0].make(asked)
+        # The places of a column are let go when it is read; to read it again they are found again.
+        taken: Any = unread.pop() if unread else dispatch.kernels.take_json_lines(data)
+
+        def column(at: int) -> Column:
+            cells = cells_of(taken, at, asked.rows)
+            taken.columns[at] = NOTHING
+            return make_column(names[at], cells, asked, dates_in_text=True)
+
+        with ThreadPoolExecutor(threads) as pool:
+            read = [names.index(name) for name in asked.wants(names)]
+            made_columns = pool.map(column, read)
+            columns = {names[at] or "_col.1": one for at, one in zip(read, made_columns, strict=True)}
+        made = TableData(chosen_columns(columns, asked), lines[: asked.rows], "line {}")
+        # What is not there comes last, where the sentence over a table shows it.
+        told_of = [note for one in zip(names, not_finite, lists, strict=True) for note in _cell_notes(*one)]
+        made.notes = [*told_of, *not_known(names, asked), *_bad_told(bad)]
+        made.reading = {"pointer": "", "shape": _EACH_LINE, "titles": [], "set_aside": bad}
+        return made
+
+    tables = (InnerTable(title, _EACH_LINE, make),)
+    return Document("JSON Lines", _WHY_LINES, tables, lambda _: None, {"shape": _EACH_LINE})
+
+
+def _bad_line(parser: JsonParser, number: int, line: str) -> dict[str, str] | None:
+    """Say what is wrong with a line that is no record; None if there is nothing in it."""
+    if not line.strip():
+        return None
+    try:
+        parser.read(line)
+    except json.JSONDecodeError as error:
+        return {"place": f"line {number}", "reason": f"{told(error)}, at column {error.colno}", "text": line}
+    except ValueError as error:
+        return {"place": f"line {number}", "reason": str(error), "text": line}
+    return {"place": f"line {number}", "reason": "this is no record", "text": line}
+
+
+def _bad_told(bad: list[dict[str, str]]) -> list[str]:
+    places = listing([f"{one['place']} ({one['reason']})" for one in bad], MOST_TOLD)
+    return [f"{counted(len(bad), 'line')} set aside: {places}"] if bad else []
+
+
+def _lines_document(text: str, parser: JsonParser, name: str) -> Document:
+    records: list[Any] = []
+    lines: list[str] = []
+    bad: list[dict[str, str]] = []
+    for number, line in whole_lines(text):
+        try:
+            records.append(parser.read(line))
+            lines.append(str(number))
+        except ValueError:
+            bad += [one for one in [_bad_line(parser, number, line)] if one]
+    notes = _bad_told(bad)
+    notes += _repeated(parser)
+    json_table = JsonTable("", _EACH_LINE, records, lines)
+    if records and all(isinstance(record, list) for record in records):
+        rows = as_table(records, "")
+        if rows is not None:
+            json_table = JsonTable("", "a row in each line", rows.records, lines[len(lines) - len(rows.records) :])
+    tables = _inner_tables(json_table, name, None, notes, place="line {}", aside=bad)
+    return Document("JSON Lines", _WHY_LINES, tuple(tables), lambda _: None, {"shape": json_table.shape})
+
+
+def _broken(text: str, error: json.JSONDecodeError, name: str) -> Document:
+    """Offer what stands before the place where an array breaks."""
+    items, broken = items_up_to_a_break(text, JsonParser()) if text.lstrip().startswith("[") else ([], None)
+    if broken is None or not items:
+        raise ContentError(
+            f"{told(error)}, at line {error.lineno}, column {error.colno}", where=name,
+            remedy="get it again, or mend that place",
+        ) from None  # fmt: skip
+
+    def make(make_sound: Callable[[Asked], TableData], asked: Asked) -> TableData:
+        if asked.rows is None or asked.rows > len(items):
+            sound = (
+                f"{counted(len(items), 'record')} before that can be read: rows={len(items)}, or --rows {len(items)}"
+            )
+            raise ContentError(broken.what, where=name, remedy=sound)
+        made = make_sound(asked)
+        made.notes.append(f"it breaks after {counted(len(items), 'record')}: {broken.what}")
+        return made
+
+    json_table = JsonTable("", "array of records", items, [str(at) for at in range(len(items))])
+    tables = [
+        InnerTable(one.name, one.place, partial(make, one.make), one.about, one.group)
+        for one in _inner_tables(json_table, name, None, [])
+    ]
+    return Document("JSON, broken", broken.what, tuple(tables), lambda _: None, {"shape": json_table.shape})
+
+
+def _inner_tables(
+    json_table: JsonTable,
+    name: str,
+    root: Any,
+    notes: list[str],
+    *,
+    place: str | None = None,
+    aside: Sequence[Any] = (),
+) -> list[InnerTable]:
+    """Return a table and the tables of items inside its records."""
+    title = json_table.pointer or name.rpartition("/")[2].partition(".")[0]
+    place = place or f"{json_table.pointer}/{{}}"
+    context = beside(root, json_table.pointer) if json_table.pointer else {}
+    titles = [f"{key}: {one if isinstance(one, str) else written(one)}" for key, one in context.items()]
+    known: dict[str, Flat] = {}
+
+    def flat(lists: str) -> Flat:
+        if lists not in known:
+            known[lists] = flatten(json_table.records, lists)
+        return known[lists]
+
+    def make(asked: Asked) -> TableData:
+        found = flat(asked.lists)
+        made = _made(found, json_table.keys, place, asked, by_key=bool(json_table.key_name))
+        made.notes += [*_notes(found, title), *notes]
+        made.titles = titles
+        made.reading = {
+            "pointer": json_table.pointer,
+            "shape": json_table.shape,
+            "titles": titles,
+            "set_aside": list(aside),
+        }
+        return made
+
+    tables = [InnerTable(title, json_table.shape, make)]
+    # What the items are does not depend on what becomes of lists of plain values.
+    for child, items in flat("keep").children.items():
+        own = f"{json_table.pointer}/*/{child.replace('.', '/')}" if json_table.pointer else child
+        tables.append(_child(own, title, child, items, json_table.keys, place))
+    return tables
+
+
+def _child(name: str, parent: str, key: str, items: list[tuple[int, Any]], keys: list[str], place: str) -> InnerTable:
+    def make(asked: Asked) -> TableData:
+        records = [item for _, item in items]
+        found = flatten(records, asked.lists)
+        parents = np.array([number for number, _ in items], np.int64)
+        made = _made(
+            found, [keys[number] for number in parents.tolist()], place, asked, parents=parents[found.positions()] + 1
+        )
+        made.notes += _notes(found, name)
+        made.reading = {"shape": "records inside records", "parent": parent, "key": PARENT}
+        return made
+
+    return InnerTable(
+        name, f"records in {key} of each record of {parent}", make, f"its column {PARENT} is the row number in {parent}"
+    )
+
+
+def _made(
+    flat: Flat, keys: list[str], place: str, asked: Asked, *, by_key: bool = False, parents: Codes | None = None
+) -> TableData:
+    rows = flat.positions() if asked.rows is None else flat.positions()[: asked.rows]
+    if not by_key and all(key.isdigit() for key in keys):
+        lines = np.array([int(keys[at]) for at in rows.tolist()], np.int64)
+    else:
+        lines, place = rows + 1, "record {}"
+    columns = {}
+    if parents is not None:
+        title = PARENT
+        while title in flat.columns:
+            title += "_"
+        number = parents[: len(rows)]
+        plain = TypedCells(np.full(len(rows), SourceKind.NUMBER, np.uint8), number, np.full(len(rows), -1), [])
+        columns[title] = make_column(title, plain, asked)
+    for name in asked.wants(list(flat.columns)):
+        cells = flat.columns[name].cells()
+        cells.kinds, cells.numbers, cells.texts = (
+            part[: len(rows)] for part in (cells.kinds, cells.numbers, cells.texts)
+        )
+        columns[name or "_col.1"] = make_column(name, cells, asked, dates_in_text=True)
+    return TableData(chosen_columns(columns, asked), lines, place, notes=not_known(list(flat.columns), asked))
+
+
+def _notes(flat: Flat, title: str) -> list[str]:
+    notes = []
+    for name, column in flat.columns.items():
+        notes += _cell_notes(name, column.kinds.count(SourceKind.ERROR), column.kinds.count(SourceKind.NESTED))
+    for name, items in flat.children.items():
+        notes.append(f"{counted(len(items), 'record')} in {name} are a table of their own: load_all, or table={name!r}")
+    return notes
+
+
+def _cell_notes(name: str, not_finite: int, nested: int) -> list[str]:
+    told_of = []
+    if not_finite:
+        told_of.append(f"{counted(not_finite, 'cell')} of {name} with NaN or Infinity, missing as marker")
+    if nested:
+        apart = "lists='count' or 'rows' (--lists) takes them apart"
+        told_of.append(f"{counted(nested, 'list')} in {name} kept as text; {apart}")
+    return told_of

@@ -1,0 +1,151 @@
+"""Find the tables in a JSON document: in what shape its records stand, and where."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from comb.kernels.grouping import Codes
+
+# Tables are looked for so deep inside objects, and so many at most.
+MOST_DEPTH = 4
+MOST_TABLES = 100
+
+# So many records show what shape they have.
+LOOKED_AT = 1_000
+
+# Objects by key are records if they share so much of their keys.
+LEAST_SHARED = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class JsonTable:
+    """A table in a document.
+
+    Attributes
+    ----------
+    pointer : str
+        Where it stands, as a JSON Pointer (RFC 6901).
+    shape : str
+        What it is: ``array of records``, ``array of rows``, ``object of columns``, ``object of records``,
+        ``one record``.
+    records : list
+        Its records.
+    keys : list of str
+        The place of each record below the pointer: its index or key.
+    key_name : str
+        The name of the column with the keys, where they are part of the data; else empty.
+    """
+
+    pointer: str
+    shape: str
+    records: list[Any]
+    keys: list[str]
+    key_name: str = ""
+
+
+def escaped(key: str) -> str:
+    """Write a key as a part of a JSON Pointer.
+
+    >>> escaped("a/b")
+    'a~1b'
+    """
+    return key.replace("~", "~0").replace("/", "~1")
+
+
+def follow(value: Any, pointer: str) -> tuple[Any, bool]:
+    """Return what stands at a JSON Pointer, and whether there is anything.
+
+    >>> follow({"a": [1, 2]}, "/a/1")
+    (2, True)
+    """
+    for part in pointer.split("/")[1:]:
+        key = part.replace("~1", "/").replace("~0", "~")
+        if isinstance(value, dict) and key in value:
+            value = value[key]
+        elif isinstance(value, list) and key.isdigit() and int(key) < len(value):
+            value = value[int(key)]
+        else:
+            return None, False
+    return value, True
+
+
+def find_tables(value: Any, pointer: str = "", depth: int = 0) -> Iterator[JsonTable]:
+    """Find the tables in a value, the outermost first; what stands inside a table is not looked at."""
+    json_table = as_table(value, pointer)
+    if json_table is not None:
+        yield json_table
+    elif isinstance(value, dict) and depth < MOST_DEPTH:
+        for key, inner in value.items():
+            yield from find_tables(inner, f"{pointer}/{escaped(key)}", depth + 1)
+
+
+def as_table(value: Any, pointer: str) -> JsonTable | None:
+    """Return a value as a table if it is one."""
+    if isinstance(value, list):
+        return _read_array(value, pointer)
+    if isinstance(value, dict) and value:
+        return _read_object(value, pointer)
+    return None
+
+
+def _read_array(value: list[Any], pointer: str) -> JsonTable | None:
+    indices = [str(at) for at in range(len(value))]
+    some = value[:LOOKED_AT]
+    if some and all(isinstance(item, list) for item in some):
+        header = value[0]
+        if len(value) > 1 and header and all(isinstance(cell, str) for cell in header):
+            names = [str(cell) for cell in header]
+            named = [dict(zip(names, row, strict=False)) for row in value[1:]]
+            for record, row in zip(named, value[1:], strict=True):
+                record.update({f"_col.{at + 1}": cell for at, cell in enumerate(row) if at >= len(names)})
+            return JsonTable(pointer, "array of rows", named, indices[1:])
+        rows = [{f"_col.{at + 1}": cell for at, cell in enumerate(row)} for row in value if isinstance(row, list)]
+        return JsonTable(pointer, "array of rows", rows, indices) if len(rows) == len(value) else None
+    if any(isinstance(item, dict) for item in some):
+        return JsonTable(pointer, "array of records", value, indices)
+    return None
+
+
+def _read_object(value: dict[str, Any], pointer: str) -> JsonTable | None:
+    inner = list(value.values())
+    if all(isinstance(one, list) and not any(isinstance(item, dict | list) for item in one) for one in inner):
+        lengths = {len(one) for one in inner}
+        if len(lengths) == 1 and lengths != {0} and (len(inner) > 1 or not pointer):
+            count = lengths.pop()
+            records = [{key: column[at] for key, column in value.items()} for at in range(count)]
+            return JsonTable(pointer, "object of columns", records, [str(at) for at in range(count)])
+    if len(inner) > 1 and all(isinstance(one, dict) and one for one in inner):
+        keys = [set(one) for one in inner[:LOOKED_AT]]
+        shared = set.intersection(*keys)
+        if len(shared) >= LEAST_SHARED * max(map(len, keys)):
+            name = "key"
+            while any(name in one for one in inner):
+                name += "_"
+            records = [{name: key, **one} for key, one in value.items()]
+            return JsonTable(pointer, "object of records", records, [escaped(key) for key in value], name)
+    if not any(isinstance(one, dict | list) for one in inner):
+        return JsonTable(pointer, "one record", [value], [""])
+    return None
+
+
+def beside(value: Any, pointer: str) -> dict[str, Any]:
+    """Return the plain values that stand beside a table in the objects around it, by dotted name."""
+    found: dict[str, Any] = {}
+    names: list[str] = []
+    for part in [None, *pointer.split("/")[1:]]:
+        if part is not None:
+            key = part.replace("~1", "/").replace("~0", "~")
+            if not isinstance(value, dict) or key not in value:
+                break
+            value = value[key]
+            names.append(key)
+        for key, one in value.items() if isinstance(value, dict) else ():
+            inner = {f"{key}.{name}": cell for name, cell in one.items()} if isinstance(one, dict) else {key: one}
+            if not any(isinstance(cell, dict | list) for cell in inner.values()):
+                found.update({".".join([*names, name]): cell for name, cell in inner.items()})
+    return found
+
+
+def rows_of(positions: Codes, keys: list[str]) -> list[str]:
+    """Return the place of each row."""
+    return [keys[at] for at in positions.tolist()]

@@ -1,0 +1,163 @@
+"""Records of nested values become columns with dotted names."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from comb.inference.typed_cells import SourceKind, TypedCells
+from comb.kernels.grouping import Codes
+from comb.reading.documents.json.parse import Digits, NotFinite, sound, written
+
+# Objects inside objects are taken apart so far; what is deeper stays one value.
+MOST_LEVELS = 20
+
+# No table made by people or programs for people is wider; objects used as lookup tables are.
+MOST_COLUMNS = 5_000
+Record = dict[str, Any]
+
+
+@dataclass(slots=True)
+class Growth:
+    """The cells of a column that grows row by row."""
+
+    kinds: bytearray = field(default_factory=bytearray)
+    numbers: list[Any] = field(default_factory=list)
+    texts: list[int] = field(default_factory=list)
+    strings: list[str] = field(default_factory=list)
+    places: dict[str, int] = field(default_factory=dict)
+
+    def pad(self, rows: int) -> None:
+        """Fill up with cells that are not there."""
+        lacking = rows - len(self.kinds)
+        if lacking > 0:
+            self.kinds.extend(bytes([SourceKind.ABSENT]) * lacking)
+            self.numbers.extend([0] * lacking)
+            self.texts.extend([-1] * lacking)
+
+    def add(self, value: Any) -> None:
+        """Add the next cell."""
+        kind, text = SourceKind.NULL, None
+        number: int | float = 0
+        if isinstance(value, bool):
+            kind, number = SourceKind.BOOLEAN, int(value)
+        elif isinstance(value, int | float):
+            kind, number = SourceKind.NUMBER, value
+        elif isinstance(value, NotFinite):
+            kind, text = SourceKind.ERROR, str(value)
+        elif isinstance(value, str):
+            blank = not isinstance(value, Digits) and not value.strip()
+            kind, text = (SourceKind.EMPTY, None) if blank else (SourceKind.TEXT, str(value))
+        elif value is not None:
+            kind, text = SourceKind.NESTED, written(value)
+        self.kinds.append(kind)
+        self.numbers.append(number)
+        self.texts.append(-1 if text is None else self._place(text))
+
+    def _place(self, text: str) -> int:
+        place = self.places.setdefault(text, len(self.strings))
+        if place == len(self.strings):
+            self.strings.append(sound(text))
+        return place
+
+    def cells(self) -> TypedCells:
+        """Return the column; whole numbers stay exact."""
+        whole = all(isinstance(number, int) for number in self.numbers)
+        numbers = np.array(self.numbers, np.int64 if whole else np.float64)
+        return TypedCells(
+            np.frombuffer(self.kinds, np.uint8).copy(), numbers, np.array(self.texts, np.int64), self.strings
+        )
+
+
+@dataclass(slots=True)
+class Flat:
+    """Records as columns.
+
+    Attributes
+    ----------
+    columns : dict of str to Growth
+    rows : list of int
+        The record of each row, from 0.
+    children : dict of str to list of (int, value)
+        Lists of records inside the records, by dotted name: the record each item stands in, and the item.
+    filled : set of str
+        Names under which something stood that is neither null nor an empty list.
+    """
+
+    columns: dict[str, Growth] = field(default_factory=dict)
+    rows: list[int] = field(default_factory=list)
+    children: dict[str, list[tuple[int, Any]]] = field(default_factory=dict)
+    filled: set[str] = field(default_factory=set)
+
+    def positions(self) -> Codes:
+        """Return the record of each row."""
+        return np.array(self.rows, np.int64)
+
+
+def flatten(records: Sequence[Any], lists: str) -> Flat:
+    """Take records apart into columns.
+
+    Parameters
+    ----------
+    records : sequence of dict
+        What is no object is one column, ``value``.
+    lists : {"keep", "count", "rows"}
+        What becomes of lists of plain values: one value as it stands, their length, or a row
+        for each item, the other cells repeated.
+
+    Returns
+    -------
+    Flat
+        Lists of records are no columns but tables of their own.
+    """
+    flat = Flat()
+    for number, record in enumerate(records):
+        cells: Record = {}
+        _take_apart(record if isinstance(record, dict) else {"value": record}, "", cells, flat, number, 0)
+        for row in _rows(cells, lists):
+            for name, value in row.items():
+                name = sound(name)
+                column = flat.columns.get(name)
+                if column is None:
+                    if len(flat.columns) >= MOST_COLUMNS:
+                        continue
+                    column = flat.columns[name] = Growth()
+                column.pad(len(flat.rows))
+                column.add(value)
+            flat.rows.append(number)
+    for name, column in list(flat.columns.items()):
+        column.pad(len(flat.rows))
+        # Where lists of records stand in other records, an empty list is one without records.
+        if name in flat.children and name not in flat.filled:
+            del flat.columns[name]
+    return flat
+
+
+def _take_apart(record: Record, prefix: str, cells: Record, flat: Flat, number: int, level: int) -> None:
+    for key, value in record.items():
+        name = f"{prefix}{key}"
+        if isinstance(value, dict) and value and level < MOST_LEVELS:
+            _take_apart(value, f"{name}.", cells, flat, number, level + 1)
+        elif isinstance(value, list) and any(isinstance(item, dict) for item in value):
+            flat.children.setdefault(name, []).extend((number, item) for item in value)
+        else:
+            cells[name] = value
+            if value is not None and value != []:
+                flat.filled.add(name)
+
+
+def _rows(cells: Record, lists: str) -> list[Record]:
+    """Return the rows that a record makes."""
+    if lists == "keep":
+        return [cells]
+    long = {name: value for name, value in cells.items() if isinstance(value, list)}
+    if lists == "count":
+        return [{**cells, **{name: len(value) for name, value in long.items()}}]
+    if not any(long.values()):
+        return [{**cells, **dict.fromkeys(long)}]
+    most = max(map(len, long.values()))
+    return [
+        {**cells, **{name: value[at] if at < len(value) else None for name, value in long.items()}}
+        for at in range(most)
+    ]

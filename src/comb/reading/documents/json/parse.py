@@ -1,0 +1,146 @@
+"""Read JSON text into values, exactly: long numbers keep their digits, nothing is lost in silence."""
+
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from comb.errors import ContentError
+from comb.kernels.types import INT64_MAX, INT64_MIN
+
+# A number with more digits than this is not exact as a float.
+MOST_DIGITS = 17
+
+# A line longer than this is shown cut in messages.
+MOST_SHOWN = 60
+
+
+class Digits(str):
+    """A number that no type of ours holds exactly, as it was written."""
+
+    __slots__ = ()
+
+
+class NotFinite(str):
+    """NaN or Infinity, which JSON does not have and many programs write."""
+
+    __slots__ = ()
+
+
+def read_float(text: str) -> float | Digits:
+    """Read a number with a point or exponent; digits where a float would lose some."""
+    mantissa = text.lower().partition("e")[0]
+    digits = sum(character.isdigit() for character in mantissa.lstrip("-0."))
+    value = float(text)
+    return Digits(text) if digits > MOST_DIGITS or abs(value) == float("inf") else value
+
+
+def read_integer(text: str) -> int | Digits:
+    """Read a whole number; digits where it is beyond the range of integers."""
+    if len(text) < 19:
+        return int(text)
+    # So long a number cannot be one of ours, and Python refuses to read it.
+    value = int(text) if len(text) < 25 else INT64_MAX + 1
+    return value if INT64_MIN <= value <= INT64_MAX else Digits(text)
+
+
+def sound(text: str) -> str:
+    """Return a text that can be written in UTF-8: half of a character becomes a mark of doubt.
+
+    >>> sound("a\\ud800")
+    'a�'
+    """
+    return text if text.isascii() else text.encode("utf-16", "surrogatepass").decode("utf-16", "replace")
+
+
+@dataclass(slots=True)
+class JsonParser:
+    """Reads JSON texts, and counts what is unusual in them.
+
+    Attributes
+    ----------
+    repeated : int
+        Keys that stood more than once in an object; the last counts, as nearly everywhere.
+    """
+
+    repeated: int = 0
+    decoder: json.JSONDecoder = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.decoder = json.JSONDecoder(
+            parse_float=read_float, parse_int=read_integer, parse_constant=NotFinite,
+            object_pairs_hook=self._object, strict=False,
+        )  # fmt: skip
+
+    def _object(self, pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+        made = dict(pairs)
+        self.repeated += len(pairs) - len(made)
+        return made
+
+    def read(self, text: str) -> Any:
+        """Read one whole text; a ValueError says what is wrong."""
+        try:
+            return self.decoder.decode(text)
+        except RecursionError:
+            raise ValueError("it is nested too deeply") from None
+
+
+def written(value: Any) -> str:
+    """Write a value as JSON again, its numbers as they were."""
+    if isinstance(value, Digits | NotFinite):
+        return str(value)
+    if isinstance(value, dict):
+        return (
+            "{"
+            + ", ".join(f"{json.dumps(key, ensure_ascii=False)}: {written(one)}" for key, one in value.items())
+            + "}"
+        )
+    if isinstance(value, list):
+        return "[" + ", ".join(map(written, value)) + "]"
+    return json.dumps(value, ensure_ascii=False)
+
+
+def whole_lines(text: str) -> Iterator[tuple[int, str]]:
+    """Give the lines of a text that are not blank, with their numbers from 1; only line feeds end them."""
+    for number, line in enumerate(text.split("\n"), 1):
+        if line.strip():
+            yield number, line
+
+
+def items_up_to_a_break(text: str, parser: JsonParser) -> tuple[list[Any], ContentError | None]:
+    """Read the items of an array as far as it is sound.
+
+    Returns
+    -------
+    items, error
+        The error names the place where it breaks; None if it does not.
+    """
+    items: list[Any] = []
+    at = _past_space(text, text.find("[") + 1)
+    try:
+        while at < len(text) and text[at] != "]":
+            value, at = parser.decoder.raw_decode(text, at)
+            items.append(value)
+            at = _past_space(text, at)
+            if at < len(text) and text[at] == ",":
+                at = _past_space(text, at + 1)
+            elif at < len(text) and text[at] != "]":
+                raise json.JSONDecodeError("expected a comma or the end of the array", text, at)
+        if at >= len(text):
+            raise json.JSONDecodeError("the array does not end", text, max(0, len(text) - 1))
+    except json.JSONDecodeError as error:
+        return items, ContentError(f"{told(error)}, at line {error.lineno}, column {error.colno}")
+    except RecursionError:
+        return items, ContentError("it is nested too deeply")
+    return items, None
+
+
+def told(error: json.JSONDecodeError) -> str:
+    """Word what is wrong with a text."""
+    return f"this is not JSON: {error.msg[:1].lower()}{error.msg[1:]}"
+
+
+def _past_space(text: str, at: int) -> int:
+    while at < len(text) and text[at] in " \t\r\n":
+        at += 1
+    return at

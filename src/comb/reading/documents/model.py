@@ -1,0 +1,337 @@
+"""Sources that hold tables inside, workbooks and JSON: which tables there are, and choosing among them."""
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.errors import ContentError, counted, listing, nearest, unknown_name
+from comb.inference.decide import declared_column
+from comb.inference.typed_cells import SourceKind, TypedCells, typed_column
+from comb.parsing.patterns import Request, parse_request
+from comb.tables.column import Column
+from comb.tables.kept import Kept
+from comb.tables.names import choose
+from comb.tables.reasons import Reason
+from comb.tables.text import Text
+from comb.tables.types import INTEGER, NUMBER, STRING
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """What of reading concerns tables inside documents; see `comb.reading.load.ReadOptions`.
+
+    Where a schema is given, `known` are the columns it knows.
+    """
+
+    header: int | None = None
+    missing: Collection[str] | None = None
+    types: Mapping[str, str | Request] | str | None = None
+    columns: Sequence[str] | None = None
+    rows: int | None = None
+    totals: bool = False
+    fill_merged: bool = False
+    lists: str = "keep"
+    known: tuple[str, ...] = ()
+
+    def wants(self, names: Sequence[str]) -> list[str]:
+        """Return of the columns there are those that are read; the others are not even looked at."""
+        if self.columns is not None:
+            return choose(self.columns, dict.fromkeys(names, STRING))
+        return [name for name in names if name in self.known] if self.known else list(names)
+
+
+@dataclass(slots=True)
+class TableData:
+    """A table inside a document, read.
+
+    Attributes
+    ----------
+    columns : dict of str to Column
+    lines : integer array
+        The line, row or item each row stood in, from 1.
+    place : str
+        How a place is told, with braces for the number: ``line {}``, ``Spring!B{}``.
+    cell_places : dict of str to str
+        The same for a cell, by column.
+    notes, titles : list of str
+    told : list of str
+        What else is said of it when it is inspected.
+    headings : dict of str to str
+        What a wider heading says above a column; the name of the column begins with it.
+    reading : dict
+        How it was read, for the origin.
+    """
+
+    columns: dict[str, Column]
+    lines: NDArray[np.integer[Any]]
+    place: str = "line {}"
+    cell_places: dict[str, str] = field(default_factory=dict)
+    notes: list[str] = field(default_factory=list)
+    titles: list[str] = field(default_factory=list)
+    told: list[str] = field(default_factory=list)
+    headings: dict[str, str] = field(default_factory=dict)
+    reading: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class InnerTable:
+    """A table inside a document.
+
+    Attributes
+    ----------
+    name, place : str
+    make : callable
+        Reads it.
+    about : str
+        What there is to say of it before it is read: hidden, sums up another.
+    group : str
+        The sheet it stands on.
+    """
+
+    name: str
+    place: str
+    make: Callable[[Asked], TableData]
+    about: str = ""
+    group: str = ""
+
+    @property
+    def clear(self) -> bool:
+        """Whether it is a table in its own right."""
+        return not self.about
+
+
+@dataclass(frozen=True, slots=True)
+class Document:
+    """A source with tables inside.
+
+    Attributes
+    ----------
+    kind, why : str
+        What it is, and what says so.
+    tables : tuple of InnerTable
+    find : callable
+        Finds a table that is named otherwise: by a range, by a pointer; None if the text is no such name.
+    facts : dict of str to str
+        What else was decided, with the reason: ``{"dates count from": "1904 (the workbook says so)"}``.
+    """
+
+    kind: str
+    why: str
+    tables: tuple[InnerTable, ...]
+    find: Callable[[str], InnerTable | None]
+    facts: Mapping[str, str] = field(default_factory=dict)
+
+    def choose(self, wanted: str | None, where: str) -> tuple[list[InnerTable], str]:
+        """Return the tables that are meant, and a note about others.
+
+        Parameters
+        ----------
+        wanted : str, optional
+            A name, a sheet, a number from 1, a range or pointer, or a pattern for several.
+        where : str
+            What to call the document in messages.
+
+        Raises
+        ------
+        ContentError
+            If there is no such table, naming those there are.
+        """
+        if not self.tables:
+            raise ContentError("there is no table in it", where=where)
+        if wanted is None:
+            clear = [one for one in self.tables if one.clear] or list(self.tables)
+            others = [one.name for one in self.tables if one is not clear[0]]
+            told = f"the first of {len(self.tables)} tables in {where}; others: {listing(others)}" if others else ""
+            return clear[:1], told
+        named = [one for one in self.tables if one.name == wanted]
+        if named:
+            return named[:1], ""
+        if wanted.isdigit():
+            if not 1 <= int(wanted) <= len(self.tables):
+                told = f"there is no table {wanted}, there are {counted(len(self.tables), 'table')}"
+                raise ContentError(told, where=where, remedy=self._there())
+            return [self.tables[int(wanted) - 1]], ""
+        grouped = [one for one in self.tables if one.group == wanted]
+        if len(grouped) > 1 and len([one for one in grouped if one.clear]) != 1:
+            raise ContentError(
+                f"there are {len(grouped)} tables on {wanted}", where=where,
+                remedy="name one of them: " + listing([f"table={one.name!r}" for one in grouped]),
+            )  # fmt: skip
+        if grouped:
+            return [next((one for one in grouped if one.clear), grouped[0])], ""
+        found = self.find(wanted)
+        if found is not None:
+            return [found], ""
+        matching = [one for one in self.tables if fnmatchcase(one.name, wanted) or fnmatchcase(one.group, wanted)]
+        if matching and set("*?[") & set(wanted):
+            return [one for one in matching if one.clear] or matching, ""
+        near = nearest(wanted, [name for one in self.tables for name in (one.name, one.group) if name])
+        hint = f"did you mean {near!r}? " if near else ""
+        raise ContentError(f"there is no table {wanted!r} in it", where=where, remedy=hint + self._there())
+
+    def _there(self) -> str:
+        return f"there is: {listing([one.name for one in self.tables])}"
+
+
+def make_column(name: str, cells: TypedCells, asked: Asked, *, dates_in_text: bool = False) -> Column:
+    """Make a column of typed cells as it was asked for: words for missing, a declared type."""
+    if asked.missing is not None and len(cells.strings):
+        words = set(asked.missing)
+        meant = np.array([text.strip() in words for text in cells.strings], np.bool_)
+        cells.kinds = np.where(
+            (cells.kinds == SourceKind.TEXT) & meant[np.maximum(cells.texts, 0)],
+            np.uint8(SourceKind.ERROR),
+            cells.kinds,
+        )
+    given = asked.types if isinstance(asked.types, str) else (asked.types or {}).get(name)
+    if given is None:
+        return typed_column(cells, dates_in_text=dates_in_text)
+    return _declared(typed_column(cells), cells, parse_request(given))
+
+
+def _declared(column: Column, cells: TypedCells, request: Request) -> Column:
+    if column.type.word == request.word and not request.pattern and not (column.states == Reason.UNREADABLE).any():
+        # The source has this type already.
+        return column
+    texts = cells.written(np.arange(len(cells.kinds)))
+    declared = declared_column(Text.from_strings(texts), request)
+    states = declared.states.copy()
+    held = column.states
+    for reason in (Reason.ABSENT, Reason.MARKER):
+        states[held == reason] = reason
+    return Column(declared.type, declared.values, states, kept=declared.kept, evidence=declared.evidence)
+
+
+def chosen_columns(columns: dict[str, Column], asked: Asked) -> dict[str, Column]:
+    """Return the columns that were asked for, after checking the names of declared types.
+
+    Of those that a schema knows, the ones that the source lacks are there and empty.
+    """
+    if asked.known and asked.columns is None:
+        rows = max(map(len, columns.values()), default=0)
+        return {name: columns[name] if name in columns else _lacking(asked, name, rows) for name in asked.known}
+    for name in asked.types if isinstance(asked.types, Mapping) else ():
+        if name not in columns:
+            what, remedy = unknown_name("column", name, list(columns))
+            raise ContentError(f"a type is declared, but {what}", remedy=remedy)
+    if asked.columns is None:
+        return columns
+    return {name: columns[name] for name in choose(asked.columns, {name: one.type for name, one in columns.items()})}
+
+
+def _lacking(asked: Asked, name: str, rows: int) -> Column:
+    """Return a column that the source does not have."""
+    request = asked.types if isinstance(asked.types, str) else (asked.types or {}).get(name, "string")
+    empty = declared_column(Text.from_items([""], np.zeros(rows, np.int32)), parse_request(request))
+    return empty.replace(state=np.full(rows, Reason.ABSENT, np.uint8))
+
+
+def not_known(names: Sequence[str], asked: Asked) -> list[str]:
+    """Say which columns of a source its schema does not know."""
+    left = [name for name in names if asked.known and asked.columns is None and name not in asked.known]
+    return [f"not in the schema, and left out: {listing(left)}"] if left else []
+
+
+def stacked(made: Sequence[TableData], names: Sequence[str], where: str) -> tuple[dict[str, Column], list[str]]:
+    """Put tables of one shape below each other, after a column that names each.
+
+    Tables that differ only in what stands under one wide heading each, as seasons side by side
+    do, are named by that heading; a column that some of them lack is absent there.
+
+    Returns
+    -------
+    columns, notes
+    """
+    first = list(made[0].columns)
+    parts, notes = [one.columns for one in made], []
+    other = next((at for at, part in enumerate(parts) if list(part) != first), None)
+    if other is not None:
+        under = _under_headings(made)
+        if under is None:
+            raise ContentError(
+                f"expected the columns of {names[0]}, {listing(first)}; "
+                f"{names[other]} has {listing(list(parts[other]))}",
+                where=where,
+                remedy="tables that are read as one need the same columns; load them one by one",
+            )
+        names, parts = under
+        notes = _lacking_told(names, parts)
+    counts = [len(one.lines) for one in made]
+    columns = {
+        name: _below([part.get(name) or _absent(rows) for part, rows in zip(parts, counts, strict=True)])
+        for name in _in_order(parts)
+    }
+    title = "table"
+    while title in columns:
+        title += "_"
+    labels = Text.from_items(list(names), np.repeat(np.arange(len(names)), counts).astype(np.int32))
+    told = f"{len(made)} tables below each other; column {title} names each"
+    return {title: Column(STRING, labels), **columns}, [told, *notes]
+
+
+def _under_headings(made: Sequence[TableData]) -> tuple[list[str], list[dict[str, Column]]] | None:
+    """Return the one heading of each table, and its columns named without it; None where that is not so."""
+    headings = [set(one.headings.values()) for one in made]
+    names = [heading for one in headings for heading in one]
+    if any(len(one) != 1 for one in headings) or len(set(names)) < len(names):
+        return None
+    parts = []
+    for one, heading in zip(made, names, strict=True):
+        named = [(name.removeprefix(heading).strip() if name in one.headings else name) for name in one.columns]
+        if len(set(named)) < len(named):
+            return None
+        parts.append(dict(zip(named, one.columns.values(), strict=True)))
+    shared = [set(one.columns) - set(one.headings) for one in made]
+    return (names, parts) if set.intersection(*shared) else None
+
+
+def _in_order(parts: Sequence[Mapping[str, Column]]) -> list[str]:
+    """Return the names of all parts; one that only a later part has stands after the name it follows there.
+
+    >>> _in_order([{"a": 0, "b": 0, "z": 0}, {"a": 0, "c": 0, "z": 0}])
+    ['a', 'b', 'c', 'z']
+    """
+    found = list(parts[0])
+    for part in parts[1:]:
+        names = list(part)
+        for at in reversed(range(len(names))):
+            if names[at] not in found:
+                after = [found.index(later) for later in names[at + 1 :] if later in found]
+                found.insert(min(after, default=len(found)), names[at])
+    return found
+
+
+def _lacking_told(names: Sequence[str], parts: Sequence[Mapping[str, Column]]) -> list[str]:
+    everything = _in_order(parts)
+    lacking = {
+        name: [title for title in everything if title not in part] for name, part in zip(names, parts, strict=True)
+    }
+    return [f"{name} has no {listing(titles)}: absent" for name, titles in lacking.items() if titles]
+
+
+def _absent(rows: int) -> Column:
+    return Column(STRING, Text.from_items([""], np.zeros(rows, np.int32)), np.full(rows, Reason.ABSENT, np.uint8))
+
+
+def _below(parts: list[Column]) -> Column:
+    """Join columns; whole numbers and others become numbers, other types that differ become text."""
+    # A part in which everything is missing has no type of its own.
+    kinds = {part.type for part in parts if part.missing_count < len(part)}
+    kind = next(iter(kinds)) if len(kinds) == 1 else NUMBER if kinds == {INTEGER, NUMBER} else STRING
+    states = np.concatenate([part.states for part in parts])
+    starts = np.cumsum([0, *map(len, parts)]).tolist()
+    kept = {
+        start + at: text for part, start in zip(parts, starts, strict=False) for at, text in part.kept.texts.items()
+    }
+    if kind == STRING or kind.textual:
+        texts = [text or "" for part in parts for text in part.texts()]
+        for at in [at for at in kept if states[at] == Reason.UNREADABLE]:
+            texts[at], states[at] = kept.pop(at), Reason.PRESENT
+        return Column(kind, Text.from_strings(texts), states, kept=Kept(kept))
+    dtype = np.dtype(kind.storage)
+    values = [part.array.astype(dtype) if part.type in kinds else np.zeros(len(part), dtype) for part in parts]
+    return Column(kind, np.concatenate(values), states, kept=Kept(kept))

@@ -1,0 +1,1 @@
+"""Tables on the sheets of workbooks and in pages of HTML."""

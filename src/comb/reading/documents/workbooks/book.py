@@ -1,0 +1,338 @@
+"""A workbook as a document: its sheets, the tables on them, and each as columns."""
+
+import contextlib
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from comb.errors import ContentError, ParameterError, counted, listing
+from comb.formats.a1 import column_letters
+from comb.formats.sniff import BINARY_START, looks_like_page
+from comb.inference.decide import infer_column
+from comb.inference.typed_cells import SourceKind
+from comb.kernels.grouping import Codes
+from comb.reading.documents.model import Asked, Document, InnerTable, TableData, chosen_columns, make_column
+from comb.reading.documents.workbooks.areas import Area, find_areas, read_area
+from comb.reading.documents.workbooks.binary import binary_sheets
+from comb.reading.documents.workbooks.grid import SheetGrid
+from comb.reading.documents.workbooks.office import WORKBOOK_PART, office_sheets
+from comb.reading.documents.workbooks.opendocument import MIMETYPE, opendocument_sheets
+from comb.reading.documents.workbooks.package import Package
+from comb.reading.documents.workbooks.page import page_sheets
+from comb.reading.documents.workbooks.sheet import Range, Sheet, read_range
+from comb.reading.io.decompress import ZIP_START
+from comb.tables.column import Column
+from comb.tables.names import unique_names
+from comb.tables.text import Text
+from comb.tables.types import BOOLEAN
+
+MOST_ROWS_TOLD = 6
+MOST_TITLE = 40
+
+# Numbers compared when it is looked at whether a table sums up another.
+MOST_COMPARED = 200
+LEAST_COMPARED = 2
+
+
+@dataclass(frozen=True, slots=True)
+class _Place:
+    grid: SheetGrid
+    area: Area
+
+
+def read_workbook(data: bytes, name: str, most: int | None = None) -> Document | None:
+    """Read a workbook; None if the bytes are none.
+
+    Parameters
+    ----------
+    data : bytes
+    name : str
+        What to call it in messages.
+    most : int, optional
+        The most bytes it may unfold to.
+    """
+    if data.startswith(ZIP_START):
+        package = Package(data, name, most)
+        if "[Content_Types].xml" in package.names and any(part.startswith("xl/") for part in package.names):
+            if WORKBOOK_PART not in package.names and "xl/workbook.bin" in package.names:
+                raise ContentError("this is a workbook in binary form (.xlsb)", where=name, remedy="save it as .xlsx")
+            return _document("workbook, Office Open XML", office_sheets(package), name)
+        if package.read("mimetype").decode(errors="replace").startswith(MIMETYPE):
+            return _document("workbook, OpenDocument", opendocument_sheets(package), name)
+        if "[Content_Types].xml" in package.names or "mimetype" in package.names:
+            raise ContentError("this is a document, but no workbook", where=name, remedy="save its tables as .xlsx")
+        return None
+    if data.startswith(BINARY_START):
+        return _document("workbook, older binary form", binary_sheets(data, name), name)
+    return None
+
+
+def read_page(text: str, name: str) -> Document | None:
+    """Read the tables of a page; None if the text is none."""
+    if not looks_like_page(text):
+        return None
+    return _document("page of HTML, whatever its name says", page_sheets(text), name, plain=True)
+
+
+def _document(kind: str, sheets: list[Sheet], name: str, *, plain: bool = False) -> Document:
+    places: list[tuple[InnerTable, _Place]] = []
+    grids = {sheet.name: SheetGrid(sheet, name) for sheet in sheets if len(sheet)}
+    found = {title: find_areas(grid) for title, grid in grids.items()}
+    _mark_summaries(grids, found)
+    for title, grid in grids.items():
+        areas = found[title]
+        names = _area_names(grid, areas)
+        for area, own in zip(areas, names, strict=True):
+            about = "on a hidden sheet" if grid.sheet.hidden else ""
+            about = f"sums up {area.sums_up}" if area.sums_up else about
+            place = f"{title}!{grid.range(area.range)}"
+            places.append((_inner(grid, area, own, place, about, plain=plain), _Place(grid, area)))
+    if not places:
+        raise ContentError("there is no table in it, all its sheets are empty", where=name)
+
+    def find(wanted: str) -> InnerTable | None:
+        return _by_range(wanted, grids, places, plain=plain)
+
+    empty = [sheet.name for sheet in sheets if not len(sheet)]
+    hidden = [sheet.name for sheet in sheets if sheet.hidden]
+    facts = {"sheets": listing([sheet.name for sheet in sheets])}
+    if empty:
+        facts["empty sheets"] = listing(empty)
+    if hidden:
+        facts["hidden sheets"] = listing(hidden)
+    return Document(kind, "its first bytes say so", tuple(inner for inner, _ in places), find, facts)
+
+
+def _area_names(grid: SheetGrid, areas: list[Area]) -> list[str]:
+    """Name each table of a sheet: by the sheet if it is the only one, else by its title or its range."""
+    title = grid.sheet.name
+    if len([area for area in areas if not area.sums_up]) == 1:
+        return [title if not area.sums_up else f"{title}!{grid.range(area.range)}" for area in areas]
+    short = [" ".join(area.titles[-1].split()) if area.titles else "" for area in areas]
+    return [
+        text if text and len(text) <= MOST_TITLE and short.count(text) == 1 else f"{title}!{grid.range(area.range)}"
+        for text, area in zip(short, areas, strict=True)
+    ]
+
+
+def _inner(grid: SheetGrid, area: Area, name: str, place: str, about: str, *, plain: bool) -> InnerTable:
+    return InnerTable(name, place, lambda asked: _made(grid, area, asked, plain=plain), about, grid.sheet.name)
+
+
+def _by_range(
+    wanted: str, grids: dict[str, SheetGrid], places: list[tuple[InnerTable, _Place]], *, plain: bool
+) -> InnerTable | None:
+    """Return the table at a range: the one found there, or what stands there read as one."""
+    title, mark, text = wanted.rpartition("!")
+    title = title.strip("'")
+    if not mark and len(grids) == 1:
+        title = next(iter(grids))
+    if title not in grids:
+        return None
+    with contextlib.suppress(ParameterError):
+        asked = read_range(text)
+        grid = grids[title]
+        for inner, place in places:
+            if place.grid is grid and grid.range(place.area.range) == asked:
+                return inner
+        inside = grid.inside(asked)
+        if inside is None:
+            raise ContentError(f"there is nothing in {wanted}")
+        area = read_area(grid, inside)
+        return _inner(grid, area, wanted, f"{title}!{asked}", "", plain=plain)
+    return None
+
+
+def _mark_summaries(grids: dict[str, SheetGrid], found: dict[str, list[Area]]) -> None:
+    """Mark tables that only sum up others: by formulas that reach outside, or by equal sums."""
+    everything = [(grids[title], area) for title, areas in found.items() for area in areas]
+    if len(everything) < 2:
+        return
+    sums = [(grid, area, _sums(grid, area)) for grid, area in everything]
+    for grid, area in everything:
+        values = _numbers(grid, area)
+        if not LEAST_COMPARED <= len(values) <= MOST_COMPARED:
+            continue
+        others = [(other_grid, other, known) for other_grid, other, known in sums if other is not area]
+        larger = [one for one in others if len(one[1].body) > len(area.body)]
+        explained = [any(_among(value, known) for *_, known in larger) for value in values.tolist()]
+        if all(explained) and larger:
+            grid_of, best, _ = max(larger, key=lambda one: sum(_among(value, one[2]) for value in values.tolist()))
+            area.sums_up = f"{grid_of.sheet.name}!{grid_of.range(best.range)}"
+
+
+def _numbers(grid: SheetGrid, area: Area) -> np.ndarray:
+    kept = [column for column in area.columns if column not in area.total_columns]
+    body = area.body[~np.isin(area.body, list(area.totals))]
+    values = np.concatenate([grid.numbers(body, column) for column in kept]) if kept else np.zeros(0)
+    held: np.ndarray = values[~np.isnan(values)]
+    return held
+
+
+def _sums(grid: SheetGrid, area: Area) -> np.ndarray:
+    """Return the sums of columns of a table, and, where it has a column of texts, those by its values."""
+    body = area.body[~np.isin(area.body, list(area.totals))]
+    sums: list[float] = []
+    labels = next((column for column in area.columns if (grid.kinds(body, column) == SourceKind.TEXT).all()), None)
+    for column in area.columns:
+        if column in area.total_columns:
+            continue
+        numbers = np.nan_to_num(grid.numbers(body, column))
+        if not numbers.any():
+            continue
+        sums.append(float(numbers.sum()))
+        if labels is not None:
+            _, codes = np.unique(grid.cells(body, labels).texts, return_inverse=True)
+            if codes.max(initial=0) + 1 < len(body):
+                sums.extend(np.bincount(codes, weights=numbers).tolist())
+    return np.sort(np.array(sums))
+
+
+def _among(value: float, known: np.ndarray) -> bool:
+    return bool(len(known) and (np.abs(known - value) <= 1e-9 * max(1.0, abs(value))).any())
+
+
+def _made(grid: SheetGrid, area: Area, asked: Asked, *, plain: bool) -> TableData:
+    """Read a table of a sheet as columns."""
+    if asked.header is not None and asked.header != len(area.header):
+        area = read_area(grid, area.range, asked.header)
+    keep = asked.totals
+    body = area.body if keep else area.body[~np.isin(area.body, list(area.totals))]
+    body = body if asked.rows is None else body[: asked.rows]
+    places = [column for column in area.columns if keep or column not in area.total_columns]
+    titles = dict(zip(area.columns, unique_names(area.names), strict=True))
+    letters = {titles[column]: column_letters(int(grid.columns[column])) for column in places}
+    columns = {
+        titles[column]: _column(grid, area, titles[column], column, body, asked, plain=plain) for column in places
+    }
+    hidden = np.isin(grid.rows[body], list(grid.sheet.hidden_rows))
+    if hidden.any():
+        name = unique_names([*columns, "hidden"])[-1]
+        columns[name] = Column(BOOLEAN, hidden, description="whether the row is hidden in the workbook")
+    made = TableData(
+        chosen_columns(columns, asked),
+        (grid.rows[body] + 1).astype(np.int32),
+        f"{grid.sheet.name}!{column_letters(int(grid.columns[places[0]])) if places else 'A'}{{}}",
+        {name: f"{grid.sheet.name}!{letter}{{}}" for name, letter in letters.items()},
+        titles=[*area.titles, *area.notes],
+    )
+    above = {titles[column]: heading for column, heading in zip(area.columns, area.headings, strict=True) if heading}
+    made.headings = {name: heading for name, heading in above.items() if name in made.columns}
+    made.notes = _notes(grid, area, asked, body, letters)
+    header = [int(grid.rows[row]) + 1 for row in area.header]
+    made.told = [f"header in {_listed('row', header)}" if header else "without a header"]
+    made.told += [f"units in {_listed('row', [int(grid.rows[row]) + 1 for row in area.units])}"] if area.units else []
+    made.reading = {
+        "sheet": grid.sheet.name, "range": str(grid.range(area.range)), "header": header,
+        "titles": area.titles, "footers": area.notes, "set_aside": [] if keep else _aside(grid, area),
+    }  # fmt: skip
+    return made
+
+
+def _listed(noun: str, numbers: list[int]) -> str:
+    """Name some lines of a sheet.
+
+    >>> _listed("row", [3, 4])
+    'rows 3, 4'
+    """
+    return f"{noun}{'s' if len(numbers) > 1 else ''} {listing([str(number) for number in numbers], MOST_ROWS_TOLD)}"
+
+
+def _column(grid: SheetGrid, area: Area, name: str, place: int, body: Codes, asked: Asked, *, plain: bool) -> Column:
+    cells = grid.cells(body, place)
+    if asked.fill_merged:
+        _fill(grid, cells, place, body)
+    if plain and asked.types is None:
+        column = infer_column(Text.from_strings(cells.written(np.arange(len(body)))), missing=asked.missing)
+    else:
+        column = make_column(name, cells, asked)
+    units = [grid.text(row, place) for row in area.units]
+    at = grid.at[body, place]
+    formats = grid.sheet.formats[at[at >= 0]]
+    shown = grid.sheet.format_names[int(np.bincount(formats).argmax())] if len(formats) else ""
+    told = (units[0].strip("[]() ") if units and units[0] else "") or (shown if column.type.numeric else "")
+    return column.replace(description=told) if told else column
+
+
+def _fill(grid: SheetGrid, cells: Any, place: int, body: Codes) -> None:
+    """Give every cell that a merged one covers its value."""
+    for area in grid.merged:
+        if not area.left <= place <= area.right:
+            continue
+        covered = np.flatnonzero((body >= area.top) & (body <= area.bottom))
+        source = grid.cells(np.array([area.top]), area.left)
+        cells.kinds[covered], cells.numbers[covered] = source.kinds[0], source.numbers[0]
+        cells.texts[covered] = source.texts[0]
+
+
+def _notes(grid: SheetGrid, area: Area, asked: Asked, body: Codes, letters: dict[str, str]) -> list[str]:
+    sheet, notes = grid.sheet, []
+    if area.blank_rows:
+        notes.append(f"{counted(len(area.blank_rows), 'empty row')} inside left out")
+    if area.blank_columns:
+        notes.append(f"{counted(len(area.blank_columns), 'empty column')} inside left out")
+    hidden = [int(row) + 1 for row in grid.rows[body] if int(row) in sheet.hidden_rows]
+    if hidden:
+        notes.append(
+            f"{counted(len(hidden), 'hidden row')} read: {listing([str(row) for row in hidden], MOST_ROWS_TOLD)}"
+        )
+    columns = [name for name, letter in letters.items() if read_range(f"{letter}1").left in sheet.hidden_columns]
+    if columns:
+        notes.append(f"{counted(len(columns), 'hidden column')} read: {listing(columns, MOST_ROWS_TOLD)}")
+    at = grid.at[body]
+    at = at[:, [column for column in area.columns if column not in area.total_columns]]
+    at = at[at >= 0]
+    formulas = int((sheet.formulas[at] != 0).sum())
+    if formulas:
+        notes.append(f"{counted(formulas, 'cell')} calculated by formulas, read as the values the workbook holds")
+    errors = int((sheet.kinds[at] == SourceKind.ERROR).sum())
+    if errors:
+        notes.append(f"{counted(errors, 'cell')} with an error of the spreadsheet program, missing as marker")
+    rows = Range(int(body[0]), area.range.left, int(body[-1]), area.range.right) if len(body) else None
+    body_merged = [one for one in grid.merged if rows is not None and one.meets(rows)]
+    if body_merged and not asked.fill_merged:
+        notes.append(
+            f"{counted(len(body_merged), 'merged cell')} among the rows, only the first place of each has the value "
+            "(fill_merged=True, or --fill-merged, fills the others)"
+        )
+    return [*notes, *_totals_told(grid, area, asked)]
+
+
+def _totals_told(grid: SheetGrid, area: Area, asked: Asked) -> list[str]:
+    """Say which rows and columns are totals: last, where the sentence over a table shows it."""
+    notes = []
+    for column, why in area.total_columns.items():
+        name = area.names[area.columns.index(column)] or "without a name"
+        done = "read as a column" if asked.totals else "set aside"
+        notes.append(f"column {column_letters(int(grid.columns[column]))} ({name}) is a total, {done}: {why}")
+    done = "read as rows" if asked.totals else "set aside"
+    rows: dict[str, list[str]] = {}
+    for row, why in area.totals.items():
+        rows.setdefault(why, []).append(str(grid.rows[row] + 1))
+    for why, numbers in rows.items():
+        verb = "rows {} are totals" if len(numbers) > 1 else "row {} is a total"
+        notes.append(f"{verb.format(listing(numbers, MOST_ROWS_TOLD))}, {done}: {why}")
+    return notes
+
+
+def _aside(grid: SheetGrid, area: Area) -> list[dict[str, Any]]:
+    """Return the totals that are no rows of the table, with the place and the reason."""
+    sheet, left, right = grid.sheet.name, area.range.left, area.range.right
+    rows: list[dict[str, Any]] = [
+        {
+            "place": f"{sheet}!{grid.range(Range(row, left, row, right))}",
+            "reason": why,
+            "cells": grid.texts(row, left, right),
+        }
+        for row, why in area.totals.items()
+    ]
+    columns: list[dict[str, Any]] = [
+        {
+            "place": f"{sheet}!{grid.range(Range(int(area.body[0]), column, int(area.body[-1]), column))}",
+            "reason": why,
+            "cells": grid.cells(area.body, column).written(np.arange(len(area.body))),
+        }
+        for column, why in area.total_columns.items()
+    ]
+    return [*rows, *columns]

@@ -1,0 +1,333 @@
+"""From bytes to text, by a ladder. Pure: bytes in, text and evidence out.
+
+The rungs: the encoding given; a byte order mark; UTF-16 or UTF-32 shown by their zero
+bytes; strict UTF-8; UTF-8 with a few bad bytes, which are kept aside; last, a short list
+of single-byte encodings, the likeliest taken and the others shown with sample words.
+Guessing libraries get single-byte encodings wrong on small files; letters beside letters
+of the same script decide better.
+"""
+
+import codecs
+import json
+import re
+import unicodedata
+from dataclasses import dataclass
+
+from comb.errors import ContentError
+
+# More control characters than this, and it is no text although it may decode.
+MOST_CONTROLS = 0.05
+
+# So few are a slip in a small file.
+FEW_CONTROLS = 8
+
+# Zero bytes at one half of the places, so many and at least this share of them: UTF-16.
+# Fewer may be slips in text of another encoding.
+LEAST_ZEROS = 0.3
+FEWEST_ZEROS = 4
+
+# So many good sequences of several bytes for each bad one make it UTF-8 with bad bytes:
+# text in another encoding forms such sequences by chance only, and rarely.
+GOOD_FOR_EACH_BAD = 3
+
+# Single-byte encodings are judged on so many characters beyond ASCII.
+JUDGED_CHARACTERS = 4_000
+SAMPLE_WORDS = 3
+MOST_OTHERS = 2
+
+# Control characters that occur in text files: tab, line ends, form feed, end-of-file.
+_TEXT_CONTROLS = frozenset("\t\n\r\x0b\x0c\x1a")
+
+_MARKS = (
+    (codecs.BOM_UTF8, "utf-8-sig", "utf-8"),
+    (codecs.BOM_UTF32_LE, "utf-32", "utf-32-le"),
+    (codecs.BOM_UTF32_BE, "utf-32", "utf-32-be"),
+    (codecs.BOM_UTF16_LE, "utf-16", "utf-16-le"),
+    (codecs.BOM_UTF16_BE, "utf-16", "utf-16-be"),
+)
+
+# The likeliest first: where two fit equally well, the earlier is taken.
+_SINGLE_BYTE = ("windows-1252", "windows-1250", "windows-1251", "cp850", "mac-roman")
+
+# The first bytes of compressed sources.
+COMPRESSED = (b"\x1f\x8b", b"BZh", b"\xfd7zXZ\x00", b"\x28\xb5\x2f\xfd")
+
+# What files begin with that are no delimited text; compressed ones are unfolded before.
+_SIGNATURES = (
+    (b"PK\x03\x04", "a zip archive or a workbook"),
+    (b"\xd0\xcf\x11\xe0", "an old workbook or another compound document"),
+    (b"%PDF", "a PDF document"),
+    (b"\x89PNG", "a picture"),
+    (b"\xff\xd8\xff", "a picture"),
+    (b"PAR1", "a Parquet file"),
+    (b"SQLite format 3\x00", "a database file"),
+)
+_OTHER_TEXT = (("<?xml", "XML"), ("<!doctype html", "HTML"), ("<html", "HTML"), ("<table", "HTML"), ("{\\rtf", "RTF"))
+_BAD = re.compile("[\udc80-\udcff]+")
+_BEYOND_ASCII = re.compile("[^\x00-\x7f]")
+_LINE_END = re.compile("\r\n|\n|\r")
+
+
+@dataclass(frozen=True, slots=True)
+class Decoded:
+    """Text and how it was decoded.
+
+    Attributes
+    ----------
+    text : str
+    encoding : str
+        The name to give to read it so again.
+    why : str
+        What speaks for that encoding.
+    runner_up : str
+        What else it could be, with sample words.
+    bad : tuple of (int, bytes)
+        Bytes that could not be decoded, with their lines; U+FFFD stands in their place.
+    """
+
+    text: str
+    encoding: str
+    why: str
+    runner_up: str = ""
+    bad: tuple[tuple[int, bytes], ...] = ()
+
+
+def decode(data: bytes, name: str, encoding: str | None = None, *, delimited: bool = True) -> Decoded:
+    """Decode the bytes of a source.
+
+    Parameters
+    ----------
+    data : bytes
+    name : str
+        What to call the source in messages.
+    encoding : str, optional
+        The encoding, where it is known.
+    delimited : bool
+        Whether it has to be delimited text, and no text of another kind.
+
+    Raises
+    ------
+    ContentError
+        If the bytes are no text, or not in the encoding given.
+    """
+    if encoding is not None:
+        return _as_given(data, name, encoding)
+    for mark, shown, codec in _MARKS:
+        if data.startswith(mark):
+            why = f"the file begins with the byte order mark of {shown.removesuffix('-sig').upper()}"
+            return Decoded(_strict(data[len(mark) :], name, codec), shown, why)
+    for signature, what in _SIGNATURES:
+        if data.startswith(signature):
+            raise ContentError(
+                f"expected delimited text, this is {what}",
+                where=name,
+                remedy="save the table in it as CSV or as a workbook",
+            )
+    wide = _wide_codec(data)
+    if wide:
+        return Decoded(_strict(data, name, wide), wide, "every other byte is zero, as in UTF-16")
+    decoded = _as_utf8(data) or _single_byte(data)
+    _refuse_binary(decoded.text, name)
+    if delimited:
+        _refuse_other_text(decoded.text, name)
+    return decoded
+
+
+def utf8_mark(start: bytes, encoding: str | None = None) -> bytes | None:
+    """Judge by its beginning whether a source can be read as UTF-8 piece by piece.
+
+    Parameters
+    ----------
+    start : bytes
+    encoding : str, optional
+        The encoding, where it is known.
+
+    Returns
+    -------
+    bytes or None
+        The byte order mark to leave out, often empty; None where all of it has to be seen.
+    """
+    if encoding is not None:
+        known = encoding.lower().replace("_", "-") in ("utf-8", "utf8")
+        return b"" if known and start.strip() else None
+    if start.startswith(codecs.BOM_UTF8):
+        return codecs.BOM_UTF8 if start[len(codecs.BOM_UTF8) :].strip() else None
+    if any(start.startswith(mark) for mark, _, _ in _MARKS) or _is_packed(start) or not start.strip():
+        return None
+    text = start.decode(errors="replace")
+    return None if _wide_codec(start) or _other_text(text) else b""
+
+
+def _is_packed(start: bytes) -> bool:
+    """Return whether a source begins as archives, workbooks and the like do."""
+    signatures = [signature for signature, _ in _SIGNATURES] + list(COMPRESSED)
+    return start.startswith(tuple(signatures))
+
+
+def _as_given(data: bytes, name: str, encoding: str) -> Decoded:
+    try:
+        codec = codecs.lookup(encoding)
+        text = codec.name if getattr(codec, "_is_text_encoding", True) else ""
+    except LookupError:
+        text = ""
+    if not text:
+        remedy = "common ones: utf-8, windows-1252, utf-16"
+        raise ContentError(f"there is no text encoding {encoding!r}", where=name, remedy=remedy)
+    return Decoded(_strict(data, name, text), encoding, "as declared")
+
+
+def _strict(data: bytes, name: str, encoding: str) -> str:
+    try:
+        return data.decode(encoding)
+    except UnicodeDecodeError as error:
+        line = data.count(b"\n", 0, error.start) + 1
+        shown = " ".join(f"{byte:02X}" for byte in data[error.start : error.end][:4])
+        raise ContentError(
+            f"the bytes {shown} are no {encoding}",
+            where=f"{name}, line {line}",
+            remedy="try another encoding, for instance windows-1252",
+        ) from None
+
+
+def _wide_codec(data: bytes) -> str:
+    """Return the codec of UTF-16 without a mark, if zero bytes show it."""
+    sample = data[: 2 * JUDGED_CHARACTERS]
+    even, odd = sample[::2], sample[1::2]
+    if not odd:
+        return ""
+    low, high = even.count(0) / len(even), odd.count(0) / len(odd)
+    if sample.count(0) < FEWEST_ZEROS or max(low, high) < LEAST_ZEROS or min(low, high) > MOST_CONTROLS:
+        return ""
+    return "utf-16-le" if high > low else "utf-16-be"
+
+
+def _as_utf8(data: bytes) -> Decoded | None:
+    """Decode as UTF-8, strictly or with a few bad bytes; None if it is something else."""
+    try:
+        text = data.decode("utf-8")
+    except UnicodeDecodeError:
+        return _with_bad_bytes(data)
+    return Decoded(text, "utf-8", "only plain ASCII characters" if text.isascii() else "every byte is valid UTF-8")
+
+
+def _with_bad_bytes(data: bytes) -> Decoded | None:
+    # Bytes that do not decode become lone surrogates, one each, and are taken out again.
+    text = data.decode("utf-8", errors="surrogateescape")
+    places = list(_BAD.finditer(text))
+    good = len(_BEYOND_ASCII.findall(text)) - sum(match.end() - match.start() for match in places)
+    if good < GOOD_FOR_EACH_BAD * len(places):
+        return None
+    ends = [match.start() for match in _LINE_END.finditer(text)]
+    bad, line = [], 0
+    for match in places:
+        while line < len(ends) and ends[line] < match.start():
+            line += 1
+        bad.append((line + 1, match.group().encode("utf-8", errors="surrogateescape")))
+    why = f"valid UTF-8 but for {len(bad):,} place{'s' if len(bad) > 1 else ''}"
+    return Decoded(_BAD.sub("\N{REPLACEMENT CHARACTER}", text), "utf-8", why, bad=tuple(bad))
+
+
+def _single_byte(data: bytes) -> Decoded:
+    """Decode with the single-byte encoding that makes the most likely words."""
+    trials = []
+    for encoding in _SINGLE_BYTE:
+        try:
+            text = data.decode(encoding)
+        except UnicodeDecodeError:
+            continue
+        trials.append((_likelihood(text), encoding, text))
+    # All but the first two define every byte, so there always is one.
+    _, encoding, text = max(trials, key=lambda trial: trial[0])
+    next_best = sorted((trial for trial in trials if trial[1] != encoding), key=lambda trial: -trial[0])
+    others = [f"{other}: {_sample(words)}" for _, other, words in next_best[:MOST_OTHERS]]
+    return Decoded(text, encoding, f"no UTF-8; reads {_sample(text)}", "; ".join(others))
+
+
+def _likelihood(text: str) -> float:
+    """Score how far characters beyond ASCII stand as letters among letters of their script."""
+    score, judged = 0.0, 0
+    for match in _BEYOND_ASCII.finditer(text):
+        at = match.start()
+        score += _fits_in(text[at - 1 : at] or " ", text[at], text[at + 1 : at + 2] or " ")
+        judged += 1
+        if judged == JUDGED_CHARACTERS:
+            break
+    return round(score / max(1, judged), 3)
+
+
+def _fits_in(before: str, character: str, after: str) -> float:
+    """Score one character by its neighbours: letters of one script, in a likely case."""
+    category = unicodedata.category(character)
+    if category[0] != "L":
+        return -2.0 if category[0] == "C" else -0.5
+    letters = [near for near in (before, after) if near.isalpha()]
+    if not letters:
+        return 0.1
+    same = sum(_script(near) == _script(character) for near in letters) == len(letters)
+    if _script(character) == "LATIN" and not any(map(str.isascii, letters)):
+        return 0.2  # accents are rare in Latin words: a run of them is another alphabet
+    odd_case = character.isupper() and before.islower()
+    return (1.0 if same else -1.0) - (1.0 if odd_case else 0.0)
+
+
+def _script(character: str) -> str:
+    return unicodedata.name(character, "?").partition(" ")[0]
+
+
+def _sample(text: str) -> str:
+    """Return some words with characters beyond ASCII."""
+    words: dict[str, None] = {}
+    for match in _BEYOND_ASCII.finditer(text):
+        start, end = match.start(), match.end()
+        while start and text[start - 1].isalpha() and end - start < 20:
+            start -= 1
+        while end < len(text) and text[end].isalpha() and end - start < 20:
+            end += 1
+        words[text[start:end].strip()] = None
+        if len(words) >= SAMPLE_WORDS:
+            break
+    return ", ".join(words)
+
+
+def _refuse_other_text(text: str, name: str) -> None:
+    """Raise a ContentError for text that is no table by fields and delimiters."""
+    what = _other_text(text)
+    if what:
+        remedy = "if it is delimited text all the same, give its encoding"
+        raise ContentError(f"expected delimited text, this is {what}", where=name, remedy=remedy)
+
+
+def _other_text(text: str) -> str:
+    """Return what a text is, if it is no table by fields and delimiters."""
+    start = text[:1000].lstrip().lower()
+    line = text.lstrip().partition("\n")[0].strip()
+    if line.startswith(("{", "[")) and (line in ("{", "[") or _is_json(line)):
+        return "JSON"
+    return next((told for mark, told in _OTHER_TEXT if start.startswith(mark)), "")
+
+
+def _is_json(line: str) -> bool:
+    try:
+        return isinstance(json.loads(line), dict | list)
+    except ValueError:
+        return False
+
+
+def is_binary(controls: int, characters: int) -> bool:
+    """Return whether too many characters are control characters that text does not have."""
+    return controls > max(FEW_CONTROLS, MOST_CONTROLS * characters)
+
+
+def _refuse_binary(text: str, name: str) -> None:
+    """Raise a ContentError where too many characters are none of text."""
+    controls = {character for character in set(text) if character < " " and character not in _TEXT_CONTROLS}
+    count = sum(map(text.count, controls))
+    if is_binary(count, len(text)):
+        at = min(text.find(character) for character in controls)
+        line = len(_LINE_END.findall(text, 0, at)) + 1
+        raise ContentError(
+            f"expected delimited text, {count / len(text):.0%} of it are control characters, "
+            f"the first is {ord(text[at]):02X}",
+            where=f"{name}, line {line}",
+            remedy="if it is text all the same, give its encoding",
+        )

@@ -1,0 +1,324 @@
+"""Open sources. The only module of this layer that touches files."""
+
+import contextlib
+import datetime
+import glob
+import os
+import sys
+from collections import deque
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from io import BufferedReader
+from pathlib import Path
+from typing import BinaryIO, cast
+
+import numpy as np
+from blake3 import blake3
+
+from comb.errors import CombError, NotEnoughMemory, ParameterError, SourceMissing, SourceUnreadable, listing, nearest
+
+# Names of neighbouring files shown when a path is not there.
+MOST_NEIGHBOURS = 6
+
+# Loading takes at its peak so many times the file's size: with compiled kernels, with the
+# plain-Python ones, and where the whole text has to be held and decoded beside the result.
+MEMORY_FACTOR = 2
+MEMORY_FACTOR_REFERENCE = 16
+MEMORY_FACTOR_DECODED = 5
+
+# Smaller files are never worth the question.
+LARGE = 50_000_000
+
+# No more is asked of the system at once.
+MOST_AT_ONCE = 1 << 30
+
+# Fewer bytes are added to a checksum at once, in the thread that reads.
+WORTH_A_THREAD = 1_000_000
+
+# So many pieces may wait to be added.
+MOST_PENDING = 4
+_GLOB_MARKS = frozenset("*?[")
+
+
+@dataclass(frozen=True, slots=True)
+class Stamp:
+    """What the system says of a source.
+
+    Attributes
+    ----------
+    size : int
+        Bytes.
+    modified : str
+        ISO 8601 in UTC; empty for a stream.
+    checksum : str
+        BLAKE3, in hexadecimal; empty where only the beginning was read.
+    """
+
+    size: int
+    modified: str
+    checksum: str
+
+
+class _Checksum:
+    """A BLAKE3 over bytes that come piece by piece, in a thread of its own where that is worth it."""
+
+    def __init__(self, *, beside: bool) -> None:
+        self._sum = blake3()
+        self._beside = beside
+        self._pool: ThreadPoolExecutor | None = None
+        self._pending: deque[Future[blake3]] = deque()
+
+    def add(self, data: bytes | memoryview) -> None:
+        """Add the next bytes; does not get far ahead of the other thread."""
+        if not self._beside or len(data) < WORTH_A_THREAD:
+            self._settle()
+            self._sum.update(data)
+            return
+        self._pool = self._pool or ThreadPoolExecutor(1)
+        while len(self._pending) > MOST_PENDING:
+            self._pending.popleft().result()
+        self._pending.append(self._pool.submit(self._sum.update, data))
+
+    def told(self) -> str:
+        """Return the sum in hexadecimal."""
+        self._settle()
+        return self._sum.hexdigest()
+
+    def close(self) -> None:
+        """Let the other thread go."""
+        if self._pool is not None:
+            self._pool.shutdown()
+
+    def _settle(self) -> None:
+        while self._pending:
+            self._pending.popleft().result()
+
+
+def combined(checksums: Sequence[str]) -> str:
+    """Return one checksum for several sources: that of their checksums; empty where one is not known."""
+    if len(checksums) == 1 or not all(checksums):
+        return checksums[0] if len(checksums) == 1 else ""
+    return blake3("".join(checksums).encode()).hexdigest()
+
+
+class OpenSource:
+    """A source that is being read; standard input for ``-``.
+
+    Parameters
+    ----------
+    source : str or Path
+    beside : bool
+        Whether the checksum may be taken in another thread.
+
+    Raises
+    ------
+    SourceMissing
+        With the place where it was looked for and the nearest name there.
+    SourceUnreadable
+        If it is a folder, the system refuses it, or, later, it changes while it is read.
+    """
+
+    def __init__(self, source: str | Path, *, beside: bool = False) -> None:
+        stream = str(source) == "-"
+        self.name = "standard input" if stream else Path(source).name
+        self.path = "-" if stream else str(Path(source))
+        self._place = None if stream else Path(source)
+        self._file = cast(BufferedReader, sys.stdin.buffer) if self._place is None else _open(self._place)
+        self._before = None if self._place is None else os.fstat(self._file.fileno())
+        self._beside = beside
+        self._checksum = _Checksum(beside=beside)
+        self._read = 0
+        self.at_end = False
+
+    def __enter__(self) -> "OpenSource":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._checksum.close()
+        if self._place is not None:
+            self._file.close()
+
+    @property
+    def size(self) -> int | None:
+        """Bytes, as the system says; None for a stream."""
+        return None if self._before is None else self._before.st_size
+
+    def read(self, size: int) -> bytes:
+        """Read on; fewer bytes than asked for, or than a gigabyte, come only at the end."""
+        size = min(size, MOST_AT_ONCE)
+        with _told(self.path):
+            data = self._file.read(size)
+        self._was_read(data, size)
+        return data
+
+    def read_behind(self, ahead: bytes, size: int) -> memoryview:
+        """Read on, into one piece with bytes that stand ahead."""
+        size = min(size, MOST_AT_ONCE)
+        # Unlike a bytearray, this is not filled with zeros first.
+        piece = memoryview(np.empty(len(ahead) + size, np.uint8).data)
+        piece[: len(ahead)] = ahead
+        read = len(ahead)
+        with _told(self.path):
+            while read < len(piece) and (more := self._file.readinto(piece[read:])):
+                read += more
+        self._was_read(piece[len(ahead) : read], size)
+        return piece[:read]
+
+    def _was_read(self, data: bytes | memoryview, size: int) -> None:
+        self._checksum.add(data)
+        self._read += len(data)
+        self.at_end = len(data) < size
+        # A file that grows faster than it is read would never end.
+        if self.at_end or self._read > (self.size or self._read):
+            self._check()
+
+    def everything(self, start: bytes, factor: int) -> bytes:
+        """Read all of it, when its beginning was read already."""
+        if self._before is None:
+            return start + self.rest(factor)
+        self._file.seek(0)
+        self._checksum.close()
+        self._checksum, self._read, self.at_end = _Checksum(beside=self._beside), 0, False
+        return self.rest(factor)
+
+    def rest(self, factor: int) -> bytes:
+        """Read all that is left, if it can be held so many times over in memory."""
+        if self._before is not None:
+            check_memory(self._before.st_size, factor, self.path)
+        # At once where the size is known: joining pieces would take the memory twice.
+        left = LARGE if self._before is None else max(0, self._before.st_size - self._read) + 1
+        parts = []
+        while not self.at_end:
+            parts.append(self.read(left))
+        return parts[0] if len(parts) == 1 else b"".join(parts)
+
+    def again(self, start: int, stop: int) -> bytes:
+        """Read some bytes of a file a second time."""
+        with _told(self.path), Path(self.path).open("rb") as stream:
+            stream.seek(start)
+            data = stream.read(stop - start)
+            self._check(stream)
+        return data
+
+    def stamp(self) -> Stamp:
+        """Return what the system says of the source, and the checksum of what was read if that is all."""
+        if self._before is None:
+            return Stamp(self._read, "", self._checksum.told() if self.at_end else "")
+        modified = datetime.datetime.fromtimestamp(self._before.st_mtime, datetime.UTC).isoformat(timespec="seconds")
+        whole = self._read == self._before.st_size
+        return Stamp(self._before.st_size, modified, self._checksum.told() if whole else "")
+
+    def _check(self, stream: BinaryIO | None = None) -> None:
+        """Raise a SourceUnreadable if the file is not what it was when it was opened."""
+        if self._before is None:
+            return
+        now = os.fstat((stream or self._file).fileno())
+        short = stream is None and self._read != now.st_size
+        if short or (self._before.st_size, self._before.st_mtime_ns) != (now.st_size, now.st_mtime_ns):
+            raise SourceUnreadable(
+                f"it changed while it was read, from {self._before.st_size:,} to {now.st_size:,} bytes",
+                where=self.path,
+                remedy="wait until it is written, then load it again",
+            )
+
+
+def _open(place: Path) -> BufferedReader:
+    with _told(str(place)):
+        try:
+            return place.open("rb")
+        except FileNotFoundError:
+            raise _not_there(place) from None
+        except IsADirectoryError:
+            raise _folder(place) from None
+
+
+@contextlib.contextmanager
+def _told(path: str) -> Iterator[None]:
+    """Turn what the system refuses into an error that names the file."""
+    try:
+        yield
+    except CombError:
+        raise
+    except (OSError, ValueError) as error:
+        told = getattr(error, "strerror", None) or str(error)
+        raise SourceUnreadable(f"cannot be read: {told}", where=path) from None
+
+
+def expand(source: str | Path | Sequence[str | Path]) -> list[str | Path]:
+    """Return the files a source names: itself, those of a list, or those a pattern matches.
+
+    Raises
+    ------
+    SourceMissing
+        If a pattern matches no file.
+    """
+    if not isinstance(source, str | Path):
+        if not source:
+            raise ParameterError("expected at least one source, came an empty list")
+        return list(source)
+    text = str(source)
+    if not _GLOB_MARKS.intersection(text) or Path(text).exists():
+        return [source]
+    found: list[str | Path] = [*sorted(glob.glob(text))]  # noqa: PTH207 - a pattern may be absolute
+    if not found:
+        raise SourceMissing("no file matches this pattern", where=text, remedy=f"looked in {Path.cwd()}")
+    return found
+
+
+def read_whole(source: str | Path) -> bytes:
+    """Read a small file whole."""
+    with OpenSource(source) as opened:
+        return opened.rest(1)
+
+
+def read_beside(path: str, name: str) -> str | None:
+    """Return the text of a file beside another; None if there is none that can be read."""
+    if not path or path == "-":
+        return None
+    try:
+        with (Path(path).parent / name).open(encoding="utf-8-sig", newline="") as stream:
+            return stream.read()
+    except (OSError, UnicodeDecodeError):
+        return None
+
+
+def check_memory(size: int, factor: int, where: str) -> None:
+    """Raise NotEnoughMemory before the machine begins to swap."""
+    free = free_memory()
+    if size < LARGE or free is None or size * factor <= free:
+        return
+    raise NotEnoughMemory(
+        f"loading {size / 1e9:.1f} GB needs about {size * factor / 1e9:.1f} GB of memory, {free / 1e9:.1f} GB are free",
+        where=where,
+        remedy="read less of it: rows=..., or --rows",
+    )
+
+
+def free_memory() -> int | None:
+    """Return how many bytes can be had without swapping; None where the system does not say."""
+    try:
+        with Path("/proc/meminfo").open(encoding="ascii") as stream:
+            for line in stream:
+                if line.startswith("MemAvailable:"):
+                    return int(line.split()[1]) * 1024
+    except (OSError, ValueError):
+        pass
+    return None
+
+
+def _not_there(place: Path) -> SourceMissing:
+    folder = place.parent
+    if not folder.is_dir():
+        return SourceMissing(f"there is no folder {str(folder)!r}", where=str(place), remedy=f"looked in {Path.cwd()}")
+    names = sorted(path.name for path in folder.iterdir() if path.is_file())
+    near = nearest(place.name, names)
+    there = f"in {folder.resolve()} there is: {listing(names, MOST_NEIGHBOURS) or 'no file'}"
+    hint = f"did you mean {near!r}? " if near else ""
+    return SourceMissing("there is no such file", where=str(place), remedy=hint + there)
+
+
+def _folder(place: Path) -> SourceUnreadable:
+    names = sorted(path.name for path in place.iterdir() if path.is_file())
+    remedy = f"name one of its files: {listing(names, MOST_NEIGHBOURS)}" if names else "it holds no files"
+    return SourceUnreadable("this is a folder, expected a file", where=str(place), remedy=remedy)

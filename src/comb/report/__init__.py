@@ -1,0 +1,1 @@
+"""What people read about a dataset, made from plain values."""

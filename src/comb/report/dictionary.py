@@ -1,0 +1,89 @@
+"""The dictionary of a dataset: its columns described in Markdown. Pure."""
+
+from typing import Any
+
+from comb.profiling.summaries import Summary, summaries_of
+from comb.tables.layout import cut_middle, washed
+from comb.tables.origin import MADE
+from comb.tables.reasons import MEANING, REASON_WORDS
+from comb.tables.table import BareTable
+
+LONGEST_VALUE = 40
+
+
+def dictionary_bytes(tables: dict[str, BareTable]) -> bytes:
+    """Describe the columns of all tables of a dataset.
+
+    Parameters
+    ----------
+    tables : dict of str to BareTable
+
+    Returns
+    -------
+    bytes
+        Markdown: for each table its source and a line for each column with type,
+        values and missing cells; last, what the reasons mean.
+    """
+    lines = ["# Dictionary", ""]
+    reasons: set[str] = set()
+    for name, table in tables.items():
+        summaries = summaries_of(table)
+        lines += _table_lines(name, table, summaries)
+        reasons |= {reason for summary in summaries for reason in summary.missing}
+    if reasons:
+        lines += ["## Why cells are empty", ""]
+        lines += [f"- **{reason.word}**: {MEANING[reason]}" for reason in MEANING if reason.word in reasons]
+    return ("\n".join(lines) + "\n").encode()
+
+
+def _table_lines(name: str, table: BareTable, summaries: list[Summary]) -> list[str]:
+    origin = table.origin
+    lines = [f"## {name}", ""]
+    lines += [f"{table.row_count:,} rows and {len(table.names)} columns, from `{origin.name.removeprefix(MADE)}`"]
+    if origin.checksum:
+        lines[-1] += f" ({origin.size:,} bytes, BLAKE3 `{origin.checksum}`)"
+    lines += ["", "| Column | Type | Values | Missing | Description |", "|---|---|---|---|---|"]
+    for summary in summaries:
+        column = table[summary.name]
+        parts = (
+            summary.name,
+            column.type.in_full,
+            values_told(summary),
+            missing_told(summary),
+            column.description,
+        )
+        lines.append("| " + " | ".join(map(_cell, parts)) + " |")
+    return [*lines, ""]
+
+
+def _cell(text: str) -> str:
+    return washed(text).replace("\\", "\\\\").replace("|", "\\|").replace("<", "&lt;")
+
+
+def missing_told(summary: Summary) -> str:
+    """Say how many cells are missing, and why."""
+    order = [word for word in REASON_WORDS if word in summary.missing]
+    return ", ".join(f"{summary.missing[word]:,} {word}" for word in order) or "none"
+
+
+def values_told(summary: Summary) -> str:
+    """Say in a few words what the values of a column are.
+
+    Returns
+    -------
+    str
+        Numbers and dates: from where to where; booleans: how often each; text: the
+        commonest, all of them where there are few.
+    """
+    details: dict[str, Any] = summary.details
+    if not details:
+        return "none"
+    if "min" in details:
+        return f"{details['min']} to {details['max']}, median {details['median']:g}"
+    if "first" in details:
+        return f"{details['first']} to {details['last']}"
+    if "true" in details:
+        return f"{details['true']:,} true, {details['false']:,} false"
+    told = ", ".join(f"{cut_middle(text, LONGEST_VALUE)} ({count:,})" for text, count in details["commonest"])
+    more = summary.distinct - len(details["commonest"])
+    return f"{told} and {more:,} more" if more > 0 else told

@@ -1,0 +1,348 @@
+"""Steps on cells: trim, recode, convert, fill."""
+
+import re
+from collections.abc import Callable
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from comb.casting.cast import convert_column
+from comb.errors import ParameterError, TypeMismatch, listing
+from comb.expressions.evaluate import evaluate, widened
+from comb.kernels.grouping import Codes
+from comb.parsing.cell_parser import CellParser
+from comb.parsing.patterns import Request, parse_request
+from comb.steps.base import Change, Rows, SetAside, Step, chosen
+from comb.tables.categories import as_category
+from comb.tables.column import Column, Mask
+from comb.tables.kept import Kept
+from comb.tables.reasons import MEANING, REASON_WORDS, Reason
+from comb.tables.table import BareTable
+from comb.tables.text import Text
+from comb.tables.types import NUMBER, STRING
+
+# Line ends inside a text are content, not spacing.
+_SPACES = re.compile(r"[^\S\r\n]{2,}")
+MOST_MISFITS_SHOWN = 5
+
+
+class Trim(Step, frozen=True, tag="trim"):
+    """Take outer spaces off texts.
+
+    Parameters
+    ----------
+    columns : list of str
+        Selectors; none means every column of type string.
+    inner : bool
+        Also make runs of spaces inside one space.
+    """
+
+    columns: list[str] = []
+    inner: bool = False
+
+    def apply(self, table: BareTable) -> Change:
+        """Trim the texts."""
+        texts = [name for name, kind in table.types.items() if kind == STRING]
+        names = chosen(table, self.columns) if self.columns else texts
+        change: Callable[[str], str] = tidied if self.inner else str.strip
+        columns = table.columns
+        for name in names:
+            if columns[name].type != STRING:
+                raise TypeMismatch(
+                    f"expected a column of type string, {name!r} is {columns[name].type}",
+                    remedy="outer spaces never reach the values of other types",
+                )
+            if columns[name].text.flags(lambda text: change(text) != text).any():
+                columns[name] = columns[name].map_text(change)
+        return Change(table.derive(columns))
+
+    def describe(self) -> str:
+        """Name the columns."""
+        return f"spaces trimmed in {', '.join(self.columns) or 'all text columns'}"
+
+
+def tidied(text: str) -> str:
+    """Return a text without outer and repeated spaces.
+
+    >>> tidied(" Mill   lane ")
+    'Mill lane'
+    """
+    return _SPACES.sub(" ", text).strip()
+
+
+class Recode(Step, frozen=True, tag="recode"):
+    """Replace values by others, one for one.
+
+    Parameters
+    ----------
+    column : str
+        The column.
+    values : dict of str to str or None
+        The value there is, and what it becomes; None empties the cell.
+    ignore_case : bool
+        Whether capital and small letters are the same.
+    others : {"keep", "clear"}
+        What becomes of values not named.
+    """
+
+    column: str
+    values: dict[str, str | None]
+    ignore_case: bool = False
+    others: Literal["keep", "clear"] = "keep"
+
+    def apply(self, table: BareTable) -> Change:
+        """Replace the values."""
+        column = table[self.column]
+        fold: Callable[[str], str] = str.casefold if self.ignore_case else str
+        wanted = {fold(old): new for old, new in self.values.items()}
+        before = column.texts()
+        hits = np.array([text is not None and fold(text) in wanted for text in before], np.bool_)
+        after = [wanted[fold(text)] if hit and text else text for text, hit in zip(before, hits.tolist(), strict=True)]
+        made = _retyped(column, after, self.column)
+        emptied = column.present & np.array([text is None for text in after], np.bool_)
+        if self.others == "clear":
+            emptied |= column.present & ~hits
+        made = made.emptied(emptied, Reason.CLEARED) if emptied.any() else made
+        found = {fold(text) for text in before if text is not None}
+        unused = [old for old in self.values if fold(old) not in found]
+        notes = (f"not found in {self.column}: {listing([repr(old) for old in unused])}",) if unused else ()
+        return Change(table.derive({**table.columns, self.column: made}), notes=notes)
+
+    def describe(self) -> str:
+        """Name the column."""
+        count = len(self.values)
+        return f"{count} value{'s' if count != 1 else ''} of {self.column} recoded"
+
+
+def _retyped(column: Column, texts: list[str | None], name: str) -> Column:
+    """Make a column like the given one from canonical texts; all of them must fit."""
+    if column.type == STRING:
+        values: Any = Text.from_strings([text or "" for text in texts])
+        return column.replace(values=values)
+    if column.type.levels:
+        undeclared = {text for text in texts if text} - {level.value for level in column.type.levels}
+        if undeclared:
+            raise TypeMismatch(
+                f"{min(undeclared)!r} is no value of the category {name!r}",
+                remedy="convert it with all values named, or to the type it is based on",
+            )
+        plain = _retyped(column.replace(type=column.type.plain), texts, name)
+        return plain.replace(type=column.type)
+    made = convert_column(Column.of_strings(texts), _request_for(column))
+    wrong = [text for text, fits in zip(texts, made.present.tolist(), strict=True) if text and not fits]
+    if wrong:
+        raise TypeMismatch(
+            f"{wrong[0]!r} is no {column.type}, and {name!r} is a column of type {column.type}",
+            remedy=f"convert it to string first: convert {name} to string",
+        )
+    return column.replace(values=made.values)
+
+
+def _request_for(column: Column) -> Request:
+    scale = column.type.scale
+    return Request(column.type.word, "0." + "0" * scale if scale else "")
+
+
+class Convert(Step, frozen=True, tag="convert"):
+    """Give columns another type, or read again what could not be read.
+
+    Parameters
+    ----------
+    columns : dict of str to str
+        Selector, and the type wanted, with a pattern behind it where one is needed:
+        ``date d.M.yyyy``, ``decimal 0.00``.
+    missing : list of str
+        Words and numbers that stand for missing in these columns.
+    decimal_mark, group_mark : str, optional
+        The marks in numbers; by default the texts decide.
+    unit : str, optional
+        A unit behind the numbers, to be taken off.
+    values : list of str
+        For categories: the values that may occur, in order.
+    labels : dict of str to str
+        For categories: what values stand for.
+    rounding : str, optional
+        How numbers with more digits than the type has, and datetimes that become dates, are
+        rounded: ``nearest``, ``nearest_even``, ``down`` or ``up``. By default they do not fit.
+    pivot : int, optional
+        Two-digit years from here on are of the last century.
+    on_misfit : {"keep", "set aside", "stop"}
+        What happens to rows with a text that does not fit: kept, the cell missing and
+        its text beside it; set aside; or nothing is done and all are listed.
+    """
+
+    rows: ClassVar[Rows] = Rows.SAME
+
+    columns: dict[str, str]
+    missing: list[str] = []
+    decimal_mark: str | None = None
+    group_mark: str | None = None
+    unit: str | None = None
+    values: list[str] = []
+    labels: dict[str, str] = {}
+    rounding: str | None = None
+    pivot: int | None = None
+    on_misfit: Literal["keep", "set aside", "stop"] = "keep"
+
+    def apply(self, table: BareTable) -> Change:
+        """Convert the columns."""
+        columns = table.columns
+        wanted = {name: asked for selector, asked in self.columns.items() for name in chosen(table, [selector])}
+        for name, asked in wanted.items():
+            columns[name] = self._converted(columns[name], parse_request(asked))
+        changed = table.derive(columns)
+        misfits = {} if self.on_misfit == "keep" else _misfits(columns, wanted)
+        if not misfits:
+            return Change(changed)
+        if self.on_misfit == "stop":
+            raise self._stopped(table, misfits)
+        return _set_aside(changed, misfits)
+
+    def _converted(self, column: Column, request: Request) -> Column:
+        if self.pivot is not None:
+            if not 0 <= self.pivot <= 100:
+                raise ParameterError(f"expected a pivot from 0 to 100, came {self.pivot}")
+            request = request._replace(pivot=self.pivot)
+        if not (self.values or self.labels):
+            return convert_column(column, request, missing=self.missing, marks=self._marks(), rounding=self.rounding)
+        if request.word != "category":
+            raise ParameterError(f"values and labels go with category, not with {request.word}")
+        plain = column.replace(type=column.type.plain)
+        if self.missing:
+            same = f"decimal 0.{'0' * plain.type.scale}" if plain.type.scale else plain.type.word
+            plain = convert_column(plain, parse_request(same), missing=self.missing)
+        return as_category(plain, self.values or None, self.labels)
+
+    def _marks(self) -> CellParser | None:
+        if not (self.decimal_mark or self.group_mark or self.unit):
+            return None
+        for mark in (self.decimal_mark, self.group_mark):
+            if mark is not None and len(mark) != 1:
+                raise ParameterError(f"expected one character as a mark in numbers, came {mark!r}")
+        if self.decimal_mark and self.decimal_mark == self.group_mark:
+            raise ParameterError(f"the decimal mark and the group mark are both {self.decimal_mark!r}")
+        return CellParser(NUMBER, self.decimal_mark or "", self.group_mark or "", self.unit or "")
+
+    def _stopped(self, table: BareTable, misfits: dict[int, list[str]]) -> TypeMismatch:
+        first = [
+            f"{table.place(int(table.row_numbers[at]))}: {'; '.join(told)}"
+            for at, told in list(misfits.items())[:MOST_MISFITS_SHOWN]
+        ]
+        return TypeMismatch(
+            f"{len(misfits):,} rows do not fit:\n    " + "\n    ".join(first),
+            remedy="mend them, or convert with on_misfit 'keep' or 'set aside'",
+        )
+
+    def describe(self) -> str:
+        """Name columns and types."""
+        told = ", ".join(f"{name} to {wanted}" for name, wanted in self.columns.items())
+        return f"{told} ({', '.join(self.missing)} as missing)" if self.missing else told
+
+
+def _misfits(columns: dict[str, Column], wanted: dict[str, str]) -> dict[int, list[str]]:
+    """Say for each row what in it does not fit."""
+    misfits: dict[int, list[str]] = {}
+    for name, asked in wanted.items():
+        for position in np.flatnonzero(columns[name].states == Reason.UNREADABLE).tolist():
+            text = columns[name].kept.texts.get(position, "")
+            misfits.setdefault(position, []).append(f"{name} {text!r} is no {asked}")
+    return misfits
+
+
+def _set_aside(table: BareTable, misfits: dict[int, list[str]]) -> Change:
+    gone: Codes = np.array(sorted(misfits), np.int64)
+    positions = np.setdiff1d(np.arange(table.row_count), gone)
+    reasons = tuple("; ".join(misfits[at]) for at in gone.tolist())
+    return Change(table.take(positions), positions, SetAside(gone, reasons))
+
+
+class Fill(Step, frozen=True, tag="fill"):
+    """Give missing cells a value.
+
+    Parameters
+    ----------
+    columns : list of str
+        Selectors.
+    value : str, optional
+        A constant.
+    formula : str, optional
+        A formula, evaluated for each row.
+    from_row : {"above", "below"}, optional
+        Take the nearest value above or below.
+    reasons : list of str
+        Fill only cells missing for these reasons; none means for any.
+    """
+
+    columns: list[str]
+    value: str | None = None
+    formula: str | None = None
+    from_row: Literal["above", "below"] | None = None
+    reasons: list[str] = []
+
+    def apply(self, table: BareTable) -> Change:
+        """Fill the cells."""
+        given = [part for part in ("value", "formula", "from_row") if getattr(self, part) is not None]
+        if len(given) != 1:
+            raise ParameterError(
+                f"expected one of value, formula and from_row, came {listing(given) if given else 'none'}"
+            )
+        columns = table.columns
+        for name in chosen(table, self.columns):
+            holes = columns[name].missing & self._asked(columns[name])
+            if holes.any():
+                columns[name] = _patched(columns[name], self._filling(table, name), holes)
+        return Change(table.derive(columns))
+
+    def _asked(self, column: Column) -> Mask:
+        if not self.reasons:
+            return np.ones(len(column), np.bool_)
+        unknown = [word for word in self.reasons if word not in REASON_WORDS]
+        if unknown:
+            words = [reason.word for reason in MEANING]
+            raise ParameterError(f"there is no reason {unknown[0]!r}", remedy=f"there is: {listing(words)}")
+        return np.isin(column.states, [REASON_WORDS[word] for word in self.reasons])
+
+    def _filling(self, table: BareTable, name: str) -> Column:
+        """Return a column that holds, for each row, what would fill it."""
+        column = table[name]
+        if self.from_row:
+            return column.take(_nearest_present(column.present, self.from_row))
+        if self.value is not None:
+            return _retyped(column, [self.value] * len(column), name).replace(state=None)
+        made = evaluate(str(self.formula), table)
+        if made.type.numeric and column.type.numeric:
+            made = widened(made, column.type) if made.type.scale <= column.type.scale else made
+        if made.type != column.type:
+            raise TypeMismatch(
+                f"{name!r} is {column.type.in_full}, the formula gives {made.type.in_full}",
+                remedy=f"round the result, or convert {name} to {made.type} first",
+            )
+        return made
+
+    def describe(self) -> str:
+        """Name columns and what fills them."""
+        source = f"from the row {self.from_row}" if self.from_row else f"with {self.formula or repr(self.value)}"
+        return f"{', '.join(self.columns)} filled {source}"
+
+
+def _patched(column: Column, filling: Column, holes: Mask) -> Column:
+    """Put the filling into the holes where there is any."""
+    hits = holes & filling.present
+    state = np.where(hits, np.uint8(Reason.PRESENT), column.states)
+    if isinstance(column.values, Text):
+        pairs = zip(column.text.to_list(), filling.text.to_list(), hits.tolist(), strict=True)
+        values: Any = Text.from_strings([new if hit else old for old, new, hit in pairs])
+    else:
+        values = np.where(hits, filling.array, column.array)
+    kept = Kept({at: text for at, text in column.kept.texts.items() if not hits[at]})
+    return column.replace(values=values, state=state, kept=kept)
+
+
+def _nearest_present(present: Mask, direction: str) -> Codes:
+    """Return for each row the nearest row with a value, itself where there is none."""
+    places = np.arange(len(present))
+    if direction == "above":
+        nearest = np.maximum.accumulate(np.where(present, places, -1))
+        return np.where(nearest < 0, places, nearest)
+    nearest = np.minimum.accumulate(np.where(present, places, len(present))[::-1])[::-1]
+    return np.where(nearest == len(present), places, nearest)

@@ -1,0 +1,225 @@
+"""Steps that make one row of many: aggregate, count."""
+
+from collections.abc import Sequence
+from typing import ClassVar
+
+import numpy as np
+
+from comb.errors import ColumnError, ParameterError
+from comb.expressions.aggregates import Groups
+from comb.expressions.check import Given
+from comb.expressions.evaluate import evaluate_condition, evaluate_groups
+from comb.kernels.grouping import Codes, group_sizes, order_rows
+from comb.steps.base import Change, Rows, Step, chosen, numbered_anew
+from comb.steps.column_steps import day_of
+from comb.tables.column import Column
+from comb.tables.concat import below
+from comb.tables.reasons import Reason
+from comb.tables.table import BareTable
+from comb.tables.text import Text
+from comb.tables.types import INTEGER, NUMBER
+
+# More columns than this are no cross table but a mistake.
+MOST_ACROSS = 200
+
+# Shares are told in hundredths of a per cent.
+SHARE_DIGITS = 4
+
+
+class Aggregate(Step, frozen=True, tag="aggregate"):
+    """Make one row of each group, with results calculated from its rows.
+
+    Parameters
+    ----------
+    columns : dict of str to str
+        Name of each result, and its formula with aggregates: ``avg(kg)``, ``count(*) filter (where fed)``.
+    by : list of str
+        Selectors of the columns that form the groups; none makes one group of all rows.
+    sort_groups : bool
+        Put the groups in order; otherwise they come as they appear.
+    totals : bool
+        Add a row for all groups together; its keys are missing, ``absent``.
+    subtotals : bool
+        Add such rows for the leading keys as well.
+    as_of : str, optional
+        What ``current_date`` means.
+    """
+
+    rows: ClassVar[Rows] = Rows.MERGED
+
+    columns: dict[str, str]
+    by: list[str] = []
+    sort_groups: bool = False
+    totals: bool = False
+    subtotals: bool = False
+    as_of: str | None = None
+
+    def apply(self, table: BareTable) -> Change:
+        """Aggregate each group."""
+        names = chosen(table, self.by) if self.by else []
+        if not names and not self.columns:
+            raise ParameterError("expected a result to calculate or a column to group by, came neither")
+        for name in self.columns:
+            if name in names:
+                raise ColumnError(f"the name {name!r} would stand twice", remedy="give the result another name")
+        parts, sources = [], []
+        levels = [len(names)]
+        if self.subtotals:
+            levels += range(len(names) - 1, 0, -1)
+        if self.totals and names:
+            levels.append(0)
+        for level in levels:
+            made, first = self._level(table, names, level)
+            parts.append(made)
+            sources.append(first)
+        columns = {name: below([part[name] for part in parts]) for name in parts[0]}
+        source = np.concatenate(sources)
+        source[len(sources[0]) :] = -1
+        return Change(numbered_anew(table, columns, len(source)), source)
+
+    def _level(self, table: BareTable, names: Sequence[str], level: int) -> tuple[dict[str, Column], Codes]:
+        """Aggregate by the leading keys only; the others are absent."""
+        used = list(names[:level])
+        groups = Groups.of([table[name] for name in used], table.row_count)
+        if not table.row_count and used:
+            groups = Groups(groups.codes, np.zeros(0, np.int64))
+        given = Given(keys=frozenset(used), as_of=day_of(self.as_of))
+        results = {name: evaluate_groups(formula, table, groups, given) for name, formula in self.columns.items()}
+        if not table.row_count:
+            keys = {name: table[name] for name in names}
+        else:
+            keys = {name: table[name].take(groups.first) for name in names}
+        everywhere = np.ones(len(groups), np.bool_)
+        for name in names[level:]:
+            keys[name] = keys[name].emptied(everywhere, Reason.ABSENT)
+        made = {**keys, **results}
+        first = groups.first if table.row_count else np.zeros(len(groups), np.int64) - 1
+        if self.sort_groups and used:
+            order = order_rows([_placed(keys[name]) for name in used])
+            return {name: column.take(order) for name, column in made.items()}, first[order]
+        return made, first
+
+    def describe(self) -> str:
+        """Name groups and results."""
+        told = ", ".join(f"{name} = {formula}" for name, formula in self.columns.items())
+        return f"{told} for each {', '.join(self.by)}" if self.by else f"{told} for all rows"
+
+
+def _placed(column: Column) -> Codes:
+    ranks = column.sort_ranks()
+    return np.where(ranks < 0, len(ranks), ranks)
+
+
+class Count(Step, frozen=True, tag="count"):
+    """Count rows by the values of columns, the commonest first.
+
+    Parameters
+    ----------
+    by : list of str
+        Selectors of the columns whose values are counted.
+    where : str, optional
+        Count only rows for which a condition is true.
+    across : str, optional
+        A column whose values become columns: a table with both margins.
+    shares : bool
+        Add the share of all rows.
+    of_counts : bool
+        Count the counts: how many groups have how many rows.
+    sort : {"count", "value"}
+        The order of the rows.
+    """
+
+    rows: ClassVar[Rows] = Rows.MERGED
+
+    by: list[str] = []
+    where: str | None = None
+    across: str | None = None
+    shares: bool = True
+    of_counts: bool = False
+    sort: str = "count"
+
+    def apply(self, table: BareTable) -> Change:
+        """Count the rows."""
+        if self.sort not in ("count", "value"):
+            raise ParameterError(f"expected sort to be count or value, came {self.sort!r}")
+        names = chosen(table, self.by) if self.by else []
+        kept = np.arange(table.row_count)
+        if self.where is not None:
+            condition = evaluate_condition(self.where, table)
+            kept = np.flatnonzero(condition.array & condition.present)
+        taken = table if self.where is None else table.take(kept)
+        if self.across is not None:
+            groups = Groups.of([taken[name] for name in names], taken.row_count)
+            return self._crossed(table, taken, kept, names, groups)
+        if names:
+            starts, counts = group_sizes([taken[name].codes() for name in names], taken.row_count)
+        else:
+            starts, counts = np.zeros(1, np.int64), np.array([taken.row_count])
+        if self.of_counts:
+            return self._of_counts(table, kept, starts, counts)
+        keys = {name: taken[name].take(starts) if taken.row_count else taken[name] for name in names}
+        order_keys = [_placed(key) for key in keys.values()]
+        order = order_rows([-counts, *order_keys] if self.sort == "count" else order_keys or [-counts])
+        columns = {name: key.take(order) for name, key in keys.items()}
+        columns[_free("count", names)] = Column(INTEGER, counts[order])
+        if self.shares and names:
+            columns[_free("share", names)] = Column(
+                NUMBER, np.round(counts[order] / max(1, taken.row_count), SHARE_DIGITS)
+            )
+        first = kept[starts[order]] if taken.row_count else np.full(len(order), -1, np.int64)
+        return Change(numbered_anew(table, columns, len(order)), first)
+
+    def _of_counts(self, table: BareTable, kept: Codes, starts: Codes, counts: Codes) -> Change:
+        sizes, inverse, many = np.unique(counts, return_inverse=True, return_counts=True)
+        first = np.zeros(len(sizes), np.int64)
+        first[inverse[::-1]] = starts[::-1]
+        columns = {"rows": Column(INTEGER, sizes), "groups": Column(INTEGER, many.astype(np.int64))}
+        return Change(numbered_anew(table, columns, len(sizes)), kept[first])
+
+    def _crossed(self, table: BareTable, taken: BareTable, kept: Codes, names: Sequence[str], groups: Groups) -> Change:
+        other = taken[chosen(taken, [str(self.across)])[0]]
+        across = Groups.of([other], taken.row_count)
+        if len(across) > MOST_ACROSS:
+            raise ParameterError(
+                f"{self.across} has {len(across):,} values, a cross table takes {MOST_ACROSS}",
+                remedy="count it by itself, or group its values first",
+            )
+        cells = np.bincount(groups.codes * len(across) + across.codes, minlength=len(groups) * len(across))
+        cells = cells.reshape(len(groups), len(across)).astype(np.int64)
+        order = order_rows(
+            [_placed(taken[name].take(groups.first)) for name in names] or [np.zeros(len(groups), np.int64)]
+        )
+        heads = order_rows([_placed(other.take(across.first))])
+        texts = other.take(across.first[heads]).texts()
+        total = np.ones(len(order) + 1, np.bool_)
+        total[:-1] = False
+        columns: dict[str, Column] = {}
+        sources = np.append(groups.first[order], groups.first[:1])
+        for at, name in enumerate(names):
+            key = taken[name].take(sources).emptied(total, Reason.ABSENT)
+            if key.type.word == "string" and not at:
+                words = key.text.to_list()
+                words[-1] = "total"
+                state = key.states.copy()
+                state[-1] = Reason.PRESENT
+                key = key.replace(values=Text.from_strings(words), state=state)
+            columns[name] = key
+        for place, text in zip(heads.tolist(), texts, strict=True):
+            values = np.append(cells[order, place], cells[:, place].sum())
+            columns[_free("(missing)" if text is None else text, list(columns))] = Column(INTEGER, values)
+        columns[_free("total", list(columns))] = Column(INTEGER, np.append(cells[order].sum(axis=1), cells.sum()))
+        first = np.append(kept[groups.first[order]], -1)
+        return Change(numbered_anew(table, columns, len(order) + 1), first)
+
+    def describe(self) -> str:
+        """Name what is counted."""
+        told = f"rows counted by {', '.join(self.by)}" if self.by else "rows counted"
+        told += f" across {self.across}" if self.across else ""
+        return told + (f" where {self.where}" if self.where else "")
+
+
+def _free(name: str, taken: Sequence[str]) -> str:
+    """Return a name that no column has yet."""
+    while name in taken:
+        name += "_"
+    return name

@@ -1,0 +1,115 @@
+"""The ledger: an entry for each step, which accounts for all rows."""
+
+from itertools import pairwise
+
+import msgspec
+
+from comb.errors import CombError
+
+
+class Example(msgspec.Struct, frozen=True):
+    """One changed cell.
+
+    Attributes
+    ----------
+    row : int
+        Row number.
+    column, before, after : str
+    """
+
+    row: int
+    column: str
+    before: str
+    after: str
+
+
+class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """What one step did.
+
+    Attributes
+    ----------
+    step, says, why : str
+        The kind of step, what it was set to do, and the reason given.
+    rows_in, added, rows_out, left_out, set_aside, merged : int
+    moved : int
+        Rows that stand in another place, where no row came or went.
+    columns_added, columns_removed : list of str
+    columns_renamed : dict of str to str
+        Old name to new.
+    types_changed : dict of str to list of str
+        Type before and after.
+    cells_changed : dict of str to int
+        Cells of each column whose value or reason is another.
+    examples : list of Example
+    notes : list of str
+    """
+
+    step: str
+    says: str
+    why: str = ""
+    rows_in: int
+    added: int
+    rows_out: int
+    left_out: int
+    set_aside: int
+    merged: int
+    moved: int = 0
+    columns_added: list[str] = []
+    columns_removed: list[str] = []
+    columns_renamed: dict[str, str] = {}
+    types_changed: dict[str, list[str]] = {}
+    cells_changed: dict[str, int] = {}
+    examples: list[Example] = []
+    notes: list[str] = []
+
+    @property
+    def adds_up(self) -> bool:
+        """Whether rows in and added are the rows out, left out, set aside and merged."""
+        gone = self.left_out + self.set_aside + self.merged
+        return self.rows_in + self.added == self.rows_out + gone
+
+    def counts(self) -> str:
+        """Say in a few words what happened.
+
+        Returns
+        -------
+        str
+            For instance ``9 rows left out``; ``nothing changed`` where that is so.
+        """
+        rows = {
+            "added": self.added,
+            "left out": self.left_out,
+            "set aside": self.set_aside,
+            "merged": self.merged,
+        }
+        parts = [f"{count:,} {_plural('row', count)} {word}" for word, count in rows.items() if count]
+        parts += [f"{self.moved:,} {_plural('row', self.moved)} in another place"] if self.moved else []
+        cells = sum(self.cells_changed.values())
+        parts += [f"{cells:,} {_plural('cell', cells)} changed"] if cells else []
+        for word, names in (("new", self.columns_added), ("dropped", self.columns_removed)):
+            parts += [f"{word}: {', '.join(names)}"] if names else []
+        parts += [f"{old} is now called {new}" for old, new in self.columns_renamed.items()]
+        parts += [f"{name} is now {after}" for name, (_, after) in self.types_changed.items()]
+        return ", ".join(parts) or "nothing changed"
+
+
+def _plural(noun: str, count: int) -> str:
+    return noun if count == 1 else f"{noun}s"
+
+
+def total(entries: list[Entry]) -> Entry:
+    """Add the entries of one table up: the first rows in, the last rows out.
+
+    Raises
+    ------
+    CombError
+        If a step does not begin with the rows the one before it ended with.
+    """
+    for earlier, later in pairwise(entries):
+        if earlier.rows_out != later.rows_in:
+            told = f"{earlier.step} ended with {earlier.rows_out:,} rows"
+            raise CombError(f"{told}, {later.step} began with {later.rows_in:,}")
+    sums = {
+        name: sum(getattr(entry, name) for entry in entries) for name in ("added", "left_out", "set_aside", "merged")
+    }
+    return Entry(step="total", says="all steps", rows_in=entries[0].rows_in, rows_out=entries[-1].rows_out, **sums)

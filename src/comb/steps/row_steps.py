@@ -1,0 +1,360 @@
+"""Steps on rows: filter, sort, remove_duplicates."""
+
+import re
+import unicodedata
+from collections.abc import Callable
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from comb.errors import ParameterError, counted, listing
+from comb.expressions.aggregates import Groups
+from comb.expressions.check import Given
+from comb.expressions.evaluate import bounds_of, evaluate_condition
+from comb.expressions.windows import Window
+from comb.kernels.grouping import Codes, candidates, group, order_rows
+from comb.steps.base import Change, Rows, SetAside, Step, chosen
+from comb.steps.column_steps import day_of, value_of
+from comb.tables.column import Column, Mask
+from comb.tables.names import check_known
+from comb.tables.table import BareTable
+from comb.tables.text import Text
+from comb.tables.types import STRING
+
+_DIRECTION = re.compile(r"\s+(asc|desc)\Z", re.IGNORECASE)
+
+
+class Filter(Step, frozen=True, tag="filter"):
+    """Keep the rows for which a condition is true.
+
+    Parameters
+    ----------
+    where : str
+        A condition. Rows for which it is unknown, because a cell is missing, are left
+        out and counted apart; so are those exactly on a bound.
+    by : list of str
+        Selectors of columns: aggregates in the condition are taken within the groups these form.
+    as_of : str, optional
+        The day that ``current_date`` means.
+    parameters : dict of str to str
+        What ``:name`` means in the condition.
+    """
+
+    rows: ClassVar[Rows] = Rows.LEFT_OUT
+
+    where: str
+    by: list[str] = []
+    as_of: str | None = None
+    parameters: dict[str, str] = {}
+
+    def apply(self, table: BareTable) -> Change:
+        """Keep what is true."""
+        names = chosen(table, self.by) if self.by else []
+        groups = Groups.of([table[name] for name in names], table.row_count)
+        given = Given(day_of(self.as_of), {name: value_of(text) for name, text in self.parameters.items()})
+        result = evaluate_condition(self.where, table, given, groups)
+        true = result.array if result.state is None else result.array & result.present
+        positions = np.flatnonzero(true)
+        unknown = result.missing_count
+        notes = [f"{unknown:,} of the rows left out were unknown: a cell is missing"] if unknown else []
+        bounds = bounds_of(self.where, table, given)
+        notes += [f"{counted(count, 'row')} exactly on the bound of {told}" for told, count in bounds.items()]
+        return Change.of_rows(table, positions, notes=tuple(notes))
+
+    def describe(self) -> str:
+        """Name the condition."""
+        return f"rows where {self.where}"
+
+
+class SetAsideRows(Step, frozen=True, tag="set_aside"):
+    """Keep rows for which a condition is true out of the result, with the reason.
+
+    Parameters
+    ----------
+    where : str
+        A condition. Rows for which it is unknown stay.
+    reason : str, optional
+        What to write beside the rows; by default the condition.
+    """
+
+    where: str
+    reason: str | None = None
+
+    def apply(self, table: BareTable) -> Change:
+        """Set aside what is true."""
+        result = evaluate_condition(self.where, table)
+        gone = result.array & result.present
+        positions, aside = np.flatnonzero(~gone), np.flatnonzero(gone)
+        reasons = (self.reason or self.where,) * len(aside)
+        return Change.of_rows(table, positions, set_aside=SetAside(aside, reasons))
+
+    def describe(self) -> str:
+        """Name the condition."""
+        return f"rows where {self.where} set aside"
+
+
+class Sort(Step, frozen=True, tag="sort"):
+    """Put rows in order; equal rows keep the order they had.
+
+    Parameters
+    ----------
+    by : list of str
+        Columns, the leading one first, each with ``desc`` behind it for descending
+        order. Missing cells come last in both directions.
+    text : {"code_point", "natural", "plain"}
+        How texts are ordered: by code point; naturally, ``colony 9`` before ``colony 10``; or without regard
+        to case and accents.
+    """
+
+    by: list[str]
+    text: Literal["code_point", "natural", "plain"] = "code_point"
+
+    def apply(self, table: BareTable) -> Change:
+        """Order the rows."""
+        keys = [_sort_key(table, key, self.text) for key in self.by]
+        if not keys:
+            raise ParameterError("expected at least one column to sort by, came none")
+        order = order_rows(keys)
+        return Change.of_rows(table, order)
+
+    def describe(self) -> str:
+        """Name the keys."""
+        return f"sorted by {', '.join(self.by)}"
+
+
+def _sort_key(table: BareTable, key: str, order: str = "code_point") -> np.ndarray:
+    """Return ascending values for a key with its direction, missing last."""
+    direction = None if key in table else _DIRECTION.search(key)
+    name = key[: direction.start()] if direction else key
+    column = table[check_known(name, table.names)]
+    descending = bool(direction and direction[1].lower() == "desc")
+    if order != "code_point" and column.type == STRING:
+        ranks = _text_ranks(column, _ORDERS[order])
+    else:
+        plain = _plain_key(column, descending=descending)
+        if plain is not None:
+            return plain
+        ranks = column.sort_ranks()
+    placed = -ranks if descending else ranks
+    return np.where(ranks < 0, len(ranks), placed)
+
+
+def _plain_key(column: Column, *, descending: bool) -> np.ndarray | None:
+    """Return values that sort as they are; None where only ranks do."""
+    if column.type.levels or isinstance(column.values, Text):
+        return None
+    values = column.array
+    if values.dtype.kind == "f":
+        key: np.ndarray = -values if descending else values
+        return (
+            np.where(column.missing, np.inf, key)
+            if column.state is not None and np.isfinite(values).all()
+            else (None if column.state is not None else key)
+        )
+    whole = values.astype(np.int64) if values.dtype == np.bool_ else values.view(np.int64)
+    low, high = np.iinfo(np.int64).min + 2, np.iinfo(np.int64).max - 2
+    if len(whole) and (int(whole.min()) < low or int(whole.max()) > high):
+        return None
+    key = -whole if descending else whole
+    return key if column.state is None else np.where(column.missing, np.iinfo(np.int64).max, key)
+
+
+def _text_ranks(column: Column, key: Callable[[str], Any]) -> Codes:
+    words, codes = column.text.coded()
+    keys = [key(word) for word in words]
+    places = {value: place for place, value in enumerate(sorted(set(keys)))}
+    rank = np.array([places[value] for value in keys], np.int64)
+    return np.where(column.missing, -1, rank[codes] if len(rank) else -1)
+
+
+def natural_key(text: str) -> tuple[Any, ...]:
+    """Return what texts are ordered by where numbers in them count as numbers.
+
+    >>> sorted(["colony 10", "colony 9"], key=natural_key)
+    ['colony 9', 'colony 10']
+    """
+    parts = re.split(r"([0-9]+)", text)
+    return tuple((0, int(part), "") if part.isdigit() else (1, 0, part.casefold()) for part in parts if part)
+
+
+def plain_key(text: str) -> str:
+    """Return a text without case and accents.
+
+    >>> sorted(["Zoe", "Émile", "anna"], key=plain_key)
+    ['anna', 'Émile', 'Zoe']
+    """
+    apart = unicodedata.normalize("NFD", text.casefold())
+    return "".join(one for one in apart if not unicodedata.combining(one))
+
+
+_ORDERS: dict[str, Callable[[str], Any]] = {"natural": natural_key, "plain": plain_key}
+
+
+class KeepRows(Step, frozen=True, tag="keep_rows"):
+    """Keep some rows by where they stand, by size, or by chance.
+
+    Parameters
+    ----------
+    first, last, every : int, optional
+        So many from the top, from the end; or every n-th, beginning with the first.
+    largest, smallest : str, optional
+        The column by which the `count` largest or smallest rows are kept.
+    count : int
+        For these; rows as large as the last one kept are kept too where `ties` says so.
+    ties : bool
+    random : int, optional
+        So many by chance, in table order; the same `seed` gives the same rows.
+    seed : int
+    numbers : list of int
+        Rows by their row numbers.
+    by : list of str
+        Selectors of columns: all of this within each group they form.
+    """
+
+    rows: ClassVar[Rows] = Rows.LEFT_OUT
+
+    first: int | None = None
+    last: int | None = None
+    every: int | None = None
+    largest: str | None = None
+    smallest: str | None = None
+    count: int = 10
+    ties: bool = True
+    random: int | None = None
+    seed: int = 0
+    numbers: list[int] = []
+    by: list[str] = []
+
+    def apply(self, table: BareTable) -> Change:
+        """Keep the rows."""
+        asked = [
+            name
+            for name in ("first", "last", "every", "largest", "smallest", "random")
+            if getattr(self, name) is not None
+        ]
+        asked += ["numbers"] if self.numbers else []
+        if len(asked) != 1:
+            told = listing(asked) if asked else "none"
+            raise ParameterError(
+                f"expected one of first, last, every, largest, smallest, random and numbers, came {told}"
+            )
+        size = {"every": self.every, "first": self.first, "last": self.last, "random": self.random}.get(
+            asked[0], self.count
+        )
+        if size is not None and size < (asked[0] == "every"):
+            raise ParameterError(f"expected {asked[0]} to be a number of rows, came {size}")
+        if self.numbers:
+            positions = np.flatnonzero(np.isin(table.row_numbers, self.numbers))
+            lost = sorted(set(self.numbers) - set(table.row_numbers.tolist()))
+            notes = (f"there are no rows with the numbers {listing([str(one) for one in lost])}",) if lost else ()
+            return Change.of_rows(table, positions, notes=notes)
+        names = chosen(table, self.by) if self.by else []
+        groups = Groups.of([table[name] for name in names], table.row_count)
+        kept = self._kept(table, groups, asked[0], int(size or 0))
+        positions = np.flatnonzero(kept)
+        return Change.of_rows(table, positions)
+
+    def _kept(self, table: BareTable, groups: Groups, asked: str, size: int) -> Mask:
+        rows = table.row_count
+        none = np.zeros(rows, np.bool_)
+        if asked in ("largest", "smallest"):
+            name = check_known(str(getattr(self, asked)), table.names)
+            ranks = table[name].sort_ranks()
+            key = np.where(ranks < 0, rows, -ranks if asked == "largest" else ranks)
+            window = Window(groups, [key], ranks < 0)
+            place = window.rank("rank" if self.ties else "row_number").array
+            return np.asarray((place <= size) & (ranks >= 0))
+        keys = []
+        if asked == "random":
+            keys = [np.random.default_rng(self.seed).permutation(rows)]
+        window = Window(groups, keys, none)
+        place = window.rank("row_number").array
+        if asked == "every":
+            return np.asarray((place - 1) % size == 0)
+        if asked == "last":
+            total = np.bincount(groups.codes, minlength=len(groups))[groups.codes]
+            return np.asarray(place > total - size)
+        return np.asarray(place <= size)
+
+    def describe(self) -> str:
+        """Name what is kept."""
+        told = {
+            "first": f"the first {self.first} rows", "last": f"the last {self.last} rows",
+            "every": f"every {self.every}th row",
+            "largest": f"the {self.count} rows with the largest {self.largest}",
+            "smallest": f"the {self.count} rows with the smallest {self.smallest}",
+            "random": f"{self.random} rows by chance (seed {self.seed})",
+        }  # fmt: skip
+        what = next(
+            (text for name, text in told.items() if getattr(self, name) is not None),
+            f"{len(self.numbers)} rows by number",
+        )
+        return f"{what} of each {', '.join(self.by)}" if self.by else what
+
+
+class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
+    """Keep one of the rows that are alike.
+
+    Rows alike in every column are merged into the first of them. Rows alike only in
+    the columns of `by` may differ elsewhere, so all but one are set aside.
+
+    Parameters
+    ----------
+    by : list of str
+        Selectors of the columns to look at; none means all.
+    keep : {"first", "last", "fullest"}
+        Which row stays: ``fullest`` is the one with the fewest missing cells.
+    """
+
+    rows: ClassVar[Rows] = Rows.MERGED
+
+    by: list[str] = []
+    keep: Literal["first", "last", "fullest"] = "first"
+
+    def apply(self, table: BareTable) -> Change:
+        """Keep one row of each group."""
+        names = chosen(table, self.by)
+        # Rows that are alike to no other stay; most of them are told by a fingerprint.
+        rows = candidates(table.key_blocks(names), table.row_count)
+        numbers, _ = group([table[name].take(rows).codes() for name in names], len(rows))
+        staying = _representatives(numbers, self._preference(table)[rows])
+        kept = np.ones(table.row_count, np.bool_)
+        kept[rows[~staying]] = False
+        positions, gone = np.flatnonzero(kept), np.flatnonzero(~staying)
+        identical, _ = group([column.take(rows).codes() for column in table.columns.values()], len(rows))
+        kept_of = np.zeros(numbers.max(initial=-1) + 1, np.int64)
+        kept_of[numbers[staying]] = np.flatnonzero(staying)
+        differing = gone[identical[gone] != identical[kept_of[numbers[gone]]]]
+        aside = None
+        if len(differing):
+            twins = table.row_numbers[rows[kept_of[numbers[differing]]]].tolist()
+            told = tuple(f"same {', '.join(names)} as row {twin}, but differs elsewhere" for twin in twins)
+            aside = SetAside(rows[differing], told)
+        return Change.of_rows(table, positions, set_aside=aside)
+
+    def _preference(self, table: BareTable) -> Codes:
+        """Return for each row how willingly it is given up: the lowest stays."""
+        places = np.arange(table.row_count)
+        if self.keep == "last":
+            return -places
+        if self.keep == "first":
+            return places
+        gaps = np.zeros(table.row_count, np.int64)
+        for column in table.columns.values():
+            gaps += column.missing
+        return gaps * table.row_count + places
+
+    def describe(self) -> str:
+        """Name what is compared."""
+        return f"one row for each {', '.join(self.by)}" if self.by else "one of each row that stands twice"
+
+
+def _representatives(numbers: Codes, preference: Codes) -> np.ndarray:
+    """Return for each row whether it stays: the one of its group with the lowest preference."""
+    order = np.lexsort((preference, numbers))
+    ordered = numbers[order]
+    leads = np.ones(len(order), np.bool_)
+    leads[1:] = ordered[1:] != ordered[:-1]
+    staying = np.zeros(len(order), np.bool_)
+    staying[order[leads]] = True
+    return staying

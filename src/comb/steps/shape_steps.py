@@ -1,0 +1,263 @@
+"""Steps on the shape of a table: to_long, transpose, split."""
+
+import re
+from typing import Any, ClassVar
+
+import numpy as np
+
+from comb.errors import ColumnError, ParameterError, TypeMismatch, listing
+from comb.expressions.arithmetic import result_type
+from comb.expressions.evaluate import widened
+from comb.expressions.signatures import problem_with
+from comb.steps.base import Change, Rows, Step, chosen, numbered_anew
+from comb.tables.column import Column
+from comb.tables.kept import Kept
+from comb.tables.names import unique_names
+from comb.tables.reasons import Reason
+from comb.tables.table import BareTable
+from comb.tables.text import Text
+from comb.tables.types import STRING, Type
+
+# More columns than this are no table to look at.
+MOST_TURNED = 2_000
+
+
+class ToLong(Step, frozen=True, tag="to_long"):
+    """Turn columns side by side into rows one below the other.
+
+    Parameters
+    ----------
+    columns : list of str
+        Selectors of the columns whose names are values.
+    heading_column : str
+        Name of the new column for the old names.
+    value_column : str
+        Name of the new column for the cells.
+    keep_missing : bool
+        Whether missing cells become rows too; otherwise they are left out and counted.
+    """
+
+    rows: ClassVar[Rows] = Rows.SPREAD
+
+    columns: list[str]
+    heading_column: str
+    value_column: str
+    keep_missing: bool = True
+
+    def apply(self, table: BareTable) -> Change:
+        """Stack the columns; the rows of one case stay together."""
+        names = chosen(table, self.columns)
+        fixed = [name for name in table.names if name not in names]
+        self._check_names(fixed)
+        kind = _shared_type(table, names)
+        count, height = len(names), table.row_count
+        sources = np.repeat(np.arange(height), count)
+        values = _stacked([widened(table[name], kind) for name in names], kind)
+        headings = Column(STRING, Text.from_items(names, np.tile(np.arange(count), height)))
+        columns = {name: table[name].take(sources) for name in fixed}
+        columns |= {self.heading_column: headings, self.value_column: values}
+        long = table.derive(columns, row_numbers=table.row_numbers[sources])
+        if self.keep_missing:
+            return Change(long, sources)
+        present = np.flatnonzero(values.present)
+        return Change(long.take(present), sources[present])
+
+    def _check_names(self, fixed: list[str]) -> None:
+        for name in (self.heading_column, self.value_column):
+            if name in fixed or self.heading_column == self.value_column:
+                raise ColumnError(
+                    f"the name {name!r} would stand twice", remedy="choose another name for the new column"
+                )
+
+    def describe(self) -> str:
+        """Name what is stacked."""
+        return f"{', '.join(self.columns)} stacked: {self.heading_column} and {self.value_column}"
+
+
+def _shared_type(table: BareTable, names: list[str]) -> Type:
+    """Return the type that holds the cells of all columns."""
+    kind = table[names[0]].type
+    for name in names[1:]:
+        other = table[name].type
+        if kind.numeric and other.numeric:
+            kind = result_type("+", kind, other)
+        elif kind != other:
+            raise TypeMismatch(
+                f"{names[0]!r} is {kind} and {name!r} is {other}; one column holds one type",
+                remedy="convert them to one type first, for instance to string",
+            )
+    return kind
+
+
+def _stacked(columns: list[Column], kind: Type) -> Column:
+    """Interleave columns: the cells of one row follow each other."""
+    count = len(columns)
+    state = np.stack([column.states for column in columns], axis=1).ravel()
+    kept = {at * count + k: text for k, column in enumerate(columns) for at, text in column.kept.texts.items()}
+    if kind.textual:
+        rows = zip(*(column.text.to_list() for column in columns), strict=True)
+        values: Any = Text.from_strings([text for row in rows for text in row])
+    else:
+        values = np.stack([column.array for column in columns], axis=1).ravel()
+    return Column(kind, values, state, kept=Kept(kept))
+
+
+class Transpose(Step, frozen=True, tag="transpose"):
+    """Turn rows into columns and columns into rows.
+
+    Parameters
+    ----------
+    names_from : str
+        The column whose values name the new columns.
+    heading_column : str
+        Name of the new column for the old names.
+    """
+
+    rows: ClassVar[Rows] = Rows.MERGED
+
+    names_from: str
+    heading_column: str = "column"
+
+    def apply(self, table: BareTable) -> Change:
+        """Turn the table."""
+        key = table[self.names_from]
+        if table.row_count > MOST_TURNED:
+            raise ParameterError(
+                f"{table.row_count:,} rows would become columns, at most {MOST_TURNED:,} can",
+                remedy="filter or aggregate the table first",
+            )
+        titles = unique_names([text or "" for text in key.texts()])
+        if self.heading_column in titles:
+            raise ColumnError(
+                f"the name {self.heading_column!r} would stand twice", remedy="name heading_column otherwise"
+            )
+        names = [name for name in table.names if name != self.names_from]
+        if not names:
+            raise ParameterError(f"there is no column but {self.names_from}, so nothing to turn")
+        kind = _shared_type(table, names)
+        stacked = _stacked([widened(table[name], kind) for name in names], kind)
+        count = len(names)
+        columns = {self.heading_column: Column(STRING, Text.from_items(names, np.arange(count)))}
+        for at, title in enumerate(titles):
+            columns[title] = stacked.take(np.arange(at * count, (at + 1) * count))
+        rows = table.row_count
+        sources = np.where(np.arange(count) < rows, np.arange(count), -1)
+        return Change(numbered_anew(table, columns, count), sources)
+
+    def describe(self) -> str:
+        """Name what names the columns."""
+        return f"rows turned into columns named by {self.names_from}"
+
+
+class Split(Step, frozen=True, tag="split"):
+    """Split texts into several columns, or into several rows.
+
+    Parameters
+    ----------
+    column : str
+    into : list of str
+        Names of the new columns, one for each part; none makes a row of each part.
+    mark : str, optional
+        What stands between the parts.
+    pattern : str, optional
+        A regular expression: its groups are the parts; or, for rows, what stands between.
+    widths : list of int
+        The characters of each part.
+    keep : bool
+        Keep the column that is split.
+    """
+
+    rows: ClassVar[Rows] = Rows.SPREAD
+
+    column: str
+    into: list[str] = []
+    mark: str | None = None
+    pattern: str | None = None
+    widths: list[int] = []
+    keep: bool = False
+
+    def apply(self, table: BareTable) -> Change:
+        """Split the texts."""
+        column = table[self.column]
+        if column.type != STRING:
+            raise TypeMismatch(f"expected a column of type string, {self.column!r} is {column.type}")
+        given = [name for name in ("mark", "pattern", "widths") if getattr(self, name)]
+        if len(given) != 1:
+            raise ParameterError(
+                f"expected one of mark, pattern and widths, came {listing(given) if given else 'none'}"
+            )
+        if self.pattern is not None and problem_with(self.pattern):
+            raise ParameterError(f"{self.pattern!r}: {problem_with(self.pattern)}")
+        items = column.text.items()
+        parts = [self._parts(item) for item in items]
+        codes = np.arange(len(items)) if column.text.codes is None else column.text.codes
+        return (
+            self._into_columns(table, column, parts, codes)
+            if self.into
+            else self._into_rows(table, column, parts, codes)
+        )
+
+    def _parts(self, text: str) -> list[str]:
+        if self.mark:
+            return [part.strip() for part in text.split(self.mark)]
+        if self.widths:
+            ends = np.cumsum(self.widths).tolist()
+            return [text[start:end].strip() for start, end in zip([0, *ends], [*ends, None], strict=False)]
+        if self.into:
+            match = re.search(str(self.pattern), text)
+            return [part or "" for part in match.groups()] if match else []
+        return [part for part in re.split(str(self.pattern), text) if part is not None]
+
+    def _into_columns(self, table: BareTable, column: Column, parts: list[list[str]], codes: Any) -> Change:
+        width = len(self.into)
+        for name in self.into:
+            if (name in table and name != self.column) or self.into.count(name) > 1:
+                raise ColumnError(f"the name {name!r} would stand twice", remedy="choose another name")
+        fits = np.array([len(one) == width for one in parts], np.bool_)[codes] if len(parts) else np.zeros(0, np.bool_)
+        made: dict[str, Column] = {}
+        for at, name in enumerate(self.into):
+            last = at == width - 1 and self.mark
+            texts = [
+                str(self.mark).join(one[at:]) if last and len(one) > width else one[at] if at < len(one) else ""
+                for one in parts
+            ]
+            values = Text.from_strings(texts).take(codes) if len(parts) else column.text
+            lacking = np.array([at >= len(one) for one in parts], np.bool_)[codes] if len(parts) else column.missing
+            blank = values.flags(lambda text: not text.strip())
+            state = np.where(
+                column.missing, column.states, np.where(lacking, Reason.ABSENT, np.where(blank, Reason.BLANK, 0))
+            )
+            made[name] = Column(STRING, values, state.astype(np.uint8))
+        columns: dict[str, Column] = {}
+        for name, one in table.columns.items():
+            if name != self.column or self.keep:
+                columns[name] = one
+            if name == self.column:
+                columns.update(made)
+        odd = int(np.count_nonzero(~fits & column.present))
+        notes = (
+            (f"{odd:,} rows do not have {width} parts: what is lacking is absent, what is more stays in the last",)
+            if odd
+            else ()
+        )
+        return Change(table.derive(columns), notes=notes)
+
+    def _into_rows(self, table: BareTable, column: Column, parts: list[list[str]], codes: Any) -> Change:
+        sizes = np.array([max(1, len(one)) for one in parts], np.int64)[codes] if len(parts) else np.zeros(0, np.int64)
+        sizes = np.where(column.missing, 1, sizes)
+        sources = np.repeat(np.arange(table.row_count), sizes)
+        missing = column.missing.tolist()
+        texts = [
+            part
+            for at, code in enumerate(np.asarray(codes).tolist())
+            for part in ([None] if missing[at] else parts[code] or [None])
+        ]
+        made = Column.of_strings(texts)
+        state = np.where(column.missing[sources], column.states[sources], made.states)
+        columns = {name: one.take(sources) for name, one in table.columns.items()}
+        columns[self.column] = made.replace(state=state)
+        return Change(table.derive(columns, row_numbers=table.row_numbers[sources]), sources)
+
+    def describe(self) -> str:
+        """Name the column and its parts."""
+        return f"{self.column} split into {', '.join(self.into) or 'rows'}"

@@ -1,0 +1,237 @@
+"""The bare table: columns, row numbers, origin. Steps work on this.
+
+The `Table` that users hold extends it with a method for each step; it lives at the
+top, in `comb.interface`, so that this layer need not know the layers above. Tables
+made from a table by `derive` are of the same class, which is all that is needed for
+steps to hand back what they were given.
+"""
+
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Any, Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.errors import ColumnError, ParameterError, listing
+from comb.kernels.grouping import Codes
+from comb.tables.column import Column
+from comb.tables.layout import LayoutRequest, lay_out, plain, shown_cells
+from comb.tables.names import check_known
+from comb.tables.origin import BY_HAND, MADE, Origin
+from comb.tables.record import Record
+from comb.tables.types import Type
+
+# A sentence that tells of more steps than this is no sentence any more.
+MOST_NOTES = 3
+
+# The keys of so many rows stay in the processor's cache.
+KEYS_AT_ONCE = 32_768
+
+
+class BareTable:
+    """Named columns of equal length, in row order; never changed in place.
+
+    Parameters
+    ----------
+    columns : mapping of str to Column
+    row_numbers : int64 array, optional
+        The record number of each row in its source, from 1; counted anew if not given.
+    origin : Origin
+        The source and how it was read.
+    notes : tuple of str
+        What reading and the steps so far have to say.
+    view_of : int, optional
+        Rows of the whole table, if this shows only some of them.
+
+    Raises
+    ------
+    ColumnError
+        If the columns differ in length.
+    """
+
+    def __init__(
+        self,
+        columns: Mapping[str, Column],
+        *,
+        row_numbers: Codes | None = None,
+        origin: Origin = BY_HAND,
+        notes: tuple[str, ...] = (),
+        view_of: int | None = None,
+    ) -> None:
+        self._columns = dict(columns)
+        lengths = {name: len(column) for name, column in self._columns.items()}
+        if len(set(lengths.values())) > 1:
+            told = listing([f"{name}: {length:,}" for name, length in lengths.items()])
+            raise ColumnError(f"expected columns of one length, came {told} cells")
+        self._row_count = next(iter(lengths.values()), 0) if row_numbers is None else len(row_numbers)
+        numbers = np.arange(1, self._row_count + 1) if row_numbers is None else row_numbers
+        self.row_numbers: Codes = numbers.astype(np.int64, copy=False)
+        self.row_numbers.flags.writeable = False
+        self.origin = origin
+        self.notes = notes
+        self.view_of = view_of
+
+    def derive(
+        self,
+        columns: Mapping[str, Column] | None = None,
+        *,
+        row_numbers: Codes | None = None,
+        notes: tuple[str, ...] | None = None,
+        view_of: int | None = None,
+        origin: Origin | None = None,
+    ) -> Self:
+        """Return a table of the same class with other columns, rows, notes or origin."""
+        made = type(self)(
+            self._columns if columns is None else columns,
+            row_numbers=self.row_numbers if row_numbers is None else row_numbers,
+            origin=self.origin if origin is None else origin,
+            notes=self.notes if notes is None else notes,
+            view_of=self.view_of if view_of is None else view_of,
+        )
+        made._follow(self)
+        return made
+
+    def _follow(self, earlier: "BareTable") -> None:
+        """Take over what a class above knows besides columns and rows."""
+
+    def take(self, positions: Codes) -> Self:
+        """Return the rows at the given positions, from 0, with their row numbers."""
+        columns = {name: column.take(positions) for name, column in self._columns.items()}
+        return self.derive(columns, row_numbers=self.row_numbers[positions])
+
+    def key_blocks(self, names: Iterable[str]) -> Iterator[list[NDArray[np.uint64]]]:
+        """Return the keys of some columns for some rows after the other; see `Column.keys`."""
+        columns = [self._columns[name].with_codes() for name in names]
+        for start in range(0, self._row_count if columns else 0, KEYS_AT_ONCE):
+            yield [column.keys(start, start + KEYS_AT_ONCE) for column in columns]
+
+    @property
+    def columns(self) -> dict[str, Column]:
+        """The columns by name, in table order."""
+        return dict(self._columns)
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The column names, in table order."""
+        return tuple(self._columns)
+
+    @property
+    def types(self) -> dict[str, Type]:
+        """The type of each column by name."""
+        return {name: column.type for name, column in self._columns.items()}
+
+    @property
+    def row_count(self) -> int:
+        """How many rows there are."""
+        return self._row_count
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """Rows and columns."""
+        return self._row_count, len(self._columns)
+
+    @property
+    def source_index(self) -> Codes:
+        """The file each row came from, from 0, where several were read as one table."""
+        if not self.origin.sources:
+            return np.zeros(self._row_count, np.int64)
+        return self.origin.source_index[self.row_numbers - 1]
+
+    def __len__(self) -> int:
+        return self._row_count
+
+    def __getitem__(self, name: str) -> Column:
+        return self._columns[name if name in self._columns else check_known(name, self.names)]
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._columns
+
+    def __repr__(self) -> str:
+        return plain(lay_out(self._layout_request()))
+
+    def _repr_html_(self) -> str:
+        escaped = repr(self).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+        return f"<pre>{escaped}</pre>"
+
+    def _layout_request(self) -> LayoutRequest:
+        """Collect what the layout needs to know."""
+        return LayoutRequest(self._columns, self.row_numbers, self.sentence())
+
+    def sentence(self) -> str:
+        """Say what this table is and what the last step did."""
+        rows = f"{self._row_count:,} row{'s' if self._row_count != 1 else ''}"
+        if self.view_of is not None:
+            rows = f"{self._row_count:,} of {self.view_of:,} rows"
+        elif len(self.origin.lines) > self._row_count:
+            rows = f"{self._row_count:,} of {len(self.origin.lines):,} rows"
+        width = len(self._columns)
+        name = self.origin.name
+        text = f"{rows} and {width} column{'s' if width != 1 else ''} {name if name.startswith(MADE) else f'of {name}'}"
+        return "; ".join([text, *self.notes[-MOST_NOTES:]])
+
+    def equals(self, other: "BareTable") -> bool:
+        """Return whether names, types, values, reasons and row numbers are the same."""
+        return (
+            self.names == other.names
+            and self.types == other.types
+            and np.array_equal(self.row_numbers, other.row_numbers)
+            and all(bool(self[name].same_cells(other[name]).all()) for name in self.names)
+        )
+
+    def first_rows(self, count: int = 10) -> Self:
+        """Return the first rows, for a look."""
+        return self._view(0, count)
+
+    def last_rows(self, count: int = 10) -> Self:
+        """Return the last rows, for a look."""
+        return self._view(self._row_count - count, self._row_count)
+
+    def rows_between(self, first: int, last: int) -> Self:
+        """Return rows by position, from 1, both ends included."""
+        if first < 1 or last < first:
+            raise ParameterError(f"expected positions from 1, the first before the last; came {first} and {last}")
+        return self._view(first - 1, last)
+
+    def random_rows(self, count: int = 10, *, seed: int) -> Self:
+        """Return some rows chosen at random, in table order; the same seed gives the same rows."""
+        count = min(count, self._row_count)
+        chosen = np.random.default_rng(seed).choice(self._row_count, count, replace=False)
+        return self._look(np.sort(chosen))
+
+    def _view(self, start: int, stop: int) -> Self:
+        return self._look(np.arange(max(start, 0), max(0, min(stop, self._row_count))))
+
+    def _look(self, positions: Codes) -> Self:
+        return self.take(positions).derive(view_of=self._row_count)
+
+    def _position(self, row_number: int) -> int:
+        """Return where the row with a number stands, from 0."""
+        hits = np.flatnonzero(self.row_numbers == row_number)
+        if len(hits) == 1:
+            return int(hits[0])
+        if len(hits):
+            raise ParameterError(
+                f"row number {row_number} stands in {len(hits)} rows of this table",
+                remedy=f"name one by its position: rows_between({hits[0] + 1}, {hits[-1] + 1})",
+            )
+        told = "it has no rows"
+        if self._row_count:
+            low, high = self.row_numbers.min(), self.row_numbers.max()
+            told = f"its {self._row_count:,} rows have numbers from {low:,} to {high:,}"
+        raise ParameterError(f"there is no row number {row_number} in this table", remedy=told)
+
+    def record(self, row_number: int) -> Record:
+        """Return one row by its row number, printed from top to bottom."""
+        row = self.take(np.array([self._position(row_number)]))
+        values = {name: column.to_list()[0] for name, column in row._columns.items()}
+        shown = {name: shown_cells(column)[0].text for name, column in row._columns.items()}
+        return Record(values, shown, self.place(row_number))
+
+    def cell(self, row_number: int, name: str) -> Any:
+        """Return the Python value of one cell; None where missing."""
+        position = self._position(row_number)
+        return self[name].take(np.array([position])).to_list()[0]
+
+    def place(self, row_number: int, column: str | None = None) -> str:
+        """Say where a row stood in its source, or one of its cells: file and line, or sheet and cell."""
+        return self.origin.place(row_number, column)

@@ -1,0 +1,31 @@
+"""What CSV on the Web has no room for: why cells are empty, and the texts kept. Pure."""
+
+import numpy as np
+
+from comb.tables.reasons import Reason
+from comb.tables.table import BareTable
+from comb.writing.delimited import rows_bytes
+
+HEADER = ["record", "source_row", "column", "reason", "text"]
+
+
+def cells_bytes(table: BareTable, *, blanks: bool = False) -> bytes:
+    """List every missing cell but the plain blanks.
+
+    Blank cells are left out, since an empty field says as much, unless `blanks` is set
+    because a word stands in them.
+
+    Returns
+    -------
+    bytes
+        Comma-separated: the record in the saved table, the row number in the source,
+        the column, the reason, and the text that was kept.
+    """
+    rows = [HEADER]
+    least = Reason.PRESENT if blanks else Reason.BLANK
+    for name, column in table.columns.items():
+        for at in np.flatnonzero(column.states > least).tolist():
+            reason = Reason(int(column.states[at])).word
+            kept = column.kept.texts.get(at, "")
+            rows.append([str(at + 1), str(table.row_numbers[at]), name, reason, kept])
+    return rows_bytes(rows)

@@ -1,0 +1,127 @@
+"""The description of a saved table by the open standard CSV on the Web (W3C, 2015). Pure."""
+
+import json
+from typing import Any
+from urllib.parse import quote
+
+from comb.tables.column import Column
+from comb.tables.table import BareTable
+from comb.tables.types import Type
+from comb.writing.delimited import STANDARD, TextForm, rows_bytes
+
+_CONTEXT = "http://www.w3.org/ns/csvw"
+
+_BASES = {
+    "string": "string",
+    "integer": "integer",
+    "decimal": "decimal",
+    "number": "number",
+    "boolean": "boolean",
+    "date": "date",
+    "datetime": "dateTime",
+    "time": "time",
+    "duration": "dayTimeDuration",
+    "json": "json",
+}
+
+
+def metadata_bytes(table: BareTable, name: str, file: str, form: TextForm = STANDARD) -> bytes:
+    """Describe a saved table.
+
+    Parameters
+    ----------
+    table : BareTable
+    name : str
+        The table's name; its cells file is ``<name>-cells.csv``.
+    file : str
+        The name of the file the table is saved in.
+    form : TextForm
+        How it is written there.
+
+    Returns
+    -------
+    bytes
+        JSON: where it came from, how the file is written, and for each column its
+        name, title, type and description.
+    """
+    origin = table.origin
+    codes = {title: codes_name(name, title) for title, column in table.columns.items() if column.type.levels}
+    schema: dict[str, Any] = {"columns": [_column(title, column, form) for title, column in table.columns.items()]}
+    if codes:
+        schema["foreignKeys"] = [
+            {"columnReference": quote(title, safe=""), "reference": {"resource": url, "columnReference": "value"}}
+            for title, url in codes.items()
+        ]
+    described: dict[str, Any] = {
+        "url": file,
+        "dc:title": name,
+        "dc:source": origin.name,
+        **({"dc:identifier": f"blake3:{origin.checksum}"} if origin.checksum else {}),
+        "notes": [{"comb:cells": f"{name}-cells.csv", "about": "why cells are missing, and the texts kept"}],
+        "dialect": {
+            "encoding": form.encoding,
+            "delimiter": form.delimiter,
+            "lineTerminators": [form.line_end],
+            "quoteChar": '"',
+            "doubleQuote": True,
+            "header": True,
+        },
+        "tableSchema": schema,
+    }
+    record: dict[str, Any] = {"@context": [_CONTEXT, {"language": "en"}]}
+    if codes:
+        record["tables"] = [described, *map(_code_list, codes.values())]
+    else:
+        record |= described
+    return (json.dumps(record, indent=2, ensure_ascii=False) + "\n").encode()
+
+
+def codes_name(name: str, title: str) -> str:
+    """Return the name of the file that lists the values of a category.
+
+    >>> codes_name("visits", "queen state")
+    'visits-queen%20state-codes.csv'
+    """
+    return f"{name}-{quote(title, safe='')}-codes.csv"
+
+
+def codes_files(table: BareTable, name: str) -> dict[str, bytes]:
+    """Return the lists of the values of all categories of a table, by file name."""
+    return {
+        codes_name(name, title): rows_bytes([["value", "label"], *map(list, column.type.levels)])
+        for title, column in table.columns.items()
+        if column.type.levels
+    }
+
+
+def _code_list(url: str) -> dict[str, Any]:
+    columns = [{"name": "value", "datatype": "string", "required": True}, {"name": "label", "datatype": "string"}]
+    about = "the values in their order, and what they stand for"
+    schema = {"columns": columns, "primaryKey": "value"}
+    return {"url": url, "notes": [{"comb:codes": url, "about": about}], "tableSchema": schema}
+
+
+def _column(title: str, column: Column, form: TextForm) -> dict[str, Any]:
+    record: dict[str, Any] = {
+        "name": quote(title, safe=""),
+        "titles": title,
+        "datatype": _datatype(column.type, form),
+        "required": not column.missing_count,
+    }
+    if form.missing:
+        record["null"] = form.missing
+    if column.description:
+        record["dc:description"] = column.description
+    return record
+
+
+def _datatype(kind: Type, form: TextForm) -> str | dict[str, Any]:
+    kind = kind.plain
+    base = "dateTimeStamp" if kind.utc else _BASES[kind.word]
+    if kind.word == "date":
+        return {"base": base, "format": form.date_pattern}
+    pattern = f"0.{'0' * kind.scale}" if kind.scale else "0"
+    if kind.numeric and form.decimal_mark != ".":
+        marks: dict[str, str] = {"decimalChar": form.decimal_mark}
+        return {"base": base, "format": {**marks, "pattern": pattern} if kind.word == "decimal" else marks}
+    return {"base": base, "format": pattern} if kind.word == "decimal" else base
