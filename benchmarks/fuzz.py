@@ -25,7 +25,8 @@ from random import Random
 import comb
 from comb.demo.files import demo_bytes
 from comb.execution.resources import CHUNK_BYTES, Resources
-from comb.reading.load import ReadOptions, load_table
+from comb.reading.load import load_table
+from comb.tables.read_options import ReadOptions
 
 # A load of these small files that lasts longer than this hangs.
 LIMIT_SECONDS = 20

@@ -17,7 +17,8 @@ from comb.execution.resources import DEFAULT
 from comb.kernels.string_buffer import pack
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.moment_programs import moment_program
-from comb.reading.load import ReadOptions, load_table
+from comb.reading.load import load_table
+from comb.tables.read_options import ReadOptions
 
 COUNT = 200_000
 

@@ -93,7 +93,8 @@ if kind != "walk":
     import comb
     from comb.interface.table import Table
     from comb.execution.resources import Resources
-    from comb.reading.load import ReadOptions, load_table
+    from comb.reading.load import load_table
+    from comb.tables.read_options import ReadOptions
     import comb.interface.loading
 before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
 start, rows = time.perf_counter(), 0

@@ -91,7 +91,7 @@ def test_what_a_command_says(
     [
         (["show", "months.xlsx", "--table", "Juli"], "there is no table 'Juli'"),
         (["show", "months.xlsx", "--table", "9"], "there is no table 9, there are 2 tables"),
-        (["show", "months.xlsx", "--delimiter", ";"], "delimiter means nothing for a workbook"),
+        (["show", "months.xlsx", "--delimiter", ";"], "delimiter does not apply to a workbook"),
         (["show", "nested.json", "--table", "/hive"], "there is no table '/hive'"),
         (["show", "nested.json", "--lists", "all"], "expected lists to be one of keep, count, rows"),
         (["show", "points.txt", "--encoding", "utf-9"], "utf-9"),

@@ -25,7 +25,8 @@ from comb.parsing.patterns import DateForm
 from comb.parsing.vocabulary import words_for
 from comb.reading.delimited.chunking import chunk_ranges, last_record_end
 from comb.reading.io.encoding import is_binary
-from comb.reading.load import ReadOptions, load_table
+from comb.reading.load import load_table
+from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
 from comb.tables.types import DATE, INTEGER, NUMBER, decimal
 
@@ -141,8 +142,9 @@ def facts(table: BareTable) -> dict[str, object]:
         )
         for name, column in table.columns.items()
     }  # fmt: skip
-    reading = {name: value for name, value in table.origin.reading.items() if name not in ("types", "columns")}
-    return {**columns, "notes": table.notes, "lines": table.origin.lines.tolist(), "reading": reading, "sum": table.origin.checksum}  # fmt: skip
+    origin = table.origin
+    around = (origin.options, origin.kind, origin.titles, origin.footers, origin.set_aside, origin.bad_bytes)
+    return {**columns, "notes": table.notes, "lines": table.origin.lines.tolist(), "around": around, "sum": table.origin.checksum}  # fmt: skip
 
 
 def outcome(path: Path, options: ReadOptions, resources: Resources) -> object:

@@ -137,8 +137,8 @@ def test_bad_bytes_are_kept_aside_with_their_lines(tmp_path: Path) -> None:
     good = "name,n\nKönig,1\nÄrger,2\nÖl,3\n".encode()
     table = load_text(tmp_path, good + b"caf\xe9,4\nna\xef\xefve,5\n" + "é,6\nü,7\nß,8\n".encode())
     assert table["name"].to_list()[3:5] == ["caf\N{REPLACEMENT CHARACTER}", "na\N{REPLACEMENT CHARACTER}ve"]
-    assert table.origin.reading["bad_bytes"] == [(5, "e9"), (6, "ef ef")]
-    assert table.notes == ("3 bytes not in utf-8, shown as \N{REPLACEMENT CHARACTER} and kept aside: lines 5, 6",)
+    assert table.origin.bad_bytes == ((5, "e9"), (6, "ef ef"))
+    assert table.notes == ("3 bytes not in utf-8, shown as \N{REPLACEMENT CHARACTER} (originals kept): lines 5, 6",)
 
 
 @given(st.text(st.characters(codec="utf-8", exclude_characters="\x00"), max_size=40))
@@ -350,7 +350,7 @@ def test_a_description_replaces_guessing(tmp_path: Path, name: str) -> None:
         ("{", "this is no JSON"),
         ("[]", "came a list"),
         ('{"url": "x.csv"}', "expected tableSchema"),
-        ('{"url": "y.csv", "tableSchema": {"columns": []}}', "no description of x.csv"),
+        ('{"url": "y.csv", "tableSchema": {"columns": []}}', "not a description of x.csv"),
         (
             '{"url": "x.csv", "tableSchema": {"columns": [{"titles": "b"}]}}',
             "the columns are a; its description says b",
@@ -372,7 +372,7 @@ def test_a_cells_file_that_is_gone_or_of_another_table_is_told(tmp_path: Path) -
     cells.write_text(cells.read_text() + "99,99,n,undefined,\r\n1,1,n,undefined,\r\n")
     assert comb.load(tmp_path / "x.csv").notes == ("2 lines of x-cells.csv name no missing cell of the table",)
     cells.unlink()
-    assert comb.load(tmp_path / "x.csv").notes == ("x-cells.csv is not there: why cells are missing is not known",)
+    assert comb.load(tmp_path / "x.csv").notes == ("x-cells.csv was not found: why cells are missing is not known",)
 
 
 def test_large_and_odd_shapes(tmp_path: Path) -> None:

@@ -17,7 +17,7 @@ from comb.kernels.blocks import Scratch
 from comb.reading.delimited.chunking import TextChunkRange, chunk_ranges, parse_chunks
 from comb.reading.io import source_file
 from comb.reading.io.source_file import OpenSource
-from comb.reading.load import ReadOptions
+from comb.tables.read_options import ReadOptions
 from test_compiled import outcome, reference
 from test_runs import Lines, worked
 

@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from comb.kernels.grouping import group, order_rows, ranks
+from comb.kernels.grouping import number_strings as encode
 from comb.kernels.reference import scalars
-from comb.kernels.reference.grouping import encode
 from comb.kernels.reference.splitting import split_records
 
 FIELD = st.text(st.sampled_from('ab ;,"\n\r\té1'), max_size=6)

@@ -39,7 +39,7 @@ def test_the_scales_are_two_tables_and_the_broken_line_is_set_aside(demo: Path) 
     }
     assert set(readings["weight_kg"].kept.texts.values()) == {"overload"}
     assert visits["parent_row"].to_list() == [at for at, one in enumerate(sound, 1) for _ in one["visits"]]
-    assert (readings.place(118), readings.origin.reading["set_aside"][0]["place"]) == (
+    assert (readings.place(118), readings.origin.set_aside[0].place) == (
         "scales.jsonl, line 119",
         "line 118",
     )
@@ -135,7 +135,7 @@ def test_other_options_mean_what_they_mean_elsewhere(tmp_path: Path) -> None:
     with pytest.raises(comb.ParameterError, match="expected lists to be one of keep, count, rows"):
         comb.load(tmp_path / "o.jsonl", lists="all")  # type: ignore[arg-type]
     for useless in ({"skip": 1}, {"header": 0}, {"quote": "'"}):
-        with pytest.raises(comb.ParameterError, match="means nothing for JSON"):
+        with pytest.raises(comb.ParameterError, match="does not apply to JSON"):
             comb.load(tmp_path / "o.jsonl", **useless)  # type: ignore[arg-type]
     (tmp_path / "h.xlsx").write_bytes(demo_bytes("harvest.xlsx"))
     with pytest.raises(comb.ParameterError, match="delimiter means nothing for a workbook"):

@@ -16,7 +16,7 @@ from strategies import tables
 def test_the_demo_file_is_read_as_a_person_would(inspections: comb.Table) -> None:
     words = "integer date string string string string integer integer integer decimal decimal decimal boolean string"
     assert [str(kind) for kind in inspections.types.values()] == words.split()
-    assert inspections.origin.reading["skip"] == 3 and inspections.origin.reading["delimiter"] == ";"
+    assert inspections.origin.options.skip == 3 and inspections.origin.options.delimiter == ";"
     assert inspections["inspected_on"].reasons().count("unreadable") == 6
     # Every row begins on the line the file itself shows, notes with line ends counted.
     lines = demo_bytes("inspections.csv").decode().split("\n")
@@ -62,7 +62,7 @@ def test_layouts(
     cells: list[list[object]],
 ) -> None:
     table = load_text(tmp_path, data)
-    assert (table.origin.reading["delimiter"], table.origin.reading["encoding"]) == (delimiter, encoding)
+    assert (table.origin.options.delimiter, table.origin.options.encoding) == (delimiter, encoding)
     assert table.names == names
     shown = [[value if isinstance(value, int) else str(value) for value in table[name].to_list()] for name in names]
     assert shown == cells
@@ -156,7 +156,7 @@ def test_any_bytes_give_a_table_or_an_error_that_names_the_file(tmp_path: Path, 
     ("data", "told"),
     [
         (b"", "the file is empty"),
-        (b"\n \n", "nothing but blank lines"),
+        (b"\n \n", "only blank lines"),
         (b"PK\x03\x04rest", "file is damaged"),
         (b"%PDF-1.7\n", "a PDF document"),
         (b'{"a": 1, "b": ', "this is not JSON"),

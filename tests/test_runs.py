@@ -19,11 +19,12 @@ from comb.kernels.types import Dialect, NumberForm, TallySlot, Words
 from comb.parsing.vocabulary import words_for
 from comb.reading.delimited.chunking import TextChunkRange, chunk_ranges, last_record_end, parse_chunks
 from comb.reading.delimited.header import parse_header
-from comb.reading.delimited.layout import Given, guess_layout
+from comb.reading.delimited.layout import guess_layout
 from comb.reading.io.encoding import decode, utf8_mark
 from comb.reading.io.source_file import OpenSource, check_memory
 from comb.reading.io.text_stream import FileText, HeldText, NotUtf8Error
-from comb.reading.load import ReadOptions, load_table
+from comb.reading.load import load_table
+from comb.tables.read_options import ReadOptions
 
 
 @dataclass
@@ -112,7 +113,7 @@ def test_cuts(data: bytes, quote: bytes, expected: int) -> None:
     ],
 )
 def test_heads(text: str, names: list[str], offset: int, lines: int, titles: list[str], units: list[str]) -> None:
-    head = parse_header(text, text.encode(), guess_layout(text, Given()))
+    head = parse_header(text, text.encode(), guess_layout(text, ReadOptions()))
     assert (head.names, head.offset, head.lines, head.titles, head.units) == (names, offset, lines, titles, units)
 
 

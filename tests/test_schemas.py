@@ -92,7 +92,7 @@ def test_categories_are_lists_of_codes_and_come_back(tmp_path: Path) -> None:
     back = comb.load(tmp_path / "moods.csv")
     assert back.equals(table) and back["mood"].kept.texts == {2: "5"}
     (tmp_path / "moods-mood-codes.csv").unlink()
-    assert any("moods-mood-codes.csv is not there" in note for note in comb.load(tmp_path / "moods.csv").notes)
+    assert any("moods-mood-codes.csv was not found" in note for note in comb.load(tmp_path / "moods.csv").notes)
 
 
 @pytest.mark.parametrize("text", ['{"id": 7, "day": "2026-05-01", "extra": 1}\n{"id": "x"}\n', '[{"id": 7, "day": "2026-05-01", "extra": 1}, {"id": "x"}]'])  # fmt: skip

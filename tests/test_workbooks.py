@@ -19,7 +19,8 @@ from comb.demo.files import demo_bytes
 from comb.reading.documents.workbooks.binary import binary_sheets
 from comb.reading.documents.workbooks.office import office_sheets
 from comb.reading.documents.workbooks.package import Package
-from comb.reading.load import ReadOptions, load_table
+from comb.reading.load import load_table
+from comb.tables.read_options import ReadOptions
 from conftest import run_comb
 from test_compiled import facts, reference
 
@@ -66,9 +67,9 @@ def test_the_harvest_is_two_seasons_two_lists_and_nothing_is_lost(tmp_path: Path
             assert column.to_list() == [weights[at] for _, weights in harvest(season)]
             assert set(column.kept.texts.values()) == ({"n/w"} if month in dict(map(reversed, NOT_WEIGHED)) else set())
         assert table["hidden"].to_list() == [row == 4 for row in range(10)]
-        aside = table.origin.reading["set_aside"]
-        assert [one["reason"] for one in aside] == ["its label says so", "its formulas add up the columns before"]
-        assert float(aside[0]["cells"][-1]) == pytest.approx(
+        aside = table.origin.set_aside
+        assert [one.reason for one in aside] == ["its label says so", "its formulas add up the columns before"]
+        assert float(aside[0].cells[-1]) == pytest.approx(
             sum(weight or 0 for _, row in harvest(season) for weight in row)
         )
     assert tables["Keepers"]["member since"].to_list()[0] == datetime.date(2011, 4, 9)
@@ -79,7 +80,7 @@ def test_the_harvest_is_two_seasons_two_lists_and_nothing_is_lost(tmp_path: Path
         "harvest.xlsx, Harvest!D7",
     )
     kept = comb.load(place, totals=True)
-    assert len(kept) == 11 and kept["total"].to_list()[-1] == pytest.approx(float(aside[0]["cells"][-1]), abs=500)
+    assert len(kept) == 11 and kept["total"].to_list()[-1] == pytest.approx(float(aside[0].cells[-1]), abs=500)
     shown = run_comb("inspect", "harvest.xlsx", cwd=tmp_path).out
     for told in (
         "Harvest!H3:L15, header in rows 3, 4",
@@ -305,7 +306,7 @@ def test_damage_is_told(tmp_path: Path, change: Callable[[str, bytes], bytes | N
 
 def test_what_a_file_really_is_counts_not_its_name(tmp_path: Path) -> None:
     (tmp_path / "a.csv").write_bytes(demo_bytes("harvest.xlsx"))
-    assert "workbook" in comb.load(tmp_path / "a.csv").origin.reading["kind"]
+    assert "workbook" in comb.load(tmp_path / "a.csv").origin.kind
     page = "<html><table><tr><th>colony</th><th colspan=2>kg</th></tr><tr><td>0101</td><td>1,5</td><td>2</td></tr><tr><td>0102<td>3,5<td>4</table>"
     (tmp_path / "b.xls").write_text(page)
     table = comb.load(tmp_path / "b.xls")
@@ -317,7 +318,7 @@ def test_what_a_file_really_is_counts_not_its_name(tmp_path: Path) -> None:
         comb.load(tmp_path / "d.xlsx")
     bomb = rewritten(demo_bytes("harvest.xlsx"), in_sheet(b"<sheetData>", b"<sheetData>" + b" " * 5_000_000))
     (tmp_path / "e.xlsx").write_bytes(bomb)
-    with pytest.raises(comb.ContentError, match=r"unfolds to more than 1,000,000 bytes"):
+    with pytest.raises(comb.ContentError, match=r"decompresses to more than 1,000,000 bytes"):
         comb.load(tmp_path / "e.xlsx", most_bytes=1_000_000)
 
 

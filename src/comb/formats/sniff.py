@@ -2,6 +2,9 @@
 
 import json
 
+# The first bytes of a zip archive, and so of most workbooks.
+ZIP_START = b"PK\x03\x04"
+
 # The first bytes of workbooks in the older binary form, and of other compound documents.
 BINARY_START = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
 

@@ -6,16 +6,19 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any, Literal
 
+import msgspec
 import numpy as np
 
-from comb.errors import ColumnError, ParameterError
+from comb.errors import ColumnError, ParameterError, unknown_name
 from comb.interface.table import Table
 from comb.kernels.types import INT64_MAX, INT64_MIN
-from comb.reading.inspect import Inspection
-from comb.reading.load import ReadOptions, Source, inspect_source, load_table, load_tables
+from comb.reading.combine import Source
+from comb.reading.inspect import Inspection, inspect_source
 from comb.reading.load import load_beginning as load_table_beginning
+from comb.reading.load import load_table, load_tables
 from comb.tables.column import Column
 from comb.tables.names import unique_names
+from comb.tables.read_options import ReadOptions
 from comb.tables.reasons import Reason
 from comb.tables.types import BOOLEAN, DATE, DATETIME, DURATION, INTEGER, NUMBER, TIME, UTC_DATETIME, Type, decimal
 from comb.tables.value_texts import stored_value
@@ -98,12 +101,45 @@ def load(
     ReadError
         If the source is not there, is not text, or is empty.
     """
-    options = ReadOptions(
+    options = read_options(
         table=table, delimiter=delimiter, quote=quote, encoding=encoding, header=header, skip=skip,
         missing=missing, types=types, columns=columns, rows=rows, schema=schema, most_bytes=most_bytes,
         totals=totals, fill_merged=fill_merged, lists=lists,
     )  # fmt: skip
-    return Table.adopt(load_table(source, options, progress or _quiet))
+    return Table.adopt(load_table(source, options, progress))
+
+
+def read_options(**given: Any) -> ReadOptions:
+    """Return the options of `load` as the record that plans and origins keep.
+
+    Raises
+    ------
+    ParameterError
+        If there is no such option, or its value is of the wrong type.
+    """
+    allowed = ReadOptions.__struct_fields__
+    for name in given:
+        if name not in allowed:
+            what, remedy = unknown_name("option of load", name, allowed)
+            raise ParameterError(what, remedy=remedy)
+    plain = {name: _plain(name, value) for name, value in given.items() if value is not None}
+    try:
+        return msgspec.convert(plain, ReadOptions)
+    except msgspec.ValidationError as error:
+        text, _, place = str(error).partition(" - at `$.")
+        name = place.split("`")[0].split("[")[0]
+        raise ParameterError(f"{name}: {text[0].lower()}{text[1:]}") from None
+
+
+def _plain(name: str, value: Any) -> Any:
+    """Return the value of an option as plain values: no sets, no paths, a header of True is one line."""
+    if name == "header":
+        return int(value)
+    if name == "schema":
+        return str(value)
+    if isinstance(value, Mapping):
+        return dict(value)
+    return list(value) if isinstance(value, Collection) and not isinstance(value, str) else value
 
 
 def load_beginning(source: Source, **options: Any) -> tuple[Table, bool]:
@@ -121,12 +157,8 @@ def load_beginning(source: Source, **options: Any) -> tuple[Table, bool]:
         Small files are loaded whole; of larger ones there are more rows, and the types are
         provisional.
     """
-    table, more = load_table_beginning(source, ReadOptions(**options))
+    table, more = load_table_beginning(source, read_options(**options))
     return Table.adopt(table), more
-
-
-def _quiet(told: str) -> None:
-    """Tell nobody."""
 
 
 def load_all(source: str | Path, **options: Any) -> dict[str, Table]:
@@ -143,7 +175,7 @@ def load_all(source: str | Path, **options: Any) -> dict[str, Table]:
     dict of str to Table
         One table where the source is a plain file.
     """
-    return {name: Table.adopt(table) for name, table in load_tables(source, ReadOptions(**options)).items()}
+    return {name: Table.adopt(table) for name, table in load_tables(source, read_options(**options)).items()}
 
 
 def inspect(source: Source, **options: Any) -> Inspection:
@@ -155,7 +187,7 @@ def inspect(source: Source, **options: Any) -> Inspection:
     **options
         As for `load`; what is given is not guessed.
     """
-    return inspect_source(source, ReadOptions(**options))
+    return inspect_source(source, read_options(**options))
 
 
 def table(

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Self
 
-from comb.plans.model import PlanReading, PlanText, TablePlan, moved
+from comb.plans.model import PlanText, TablePlan, moved
 from comb.plans.run import Outcome, open_plan, run_plan
 from comb.steps.base import Step
 from comb.tables.origin import Origin
@@ -67,18 +67,6 @@ class Plan:
         write_file(place, moved(self.content, str(place.parent)).encode(), overwrite=overwrite)
 
 
-def table_plan(origin: Origin, steps: list[Step], types: dict[str, str] | None = None) -> TablePlan:
-    """Return the plan of one table: its source, how it was read, the steps.
-
-    Parameters
-    ----------
-    origin : Origin
-    steps : list of Step
-    types : dict of str to str, optional
-        Types to pin; by default those that were declared when it was loaded.
-    """
-    read = origin.reading
-    declared = read["types"] if isinstance(read.get("types"), dict) else {}
-    options = {name: read[name] for name in PlanReading.__struct_fields__ if read.get(name) is not None}
-    options |= {"quote": read.get("quote") or "", "types": declared if types is None else types}
-    return TablePlan(source=origin.path, reading=PlanReading(**options), steps=steps)
+def table_plan(origin: Origin, steps: list[Step]) -> TablePlan:
+    """Return the plan of one table: its source, how it was read, the steps."""
+    return TablePlan(source=origin.path, reading=origin.options, steps=steps)

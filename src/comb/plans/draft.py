@@ -5,8 +5,9 @@ from pathlib import Path
 
 import msgspec
 
-from comb.plans.model import PlanReading, Save, TablePlan, write_plan
+from comb.plans.model import Save, TablePlan, write_plan
 from comb.profiling.profile import Profile
+from comb.tables.origin import DELIMITED
 from comb.tables.table import BareTable
 
 HEAD = """\
@@ -29,19 +30,16 @@ def draft_plan(table: BareTable, profile: Profile, folder: Path) -> str:
     Returns
     -------
     str
-        YAML. Types are pinned, so that next month's file is read alike.
+        YAML. Types are pinned, so that next month's file is read in the same way.
     """
     steps = [
         msgspec.structs.replace(finding.remedy, why=finding.text) for finding in profile.findings if finding.remedy
     ]
     origin = table.origin
-    reading = {name: origin.reading[name] for name in ("delimiter", "encoding", "header", "skip")}
     types = {name: str(kind) for name, kind in table.types.items()}
-    quote = origin.reading["quote"] or ""
-    planned = TablePlan(
-        source=os.path.relpath(origin.path, folder),
-        reading=PlanReading(**reading, quote=quote, types=types),
-        steps=steps,
-    )
+    # Of tables that are read below each other, types would be declared for each, under its own names.
+    below = bool(origin.sources) and origin.kind != DELIMITED
+    reading = origin.options if below else origin.options.replace(types=types)
+    planned = TablePlan(source=os.path.relpath(origin.path, folder), reading=reading, steps=steps)
     name = Path(origin.name).stem
     return HEAD + write_plan({name: planned}, save=[Save(to=f"{name}-tidy")])

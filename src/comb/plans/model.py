@@ -8,6 +8,7 @@ import msgspec
 import yaml
 
 from comb.steps.base import Step
+from comb.tables.read_options import ReadOptions
 
 Otherwise = Literal["report", "set aside", "stop"]
 
@@ -29,23 +30,6 @@ class Rule(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     why: str | None = None
 
 
-class PlanReading(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """How a source is read, as parameters of `load`."""
-
-    delimiter: str | None = None
-    quote: str | None = None
-    encoding: str | None = None
-    header: int | None = None
-    skip: int | None = None
-    missing: list[str] | None = None
-    types: dict[str, str] = {}
-    columns: list[str] | None = None
-    rows: int | None = None
-    table: str | None = None
-    schema: str | None = None
-    most_bytes: int | None = None
-
-
 class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """One table of a plan.
 
@@ -55,7 +39,7 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         The path of a file, relative to the plan; empty where `from_table` is given.
     from_table : str
         Another table of the plan, taken as it is after its steps.
-    reading : PlanReading
+    reading : ReadOptions
     steps : list of Step
     rules : list of Rule
     lines : list of int
@@ -64,7 +48,7 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     source: str = ""
     from_table: str = ""
-    reading: PlanReading = PlanReading()
+    reading: ReadOptions = ReadOptions()
     steps: list[Step] = []
     rules: list[Rule] = []
     lines: list[int] = []
@@ -153,6 +137,12 @@ def moved(plan: PlanText, folder: str) -> str:
     def there(path: str) -> str:
         return os.path.relpath(Path(plan.folder, path), folder) if path else path
 
-    tables = {name: msgspec.structs.replace(table, source=there(table.source)) for name, table in plan.tables.items()}
+    def read_there(options: ReadOptions) -> ReadOptions:
+        return options.replace(schema=there(options.schema)) if options.schema else options
+
+    tables = {
+        name: msgspec.structs.replace(table, source=there(table.source), reading=read_there(table.reading))
+        for name, table in plan.tables.items()
+    }
     save = [msgspec.structs.replace(one, to=there(one.to)) for one in plan.save]
     return write_plan(tables, save=save, questions=plan.questions)

@@ -6,11 +6,12 @@ from typing import Any, TypeVar
 import msgspec
 
 from comb.errors import ParameterError, listing, unknown_name
-from comb.plans.model import PlanReading, PlanText, Rule, Save, TablePlan
+from comb.plans.model import PlanText, Rule, Save, TablePlan
 from comb.plans.yaml_source import Path, YamlSource
 from comb.steps.base import Step
 from comb.steps.catalogue import listed, make_step
 from comb.steps.joins import TwoTables
+from comb.tables.read_options import ReadOptions
 
 _TABLE_FIELDS = ("source", "from_table", "reading", "steps", "rules")
 _PLAN_FIELDS = ("tables", "questions", "save")
@@ -84,7 +85,7 @@ class _PlanReader:
         for key in ("source", "from_table"):
             if not isinstance(record.get(key, ""), str):
                 raise self.yaml_source.error((*path, key), f"expected a name, came {_shown(record[key])}")
-        reading = self.struct((*path, "reading"), record.get("reading") or {}, PlanReading)
+        reading = self.struct((*path, "reading"), record.get("reading") or {}, ReadOptions)
         rules = self.sequence((*path, "rules"), record.get("rules"))
         steps = self.sequence((*path, "steps"), record.get("steps"))
         return TablePlan(

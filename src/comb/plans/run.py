@@ -1,11 +1,9 @@
 """Run a plan: load the sources, take the steps, check the rules, save what was asked for."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
-
-import msgspec
 
 from comb.errors import CombError, PlanError
 from comb.expressions.evaluate import evaluate_condition
@@ -13,7 +11,7 @@ from comb.kernels.grouping import Codes
 from comb.plans.model import PlanText, Rule, Save, TablePlan
 from comb.plans.parse import read_plan
 from comb.reading.io.source_file import read_whole
-from comb.reading.load import ReadOptions, load_table
+from comb.reading.load import load_table
 from comb.steps.accounting import Taken, take_step
 from comb.steps.ledger import Entry, total
 from comb.steps.row_steps import SetAsideRows
@@ -145,8 +143,10 @@ def _run_table(plan: PlanText, name: str, planned: TablePlan, outcome: Outcome, 
         table = outcome.tables[planned.from_table]
     else:
         told(f"loading {planned.source}")
-        options = ReadOptions(**msgspec.structs.asdict(planned.reading))
-        table = load_table(_place(plan, planned.source), replace(options, types=options.types or None))
+        options = planned.reading
+        if options.schema:
+            options = options.replace(schema=str(_place(plan, options.schema)))
+        table = load_table(_place(plan, planned.source), options)
     taken: list[Taken] = []
     for number, step in enumerate(planned.steps, 1):
         told(f"{name}, step {number}: {step.name}")

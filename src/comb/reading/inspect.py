@@ -1,9 +1,20 @@
 """How a source would be read: each decision with its evidence and the option that overrides it."""
 
 from dataclasses import dataclass
+from pathlib import PurePath
 from typing import Any
 
+from comb.execution.resources import DEFAULT
+from comb.reading.column_rules import ColumnRules
+from comb.reading.combine import Source, only_texts, table_of, text_origin
+from comb.reading.delimited.layout import name_of
+from comb.reading.documents.model import InnerTable
+from comb.reading.io.source_file import expand
+from comb.reading.load import members_of
+from comb.reading.opened import OpenDocument, OpenText, open_source
 from comb.tables.evidence import Evidence
+from comb.tables.read_options import ReadOptions
+from comb.tables.table import BareTable
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,3 +129,84 @@ class Inspection:
             "decisions": decisions,
             "tables": tables,
         }
+
+
+def inspect_source(source: Source, options: ReadOptions) -> Inspection:
+    """Find out how a source would be read, with the evidence for every decision.
+
+    Of a zip archive with several files, every one is a table of the inspection. Of a large
+    file only the beginning is looked at, and what is found there is provisional.
+    """
+    files = expand(source)
+    members = members_of(files[0]) if len(files) == 1 and options.table is None and str(files[0]) != "-" else []
+    if len(members) > 1:
+        inside = only_texts([open_source(files[0], options.replace(table=member), DEFAULT) for member in members])
+        tables = [_text_reading(member, source, one) for member, one in zip(members, inside, strict=True)]
+        return _text_inspection(source, inside[:1], tuple(tables))
+    opened = [open_source(one, options, DEFAULT, first_look=True) for one in files]
+    if isinstance(opened[0], OpenDocument):
+        return _document_inspection(opened[0])
+    texts = only_texts(opened)
+    reading = _table_reading(PurePath(texts[0].name).stem, table_of(source, opened), texts[0])
+    return _text_inspection(source, texts, (reading,))
+
+
+def _text_inspection(source: Source, texts: list[OpenText], tables: tuple[TableReading, ...]) -> Inspection:
+    origin = text_origin(source, texts, texts[0].raw_table)
+    return Inspection(origin.name, origin.path, origin.size, _decisions(texts[0]), tables)
+
+
+def _text_reading(name: str, source: Source, text: OpenText) -> TableReading:
+    return _table_reading(name, table_of(source, [text]), text)
+
+
+def _table_reading(name: str, table: BareTable, text: OpenText) -> TableReading:
+    columns = tuple(
+        ColumnReading(title, str(column.type), column.missing_count, column.evidence)
+        for title, column in table.columns.items()
+    )
+    place = f"{table.origin.name}, from line {text.layout.skip + 1}"
+    titles = (*text.raw_table.titles, *text.raw_table.footers)
+    return TableReading(name, place, table.row_count, columns, table.notes, titles, text.provisional)
+
+
+def _document_inspection(opened: OpenDocument) -> Inspection:
+    """Show what a document contains, and the columns of each table inside."""
+    document = opened.document
+    inner = document.choose(opened.table, opened.name)[0] if opened.table else list(document.tables)
+    facts = [Decision(what, value, "", "", "") for what, value in document.facts.items()]
+    decisions = (Decision("kind", document.kind, document.why, "", ""), *facts)
+    tables = tuple(_inner_reading(one, opened.rules) for one in inner)
+    return Inspection(opened.name, opened.path, opened.stamp.size, decisions, tables)
+
+
+def _inner_reading(inner: InnerTable, rules: ColumnRules) -> TableReading:
+    data = inner.make(rules)
+    columns = tuple(
+        ColumnReading(title, str(column.type), column.missing_count, column.evidence)
+        for title, column in data.columns.items()
+    )
+    notes = (inner.about, *data.notes) if inner.about else tuple(data.notes)
+    place = ", ".join([inner.place, *data.details])
+    return TableReading(inner.name, place, len(data.lines), columns, notes, (*data.titles, *data.footers))
+
+
+def _decisions(text: OpenText) -> tuple[Decision, ...]:
+    layout, decoded = text.layout, text.decoded
+    quote = {'"': "double", "'": "single", None: "none"}.get(layout.quote, repr(layout.quote))
+    header = {0: "none", 1: "one line", 2: "two lines"}[layout.header]
+    above = f"{layout.skip} line{'' if layout.skip == 1 else 's'}"
+    before = []
+    if text.compression:
+        before = [Decision("compressed as", text.compression, "its first bytes say so", "", "table")]
+    if text.rules.schema is not None:
+        why = "a description by CSV on the Web: it settles names, types and layout"
+        before.append(Decision("described in", PurePath(text.rules.schema.name).name, why, "", "schema"))
+    return (
+        *before,
+        Decision("encoding", decoded.encoding, decoded.why, decoded.runner_up, "encoding"),
+        Decision("delimiter", name_of(layout.delimiter), layout.why["delimiter"], layout.runner_up, "delimiter"),
+        Decision("quote", quote, layout.why["quote"], "", "quote"),
+        Decision("above the header", above, layout.why["skip"] if layout.skip else "nothing", "", "skip"),
+        Decision("header", header, layout.why["header"], "", "header"),
+    )

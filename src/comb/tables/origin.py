@@ -7,9 +7,32 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.kernels.grouping import Codes
+from comb.tables.read_options import ReadOptions
 
 # What tables are called whose rows stand in no source.
 MADE = "made from "
+
+# The kind of a source that is a delimited text.
+DELIMITED = "delimited text"
+
+
+@dataclass(frozen=True, slots=True)
+class SourceLine:
+    """A line, row or column of a source that is not part of its table.
+
+    Attributes
+    ----------
+    place : str
+        Where it is: ``line 7``, ``Spring!B12:H12``.
+    reason : str
+        Why it was set aside.
+    cells : tuple of str
+        What it contains.
+    """
+
+    place: str
+    reason: str
+    cells: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,8 +51,10 @@ class Origin:
         When the source was last changed, as ISO 8601 in UTC.
     checksum : str
         BLAKE3 of the bytes, in hexadecimal.
-    reading : dict
-        How it was read: encoding, delimiter, quote, header lines.
+    options : ReadOptions
+        How it was read; by these it is read again in the same way.
+    kind : str
+        What it was: delimited text, a workbook, JSON; empty for a table typed in by hand.
     lines : integer array
         The line each record began on; empty where there are no lines.
     sources : tuple of str
@@ -42,6 +67,12 @@ class Origin:
         The same for single cells, by the name the column had in the source.
     violations : tuple of (int, str, str)
         Row number, column and what is wrong, for all cells that are not as a schema demands.
+    titles, footers : tuple of str
+        What was above and below the table.
+    set_aside : tuple of SourceLine
+        What of the table is not among its rows: totals, lines that are not records.
+    bad_bytes : tuple of (int, str)
+        Bytes that are not text: the line, and the bytes in hexadecimal.
     """
 
     name: str
@@ -49,13 +80,18 @@ class Origin:
     size: int = 0
     modified: str = ""
     checksum: str = ""
-    reading: dict[str, Any] = field(default_factory=dict)
+    options: ReadOptions = field(default_factory=ReadOptions)
+    kind: str = ""
     lines: NDArray[np.integer[Any]] = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
     sources: tuple[str, ...] = ()
     source_index: Codes = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
     places: tuple[str, ...] = ("line {}",)
     cell_places: dict[str, str] = field(default_factory=dict)
     violations: tuple[tuple[int, str, str], ...] = ()
+    titles: tuple[str, ...] = ()
+    footers: tuple[str, ...] = ()
+    set_aside: tuple[SourceLine, ...] = ()
+    bad_bytes: tuple[tuple[int, str], ...] = ()
 
     def place(self, row_number: int, column: str | None = None) -> str:
         """Say where a record stood, or one of its cells.

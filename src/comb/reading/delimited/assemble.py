@@ -17,8 +17,8 @@ from comb.inference.decide import declared_chunks, infer_chunks, total_tally
 from comb.kernels.blocks import BatchOutput, CodeOutput, OutputSlice
 from comb.kernels.types import SPACES, TallySlot
 from comb.parsing.cell_parser import CellParser
-from comb.parsing.patterns import parse_request
-from comb.reading.delimited.chunk_reader import ChunkResult, Reader, Wanted
+from comb.reading.column_rules import ColumnRules
+from comb.reading.delimited.chunk_reader import ChunkReader, ChunkResult
 from comb.reading.delimited.header import Anomalies, Header
 from comb.tables.column import Column
 from comb.tables.names import choose, unique_names
@@ -26,7 +26,7 @@ from comb.tables.text import Text
 from comb.tables.types import STRING
 
 # So many line numbers are named in a note; the rest is counted.
-MOST_LINES_TOLD = 5
+MOST_LINES_LISTED = 5
 
 # Columns of fewer rows are not worth handing to several threads.
 FEW_ROWS = 20_000
@@ -39,7 +39,7 @@ class RawTable:
     Attributes
     ----------
     names : list of str
-    pieces : dict of str to list of ColumnChunk
+    columns : dict of str to list of ColumnChunk
         The columns that were read, by name.
     lines : int array
         The line each row began on, from 1.
@@ -52,7 +52,7 @@ class RawTable:
     """
 
     names: list[str]
-    pieces: dict[str, list[ColumnChunk]]
+    columns: dict[str, list[ColumnChunk]]
     lines: NDArray[np.integer]
     titles: list[str]
     footers: list[str]
@@ -63,12 +63,12 @@ class RawTable:
         return len(self.lines)
 
 
-def assemble(reader: Reader, total: "ColumnAssembler") -> RawTable:
+def assemble(reader: ChunkReader, total: "ColumnAssembler") -> RawTable:
     """Make a raw table of all chunks of a text.
 
     Parameters
     ----------
-    reader : Reader
+    reader : ChunkReader
     total : ColumnAssembler
         To which all chunks were added.
 
@@ -82,7 +82,7 @@ def assemble(reader: Reader, total: "ColumnAssembler") -> RawTable:
     names = unique_names(head.names)
     pieces = {at: total.pieces(at) for at in reader.columns}
     kept, trailing = head.width, False
-    if reader.wanted.guessing:
+    if reader.guessing:
         kept, trailing = _width_kept(total, pieces, head)
     raw_table = RawTable(
         names[:kept], {names[at]: pieces[at] for at in reader.columns if at < kept}, total.all_lines(), [], [], {}, []
@@ -101,9 +101,9 @@ def assemble(reader: Reader, total: "ColumnAssembler") -> RawTable:
     )
     unclosed = "{} with a quote that never closes, read as an ordinary character"
     _note_lines(raw_table, total.anomalies.unclosed, unclosed, "row")
-    if reader.wanted.columns is not None:
-        wanted = choose(reader.wanted.columns, dict.fromkeys(raw_table.names, STRING))
-        raw_table.pieces = {name: raw_table.pieces[name] for name in wanted}
+    if reader.rules.options.columns is not None:
+        wanted = choose(reader.rules.options.columns, dict.fromkeys(raw_table.names, STRING))
+        raw_table.columns = {name: raw_table.columns[name] for name in wanted}
     return raw_table
 
 
@@ -217,7 +217,7 @@ def _add_surplus(
     name = unique_names([*raw_table.names, ""])[-1]
     raw_table.names.append(name)
     words = pieces[head.width - 1][0].words
-    raw_table.pieces[name] = [TextChunk(Text.from_strings(texts), words, absent)]
+    raw_table.columns[name] = [TextChunk(Text.from_strings(texts), words, absent)]
     told = f"{{}} with too many cells, the rest stands in {name}"
     _note(raw_table, raw_table.lines[sorted(surplus)].tolist(), told, "row")
 
@@ -244,20 +244,20 @@ def _note_lines(raw_table: RawTable, lines: list[int], what: str, noun: str) -> 
 def _note(raw_table: RawTable, lines: list[int], what: str, noun: str) -> None:
     """Note an irregularity with the lines it stands in; ``{}`` takes their number."""
     if lines:
-        told = ", ".join(f"{line:,}" for line in lines[:MOST_LINES_TOLD])
-        more = f" and {len(lines) - MOST_LINES_TOLD:,} more" if len(lines) > MOST_LINES_TOLD else ""
+        told = ", ".join(f"{line:,}" for line in lines[:MOST_LINES_LISTED])
+        more = f" and {len(lines) - MOST_LINES_LISTED:,} more" if len(lines) > MOST_LINES_LISTED else ""
         plural = "" if len(lines) == 1 else "s"
         count = f"{len(lines):,} {noun}{plural}"
         raw_table.notes.append(f"{what.format(count)}: line{plural} {told}{more}")
 
 
-def type_columns(raw_table: RawTable, wanted: Wanted, threads: int = 1) -> dict[str, Column]:
-    """Give the columns of a grid their types; the pieces are let go one column after the other.
+def type_columns(raw_table: RawTable, rules: ColumnRules, threads: int = 1) -> dict[str, Column]:
+    """Give the columns of a raw table their types; the pieces are let go one column after the other.
 
     Parameters
     ----------
-    grid : RawTable
-    wanted : Wanted
+    raw_table : RawTable
+    rules : ColumnRules
     threads : int
         So many columns are worked on at once.
 
@@ -266,19 +266,19 @@ def type_columns(raw_table: RawTable, wanted: Wanted, threads: int = 1) -> dict[
     ContentError
         If a declared type names a column that is not there.
     """
-    declared = wanted.declared(raw_table.names)
+    declared = rules.declared(raw_table.names)
     for name in declared:
         if name not in raw_table.names:
             what, remedy = unknown_name("column", name, raw_table.names)
             raise ContentError(f"a type is declared, but {what}", remedy=remedy)
 
     def typed(name: str) -> Column:
-        pieces, request = raw_table.pieces.pop(name), declared.get(name)
-        pieces = pieces or [TextChunk(Text.from_strings([]), wanted.words(name, request))]
-        column = infer_chunks(pieces) if request is None else declared_chunks(pieces, parse_request(request))
+        pieces, request = raw_table.columns.pop(name), declared.get(name)
+        pieces = pieces or [TextChunk(Text.from_strings([]), rules.words(name, request))]
+        column = infer_chunks(pieces) if request is None else declared_chunks(pieces, request)
         return column.replace(description=raw_table.units[name]) if raw_table.units.get(name) else column
 
-    names = list(raw_table.pieces)
+    names = list(raw_table.columns)
     if threads == 1 or len(raw_table) < FEW_ROWS:
         return {name: typed(name) for name in names}
     with ThreadPoolExecutor(threads) as pool:

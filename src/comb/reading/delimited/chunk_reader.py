@@ -1,8 +1,8 @@
 """Read the columns of one chunk of delimited text. Pure: bytes in, columns out."""
 
 import threading
-from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass
 from functools import partial
 from typing import Protocol, cast
 
@@ -17,57 +17,19 @@ from comb.kernels import dispatch
 from comb.kernels.blocks import BatchOutput, Block, CodeOutput, OutputSlice, Scratch
 from comb.kernels.types import EVERYTHING, NumberForm, Words
 from comb.parsing.cell_parser import CellParser
-from comb.parsing.patterns import MOMENTS, Request, parse_request
-from comb.parsing.vocabulary import words_for
+from comb.parsing.patterns import MOMENTS
+from comb.reading.column_rules import ColumnRules
 from comb.reading.delimited.chunking import TextChunkRange
 from comb.reading.delimited.header import LEAST_SAMPLE, SAMPLE_CELLS, Anomalies, Header
 from comb.reading.delimited.layout import SAMPLE_RECORDS, kind_of
 from comb.tables.column import Mask
 from comb.tables.names import choose, unique_names
 from comb.tables.text import Text
-from comb.tables.types import STRING, TEXTUAL
+from comb.tables.types import STRING
 
 # Notes below a table are few, and a table of one or two columns has none that can be told.
 MOST_FOOTERS = 20
 LEAST_FOOTED_WIDTH = 3
-
-
-@dataclass(frozen=True, slots=True)
-class Wanted:
-    """Which columns are wanted, and how.
-
-    Attributes
-    ----------
-    missing : collection of str, optional
-        Words for missing, in all columns; by default the known ones, where a column
-        is not text.
-    types : mapping of str to str, or str, optional
-        Types declared by column, or one for all.
-    columns : sequence of str, optional
-        Selectors of the columns wanted.
-    guessing : bool
-        Whether notes below the table, repeated headers and trailing delimiters are
-        looked for; not where a schema says what the table is.
-    nulls : mapping of str to collection of str
-        Words for missing in single columns.
-    """
-
-    missing: Collection[str] | None = None
-    types: Mapping[str, str | Request] | str | None = None
-    columns: Sequence[str] | None = None
-    guessing: bool = True
-    nulls: Mapping[str, Collection[str]] = field(default_factory=dict)
-
-    def declared(self, names: Sequence[str]) -> dict[str, str | Request]:
-        """Return the types declared, by name."""
-        return dict.fromkeys(names, self.types) if isinstance(self.types, str) else dict(self.types or {})
-
-    def words(self, name: str, declared: str | Request | None) -> Words:
-        """Return the words that matter in a column."""
-        if name in self.nulls:
-            return words_for(self.nulls[name], known=False)
-        string = declared is not None and parse_request(declared).word in TEXTUAL
-        return words_for(self.missing, known=self.missing is None and not string)
 
 
 @dataclass(slots=True)
@@ -114,27 +76,28 @@ class OutputAllocator(Protocol):
         """Return where rows of a column belong, read by a parser or, with None, as text."""
 
 
-class Reader:
+class ChunkReader:
     """Reads the runs of one text; may be asked by several threads at once.
 
     Parameters
     ----------
     head : Header
-    wanted : Wanted
+    rules : ColumnRules
     again : callable
         Fetches the bytes between two places once more, as counted by the runs.
     """
 
-    def __init__(self, head: Header, wanted: Wanted, again: Callable[[int, int], bytes]) -> None:
+    def __init__(self, head: Header, rules: ColumnRules, again: Callable[[int, int], bytes]) -> None:
         self.head = head
-        self.wanted = wanted
+        self.rules = rules
+        self.guessing = rules.schema is None
         self._again = again
         self.columns = self._columns()
         names = unique_names(head.names)
-        declared = wanted.declared(names)
+        declared = rules.declared(names)
         self._declared = [declared.get(name) for name in names] + [None] * (head.read_width - head.width)
         titles = [*names, *[""] * (head.read_width - head.width)]
-        self._words = [wanted.words(name, one) for name, one in zip(titles, self._declared, strict=True)]
+        self._words = [rules.words(name, one) for name, one in zip(titles, self._declared, strict=True)]
         self._guesses: list[Guess | None] = [None] * head.read_width
         self.groups: list[NumberColumns] = []
         self._local = threading.local()
@@ -143,9 +106,9 @@ class Reader:
         """Return the columns to read: those wanted, and those that tell whether lines end with a delimiter."""
         head, everything = self.head, list(range(self.head.read_width))
         names = unique_names([*head.names, ""])
-        if self.wanted.columns is None:
+        if self.rules.options.columns is None:
             return everything
-        chosen_names = set(choose(self.wanted.columns, dict.fromkeys(names, STRING)))
+        chosen_names = set(choose(self.rules.options.columns, dict.fromkeys(names, STRING)))
         return [at for at in everything if at >= head.width - 1 or names[at] in chosen_names]
 
     def guess(self, run: TextChunkRange) -> None:
@@ -154,7 +117,7 @@ class Reader:
         together: dict[Words, list[tuple[int, Guess, NumberForm]]] = {}
         for at in self.columns:
             declared = self._declared[at]
-            if declared is not None and parse_request(declared).word in ("string", "json", "category"):
+            if declared is not None and declared.word in ("string", "json", "category"):
                 continue
             reading = self._likely(block, at)
             form = None if reading is None else reading.form
@@ -171,13 +134,13 @@ class Reader:
         """Return how the cells of a column are likely to be read; None for text."""
         words, declared = self._words[column], self._declared[column]
         found = decide(block.tally(column, words))
-        moment = declared is not None and parse_request(declared).word in MOMENTS
+        moment = declared is not None and declared.word in MOMENTS
         if not moment and (found.parser is not None or not found.open or declared is not None):
             return found.parser
         packed, codes = block.text(column)
         piece = TextChunk(Text(*packed, codes), words)
         if declared is not None and moment:
-            return asked_reading(parse_request(declared), [piece], None)
+            return asked_reading(declared, [piece], None)
         return decide_chunks([piece])[0]
 
     def read(
@@ -252,7 +215,7 @@ class Reader:
         )
         anomalies = Anomalies(blank=block.blank, stray=block.stray, unclosed=block.unclosed)
         footers: list[str] = []
-        if self.wanted.guessing:
+        if self.guessing:
             if run.last and block.after == len(run.data) and len(block) < most:
                 footers, anomalies.footers = _take_footers(block, head)
                 block = block.without(range(len(block) - len(footers), len(block))) if footers else block

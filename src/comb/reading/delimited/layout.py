@@ -4,12 +4,12 @@ import re
 from collections import Counter
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import NamedTuple
 
 from comb.kernels import dispatch
 from comb.kernels.scalars import date_groups
 from comb.kernels.types import SPACES, Dialect
 from comb.parsing.vocabulary import is_missing_word
+from comb.tables.read_options import ReadOptions
 
 # In order of preference where the evidence is even.
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", ":": "colon", SPACES: "spaces"}
@@ -45,6 +45,9 @@ _DECIMAL_COMMA = re.compile(r"\s*[+-]?[0-9]+,[0-9]+\s*")
 _YEAR = re.compile(r"(?:19|20)[0-9]{2}")
 _CLOCK_PART = re.compile(r"\s*[0-9]{1,2}\s*")
 _NUMBER = re.compile(r"[+-]?[0-9][0-9 .,']*(?:[eE][+-]?[0-9]+)?%?")
+
+
+NOTHING_GIVEN = ReadOptions()
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,28 +108,16 @@ class _SplitSample:
         return f"{self.fit:.0%} of the lines have {self.width} fields"
 
 
-class Given(NamedTuple):
-    """What is known about a layout beforehand; None is to be found out."""
-
-    delimiter: str | None = None
-    quote: str | None = None
-    skip: int | None = None
-    header: int | None = None
-
-
-NOTHING_GIVEN = Given()
-
-
-def guess_layout(text: str, given: Given = NOTHING_GIVEN) -> Layout:
+def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool = True) -> Layout:
     """Guess the layout of a text; what is given is not guessed.
 
     Parameters
     ----------
     text : str
         The whole text; only a sample of it is looked at.
-    given : Given
-        An empty quote means that quotes are ordinary characters; a backslash before it
-        that quotes inside fields have one before them.
+    given : ReadOptions
+    units : bool
+        Whether a line of units below the header is looked for.
 
     Returns
     -------
@@ -145,18 +136,28 @@ def guess_layout(text: str, given: Given = NOTHING_GIVEN) -> Layout:
     nameless = not settled and _lacking_name(best, top) == "first"
     if nameless:
         records = [["", *records[0]], *records[1:]]
-    header, units, why_header = guess_header(records, best.width)
+    header, found_units, why_header = guess_header(records, best.width)
     if nameless:
         why_header += "; it has one name fewer than the rows have cells: the first column has none"
     if given.header is not None:
-        header, units, why_header = given.header, units and given.header == header, "as declared"
+        header, found_units, why_header = given.header, found_units and given.header == header, "as declared"
     why = {
         "delimiter": "as declared" if given.delimiter else _delimiter_evidence(best),
         "quote": "as declared" if given.quote is not None else _quote_evidence(sample, quote, escape),
         "skip": "as declared" if given.skip is not None else f"{above} lines are not as wide as the others",
         "header": why_header,
     }
-    return Layout(best.delimiter, quote or None, escape, skip, header, units, why, runner_up, nameless and header == 1)
+    return Layout(
+        best.delimiter,
+        quote or None,
+        escape,
+        skip,
+        header,
+        units and found_units,
+        why,
+        runner_up,
+        nameless and header == 1,
+    )
 
 
 def _sample(text: str, skip: int) -> str:

@@ -18,7 +18,7 @@ from comb.execution.resources import Resources
 from comb.kernels import dispatch
 from comb.kernels.types import EVERYTHING
 from comb.reading.delimited.assemble import ColumnAssembler
-from comb.reading.delimited.chunk_reader import ChunkResult, Reader
+from comb.reading.delimited.chunk_reader import ChunkReader, ChunkResult
 from comb.reading.delimited.chunking import TextChunkRange, chunk_ranges, last_record_end, parse_chunks
 from comb.reading.io.text_stream import LOOK_BYTES, NotUtf8Error, SourceText
 
@@ -33,7 +33,7 @@ class ChunkPipeline:
     Parameters
     ----------
     text : SourceText
-    reader : Reader
+    reader : ChunkReader
     most : int
         At most this many rows.
     resources : Resources
@@ -46,7 +46,9 @@ class ChunkPipeline:
         Whether, after `read`, nothing of the text was left.
     """
 
-    def __init__(self, text: SourceText, reader: Reader, most: int, resources: Resources, *, first_look: bool) -> None:
+    def __init__(
+        self, text: SourceText, reader: ChunkReader, most: int, resources: Resources, *, first_look: bool
+    ) -> None:
         self._text = text
         self._reader = reader
         self._most = most

@@ -1,4 +1,4 @@
-"""Several files of one shape become one grid. Pure: grids in, grid out."""
+"""Several files of one shape become one raw table. Pure."""
 
 from dataclasses import dataclass, replace
 
@@ -11,11 +11,11 @@ from comb.reading.delimited.assemble import RawTable
 
 @dataclass(frozen=True, slots=True)
 class Stacked:
-    """The grids of several sources, one below the other.
+    """The raw tables of several sources, one below the other.
 
     Attributes
     ----------
-    grid : RawTable
+    raw_table : RawTable
     sources : int64 array
         The source of each row, from 0.
     """
@@ -25,11 +25,11 @@ class Stacked:
 
 
 def stack(raw_tables: list[RawTable], names: list[str]) -> Stacked:
-    """Stack grids with the same columns; their order may differ.
+    """Stack raw tables with the same columns; their order may differ.
 
     Parameters
     ----------
-    grids : list of RawTable
+    raw_tables : list of RawTable
     names : list of str
         What to call each source.
 
@@ -45,8 +45,8 @@ def stack(raw_tables: list[RawTable], names: list[str]) -> Stacked:
         _check_columns(raw_table, first, names[0], name)
     whole = replace(
         first,
-        pieces={
-            title: [piece for raw_table in raw_tables for piece in raw_table.pieces[title]] for title in first.pieces
+        columns={
+            title: [piece for raw_table in raw_tables for piece in raw_table.columns[title]] for title in first.columns
         },
         lines=np.concatenate([raw_table.lines for raw_table in raw_tables]),
         notes=[
@@ -57,7 +57,7 @@ def stack(raw_tables: list[RawTable], names: list[str]) -> Stacked:
 
 
 def _check_columns(raw_table: RawTable, first: RawTable, first_name: str, name: str) -> None:
-    """Raise a ContentError unless the columns of a grid are those of the first, in any order."""
+    """Raise a ContentError unless the columns of a raw table are those of the first, in any order."""
     if sorted(raw_table.names) != sorted(first.names):
         missing = [title for title in first.names if title not in raw_table.names]
         further = [title for title in raw_table.names if title not in first.names]

@@ -1,6 +1,6 @@
 """Sources that hold tables inside, workbooks and JSON: which tables there are, and choosing among them."""
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 from typing import Any
@@ -11,37 +11,15 @@ from numpy.typing import NDArray
 from comb.errors import ContentError, counted, listing, nearest, unknown_name
 from comb.inference.decide import declared_column
 from comb.inference.typed_cells import SourceKind, TypedCells, typed_column
-from comb.parsing.patterns import Request, parse_request
+from comb.parsing.patterns import Request
+from comb.reading.column_rules import ColumnRules
 from comb.tables.column import Column
 from comb.tables.kept import Kept
 from comb.tables.names import choose
+from comb.tables.origin import SourceLine
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
 from comb.tables.types import INTEGER, NUMBER, STRING
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Asked:
-    """What of reading concerns tables inside documents; see `comb.reading.load.ReadOptions`.
-
-    Where a schema is given, `known` are the columns it knows.
-    """
-
-    header: int | None = None
-    missing: Collection[str] | None = None
-    types: Mapping[str, str | Request] | str | None = None
-    columns: Sequence[str] | None = None
-    rows: int | None = None
-    totals: bool = False
-    fill_merged: bool = False
-    lists: str = "keep"
-    known: tuple[str, ...] = ()
-
-    def wants(self, names: Sequence[str]) -> list[str]:
-        """Return of the columns there are those that are read; the others are not even looked at."""
-        if self.columns is not None:
-            return choose(self.columns, dict.fromkeys(names, STRING))
-        return [name for name in names if name in self.known] if self.known else list(names)
 
 
 @dataclass(slots=True)
@@ -57,13 +35,13 @@ class TableData:
         How a place is told, with braces for the number: ``line {}``, ``Spring!B{}``.
     cell_places : dict of str to str
         The same for a cell, by column.
-    notes, titles : list of str
-    told : list of str
+    notes, titles, footers : list of str
+    details : list of str
         What else is said of it when it is inspected.
     headings : dict of str to str
         What a wider heading says above a column; the name of the column begins with it.
-    reading : dict
-        How it was read, for the origin.
+    set_aside : list of SourceLine
+        Totals, and lines that are not records.
     """
 
     columns: dict[str, Column]
@@ -72,9 +50,10 @@ class TableData:
     cell_places: dict[str, str] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
     titles: list[str] = field(default_factory=list)
-    told: list[str] = field(default_factory=list)
+    footers: list[str] = field(default_factory=list)
+    details: list[str] = field(default_factory=list)
     headings: dict[str, str] = field(default_factory=dict)
-    reading: dict[str, Any] = field(default_factory=dict)
+    set_aside: list[SourceLine] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +64,7 @@ class InnerTable:
     ----------
     name, place : str
     make : callable
-        Reads it.
+        Reads it by what is said of its columns.
     about : str
         What there is to say of it before it is read: hidden, sums up another.
     group : str
@@ -94,7 +73,7 @@ class InnerTable:
 
     name: str
     place: str
-    make: Callable[[Asked], TableData]
+    make: Callable[[ColumnRules], TableData]
     about: str = ""
     group: str = ""
 
@@ -177,20 +156,20 @@ class Document:
         return f"there is: {listing([one.name for one in self.tables])}"
 
 
-def make_column(name: str, cells: TypedCells, asked: Asked, *, dates_in_text: bool = False) -> Column:
+def make_column(name: str, cells: TypedCells, rules: ColumnRules, *, dates_in_text: bool = False) -> Column:
     """Make a column of typed cells as it was asked for: words for missing, a declared type."""
-    if asked.missing is not None and len(cells.strings):
-        words = set(asked.missing)
+    if rules.options.missing is not None and len(cells.strings):
+        words = set(rules.options.missing)
         meant = np.array([text.strip() in words for text in cells.strings], np.bool_)
         cells.kinds = np.where(
             (cells.kinds == SourceKind.TEXT) & meant[np.maximum(cells.texts, 0)],
             np.uint8(SourceKind.ERROR),
             cells.kinds,
         )
-    given = asked.types if isinstance(asked.types, str) else (asked.types or {}).get(name)
-    if given is None:
+    request = rules.declared([name]).get(name)
+    if request is None:
         return typed_column(cells, dates_in_text=dates_in_text)
-    return _declared(typed_column(cells), cells, parse_request(given))
+    return _declared(typed_column(cells), cells, request)
 
 
 def _declared(column: Column, cells: TypedCells, request: Request) -> Column:
@@ -206,33 +185,35 @@ def _declared(column: Column, cells: TypedCells, request: Request) -> Column:
     return Column(declared.type, declared.values, states, kept=declared.kept, evidence=declared.evidence)
 
 
-def chosen_columns(columns: dict[str, Column], asked: Asked) -> dict[str, Column]:
+def chosen_columns(columns: dict[str, Column], rules: ColumnRules) -> dict[str, Column]:
     """Return the columns that were asked for, after checking the names of declared types.
 
     Of those that a schema knows, the ones that the source lacks are there and empty.
     """
-    if asked.known and asked.columns is None:
+    if rules.known and rules.options.columns is None:
         rows = max(map(len, columns.values()), default=0)
-        return {name: columns[name] if name in columns else _lacking(asked, name, rows) for name in asked.known}
-    for name in asked.types if isinstance(asked.types, Mapping) else ():
+        return {name: columns[name] if name in columns else _lacking(rules, name, rows) for name in rules.known}
+    for name in rules.options.types if isinstance(rules.options.types, dict) else ():
         if name not in columns:
             what, remedy = unknown_name("column", name, list(columns))
             raise ContentError(f"a type is declared, but {what}", remedy=remedy)
-    if asked.columns is None:
+    if rules.options.columns is None:
         return columns
-    return {name: columns[name] for name in choose(asked.columns, {name: one.type for name, one in columns.items()})}
+    return {
+        name: columns[name] for name in choose(rules.options.columns, {name: one.type for name, one in columns.items()})
+    }
 
 
-def _lacking(asked: Asked, name: str, rows: int) -> Column:
+def _lacking(rules: ColumnRules, name: str, rows: int) -> Column:
     """Return a column that the source does not have."""
-    request = asked.types if isinstance(asked.types, str) else (asked.types or {}).get(name, "string")
-    empty = declared_column(Text.from_items([""], np.zeros(rows, np.int32)), parse_request(request))
+    request = rules.declared([name]).get(name) or Request("string", "")
+    empty = declared_column(Text.from_items([""], np.zeros(rows, np.int32)), request)
     return empty.replace(state=np.full(rows, Reason.ABSENT, np.uint8))
 
 
-def not_known(names: Sequence[str], asked: Asked) -> list[str]:
+def not_known(names: Sequence[str], rules: ColumnRules) -> list[str]:
     """Say which columns of a source its schema does not know."""
-    left = [name for name in names if asked.known and asked.columns is None and name not in asked.known]
+    left = [name for name in names if rules.known and rules.options.columns is None and name not in rules.known]
     return [f"not in the schema, and left out: {listing(left)}"] if left else []
 
 

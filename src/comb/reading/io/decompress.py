@@ -1,7 +1,7 @@
-"""Unfold compressed sources, bounded. Pure: bytes in, bytes out.
+"""Decompress sources, bounded. Pure: bytes in, bytes out.
 
 What a file is shows in its first bytes, not in its name. Nothing is trusted: sizes are
-found by unfolding up to the limit, and a stream that ends early is an error, not a
+found by decompressing up to the limit, and a stream that ends early is an error, not a
 shorter file.
 """
 
@@ -16,11 +16,10 @@ from typing import Any
 
 from comb.errors import ContentError, listing, nearest
 
-# What a compressed source may unfold to unless a larger limit is given: more than a
+# What a compressed source may decompress to unless a larger limit is given: more than a
 # table on which somebody works, less than the memory of a small machine.
 MOST_BYTES = 1 << 30
 _STEP = 1 << 20
-ZIP_START = b"PK\x03\x04"
 
 # What the standard library raises on damaged archives; found by loading damaged ones.
 _ZIP_ERRORS = (
@@ -43,7 +42,7 @@ def _zstd_decompressor() -> Any:
     except ImportError:
         raise ContentError(
             "this is compressed with Zstandard, which is not installed",
-            remedy="pip install 'comb-tables[zstd]', or unfold it first",
+            remedy="pip install 'comb-tables[zstd]', or decompress it first",
         ) from None
     return zstandard.ZstdDecompressor().decompressobj()
 
@@ -56,7 +55,7 @@ _STREAMS: tuple[tuple[bytes, str, Callable[[], Any]], ...] = (
 )
 
 
-def unfold(data: bytes, name: str, *, member: str | None = None, most: int | None = None) -> tuple[bytes, str]:
+def decompress(data: bytes, name: str, *, member: str | None = None, most: int | None = None) -> tuple[bytes, str]:
     """Unfold a source as often as it is compressed.
 
     Parameters
@@ -67,7 +66,7 @@ def unfold(data: bytes, name: str, *, member: str | None = None, most: int | Non
     member : str, optional
         Which file of a zip archive.
     most : int, optional
-        The most bytes it may unfold to; by default `MOST_BYTES`.
+        The most bytes it may decompress to; by default `MOST_BYTES`.
 
     Returns
     -------
@@ -77,31 +76,31 @@ def unfold(data: bytes, name: str, *, member: str | None = None, most: int | Non
     Raises
     ------
     ContentError
-        If it is damaged, ends early, or unfolds to more than the limit.
+        If it is damaged, ends early, or decompresses to more than the limit.
     """
     limit = MOST_BYTES if most is None else most
     for magic, kind, make in _STREAMS:
         if data.startswith(magic):
-            return _unfold_stream(data, name, kind, make, limit), kind
+            return _decompress_stream(data, name, kind, make, limit), kind
     if data.startswith(b"PK\x03\x04"):
-        return _unfold_zip(data, name, member, limit)
+        return _decompress_zip(data, name, member, limit)
     return data, ""
 
 
-def _unfold_stream(data: bytes, name: str, kind: str, make: Callable[[], Any], limit: int) -> bytes:
+def _decompress_stream(data: bytes, name: str, kind: str, make: Callable[[], Any], limit: int) -> bytes:
     """Unfold one stream, or several end to end as gzip and others allow."""
     parts: list[bytes] = []
     size = 0
     while data:
-        unfolder = make()
+        decompressor = make()
         try:
             for start in range(0, len(data), _STEP):
-                part = unfolder.decompress(data[start : start + _STEP])
+                part = decompressor.decompress(data[start : start + _STEP])
                 size += len(part)
                 parts.append(part)
                 if size > limit:
                     raise too_large(name, limit)
-                if unfolder.eof:
+                if decompressor.eof:
                     break
         except (zlib.error, OSError, lzma.LZMAError, EOFError, ValueError) as error:
             raise damaged(name, kind, str(error)) from None
@@ -109,14 +108,14 @@ def _unfold_stream(data: bytes, name: str, kind: str, make: Callable[[], Any], l
             if type(error).__name__ != "ZstdError":
                 raise
             raise damaged(name, kind, str(error)) from None
-        if not unfolder.eof:
+        if not decompressor.eof:
             raise damaged(name, kind, f"it ends in the middle, after {size:,} bytes of content")
-        rest = unfolder.unused_data + data[start + _STEP :]
+        rest = decompressor.unused_data + data[start + _STEP :]
         data = rest.lstrip(b"\x00")
     return b"".join(parts)
 
 
-def _unfold_zip(data: bytes, name: str, member: str | None, limit: int) -> tuple[bytes, str]:
+def _decompress_zip(data: bytes, name: str, member: str | None, limit: int) -> tuple[bytes, str]:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             names = tables_in_zip(archive)
@@ -128,7 +127,9 @@ def _unfold_zip(data: bytes, name: str, member: str | None, limit: int) -> tuple
     except _ZIP_ERRORS as error:
         raise damaged(name, "zip", str(error) or type(error).__name__) from None
     except RuntimeError as error:
-        raise ContentError(f"cannot be unfolded: {error}", where=name, remedy="unfold it with its password") from None
+        raise ContentError(
+            f"cannot be decompressed: {error}", where=name, remedy="decompress it with its password"
+        ) from None
     if len(content) > limit:
         raise too_large(name, limit)
     return content, f"zip: {chosen}"
@@ -178,16 +179,16 @@ def _chosen_member(names: list[str], name: str, member: str | None) -> str:
 
 
 def too_large(name: str, limit: int) -> ContentError:
-    """Word the error for what unfolds to more than it may."""
+    """Word the error for what decompresses to more than it may."""
     return ContentError(
-        f"it unfolds to more than {limit:,} bytes",
+        f"it decompresses to more than {limit:,} bytes",
         where=name,
         remedy="if that is as it should be, raise the limit: most_bytes=..., or --most-bytes",
     )
 
 
 def damaged(name: str, kind: str, what: str) -> ContentError:
-    """Word the error for what cannot be unfolded."""
+    """Word the error for what cannot be decompressed."""
     return ContentError(
         f"this {kind} file is damaged: {what}",
         where=name,

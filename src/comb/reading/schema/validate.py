@@ -35,7 +35,7 @@ class Violation(NamedTuple):
     what: str
 
 
-def obey(columns: dict[str, Column], schema: Schema, codes: Codes) -> tuple[list[Violation], list[str]]:
+def validate(columns: dict[str, Column], schema: Schema, codes: Codes) -> tuple[list[Violation], list[str]]:
     """Apply what a schema says of columns, and check what it demands; changes the dict.
 
     Parameters

@@ -13,12 +13,14 @@ from comb.errors import ContentError, counted, listing
 from comb.inference.typed_cells import SourceKind, TypedCells
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
+from comb.reading.column_rules import ColumnRules
 from comb.reading.documents.json.find import MOST_TABLES, JsonTable, as_table, beside, find_tables, follow
 from comb.reading.documents.json.flatten import Flat, flatten
 from comb.reading.documents.json.lines import NOTHING, cells_of, count_of
 from comb.reading.documents.json.parse import JsonParser, items_up_to_a_break, told, whole_lines, written
-from comb.reading.documents.model import Asked, Document, InnerTable, TableData, chosen_columns, make_column, not_known
+from comb.reading.documents.model import Document, InnerTable, TableData, chosen_columns, make_column, not_known
 from comb.tables.column import Column
+from comb.tables.origin import SourceLine
 
 # A column of a table of items that says which row of the parent each belongs to.
 PARENT = "parent_row"
@@ -119,54 +121,54 @@ def json_lines_document(data: bytes, name: str, threads: int = 1) -> Document | 
     unread = [found]
     del found
 
-    def make(asked: Asked) -> TableData:
-        if any(lists) and asked.lists != "keep":
-            return _lines_document(data.decode(), JsonParser(), name).tables[0].make(asked)
+    def make(rules: ColumnRules) -> TableData:
+        if any(lists) and rules.options.lists != "keep":
+            return _lines_document(data.decode(), JsonParser(), name).tables[0].make(rules)
         # The places of a column are let go when it is read; to read it again they are found again.
         taken: Any = unread.pop() if unread else dispatch.kernels.take_json_lines(data)
 
         def column(at: int) -> Column:
-            cells = cells_of(taken, at, asked.rows)
+            cells = cells_of(taken, at, rules.options.rows)
             taken.columns[at] = NOTHING
-            return make_column(names[at], cells, asked, dates_in_text=True)
+            return make_column(names[at], cells, rules, dates_in_text=True)
 
         with ThreadPoolExecutor(threads) as pool:
-            read = [names.index(name) for name in asked.wants(names)]
+            read = [names.index(name) for name in rules.chosen(names)]
             made_columns = pool.map(column, read)
             columns = {names[at] or "_col.1": one for at, one in zip(read, made_columns, strict=True)}
-        made = TableData(chosen_columns(columns, asked), lines[: asked.rows], "line {}")
+        made = TableData(chosen_columns(columns, rules), lines[: rules.options.rows], "line {}")
         # What is not there comes last, where the sentence over a table shows it.
         told_of = [note for one in zip(names, not_finite, lists, strict=True) for note in _cell_notes(*one)]
-        made.notes = [*told_of, *not_known(names, asked), *_bad_told(bad)]
-        made.reading = {"pointer": "", "shape": _EACH_LINE, "titles": [], "set_aside": bad}
+        made.notes = [*told_of, *not_known(names, rules), *_bad_told(bad)]
+        made.set_aside = bad
         return made
 
     tables = (InnerTable(title, _EACH_LINE, make),)
     return Document("JSON Lines", _WHY_LINES, tables, lambda _: None, {"shape": _EACH_LINE})
 
 
-def _bad_line(parser: JsonParser, number: int, line: str) -> dict[str, str] | None:
+def _bad_line(parser: JsonParser, number: int, line: str) -> SourceLine | None:
     """Say what is wrong with a line that is no record; None if there is nothing in it."""
     if not line.strip():
         return None
     try:
         parser.read(line)
     except json.JSONDecodeError as error:
-        return {"place": f"line {number}", "reason": f"{told(error)}, at column {error.colno}", "text": line}
+        return SourceLine(f"line {number}", f"{told(error)}, at column {error.colno}", (line,))
     except ValueError as error:
-        return {"place": f"line {number}", "reason": str(error), "text": line}
-    return {"place": f"line {number}", "reason": "this is no record", "text": line}
+        return SourceLine(f"line {number}", str(error), (line,))
+    return SourceLine(f"line {number}", "this is no record", (line,))
 
 
-def _bad_told(bad: list[dict[str, str]]) -> list[str]:
-    places = listing([f"{one['place']} ({one['reason']})" for one in bad], MOST_TOLD)
+def _bad_told(bad: list[SourceLine]) -> list[str]:
+    places = listing([f"{one.place} ({one.reason})" for one in bad], MOST_TOLD)
     return [f"{counted(len(bad), 'line')} set aside: {places}"] if bad else []
 
 
 def _lines_document(text: str, parser: JsonParser, name: str) -> Document:
     records: list[Any] = []
     lines: list[str] = []
-    bad: list[dict[str, str]] = []
+    bad: list[SourceLine] = []
     for number, line in whole_lines(text):
         try:
             records.append(parser.read(line))
@@ -193,13 +195,13 @@ def _broken(text: str, error: json.JSONDecodeError, name: str) -> Document:
             remedy="get it again, or mend that place",
         ) from None  # fmt: skip
 
-    def make(make_sound: Callable[[Asked], TableData], asked: Asked) -> TableData:
-        if asked.rows is None or asked.rows > len(items):
+    def make(make_sound: Callable[[ColumnRules], TableData], rules: ColumnRules) -> TableData:
+        if rules.options.rows is None or rules.options.rows > len(items):
             sound = (
                 f"{counted(len(items), 'record')} before that can be read: rows={len(items)}, or --rows {len(items)}"
             )
             raise ContentError(broken.what, where=name, remedy=sound)
-        made = make_sound(asked)
+        made = make_sound(rules)
         made.notes.append(f"it breaks after {counted(len(items), 'record')}: {broken.what}")
         return made
 
@@ -218,7 +220,7 @@ def _inner_tables(
     notes: list[str],
     *,
     place: str | None = None,
-    aside: Sequence[Any] = (),
+    aside: Sequence[SourceLine] = (),
 ) -> list[InnerTable]:
     """Return a table and the tables of items inside its records."""
     title = json_table.pointer or name.rpartition("/")[2].partition(".")[0]
@@ -232,17 +234,12 @@ def _inner_tables(
             known[lists] = flatten(json_table.records, lists)
         return known[lists]
 
-    def make(asked: Asked) -> TableData:
-        found = flat(asked.lists)
-        made = _made(found, json_table.keys, place, asked, by_key=bool(json_table.key_name))
+    def make(rules: ColumnRules) -> TableData:
+        found = flat(rules.options.lists)
+        made = _made(found, json_table.keys, place, rules, by_key=bool(json_table.key_name))
         made.notes += [*_notes(found, title), *notes]
         made.titles = titles
-        made.reading = {
-            "pointer": json_table.pointer,
-            "shape": json_table.shape,
-            "titles": titles,
-            "set_aside": list(aside),
-        }
+        made.set_aside = list(aside)
         return made
 
     tables = [InnerTable(title, json_table.shape, make)]
@@ -254,15 +251,14 @@ def _inner_tables(
 
 
 def _child(name: str, parent: str, key: str, items: list[tuple[int, Any]], keys: list[str], place: str) -> InnerTable:
-    def make(asked: Asked) -> TableData:
+    def make(rules: ColumnRules) -> TableData:
         records = [item for _, item in items]
-        found = flatten(records, asked.lists)
+        found = flatten(records, rules.options.lists)
         parents = np.array([number for number, _ in items], np.int64)
         made = _made(
-            found, [keys[number] for number in parents.tolist()], place, asked, parents=parents[found.positions()] + 1
+            found, [keys[number] for number in parents.tolist()], place, rules, parents=parents[found.positions()] + 1
         )
         made.notes += _notes(found, name)
-        made.reading = {"shape": "records inside records", "parent": parent, "key": PARENT}
         return made
 
     return InnerTable(
@@ -271,9 +267,9 @@ def _child(name: str, parent: str, key: str, items: list[tuple[int, Any]], keys:
 
 
 def _made(
-    flat: Flat, keys: list[str], place: str, asked: Asked, *, by_key: bool = False, parents: Codes | None = None
+    flat: Flat, keys: list[str], place: str, rules: ColumnRules, *, by_key: bool = False, parents: Codes | None = None
 ) -> TableData:
-    rows = flat.positions() if asked.rows is None else flat.positions()[: asked.rows]
+    rows = flat.positions() if rules.options.rows is None else flat.positions()[: rules.options.rows]
     if not by_key and all(key.isdigit() for key in keys):
         lines = np.array([int(keys[at]) for at in rows.tolist()], np.int64)
     else:
@@ -285,14 +281,14 @@ def _made(
             title += "_"
         number = parents[: len(rows)]
         plain = TypedCells(np.full(len(rows), SourceKind.NUMBER, np.uint8), number, np.full(len(rows), -1), [])
-        columns[title] = make_column(title, plain, asked)
-    for name in asked.wants(list(flat.columns)):
+        columns[title] = make_column(title, plain, rules)
+    for name in rules.chosen(list(flat.columns)):
         cells = flat.columns[name].cells()
         cells.kinds, cells.numbers, cells.texts = (
             part[: len(rows)] for part in (cells.kinds, cells.numbers, cells.texts)
         )
-        columns[name or "_col.1"] = make_column(name, cells, asked, dates_in_text=True)
-    return TableData(chosen_columns(columns, asked), lines, place, notes=not_known(list(flat.columns), asked))
+        columns[name or "_col.1"] = make_column(name, cells, rules, dates_in_text=True)
+    return TableData(chosen_columns(columns, rules), lines, place, notes=not_known(list(flat.columns), rules))
 
 
 def _notes(flat: Flat, title: str) -> list[str]:

@@ -8,11 +8,12 @@ import numpy as np
 
 from comb.errors import ContentError, ParameterError, counted, listing
 from comb.formats.a1 import column_letters
-from comb.formats.sniff import BINARY_START, looks_like_page
+from comb.formats.sniff import BINARY_START, ZIP_START, looks_like_page
 from comb.inference.decide import infer_column
 from comb.inference.typed_cells import SourceKind
 from comb.kernels.grouping import Codes
-from comb.reading.documents.model import Asked, Document, InnerTable, TableData, chosen_columns, make_column
+from comb.reading.column_rules import ColumnRules
+from comb.reading.documents.model import Document, InnerTable, TableData, chosen_columns, make_column
 from comb.reading.documents.workbooks.areas import Area, find_areas, read_area
 from comb.reading.documents.workbooks.binary import binary_sheets
 from comb.reading.documents.workbooks.grid import SheetGrid
@@ -21,9 +22,9 @@ from comb.reading.documents.workbooks.opendocument import MIMETYPE, opendocument
 from comb.reading.documents.workbooks.package import Package
 from comb.reading.documents.workbooks.page import page_sheets
 from comb.reading.documents.workbooks.sheet import Range, Sheet, read_range
-from comb.reading.io.decompress import ZIP_START
 from comb.tables.column import Column
 from comb.tables.names import unique_names
+from comb.tables.origin import SourceLine
 from comb.tables.text import Text
 from comb.tables.types import BOOLEAN
 
@@ -50,7 +51,7 @@ def read_workbook(data: bytes, name: str, most: int | None = None) -> Document |
     name : str
         What to call it in messages.
     most : int, optional
-        The most bytes it may unfold to.
+        The most bytes it may decompress to.
     """
     if data.startswith(ZIP_START):
         package = Package(data, name, most)
@@ -117,7 +118,7 @@ def _area_names(grid: SheetGrid, areas: list[Area]) -> list[str]:
 
 
 def _inner(grid: SheetGrid, area: Area, name: str, place: str, about: str, *, plain: bool) -> InnerTable:
-    return InnerTable(name, place, lambda asked: _made(grid, area, asked, plain=plain), about, grid.sheet.name)
+    return InnerTable(name, place, lambda rules: _made(grid, area, rules, plain=plain), about, grid.sheet.name)
 
 
 def _by_range(
@@ -193,40 +194,40 @@ def _among(value: float, known: np.ndarray) -> bool:
     return bool(len(known) and (np.abs(known - value) <= 1e-9 * max(1.0, abs(value))).any())
 
 
-def _made(grid: SheetGrid, area: Area, asked: Asked, *, plain: bool) -> TableData:
+def _made(grid: SheetGrid, area: Area, rules: ColumnRules, *, plain: bool) -> TableData:
     """Read a table of a sheet as columns."""
-    if asked.header is not None and asked.header != len(area.header):
-        area = read_area(grid, area.range, asked.header)
-    keep = asked.totals
+    if rules.options.header is not None and rules.options.header != len(area.header):
+        area = read_area(grid, area.range, rules.options.header)
+    keep = rules.options.totals
     body = area.body if keep else area.body[~np.isin(area.body, list(area.totals))]
-    body = body if asked.rows is None else body[: asked.rows]
+    body = body if rules.options.rows is None else body[: rules.options.rows]
     places = [column for column in area.columns if keep or column not in area.total_columns]
     titles = dict(zip(area.columns, unique_names(area.names), strict=True))
     letters = {titles[column]: column_letters(int(grid.columns[column])) for column in places}
     columns = {
-        titles[column]: _column(grid, area, titles[column], column, body, asked, plain=plain) for column in places
+        titles[column]: _column(grid, area, titles[column], column, body, rules, plain=plain) for column in places
     }
     hidden = np.isin(grid.rows[body], list(grid.sheet.hidden_rows))
     if hidden.any():
         name = unique_names([*columns, "hidden"])[-1]
         columns[name] = Column(BOOLEAN, hidden, description="whether the row is hidden in the workbook")
     made = TableData(
-        chosen_columns(columns, asked),
+        chosen_columns(columns, rules),
         (grid.rows[body] + 1).astype(np.int32),
         f"{grid.sheet.name}!{column_letters(int(grid.columns[places[0]])) if places else 'A'}{{}}",
         {name: f"{grid.sheet.name}!{letter}{{}}" for name, letter in letters.items()},
-        titles=[*area.titles, *area.notes],
+        titles=list(area.titles),
+        footers=list(area.notes),
     )
     above = {titles[column]: heading for column, heading in zip(area.columns, area.headings, strict=True) if heading}
     made.headings = {name: heading for name, heading in above.items() if name in made.columns}
-    made.notes = _notes(grid, area, asked, body, letters)
+    made.notes = _notes(grid, area, rules, body, letters)
     header = [int(grid.rows[row]) + 1 for row in area.header]
-    made.told = [f"header in {_listed('row', header)}" if header else "without a header"]
-    made.told += [f"units in {_listed('row', [int(grid.rows[row]) + 1 for row in area.units])}"] if area.units else []
-    made.reading = {
-        "sheet": grid.sheet.name, "range": str(grid.range(area.range)), "header": header,
-        "titles": area.titles, "footers": area.notes, "set_aside": [] if keep else _aside(grid, area),
-    }  # fmt: skip
+    made.details = [f"header in {_listed('row', header)}" if header else "without a header"]
+    made.details += (
+        [f"units in {_listed('row', [int(grid.rows[row]) + 1 for row in area.units])}"] if area.units else []
+    )
+    made.set_aside = [] if keep else _set_aside(grid, area)
     return made
 
 
@@ -239,14 +240,16 @@ def _listed(noun: str, numbers: list[int]) -> str:
     return f"{noun}{'s' if len(numbers) > 1 else ''} {listing([str(number) for number in numbers], MOST_ROWS_TOLD)}"
 
 
-def _column(grid: SheetGrid, area: Area, name: str, place: int, body: Codes, asked: Asked, *, plain: bool) -> Column:
+def _column(
+    grid: SheetGrid, area: Area, name: str, place: int, body: Codes, rules: ColumnRules, *, plain: bool
+) -> Column:
     cells = grid.cells(body, place)
-    if asked.fill_merged:
+    if rules.options.fill_merged:
         _fill(grid, cells, place, body)
-    if plain and asked.types is None:
-        column = infer_column(Text.from_strings(cells.written(np.arange(len(body)))), missing=asked.missing)
+    if plain and rules.options.types is None:
+        column = infer_column(Text.from_strings(cells.written(np.arange(len(body)))), missing=rules.options.missing)
     else:
-        column = make_column(name, cells, asked)
+        column = make_column(name, cells, rules)
     units = [grid.text(row, place) for row in area.units]
     at = grid.at[body, place]
     formats = grid.sheet.formats[at[at >= 0]]
@@ -266,7 +269,7 @@ def _fill(grid: SheetGrid, cells: Any, place: int, body: Codes) -> None:
         cells.texts[covered] = source.texts[0]
 
 
-def _notes(grid: SheetGrid, area: Area, asked: Asked, body: Codes, letters: dict[str, str]) -> list[str]:
+def _notes(grid: SheetGrid, area: Area, rules: ColumnRules, body: Codes, letters: dict[str, str]) -> list[str]:
     sheet, notes = grid.sheet, []
     if area.blank_rows:
         notes.append(f"{counted(len(area.blank_rows), 'empty row')} inside left out")
@@ -291,22 +294,22 @@ def _notes(grid: SheetGrid, area: Area, asked: Asked, body: Codes, letters: dict
         notes.append(f"{counted(errors, 'cell')} with an error of the spreadsheet program, missing as marker")
     rows = Range(int(body[0]), area.range.left, int(body[-1]), area.range.right) if len(body) else None
     body_merged = [one for one in grid.merged if rows is not None and one.meets(rows)]
-    if body_merged and not asked.fill_merged:
+    if body_merged and not rules.options.fill_merged:
         notes.append(
             f"{counted(len(body_merged), 'merged cell')} among the rows, only the first place of each has the value "
             "(fill_merged=True, or --fill-merged, fills the others)"
         )
-    return [*notes, *_totals_told(grid, area, asked)]
+    return [*notes, *_totals_told(grid, area, rules)]
 
 
-def _totals_told(grid: SheetGrid, area: Area, asked: Asked) -> list[str]:
+def _totals_told(grid: SheetGrid, area: Area, rules: ColumnRules) -> list[str]:
     """Say which rows and columns are totals: last, where the sentence over a table shows it."""
     notes = []
     for column, why in area.total_columns.items():
         name = area.names[area.columns.index(column)] or "without a name"
-        done = "read as a column" if asked.totals else "set aside"
+        done = "read as a column" if rules.options.totals else "set aside"
         notes.append(f"column {column_letters(int(grid.columns[column]))} ({name}) is a total, {done}: {why}")
-    done = "read as rows" if asked.totals else "set aside"
+    done = "read as rows" if rules.options.totals else "set aside"
     rows: dict[str, list[str]] = {}
     for row, why in area.totals.items():
         rows.setdefault(why, []).append(str(grid.rows[row] + 1))
@@ -316,23 +319,20 @@ def _totals_told(grid: SheetGrid, area: Area, asked: Asked) -> list[str]:
     return notes
 
 
-def _aside(grid: SheetGrid, area: Area) -> list[dict[str, Any]]:
-    """Return the totals that are no rows of the table, with the place and the reason."""
+def _set_aside(grid: SheetGrid, area: Area) -> list[SourceLine]:
+    """Return the totals that are not rows of the table, with the place and the reason."""
     sheet, left, right = grid.sheet.name, area.range.left, area.range.right
-    rows: list[dict[str, Any]] = [
-        {
-            "place": f"{sheet}!{grid.range(Range(row, left, row, right))}",
-            "reason": why,
-            "cells": grid.texts(row, left, right),
-        }
+    first, last = (int(area.body[0]), int(area.body[-1])) if len(area.body) else (0, 0)
+    rows = [
+        SourceLine(f"{sheet}!{grid.range(Range(row, left, row, right))}", why, tuple(grid.texts(row, left, right)))
         for row, why in area.totals.items()
     ]
-    columns: list[dict[str, Any]] = [
-        {
-            "place": f"{sheet}!{grid.range(Range(int(area.body[0]), column, int(area.body[-1]), column))}",
-            "reason": why,
-            "cells": grid.cells(area.body, column).written(np.arange(len(area.body))),
-        }
+    columns = [
+        SourceLine(
+            f"{sheet}!{grid.range(Range(first, column, last, column))}",
+            why,
+            tuple(grid.cells(area.body, column).written(np.arange(len(area.body)))),
+        )
         for column, why in area.total_columns.items()
     ]
     return [*rows, *columns]

@@ -27,7 +27,7 @@ class Package:
     name : str
         What to call the workbook in messages.
     most : int, optional
-        The most bytes its parts may unfold to, taken together.
+        The most bytes its parts may decompress to, taken together.
 
     Raises
     ------
@@ -48,10 +48,10 @@ class Package:
     def read(self, part: str) -> bytes:
         """Return the bytes of one part; nothing if it is not there."""
         found: list[bytes] = []
-        self._unfold(part, found.append)
+        self._decompress(part, found.append)
         return b"".join(found)
 
-    def _unfold(self, part: str, take: Callable[[bytes], Any]) -> None:
+    def _decompress(self, part: str, take: Callable[[bytes], Any]) -> None:
         if part not in self.names:
             return
         try:
@@ -64,12 +64,12 @@ class Package:
         except ContentError:
             raise
         except RuntimeError as error:
-            raise ContentError(f"cannot be unfolded: {error}", where=self.name) from None
+            raise ContentError(f"cannot be decompressed: {error}", where=self.name) from None
         except _ERRORS as error:
             raise damaged(self.name, "workbook", f"{part}: {error}") from None
 
     def parse_bytes(self, part: str, data: bytes, handler: Any) -> None:
-        """Read XML that was unfolded before; as `parse`."""
+        """Read XML that was decompressed before; as `parse`."""
         parser = self._parser(handler)
         try:
             parser.Parse(data, True)
@@ -98,7 +98,7 @@ class Package:
         """
         parser = self._parser(handler)
         try:
-            self._unfold(part, parser.Parse)
+            self._decompress(part, parser.Parse)
             if part in self.names:
                 parser.Parse(b"", True)
         except ContentError:

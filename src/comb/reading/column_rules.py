@@ -1,0 +1,55 @@
+"""What options and a schema together say of the columns: which are read, as what, with which words for missing."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from comb.kernels.types import Words
+from comb.parsing.patterns import Request, parse_request
+from comb.parsing.vocabulary import words_for
+from comb.reading.schema.csvw import Schema
+from comb.tables.names import choose
+from comb.tables.read_options import ReadOptions
+from comb.tables.types import STRING, TEXTUAL
+
+
+@dataclass(frozen=True, slots=True)
+class ColumnRules:
+    """What is said of the columns beforehand.
+
+    Attributes
+    ----------
+    options : ReadOptions
+    schema : Schema, optional
+        Replaces guessing: a description of the table by CSV on the Web.
+    """
+
+    options: ReadOptions
+    schema: Schema | None = None
+
+    @property
+    def known(self) -> tuple[str, ...]:
+        """The columns that a schema knows; none where there is no schema."""
+        return () if self.schema is None else tuple(self.schema.types)
+
+    def declared(self, names: Sequence[str]) -> dict[str, Request]:
+        """Return the types declared, by name; what is given counts more than the schema."""
+        given = self.options.types
+        if self.schema is not None:
+            names = self.known
+        own = dict.fromkeys(names, given) if isinstance(given, str) else given or {}
+        described = {} if self.schema is None else self.schema.types
+        return {**described, **{name: parse_request(text) for name, text in own.items()}}
+
+    def words(self, name: str, request: Request | None) -> Words:
+        """Return the words that matter in a column of delimited text."""
+        missing = self.options.missing
+        if self.schema is not None and not missing:
+            return words_for(self.schema.missing.get(name, ()), known=False)
+        textual = request is not None and request.word in TEXTUAL
+        return words_for(missing, known=missing is None and not textual)
+
+    def chosen(self, names: Sequence[str]) -> list[str]:
+        """Return of the columns there are those that are read; the others are not even looked at."""
+        if self.options.columns is not None:
+            return choose(self.options.columns, dict.fromkeys(names, STRING))
+        return [name for name in names if name in self.known] if self.known else list(names)

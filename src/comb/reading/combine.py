@@ -1,0 +1,141 @@
+"""Opened sources become one table, with its origin: one file, several of one shape, tables inside documents."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from comb.errors import ContentError
+from comb.reading.delimited.assemble import RawTable, type_columns
+from comb.reading.delimited.stack import stack
+from comb.reading.documents.model import InnerTable, stacked
+from comb.reading.io.source_file import combined
+from comb.reading.opened import OpenDocument, OpenText
+from comb.reading.schema.apply import meet_demands, restore_cells
+from comb.tables.origin import DELIMITED, Origin
+from comb.tables.table import BareTable
+
+Source = str | Path | Sequence[str | Path]
+
+
+def table_of(source: Source, opened: Sequence[OpenText | OpenDocument], threads: int = 1) -> BareTable:
+    """Make one table of what was opened.
+
+    Parameters
+    ----------
+    source : str, Path or sequence of them
+        As it was named.
+    opened : sequence of OpenText or OpenDocument
+    threads : int
+
+    Raises
+    ------
+    ContentError
+        If documents and delimited text are mixed, or the columns differ.
+    """
+    if not isinstance(opened[0], OpenDocument):
+        return text_table(source, only_texts(opened), threads)
+    inner, notes = [], []
+    for one in opened:
+        if not isinstance(one, OpenDocument):
+            raise ContentError("this is delimited text, the first was a document", where=one.name)
+        found, note = one.document.choose(one.table, one.name)
+        inner += [(one, table) for table in found]
+        notes += [note] if note else []
+    return document_table(source, inner, notes)
+
+
+def only_texts(opened: Sequence[OpenText | OpenDocument]) -> list[OpenText]:
+    """Return the sources as delimited text; documents among them cannot be read together with it."""
+    for one in opened:
+        if isinstance(one, OpenDocument):
+            raise ContentError(
+                f"this is a {one.document.kind}, the first was delimited text", where=one.name,
+                remedy="load it on its own",
+            )  # fmt: skip
+    return [one for one in opened if isinstance(one, OpenText)]
+
+
+def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]], notes: list[str]) -> BareTable:
+    """Make a table of one or several inside documents."""
+    first, several = tables[0][0], len(tables) > 1
+    data = [inner.make(first.rules) for _, inner in tables]
+    files = list(dict.fromkeys(one.name for one, _ in tables))
+    names = [f"{one.name}, {inner.name}" if len(files) > 1 else inner.name for one, inner in tables]
+    columns = data[0].columns
+    if several:
+        columns, below = stacked(data, names, first.name)
+        notes = [*below, *notes]
+    # What there is besides comes last, where the sentence over the table shows it.
+    of_each = [
+        f"{name}: {note}" if several else note for one, name in zip(data, names, strict=True) for note in one.notes
+    ]
+    notes = [*of_each, *notes]
+    stamps = {one.name: one.stamp for one, _ in tables}
+    counts = [len(one.lines) for one in data]
+    asked = first.rules.options
+    origin = Origin(
+        f"{len(files)} files" if len(files) > 1 else first.name,
+        str(source) if isinstance(source, str | Path) else "",
+        sum(stamp.size for stamp in stamps.values()),
+        max(stamp.modified for stamp in stamps.values()),
+        combined([stamp.checksum for stamp in stamps.values()]),
+        # Which table was read is part of how; a pattern names several.
+        asked if several or asked.table else asked.replace(table=names[0]),
+        first.document.kind,
+        np.concatenate([one.lines for one in data]),
+        tuple(one.name for one, _ in tables) if several else (),
+        np.repeat(np.arange(len(data)), counts) if several else np.zeros(0, np.int64),
+        tuple(one.place for one in data),
+        {} if several else data[0].cell_places,
+        titles=tuple(data[0].titles),
+        footers=tuple(data[0].footers),
+        set_aside=tuple(aside for one in data for aside in one.set_aside),
+    )
+    if first.rules.schema is not None and not several:
+        violations, found = meet_demands(columns, first.rules.schema, first.path)
+        origin = replace(origin, violations=tuple(violations))
+        notes += [*first.rules.schema.notes, *found]
+    return BareTable(columns, origin=origin, notes=tuple(notes))
+
+
+def text_table(source: Source, texts: list[OpenText], threads: int = 1) -> BareTable:
+    """Make a table of one delimited text, or of several with the same columns."""
+    names, first = [one.name for one in texts], texts[0]
+    whole = stack([one.raw_table for one in texts], names)
+    columns = type_columns(whole.raw_table, first.rules, threads)
+    notes = list(whole.raw_table.notes)
+    origin = text_origin(source, texts, whole.raw_table)
+    if len(texts) > 1:
+        origin = replace(origin, sources=tuple(names), source_index=whole.sources)
+        return BareTable(columns, origin=origin, notes=tuple(notes))
+    violations, found = meet_demands(columns, first.rules.schema, first.path)
+    notes += [*found, *restore_cells(columns, first.rules, first.path)]
+    return BareTable(columns, origin=replace(origin, violations=tuple(violations)), notes=tuple(notes))
+
+
+def text_origin(source: Source, texts: list[OpenText], raw_table: RawTable) -> Origin:
+    """Return where a table of delimited text came from, and how it would be read again."""
+    first, several = texts[0], len(texts) > 1
+    layout = first.layout
+    options = first.rules.options.replace(
+        encoding=first.decoded.encoding,
+        delimiter=layout.delimiter,
+        quote=layout.escape + (layout.quote or ""),
+        skip=layout.skip,
+        header=layout.header,
+    )
+    return Origin(
+        f"{len(texts)} files" if several else first.name,
+        "" if several and not isinstance(source, str | Path) else str(source),
+        sum(one.stamp.size for one in texts),
+        max(one.stamp.modified for one in texts),
+        combined([one.stamp.checksum for one in texts]),
+        options,
+        DELIMITED,
+        raw_table.lines,
+        titles=tuple(raw_table.titles),
+        footers=tuple(raw_table.footers),
+        bad_bytes=tuple((line, data.hex(" ")) for line, data in first.decoded.bad),
+    )

@@ -1,0 +1,248 @@
+"""Open a source and find out what it is: delimited text, or a document with tables inside."""
+
+import contextlib
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+
+from comb.errors import ContentError, ParameterError, counted, listing
+from comb.execution.resources import Resources
+from comb.formats.sniff import BINARY_START, ZIP_START, looks_like_json, looks_like_page
+from comb.kernels import dispatch
+from comb.kernels.types import EVERYTHING
+from comb.reading.column_rules import ColumnRules
+from comb.reading.delimited.assemble import MOST_LINES_LISTED, RawTable, assemble
+from comb.reading.delimited.chunk_reader import ChunkReader
+from comb.reading.delimited.header import parse_header
+from comb.reading.delimited.layout import Layout, guess_layout
+from comb.reading.delimited.pipeline import ChunkPipeline
+from comb.reading.documents.model import Document
+from comb.reading.io.decompress import decompress
+from comb.reading.io.encoding import Decoded, decode, utf8_mark
+from comb.reading.io.source_file import (
+    MEMORY_FACTOR,
+    MEMORY_FACTOR_DECODED,
+    MEMORY_FACTOR_REFERENCE,
+    OpenSource,
+    Stamp,
+    check_memory,
+)
+from comb.reading.io.text_stream import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
+from comb.reading.schema.apply import follow_schema, other_titles, settled_by_schema
+from comb.tables.read_options import ReadOptions
+
+# With more lines above the header than this, the beginning of a file may not hold it.
+MOST_LINES_LOOKED_AT = 1_000
+
+# What is said of delimited text only.
+TEXT_ONLY_BUT_ENCODING = ("delimiter", "quote", "skip")
+TEXT_ONLY = (*TEXT_ONLY_BUT_ENCODING, "encoding")
+
+# This much of a source shows whether it is a page or JSON.
+LOOK_AT = 4_000
+
+
+@dataclass(frozen=True, slots=True)
+class OpenText:
+    """A delimited text whose cells were found.
+
+    Attributes
+    ----------
+    name, path : str
+    stamp : Stamp
+    compression : str
+        How it was compressed; empty if it was not.
+    decoded : Decoded
+    layout : Layout
+    raw_table : RawTable
+    rules : ColumnRules
+    provisional : bool
+        Whether only the beginning was read.
+    """
+
+    name: str
+    path: str
+    stamp: Stamp
+    compression: str
+    decoded: Decoded
+    layout: Layout
+    raw_table: RawTable
+    rules: ColumnRules
+    provisional: bool
+
+
+@dataclass(frozen=True, slots=True)
+class OpenDocument:
+    """A document, opened; its tables are read when they are chosen.
+
+    Attributes
+    ----------
+    name, path : str
+    stamp : Stamp
+    document : Document
+    rules : ColumnRules
+    table : str, optional
+        Which of its tables is asked for.
+    """
+
+    name: str
+    path: str
+    stamp: Stamp
+    document: Document
+    rules: ColumnRules
+    table: str | None
+
+
+def open_source(
+    source: str | Path, options: ReadOptions, resources: Resources, *, first_look: bool = False
+) -> OpenText | OpenDocument:
+    """Open a source and read what it takes to make a table of it.
+
+    Parameters
+    ----------
+    source : str or Path
+    options : ReadOptions
+    resources : Resources
+    first_look : bool
+        Read only the beginning of a large text.
+
+    Raises
+    ------
+    ReadError
+        If it cannot be read as a table.
+    """
+    options.check()
+    with OpenSource(source, beside=resources.threads > 1) as opened:
+        start = opened.read(LOOK_BYTES)
+        rules = settled_by_schema(opened, options, dialect=_may_be_delimited(start))
+        if not start:
+            raise ContentError(
+                "the file is empty", where=opened.name, remedy="expected a header line and rows below it"
+            )
+        whole = partial(opened.everything, start, MEMORY_FACTOR_DECODED)
+        document = _document(start, (lambda: start) if opened.at_end else whole, opened.name, rules.options, resources)
+        if document is not None:
+            return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, options.table)
+        mark = None if opened.size is None or options.table else utf8_mark(start, options.encoding)
+        if mark is not None and (opened.at_end or (options.skip or 0) < MOST_LINES_LOOKED_AT):
+            few = first_look or options.rows is not None
+            factor = MEMORY_FACTOR if dispatch.kernels.compiled else MEMORY_FACTOR_REFERENCE
+            check_memory(len(start) if few else opened.size or 0, factor, opened.path)
+            with contextlib.suppress(NotUtf8Error):
+                text = FileText(opened, start, mark, declared=options.encoding is not None)
+                return _read_text(opened, text, rules, resources, first_look=first_look)
+        return _open_decoded(opened, start, rules, resources)
+
+
+def _may_be_delimited(start: bytes) -> bool:
+    """Return whether the dialect of a schema may apply."""
+    return not start.startswith((ZIP_START, BINARY_START)) and not looks_like_json(
+        start[:LOOK_AT].decode(errors="replace")
+    )
+
+
+def _open_decoded(
+    opened: OpenSource, start: bytes, rules: ColumnRules, resources: Resources
+) -> OpenText | OpenDocument:
+    """Open a source that has to be held whole: it is compressed, or not UTF-8."""
+    options = rules.options
+    data = opened.everything(start, MEMORY_FACTOR_DECODED)
+    content, compression = decompress(data, opened.name, member=options.table, most=options.most_bytes)
+    if compression:
+        document = _document(content[:LOOK_BYTES], lambda: content, opened.name, options, resources)
+        if document is not None:
+            return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, None)
+    if not content.strip():
+        where = f"{opened.name} ({compression})" if compression else opened.name
+        remedy = "expected a header line and rows below it"
+        raise ContentError("it contains only blank lines", where=where, remedy=remedy)
+    held = HeldText(decode(content, opened.name, options.encoding), opened.name)
+    return _read_text(opened, held, rules, resources, compression=compression)
+
+
+def _read_text(
+    opened: OpenSource,
+    text: SourceText,
+    rules: ColumnRules,
+    resources: Resources,
+    *,
+    compression: str = "",
+    first_look: bool = False,
+) -> OpenText:
+    beginning = text.start.decode(errors="replace")
+    most = EVERYTHING if rules.options.rows is None else rules.options.rows
+    layout = guess_layout(beginning, rules.options, units=rules.schema is None)
+    try:
+        header = parse_header(beginning, text.start, layout)
+        header.names = other_titles(header.names, rules.schema)
+        text.read_from(header.offset)
+        reader = ChunkReader(header, rules, text.again)
+        pipeline = ChunkPipeline(text, reader, most, resources, first_look=first_look and not text.complete)
+        size = len(text.start) if text.complete else opened.size or 0
+        assembler = pipeline.read(lambda chunk: min(most, int(len(chunk.lines) * size / max(1, chunk.after))))
+        raw_table = assemble(reader, assembler)
+        decoded = text.decoded()
+    except ContentError as error:
+        error.where = opened.name
+        raise
+    if decoded.bad:
+        raw_table.notes.append(_bad_bytes_note(decoded))
+    follow_schema(raw_table, rules.schema, opened.name)
+    return OpenText(
+        opened.name, opened.path, opened.stamp(), compression, decoded, layout, raw_table, rules, not pipeline.whole
+    )
+
+
+def _bad_bytes_note(decoded: Decoded) -> str:
+    lines = list(dict.fromkeys(f"{line:,}" for line, _ in decoded.bad))
+    count = counted(sum(len(data) for _, data in decoded.bad), "byte")
+    where = f"line{'s' if len(lines) > 1 else ''} {listing(lines, MOST_LINES_LISTED)}"
+    return f"{count} not in {decoded.encoding}, shown as � (originals kept): {where}"
+
+
+def _document(
+    start: bytes, whole: Callable[[], bytes], name: str, options: ReadOptions, resources: Resources
+) -> Document | None:
+    """Return the document that a source is, whatever its name says; None for delimited text.
+
+    Parameters
+    ----------
+    start : bytes
+        Its beginning.
+    whole : callable
+        Returns all of it.
+    name : str
+        What to call it in messages.
+    options : ReadOptions
+    resources : Resources
+    """
+    if start.startswith((ZIP_START, BINARY_START)):
+        from comb.reading.documents.workbooks.book import read_workbook
+
+        book = read_workbook(whole(), name, options.most_bytes)
+        if book is not None:
+            _refuse_options(options, TEXT_ONLY, name, "a workbook")
+        return book
+    beginning = start[:LOOK_AT].decode(errors="replace")
+    if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):
+        return None
+    # What reads them is loaded when it is needed: delimited text is the usual case.
+    from comb.reading.documents.json.document import json_document, json_lines_document
+    from comb.reading.documents.workbooks.book import read_page
+
+    content = whole()
+    if looks_like_json(beginning):
+        _refuse_options(options, (*TEXT_ONLY_BUT_ENCODING, "header"), name, "JSON")
+    quick = json_lines_document(content, name, resources.threads) if options.encoding is None else None
+    if quick is not None:
+        return quick
+    text = decode(content, name, options.encoding, delimited=False).text
+    return read_page(text, name) or json_document(text, name)
+
+
+def _refuse_options(options: ReadOptions, names: Sequence[str], name: str, kind: str) -> None:
+    """Raise a ParameterError for what was given and does not apply here."""
+    for option in names:
+        if getattr(options, option) is not None:
+            raise ParameterError(f"{option} does not apply to {kind}, and {name} is one")

@@ -1,0 +1,100 @@
+"""How a source is read: the one description of it.
+
+The parameters of `comb.load`, the field ``reading:`` of a plan, what a draft pins, what the origin of a table keeps
+and what a worker is sent are all this record. None (or false) leaves a thing to be found out from the source; what
+was found out is in the origin of the table, so that reading the source again by these options gives the same table.
+
+It lies with the tables and not with the reading of them, because the origin of every table holds one.
+"""
+
+from typing import Any
+
+import msgspec
+
+from comb.errors import ParameterError, listing
+
+LISTS = ("keep", "count", "rows")
+
+
+class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, forbid_unknown_fields=True):
+    """How to read a source; a plain value.
+
+    Attributes
+    ----------
+    table : str, optional
+        Which table: the name or number of one inside a workbook or JSON document, a sheet, a range, a JSON Pointer,
+        a file of a zip archive; a pattern (``*``) reads several of one shape.
+    delimiter, quote, encoding : str, optional
+        The delimiter ``spaces`` is a run of spaces. An empty quote means that quotes are
+        ordinary characters; a backslash before it, that quotes inside fields have one.
+    header : int, optional
+        Lines of header: 0, 1 or 2.
+    skip : int, optional
+        Lines above the header.
+    missing : list of str, optional
+        Words for missing in all columns; an empty list means none at all.
+    types : dict of str to str, or str, optional
+        Types by column, or one for all; a pattern may follow: ``date d.M.yyyy``.
+    columns : list of str, optional
+        Selectors of the columns to read.
+    rows : int, optional
+        Read at most this many rows, from the top.
+    schema : str, optional
+        A file with CSV on the Web metadata; an empty text means that none is looked for.
+    most_bytes : int, optional
+        The most bytes a compressed source may decompress to.
+    totals, fill_merged : bool
+        Whether rows and columns of a workbook that are totals are kept, and whether a merged cell's value is copied
+        to every cell it covers.
+    lists : {"keep", "count", "rows"}
+        What becomes of lists of plain values in JSON.
+    """
+
+    table: str | None = None
+    delimiter: str | None = None
+    quote: str | None = None
+    encoding: str | None = None
+    header: int | None = None
+    skip: int | None = None
+    missing: list[str] | None = None
+    types: dict[str, str] | str | None = None
+    columns: list[str] | None = None
+    rows: int | None = None
+    schema: str | None = None
+    most_bytes: int | None = None
+    totals: bool = False
+    fill_merged: bool = False
+    lists: str = "keep"
+
+    def replace(self, **changes: Any) -> "ReadOptions":
+        """Return options that differ in the given fields.
+
+        >>> ReadOptions(skip=2).replace(header=1).skip
+        2
+        """
+        return msgspec.structs.replace(self, **changes)
+
+    def given(self) -> tuple[str, ...]:
+        """Return the names of the fields that are not left open.
+
+        >>> ReadOptions(skip=2, totals=True).given()
+        ('skip', 'totals')
+        """
+        return tuple(msgspec.to_builtins(self))
+
+    def check(self) -> None:
+        """Raise a ParameterError for a value outside what is allowed."""
+        if self.delimiter is not None and not self.delimiter:
+            raise ParameterError("expected a delimiter of at least one character, got an empty text")
+        if self.delimiter is not None and set(self.delimiter) & set("\r\n"):
+            raise ParameterError(f"a line end cannot be the delimiter, got {self.delimiter!r}")
+        if self.quote is not None and len(self.quote.removeprefix("\\")) > 1:
+            raise ParameterError(f"expected one quote character or none, got {self.quote!r}")
+        if self.header not in (None, 0, 1, 2):
+            raise ParameterError(f"expected a header of 0, 1 or 2 lines, got {self.header!r}")
+        if self.lists not in LISTS:
+            raise ParameterError(f"expected lists to be one of {listing(LISTS)}, got {self.lists!r}")
+        for name in ("skip", "rows", "most_bytes"):
+            value = getattr(self, name)
+            if value is not None and value < 0:
+                raise ParameterError(f"expected {name} of 0 or more, got {value}")
