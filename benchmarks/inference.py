@@ -69,8 +69,8 @@ def inference(path: Path) -> None:
     for _ in range(ROUNDS):
         inferred.append(seconds(lambda: load_table(path, ReadOptions(), resources=DEFAULT), 1))
         given.append(seconds(lambda: load_table(path, ReadOptions(types=declared), resources=DEFAULT), 1))
-    told = f"inferred {min(inferred):.2f} s, declared {min(given):.2f} s"
-    print(f"{path.name}: {told}, inference adds {min(inferred) / min(given) - 1:+.0%}")
+    message = f"inferred {min(inferred):.2f} s, declared {min(given):.2f} s"
+    print(f"{path.name}: {message}, inference adds {min(inferred) / min(given) - 1:+.0%}")
 
 
 if __name__ == "__main__":

@@ -56,7 +56,7 @@ def main(rows: int) -> None:
     )  # fmt: skip
     report: list[tuple[str, float, float, float]] = []
 
-    def told(what: str, ours: Callable[[], Any], theirs: Callable[[], Any], most: float) -> None:
+    def message(what: str, ours: Callable[[], Any], theirs: Callable[[], Any], most: float) -> None:
         mine, yard = best(ours), best(theirs)
         report.append((what, mine, yard, most))
         print(f"{what:<34} {mine:>8.3f} s {yard:>8.3f} s  {mine / yard:>5.2f} x  (at most {most} x)", flush=True)
@@ -67,18 +67,18 @@ def main(rows: int) -> None:
         kept = np.flatnonzero((a > 5) & np.isin(few, [1, 3]))
         return [array[kept] for array in arrays]
 
-    told("filter a > 5 and few in (...)", lambda: table.filter("a > 5 and few in ('x1', 'x3')"), by_hand, 1.5)
-    told(
+    message("filter a > 5 and few in (...)", lambda: table.filter("a > 5 and few in ('x1', 'x3')"), by_hand, 1.5)
+    message(
         "calculate with 5 operations", lambda: table.calculate({"r": "(a * 2 + n) / 3 - a * n"}),
         lambda: (a * 2 + b) / 3 - a * b, 1.5,
     )  # fmt: skip
     keys = [a.view(np.int64), some.astype(np.int64), days.view(np.int64)]
-    told("sort by number, text, date", lambda: table.sort(["a", "some", "day"]), lambda: np.lexsort(keys[::-1]), 1.0)
-    told(
+    message("sort by number, text, date", lambda: table.sort(["a", "some", "day"]), lambda: np.lexsort(keys[::-1]), 1.0)
+    message(
         "sum and mean by text (5,000)", lambda: table.aggregate({"s": "sum(a)", "m": "avg(a)"}, by="some"),
         lambda: (np.bincount(some, a), np.bincount(some)), 4,
     )  # fmt: skip
-    told(
+    message(
         "count by two texts (8 x 5,000)",
         lambda: table.count(["few", "some"]),
         lambda: np.unique(few * 5000 + some, return_counts=True),
@@ -87,14 +87,14 @@ def main(rows: int) -> None:
     keyed = chance.permutation(1_000_000)[:100_000]
     other = comb.table(columns={"many": [names[2][at] for at in keyed], "v": list(range(100_000))})
     index, cells = {names[2][at]: place for place, at in enumerate(keyed)}, [names[2][code] for code in many.tolist()]
-    told(
+    message(
         "join to 100,000 text keys", lambda: table.join(other, "many"), lambda: [index.get(cell) for cell in cells], 0.3
     )
     cells.clear()
     columns = [table[name].to_list() for name in ("a", "n", "few", "some", "many", "day")]
     tuples = list(zip(*columns, strict=True))
     del columns
-    told("remove duplicate rows, 6 columns", table.remove_duplicates, lambda: set(tuples), 0.3)
+    message("remove duplicate rows, 6 columns", table.remove_duplicates, lambda: set(tuples), 0.3)
 
 
 if __name__ == "__main__":

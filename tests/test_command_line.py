@@ -18,8 +18,8 @@ from conftest import run_comb
 def test_the_demo_does_the_main_job_and_leaves_everything_in_place(tmp_path: Path) -> None:
     ran = run_comb("demo", "here", cwd=tmp_path)
     assert ran.code == 0
-    for told in ("2,400 rows and 14 columns", "17 findings", "the ledger adds up, step by step and in total"):
-        assert told in ran.out + ran.err
+    for message in ("2,400 rows and 14 columns", "17 findings", "the ledger adds up, step by step and in total"):
+        assert message in ran.out + ran.err
     assert {path.name for path in (tmp_path / "here").iterdir()} == {
         *DEMO_FILES, "tidy",
     }  # fmt: skip
@@ -29,7 +29,7 @@ def test_the_demo_does_the_main_job_and_leaves_everything_in_place(tmp_path: Pat
 
 
 @pytest.mark.parametrize(
-    ("arguments", "told"),
+    ("arguments", "message"),
     [
         (["inspect", "inspections.csv"], ["semicolon", "--delimiter", "6 of 2,400 do not fit: 'end of May'"]),
         (["inspect", "inspections.csv", "--column", "inspected_on"], ["2,394 6 chosen", "yyyy-MM-dd 70 times"]),
@@ -44,10 +44,10 @@ def test_the_demo_does_the_main_job_and_leaves_everything_in_place(tmp_path: Pat
         (["--help"], ["Begin with `comb demo`"]),
     ],
 )  # fmt: skip
-def test_commands_answer(demo: Path, arguments: list[str], told: list[str]) -> None:
+def test_commands_answer(demo: Path, arguments: list[str], message: list[str]) -> None:
     ran = run_comb(*arguments, cwd=demo)
     assert ran.code == 0, ran.err
-    for text in told:
+    for text in message:
         assert text in " ".join(ran.out.split())
     assert max(map(len, ran.out.splitlines())) < 260
 
@@ -77,7 +77,7 @@ def test_the_draft_plan_of_a_profile_runs(demo: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    ("arguments", "told"),
+    ("arguments", "message"),
     [
         (["show", "inspection.csv"], "did you mean 'inspections.csv'"),
         (["show", "."], "this is a folder"),
@@ -96,9 +96,9 @@ def test_the_draft_plan_of_a_profile_runs(demo: Path) -> None:
         (["show"], "Missing argument 'FILE...'"),
     ],
 )
-def test_mistakes_get_one_message_and_exit_2(demo: Path, arguments: list[str], told: str) -> None:
+def test_mistakes_get_one_message_and_exit_2(demo: Path, arguments: list[str], message: str) -> None:
     ran = run_comb(*arguments, cwd=demo)
-    assert ran.code == 2 and told in ran.err and "Traceback" not in ran.err
+    assert ran.code == 2 and message in ran.err and "Traceback" not in ran.err
     assert not ran.out
 
 

@@ -32,7 +32,7 @@ def said(capsys: pytest.CaptureFixture[str], *arguments: str) -> str:
 
 
 @pytest.mark.parametrize(
-    ("arguments", "told"),
+    ("arguments", "message"),
     [
         # What is found out, and what is given instead.
         (["show", "points.txt"], ["3 rows and 2 columns of points.txt", "0101 1.5", "(marker)"]),
@@ -79,15 +79,15 @@ def said(capsys: pytest.CaptureFixture[str], *arguments: str) -> str:
     ids=lambda one: " ".join(one) if isinstance(one, list) and one[0] in ("show", "inspect", "count", "profile") else "",
 )  # fmt: skip
 def test_what_a_command_says(
-    folder: Path, capsys: pytest.CaptureFixture[str], arguments: list[str], told: list[str]
+    folder: Path, capsys: pytest.CaptureFixture[str], arguments: list[str], message: list[str]
 ) -> None:
     text = said(capsys, *arguments)
-    for part in told:
+    for part in message:
         assert part in text, text[:600]
 
 
 @pytest.mark.parametrize(
-    ("arguments", "told"),
+    ("arguments", "message"),
     [
         (["show", "months.xlsx", "--table", "Juli"], "there is no table 'Juli'"),
         (["show", "months.xlsx", "--table", "9"], "there is no table 9, there are 2 tables"),
@@ -109,11 +109,11 @@ def test_what_a_command_says(
     ],
     ids=" ".join,
 )  # fmt: skip
-def test_what_a_command_refuses(folder: Path, arguments: list[str], told: str) -> None:
+def test_what_a_command_refuses(folder: Path, arguments: list[str], message: str) -> None:
     before = {path.name: path.read_bytes() for path in folder.iterdir()}
     with pytest.raises(CombError) as caught:
         cli(arguments, standalone_mode=False)
-    assert told in str(caught.value) and caught.value.exit_code == 2
+    assert message in str(caught.value) and caught.value.exit_code == 2
     assert {path.name: path.read_bytes() for path in folder.iterdir()} == before
 
 

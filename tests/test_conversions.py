@@ -141,8 +141,10 @@ def test_conversion(line: str) -> None:
     source, target = asked.split(" ", 1)
     column = sample(source).convert({"x": target})["x"]
     assert column.type.word == target.split()[0]
-    told = [f"!{column.kept.texts[at]}" if at in column.kept.texts else text for at, text in enumerate(column.texts())]
-    assert told == [*out.split(" "), None]
+    message = [
+        f"!{column.kept.texts[at]}" if at in column.kept.texts else text for at, text in enumerate(column.texts())
+    ]
+    assert message == [*out.split(" "), None]
     assert column.reasons()[-1] == "blank", "a cell that was missing keeps its reason"
 
 

@@ -38,19 +38,19 @@ def records(place: Path) -> list[dict[str, str]]:
 def test_the_checksums_are_those_of_all_files(made: tuple[Path, Outcome]) -> None:
     folder, _ = made
     lines = (folder / "checksums.txt").read_text().splitlines()
-    told = {name: checksum for checksum, name in (line.split("  ") for line in lines)}
+    message = {name: checksum for checksum, name in (line.split("  ") for line in lines)}
     there = {path.name for path in folder.iterdir()} - {"checksums.txt"}
-    assert set(told) == there
-    assert all(hashlib.sha256((folder / name).read_bytes()).hexdigest() == told[name] for name in there)
+    assert set(message) == there
+    assert all(hashlib.sha256((folder / name).read_bytes()).hexdigest() == message[name] for name in there)
 
 
 @pytest.mark.parametrize("name", TABLES)
 def test_the_description_names_the_columns_and_their_types(made: tuple[Path, Outcome], name: str) -> None:
     folder, outcome = made
     table = outcome.tables[name]
-    told = json.loads((folder / f"{name}.csv-metadata.json").read_text())
-    assert told["url"] == f"{name}.csv" and told["@context"][0] == "http://www.w3.org/ns/csvw"
-    columns = [one for one in told["tableSchema"]["columns"] if not one.get("virtual")]
+    message = json.loads((folder / f"{name}.csv-metadata.json").read_text())
+    assert message["url"] == f"{name}.csv" and message["@context"][0] == "http://www.w3.org/ns/csvw"
+    columns = [one for one in message["tableSchema"]["columns"] if not one.get("virtual")]
     with (folder / f"{name}.csv").open(newline="", encoding="utf-8") as stream:
         head = next(csv.reader(stream))
     assert [one["titles"] if isinstance(one["titles"], str) else one["titles"][0] for one in columns] == head
@@ -76,16 +76,16 @@ def test_the_folder_loads_as_the_table_it_was(made: tuple[Path, Outcome], name: 
 def test_every_missing_cell_has_its_reason_in_the_folder(made: tuple[Path, Outcome]) -> None:
     folder, outcome = made
     table = outcome.tables["inspections"]
-    told = {(int(one["record"]), one["column"]): one for one in records(folder / "inspections-cells.csv")}
+    message = {(int(one["record"]), one["column"]): one for one in records(folder / "inspections-cells.csv")}
     for name in table.names:
         column = table[name]
         for at, reason in enumerate(column.reasons(), 1):
             if reason in (None, "blank"):
                 # What is blank stands as nothing in the file, which says it all.
-                assert (at, name) not in told or told[at, name]["reason"] == "blank"
+                assert (at, name) not in message or message[at, name]["reason"] == "blank"
             else:
-                assert told[at, name]["reason"] == reason
-                assert told[at, name]["text"] == column.kept.texts.get(at - 1, "")
+                assert message[at, name]["reason"] == reason
+                assert message[at, name]["text"] == column.kept.texts.get(at - 1, "")
 
 
 def test_the_ledger_leads_from_the_source_to_the_result(made: tuple[Path, Outcome]) -> None:
@@ -142,11 +142,11 @@ def test_what_is_explained_is_what_is_calculated(table: comb.Table, formula: str
     number = data.draw(st.sampled_from(table.row_numbers.tolist()))
     at = table.row_numbers.tolist().index(number)
     column = table.calculate({"r": formula})["r"].take(np.array([at]))
-    told = repr(table.explain(formula, number))
+    message = repr(table.explain(formula, number))
     value = column.texts()[0]
-    assert formula.split(" ")[0].split("(")[0] in told
+    assert formula.split(" ")[0].split("(")[0] in message
     if value is not None and str(column.type) != "string":
-        assert value in told, told
+        assert value in message, message
 
 
 @pytest.mark.parametrize(

@@ -20,10 +20,10 @@ from hypothesis import strategies as st
 
 import comb
 from comb.demo.files import demo_bytes
+from comb.execution.resources import check_memory
 from comb.kernels.reference.splitting import split_records
 from comb.kernels.types import SPACES
 from comb.reading.io.encoding import decode
-from comb.reading.io.source_file import check_memory
 from conftest import load_text, run_comb
 from strategies import tables
 
@@ -199,18 +199,18 @@ def test_an_archive_with_several_tables(tmp_path: Path) -> None:
 @given(st.integers(5, 2400), st.booleans())
 @settings(max_examples=12, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_a_file_split_in_two_and_stacked_is_the_same_table(
-    tmp_path: Path, inspections: comb.Table, last_record_end: int, by_pattern: bool
+    tmp_path: Path, inspections: comb.Table, cut: int, by_pattern: bool
 ) -> None:
     lines = TEXT.decode().split("\n")
     first_of = [int(inspections.place(row).rpartition(" ")[2]) - 1 for row in range(1, 2401)]
-    at = first_of[last_record_end - 1]
+    at = first_of[cut - 1]
     (tmp_path / "p1.csv").write_text("\n".join(lines[:at]) + "\n", encoding="utf-8", newline="")
     (tmp_path / "p2.csv").write_text("\n".join(lines[:4] + lines[at:]), encoding="utf-8", newline="")
     parts = str(tmp_path / "p?.csv") if by_pattern else [tmp_path / "p1.csv", tmp_path / "p2.csv"]
     stacked = comb.load(parts)
     assert stacked.equals(inspections)
-    assert stacked.source_index.tolist() == [0] * (last_record_end - 1) + [1] * (2401 - last_record_end)
-    assert stacked.place(last_record_end) == "p2.csv, line 5"
+    assert stacked.source_index.tolist() == [0] * (cut - 1) + [1] * (2401 - cut)
+    assert stacked.place(cut) == "p2.csv, line 5"
 
 
 def test_files_of_another_shape_are_not_stacked(tmp_path: Path) -> None:
@@ -294,7 +294,7 @@ def test_forms_of_writing(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    ("options", "told"),
+    ("options", "message"),
     [
         ({"encoding": "cp1252"}, "'Öl 😀' in row 2 of s cannot be written in cp1252"),
         ({"encoding": "cp9999"}, "there is no encoding"),
@@ -305,10 +305,10 @@ def test_forms_of_writing(tmp_path: Path) -> None:
         ({"date_pattern": "dd"}, "expected a date pattern"),
     ],
 )
-def test_what_cannot_be_written_says_where(tmp_path: Path, options: dict[str, str], told: str) -> None:
+def test_what_cannot_be_written_says_where(tmp_path: Path, options: dict[str, str], message: str) -> None:
     with pytest.raises(comb.ParameterError) as caught:
         comb.table(columns={"s": ["Mill", "Öl 😀"]}).save(tmp_path / "x.csv", describe=True, **options)  # type: ignore[arg-type]
-    assert told in str(caught.value) and not list(tmp_path.iterdir())
+    assert message in str(caught.value) and not list(tmp_path.iterdir())
 
 
 def describe(folder: Path, name: str, columns: list[dict[str, object]], **more: object) -> None:
@@ -340,12 +340,12 @@ def test_a_description_replaces_guessing(tmp_path: Path, name: str) -> None:
         (1, "at", "'noon' is no datetime"),
     )
     assert comb.load(tmp_path / "x.csv", schema="").types["id"].word == "integer"
-    told = {one.what: one.value for one in comb.inspect(tmp_path / "x.csv", **given).decisions}
-    assert told["described in"] == name
+    message = {one.what: one.value for one in comb.inspect(tmp_path / "x.csv", **given).decisions}
+    assert message["described in"] == name
 
 
 @pytest.mark.parametrize(
-    ("text", "told"),
+    ("text", "message"),
     [
         ("{", "this is no JSON"),
         ("[]", "came a list"),
@@ -357,12 +357,12 @@ def test_a_description_replaces_guessing(tmp_path: Path, name: str) -> None:
         ),
     ],
 )
-def test_descriptions_that_do_not_fit(tmp_path: Path, text: str, told: str) -> None:
+def test_descriptions_that_do_not_fit(tmp_path: Path, text: str, message: str) -> None:
     (tmp_path / "x.csv").write_text("a\n1\n")
     (tmp_path / "schema.json").write_text(text)
     with pytest.raises(comb.ContentError) as caught:
         comb.load(tmp_path / "x.csv", schema=tmp_path / "schema.json")
-    assert told in str(caught.value)
+    assert message in str(caught.value)
 
 
 def test_a_cells_file_that_is_gone_or_of_another_table_is_told(tmp_path: Path) -> None:
@@ -405,7 +405,7 @@ def test_a_short_fuzz_run_finds_nothing(tmp_path: Path, monkeypatch: pytest.Monk
 
 
 def test_progress_is_told(demo: Path) -> None:
-    told: list[str] = []
-    comb.load(demo / "inspections.csv", progress=told.append)
-    assert told == [f"reading {demo / 'inspections.csv'}", "finding the types of 2,400 rows"]
+    message: list[str] = []
+    comb.load(demo / "inspections.csv", progress=message.append)
+    assert message == [f"reading {demo / 'inspections.csv'}", "finding the types of 2,400 rows"]
     assert np.array_equal(comb.load(demo / "inspections.csv", rows=3).source_index, [0, 0, 0])

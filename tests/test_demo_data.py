@@ -12,8 +12,8 @@ from test_workbooks import book, grid
 
 
 def truth_of(folder: Path, name: str) -> dict[str, Any]:
-    told: dict[str, Any] = json.loads((folder / f"{name}-truth.json").read_text())
-    return told
+    message: dict[str, Any] = json.loads((folder / f"{name}-truth.json").read_text())
+    return message
 
 
 def test_the_seasons_side_by_side_become_one_long_table(demo: Path) -> None:
@@ -37,13 +37,13 @@ def test_the_workbook_is_what_its_truth_tells(demo: Path) -> None:
     truth = truth_of(demo, "harvest")
     inspected = comb.inspect(demo / "harvest.xlsx")
     for planted, found in zip(truth["tables"], inspected.tables, strict=True):
-        told = " ".join([found.place, *found.notes])
-        assert planted["range"] in told
-        assert ("hidden sheet" in told) == planted.get("hidden", False)
+        message = " ".join([found.place, *found.notes])
+        assert planted["range"] in message
+        assert ("hidden sheet" in message) == planted.get("hidden", False)
         if "season" in planted:
-            assert f"row {planted['total_row']} is a total" in told
-            assert f"column {planted['total_column']} (total) is a total" in told
-            assert f"hidden row read: {', '.join(map(str, planted['hidden_rows']))}" in told
+            assert f"row {planted['total_row']} is a total" in message
+            assert f"column {planted['total_column']} (total) is a total" in message
+            assert f"hidden row read: {', '.join(map(str, planted['hidden_rows']))}" in message
     assert {truth["title"], truth["note"]} <= set(inspected.tables[0].titles)
 
 

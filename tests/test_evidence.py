@@ -158,8 +158,8 @@ def test_proposals_are_shown_and_change_nothing(tmp_path: Path) -> None:
     text = "hive,state,seen\n" + "".join(f"AB-{at:03},{FEW[at % 3]},{'x' if at % 4 else ''}\n" for at in range(60))
     table = load_text(tmp_path, text)
     assert set(map(str, table.types.values())) == {"string"}
-    told = str(comb.inspect(tmp_path / "table.csv"))
-    assert "codes of one shape: AA-999" in told and "category" in told and "boolean" in told
+    message = str(comb.inspect(tmp_path / "table.csv"))
+    assert "codes of one shape: AA-999" in message and "category" in message and "boolean" in message
     declared = comb.load(tmp_path / "table.csv", types={"state": "category"})
     assert declared["state"].to_list() == table["state"].to_list()
     assert [level.value for level in declared["state"].type.levels] == sorted(FEW)

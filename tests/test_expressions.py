@@ -106,7 +106,7 @@ def test_a_table_without_rows_gives_columns_without_cells(text: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "marker", "told"),
+    ("text", "marker", "message"),
     [
         ("N > 3", "^", "Capital and small letters differ"),
         ("s = Mill", "    ^^^^", "write it in single quotes: 'Mill'"),
@@ -141,11 +141,11 @@ def test_a_table_without_rows_gives_columns_without_cells(text: str) -> None:
         ("(n = 1", "      ^", "expected ')'"),
     ],
 )  # fmt: skip
-def test_errors_point_at_the_place_and_show_the_way(text: str, marker: str, told: str) -> None:
+def test_errors_point_at_the_place_and_show_the_way(text: str, marker: str, message: str) -> None:
     with pytest.raises(comb.ExpressionError) as caught:
         evaluate_condition(text, CELLS)
     message = str(caught.value)
-    assert told in message
+    assert message in message
     assert f"    {text}\n    {marker}" in message.replace("\n  ", "\n  ")
 
 

@@ -37,21 +37,21 @@ def test_a_run_is_told_its_first_row_or_nothing(records: list[bytes], size: int,
         place[0] += wanted
         return ahead + data[place[0] - wanted : place[0]]
 
-    told: dict[int, list[int | None]] = {}
+    message: dict[int, list[int | None]] = {}
 
     def working(run: TextChunkRange) -> Lines:
         result = worked(run)
-        told.setdefault(run.start, []).append(run.first_row(result.after, len(result.lines)))
+        message.setdefault(run.start, []).append(run.first_row(result.after, len(result.lines)))
         return result
 
     rows = 0
     for run, result in parse_chunks(chunk_ranges(read, b"", size), working, threads):
         # What was told to a run that had to be worked on again does not count.
-        assert told[run.start][-1] in (None, rows)
+        assert message[run.start][-1] in (None, rows)
         rows += len(result.lines)
     if b"#" not in data:
         # Where no cut is wrong, every run is told.
-        assert None not in [one for many in told.values() for one in many]
+        assert None not in [one for many in message.values() for one in many]
 
 
 @given(st.binary(max_size=300), st.lists(st.integers(1, 80), min_size=1, max_size=20))

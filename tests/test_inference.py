@@ -142,7 +142,7 @@ def test_a_unit_is_taken_off_and_what_fitted_stays() -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "told"),
+    ("text", "message"),
     [
         ("dat", "did you mean 'date'"),
         ("date dd-mm-yyyy", "m would be minutes"),
@@ -156,10 +156,10 @@ def test_a_unit_is_taken_off_and_what_fitted_stays() -> None:
         ("decimal 0", "expected a decimal pattern"),
     ],
 )
-def test_types_asked_for_wrongly(text: str, told: str) -> None:
+def test_types_asked_for_wrongly(text: str, message: str) -> None:
     with pytest.raises(comb.ParameterError) as caught:
         parse_request(text)
-    assert told in str(caught.value)
+    assert message in str(caught.value)
 
 
 def test_patterns() -> None:

@@ -88,10 +88,10 @@ def test_the_nearest_of_very_many_keys_is_told() -> None:
     asked = comb.table(columns={"hive": ["hive-012345", "hvie-012346", "HIVE-077777", "what is this", "hive-0149999"]})
     made = asked.join(hives, "hive")
     assert made["kg"].to_list() == [12345, None, None, None, None]
-    told = made.ledger[-1].notes[-1]
+    message = made.ledger[-1].notes[-1]
     for slip, near in (("hvie-012346", "hive-012346"), ("HIVE-077777", "hive-077777")):
-        assert f"{slip!r} 1 times (nearest: {near!r})" in told
-    assert "'what is this' 1 times" in told and "'what is this' 1 times (nearest" not in told
+        assert f"{slip!r} 1 times (nearest: {near!r})" in message
+    assert "'what is this' 1 times" in message and "'what is this' 1 times (nearest" not in message
 
 
 def test_several_keys_are_told_whole() -> None:
@@ -115,7 +115,7 @@ def test_matches_are_those_of_the_value_whatever_the_numeric_type() -> None:
 
 
 @pytest.mark.parametrize(
-    ("options", "told"),
+    ("options", "message"),
     [
         ({"by": []}, "at least one key"),
         ({"by": "nope"}, "there is no column 'nope'"),
@@ -125,8 +125,8 @@ def test_matches_are_those_of_the_value_whatever_the_numeric_type() -> None:
         ({"by": "k", "latest": "day"}, "there is no column 'day'"),
     ],
 )
-def test_slips_in_a_join_are_answered(options: dict[str, Any], told: str) -> None:
+def test_slips_in_a_join_are_answered(options: dict[str, Any], message: str) -> None:
     mine, theirs = keyed([("Mill", 1)], "a"), keyed([("Mill", 2)], "b")
     with pytest.raises(comb.CombError) as caught:
         mine.join(theirs, **options)
-    assert told in str(caught.value)
+    assert message in str(caught.value)

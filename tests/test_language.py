@@ -171,7 +171,7 @@ def test_formulas_on_rows(formula: str, values: list[object]) -> None:
 
 
 @pytest.mark.parametrize(
-    ("formula", "told"),
+    ("formula", "message"),
     [
         ("sum(hive)", "expected a number or a duration, this is string"), ("sum(sum(kg))", "sum inside another aggregate"),
         ("rank()", "write: rank() over (order by ...)"), ("summ(kg)", "did you mean 'sum'"), ("avg()", "avg takes 1 arguments, came 0"),
@@ -182,10 +182,10 @@ def test_formulas_on_rows(formula: str, values: list[object]) -> None:
         ("count(*) filter (when kg > 1)", "expected 'where'"), ("sum(kg) over order by day", "expected '('"),
     ],
 )  # fmt: skip
-def test_slips_are_answered(formula: str, told: str) -> None:
+def test_slips_are_answered(formula: str, message: str) -> None:
     with pytest.raises(comb.CombError) as caught:
         VISITS.calculate({"r": formula})
-    assert told in str(caught.value)
+    assert message in str(caught.value)
     with pytest.raises(comb.ExpressionError, match="jan has a value for each row"):
         VISITS.aggregate({"r": "jan + 1"}, by="hive")
     with pytest.raises(comb.ExpressionError, match="2 of the formulas have a problem"):

@@ -191,8 +191,8 @@ def test_what_does_not_fit_is_kept_with_its_line(
 @pytest.mark.parametrize("suffix", [".csv", ".tsv", ".xlsx", ".ods", ".json", ".jsonl", ".csv.gz"])
 def test_a_tidy_table_goes_through_every_format(tmp_path: Path, suffix: str) -> None:
     rows = [
-        {"visit": 1, "hive": "0101", "seen_on": date(2025, 5, 1), "frames": 3, "kg": 31.25, "fed": True, "told": "a;b"},
-        {"visit": 2, "hive": "0102", "seen_on": None, "frames": None, "kg": 30.5, "fed": False, "told": 'say "hi"'},
+        {"visit": 1, "hive": "0101", "seen_on": date(2025, 5, 1), "frames": 3, "kg": 31.25, "fed": True, "message": "a;b"},
+        {"visit": 2, "hive": "0102", "seen_on": None, "frames": None, "kg": 30.5, "fed": False, "message": 'say "hi"'},
         {
             "visit": 3,
             "hive": "0103",
@@ -200,7 +200,7 @@ def test_a_tidy_table_goes_through_every_format(tmp_path: Path, suffix: str) -> 
             "frames": 0,
             "kg": None,
             "fed": True,
-            "told": "é 😀",
+            "message": "é 😀",
         },
     ]
     table = comb.table(columns={name: [row[name] for row in rows] for name in rows[0]})

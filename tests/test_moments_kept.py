@@ -128,19 +128,19 @@ def test_to_numpy_and_typed_in_by_hand() -> None:
 
 
 @pytest.mark.parametrize(
-    ("options", "told"),
+    ("options", "message"),
     [
         ({"took": [timedelta(microseconds=1500)]}, "parts of a millisecond"), ({"took": [timedelta(hours=-1)]}, "does not show"),
         ({"at": [datetime(1850, 1, 1)]}, "before March 1900"),
     ],
 )  # fmt: skip
-def test_what_a_workbook_would_change_is_refused(tmp_path: Path, options: dict[str, list[Any]], told: str) -> None:
-    with pytest.raises(comb.ParameterError, match=told):
+def test_what_a_workbook_would_change_is_refused(tmp_path: Path, options: dict[str, list[Any]], message: str) -> None:
+    with pytest.raises(comb.ParameterError, match=message):
         comb.table(columns=options).save(tmp_path / "x.xlsx")
 
 
 @pytest.mark.parametrize(
-    ("arguments", "told"),
+    ("arguments", "message"),
     [
         (["--by", "queen"], ["laying 1838 0.7658", "next: comb show inspections.csv --where \"queen = 'laying'\""]),
         (["--by", "keeper", "--across", "fed", "--sort", "value"], ["Alder", "total"]),
@@ -148,10 +148,10 @@ def test_what_a_workbook_would_change_is_refused(tmp_path: Path, options: dict[s
         (["--by", "colony", "--first", "2"], ["more rows: --first N"]), (["--by", "queen", "--json"], ['"count": 1838']),
     ],
 )  # fmt: skip
-def test_counting_at_the_command_line(demo: Path, arguments: list[str], told: list[str]) -> None:
+def test_counting_at_the_command_line(demo: Path, arguments: list[str], message: list[str]) -> None:
     ran = run_comb("count", "inspections.csv", *arguments, cwd=demo)
     assert ran.code == 0, ran.err
-    for text in told:
+    for text in message:
         assert text in " ".join((ran.out + ran.err).split()), ran.out
     for wrong, hint in ((["--by", "quen"], "did you mean 'queen'"), (["--where", "mites >"], "expected"), (["--by", "queen", "--across", "visit"], "a cross table takes 200")):  # fmt: skip
         failed = run_comb("count", "inspections.csv", *wrong, cwd=demo)

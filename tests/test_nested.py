@@ -107,7 +107,7 @@ def test_numbers_stay_exact_and_what_is_none_is_missing_with_its_text(tmp_path: 
 
 
 @pytest.mark.parametrize(
-    ("text", "told"),
+    ("text", "message"),
     [
         ('[{"a": 1},\n {"a": 2},\n {"a": ', r"line 3, column 8\n  2 records before that can be read: rows=2"),
         ('[{"a": 1} {"a": 2}]', r"expected a comma or the end of the array, at line 1, column 11"),
@@ -116,10 +116,10 @@ def test_numbers_stay_exact_and_what_is_none_is_missing_with_its_text(tmp_path: 
         ('{"a": []}', "there is no table in it"),
     ],
 )
-def test_damage_is_told_with_its_place(tmp_path: Path, text: str, told: str) -> None:
-    with pytest.raises(comb.ContentError, match=told):
+def test_damage_is_told_with_its_place(tmp_path: Path, text: str, message: str) -> None:
+    with pytest.raises(comb.ContentError, match=message):
         loaded(tmp_path / "b.json", text)
-    if "rows=2" in told:
+    if "rows=2" in message:
         assert loaded(tmp_path / "b.json", text, rows=2)["a"].to_list() == [1, 2]
 
 
@@ -138,7 +138,7 @@ def test_other_options_mean_what_they_mean_elsewhere(tmp_path: Path) -> None:
         with pytest.raises(comb.ParameterError, match="does not apply to JSON"):
             comb.load(tmp_path / "o.jsonl", **useless)  # type: ignore[arg-type]
     (tmp_path / "h.xlsx").write_bytes(demo_bytes("harvest.xlsx"))
-    with pytest.raises(comb.ParameterError, match="delimiter means nothing for a workbook"):
+    with pytest.raises(comb.ParameterError, match="delimiter does not apply to a workbook"):
         comb.load(tmp_path / "h.xlsx", delimiter=";")
     (tmp_path / "b.jsonl").write_text(text.replace("code", "other"))
     with pytest.raises(comb.ContentError, match="expected the columns of"):

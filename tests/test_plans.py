@@ -107,7 +107,7 @@ SHORT = "source: inspections.csv\n"
 
 
 @pytest.mark.parametrize(
-    ("text", "line", "told"),
+    ("text", "line", "message"),
     [
         (SHORT + "stps: []\n", 2, "did you mean 'steps'"),
         (SHORT + "steps:\n  - step: filtr\n    where: x\n", 3, "did you mean 'filter'"),
@@ -133,11 +133,11 @@ SHORT = "source: inspections.csv\n"
         (SHORT + "? [a]\n: b\n", 1, "a word before the colon"),
     ],
 )
-def test_slips_in_plans_are_told_with_file_and_line(text: str, line: int, told: str) -> None:
+def test_slips_in_plans_are_told_with_file_and_line(text: str, line: int, message: str) -> None:
     with pytest.raises(comb.PlanError) as caught:
         read_plan(text, "my-plan.yaml")
     assert f"my-plan.yaml, line {line}" in str(caught.value)
-    assert told in str(caught.value)
+    assert message in str(caught.value)
 
 
 def test_scalars_stay_what_they_are() -> None:
@@ -147,7 +147,7 @@ def test_scalars_stay_what_they_are() -> None:
 
 
 @pytest.mark.parametrize(
-    ("steps", "told"),
+    ("steps", "message"),
     [
         ("  - step: filter\n    where: Mites > 3\n", "line 3, step 1 (filter): there is no column 'Mites'"),
         (
@@ -157,10 +157,10 @@ def test_scalars_stay_what_they_are() -> None:
         ("  - step: convert\n    columns: {apiary: date}\n    on_misfit: stop\n", "2,400 rows do not fit"),
     ],
 )
-def test_a_plan_that_fails_writes_nothing(demo: Path, steps: str, told: str) -> None:
+def test_a_plan_that_fails_writes_nothing(demo: Path, steps: str, message: str) -> None:
     with pytest.raises(comb.CombError) as caught:
         run(demo, SHORT + "steps:\n" + steps + "save: out\n")
-    assert told in str(caught.value) and not (demo / "out").exists()
+    assert message in str(caught.value) and not (demo / "out").exists()
 
 
 @pytest.mark.parametrize(
@@ -213,20 +213,20 @@ def test_a_write_that_breaks_off_leaves_the_old_and_no_debris(tmp_path: Path, mo
 
 
 @pytest.mark.parametrize(
-    ("name", "told"),
+    ("name", "message"),
     [
         ("folder.csv", "there is a folder of this name"),
         ("no/x.csv", "there is no folder"),
         ("old.csv", "left as it is"),
     ],
 )
-def test_files_are_written_where_there_is_room_only(tmp_path: Path, name: str, told: str) -> None:
+def test_files_are_written_where_there_is_room_only(tmp_path: Path, name: str, message: str) -> None:
     (tmp_path / "folder.csv").mkdir()
     (tmp_path / "old.csv").write_text("precious")
     before = sorted(path.name for path in tmp_path.rglob("*"))
     with pytest.raises(comb.WriteError) as caught:
         comb.table(columns={"a": [1]}).save(tmp_path / name)
-    assert told in str(caught.value) and isinstance(caught.value, OSError)
+    assert message in str(caught.value) and isinstance(caught.value, OSError)
     assert sorted(path.name for path in tmp_path.rglob("*")) == before
     assert (tmp_path / "old.csv").read_text() == "precious"
 

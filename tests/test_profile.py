@@ -150,7 +150,7 @@ def test_numbers_that_are_days_and_times_get_a_remedy_that_reads_them() -> None:
 
 
 @pytest.mark.parametrize(
-    ("name", "cells", "code", "told"),
+    ("name", "cells", "code", "message"),
     [
         ("d", ["5/6/2026", "1/2/2026"], "type.ambiguous_dates", "could be swapped"),
         ("d", ["05/06/26", "01/02/26"], "type.ambiguous_dates", "dd/MM/yy or MM/dd/yy"),
@@ -161,11 +161,11 @@ def test_numbers_that_are_days_and_times_get_a_remedy_that_reads_them() -> None:
         ("queen_state", [1, 2, 1] * 5, "type.labels", "say what they stand for"),
     ],
 )  # fmt: skip
-def test_what_a_type_leaves_open_is_a_finding(name: str, cells: list[object], code: str, told: str) -> None:
+def test_what_a_type_leaves_open_is_a_finding(name: str, cells: list[object], code: str, message: str) -> None:
     column = infer(*map(str, cells))
     table = comb.table(columns={name: cells}).derive({name: column})
     (finding,) = [one for one in table.profile().findings if one.code.startswith("type.")]
-    assert finding.code == code and told in finding.text and finding.count == len(finding.rows)
+    assert finding.code == code and message in finding.text and finding.count == len(finding.rows)
     if finding.remedy is not None:
         assert not table.take_step(finding.remedy)[name].missing_count
 

@@ -153,7 +153,7 @@ def test_any_bytes_give_a_table_or_an_error_that_names_the_file(tmp_path: Path, 
 
 
 @pytest.mark.parametrize(
-    ("data", "told"),
+    ("data", "message"),
     [
         (b"", "the file is empty"),
         (b"\n \n", "only blank lines"),
@@ -168,14 +168,14 @@ def test_any_bytes_give_a_table_or_an_error_that_names_the_file(tmp_path: Path, 
         (b"\xff\xfea", "are no utf-16-le"),
     ],
 )
-def test_what_is_no_text_is_refused_with_the_place(tmp_path: Path, data: bytes, told: str) -> None:
+def test_what_is_no_text_is_refused_with_the_place(tmp_path: Path, data: bytes, message: str) -> None:
     with pytest.raises(comb.ContentError) as caught:
         load_text(tmp_path, data)
-    assert told in str(caught.value) and isinstance(caught.value, ValueError)
+    assert message in str(caught.value) and isinstance(caught.value, ValueError)
 
 
 @pytest.mark.parametrize(
-    ("options", "told"),
+    ("options", "message"),
     [
         ({"encoding": "utf8x"}, "there is no text encoding"),
         ({"encoding": "hex"}, "there is no text encoding"),
@@ -190,10 +190,10 @@ def test_what_is_no_text_is_refused_with_the_place(tmp_path: Path, data: bytes, 
         ({"columns": ["z"]}, "there is no column 'z'"),
     ],
 )
-def test_options_that_do_not_fit(tmp_path: Path, options: dict[str, object], told: str) -> None:
+def test_options_that_do_not_fit(tmp_path: Path, options: dict[str, object], message: str) -> None:
     with pytest.raises(comb.CombError) as caught:
         load_text(tmp_path, "a,b\né,1\n", **options)
-    assert told in str(caught.value)
+    assert message in str(caught.value)
 
 
 def test_paths_that_lead_nowhere(demo: Path) -> None:
@@ -207,8 +207,8 @@ def test_paths_that_lead_nowhere(demo: Path) -> None:
 
 def test_inspection_tells_decisions_and_evidence(demo: Path) -> None:
     inspection = comb.inspect(demo / "inspections.csv")
-    told = {one.what: (one.value, one.option) for one in inspection.decisions}
-    assert told["delimiter"] == ("semicolon", "delimiter") and told["above the header"] == ("3 lines", "skip")
+    message = {one.what: (one.value, one.option) for one in inspection.decisions}
+    assert message["delimiter"] == ("semicolon", "delimiter") and message["above the header"] == ("3 lines", "skip")
     assert inspection.decisions[1].runner_up.startswith("comma")
     table = inspection.tables[0]
     assert (table.rows, len(table.columns), len(table.titles)) == (2400, 14, 2)

@@ -18,7 +18,7 @@ VISITS = comb.table(
         "hive": ["a", "b", "a", "c", "b", "a", None],
         "kg": [Decimal("2.5"), None, Decimal("2.5"), Decimal("0.5"), Decimal("9.0"), Decimal("1.0"), Decimal("2.5")],
         "day": [date(2025, 5, day) for day in (3, 1, 2, 2, 9, 5, 4)],
-        "told": ["x|y", "z", None, "x||y", " w ", "", "q|r|s|t"],
+        "message": ["x|y", "z", None, "x||y", " w ", "", "q|r|s|t"],
     }
 )
 
@@ -92,7 +92,7 @@ def test_what_is_joined_by_a_mark_is_split_by_it(cells: list[list[str]], mark: s
 )  # fmt: skip
 def test_a_column_is_split_into_named_ones(options: dict[str, Any], expected: list[tuple[Any, ...]]) -> None:
     into = options.pop("into")
-    made = VISITS.split("told", into, **options)
+    made = VISITS.split("message", into, **options)
     found = list(zip(*(made[name].to_list() for name in into), strict=True))
     assert [tuple(cell if cell is None else cell.strip() or None for cell in row) for row in found] == expected
 
@@ -139,9 +139,9 @@ SLIPS: list[tuple[str, dict[str, Any], str]] = [
     ("aggregate", {"columns": {"n": "sum(hive)"}}, "expected a number or a duration"),
     ("transpose", {"names_from": "hives"}, "did you mean 'hive'"),
     ("split", {"column": "kg", "mark": "|"}, "string"),
-    ("split", {"column": "told"}, "mark"),
-    ("split", {"column": "told", "into": ["hive"], "mark": "|"}, "hive"),
-    ("split", {"column": "told", "into": ["p"], "pattern": "(a+)+"}, "may never come to an end"),
+    ("split", {"column": "message"}, "mark"),
+    ("split", {"column": "message", "into": ["hive"], "mark": "|"}, "hive"),
+    ("split", {"column": "message", "into": ["p"], "pattern": "(a+)+"}, "may never come to an end"),
     ("rename", {"style": "loud"}, "loud"),
     ("calculate", {"columns": {"x": "kg +"}}, "expected"),
     ("calculate", {"columns": {"x": "kg"}, "as_of": "yesterday"}, "expected as_of like '2026-05-01', came 'yesterday'"),
@@ -150,12 +150,12 @@ SLIPS: list[tuple[str, dict[str, Any], str]] = [
 ]
 
 
-@pytest.mark.parametrize(("step", "options", "told"), SLIPS)
-def test_slips_are_answered_and_nothing_is_done(step: str, options: dict[str, Any], told: str) -> None:
+@pytest.mark.parametrize(("step", "options", "message"), SLIPS)
+def test_slips_are_answered_and_nothing_is_done(step: str, options: dict[str, Any], message: str) -> None:
     before = rows(VISITS)
     with pytest.raises(CombError) as caught:
         getattr(VISITS, step)(*([options.pop("keys")] if "keys" in options else []), **options)
-    assert told in str(caught.value)
+    assert message in str(caught.value)
     assert rows(VISITS) == before and not VISITS.ledger
 
 
@@ -163,13 +163,13 @@ DONE: list[tuple[str, tuple[Any, ...], dict[str, Any]]] = [
     ("filter", ("kg > :least",), {"parameters": {"least": 1}}), ("filter", ("kg = max(kg)",), {"by": "hive"}),
     ("filter", ("day < current_date",), {"as_of": "2025-05-03"}), ("keep_rows", (), {"largest": "kg", "count": 2}),
     ("keep_rows", (), {"random": 3, "seed": 7}), ("set_aside", ("hive is null",), {"reason": "nobody knows the hive"}),
-    ("select", (["visit", "kg:day"],), {}), ("select", (), {"leave_out": "told"}), ("rename", ({"kg": "weight"},), {}),
+    ("select", (["visit", "kg:day"],), {}), ("select", (), {"leave_out": "message"}), ("rename", ({"kg": "weight"},), {}),
     ("rename", (), {"style": "safe"}), ("sort", (["hive", "kg desc"],), {"text": "natural"}),
     ("calculate", ({"x": "kg * 2", "y": "x + 1"},), {}), ("calculate", ({"share": "kg / sum(kg)"},), {"by": "hive", "only_new": True}),
     ("aggregate", ({"n": "count(*)", "kg": "sum(kg)"},), {"by": "hive", "totals": True}),
     ("count", ("hive",), {"where": "kg > 1"}), ("count", ("hive",), {"of_counts": True}), ("count", ("hive",), {"across": "day"}),
-    ("split", ("told",), {"mark": "|"}), ("split", ("told", ["p", "q"]), {"mark": "|"}), ("transpose", ("visit",), {}),
-    ("convert", ({"visit": "string", "kg": "number"},), {}), ("trim", ("told",), {}), ("recode", ("hive", {"a": "A", "b": None}), {}),
+    ("split", ("message",), {"mark": "|"}), ("split", ("message", ["p", "q"]), {"mark": "|"}), ("transpose", ("visit",), {}),
+    ("convert", ({"visit": "string", "kg": "number"},), {}), ("trim", ("message",), {}), ("recode", ("hive", {"a": "A", "b": None}), {}),
     ("fill", ("kg",), {"value": "0"}), ("fill", ("hive",), {"from_row": "above"}), ("remove_duplicates", (), {"by": "hive", "keep": "last"}),
     ("to_long", (["visit"],), {"heading_column": "k", "value_column": "v"}),
 ]  # fmt: skip

@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import comb
-from comb.execution.resources import Resources
-from comb.inference.decide import decide
+from comb.execution.resources import Resources, check_memory
+from comb.inference.decide import decide_by_counts
 from comb.kernels import dispatch
 from comb.kernels.reference.counting import tally
 from comb.kernels.reference.row_block import RowBlock
@@ -21,7 +21,7 @@ from comb.reading.delimited.chunking import TextChunkRange, chunk_ranges, last_r
 from comb.reading.delimited.header import parse_header
 from comb.reading.delimited.layout import guess_layout
 from comb.reading.io.encoding import decode, utf8_mark
-from comb.reading.io.source_file import OpenSource, check_memory
+from comb.reading.io.source_file import OpenSource
 from comb.reading.io.text_stream import FileText, HeldText, NotUtf8Error
 from comb.reading.load import load_table
 from comb.tables.read_options import ReadOptions
@@ -149,11 +149,11 @@ def test_heads(text: str, names: list[str], offset: int, lines: int, titles: lis
 )  # fmt: skip
 def test_what_the_counts_decide(texts: list[str], kind: str, why: str) -> None:
     counted, _ = tally(texts, None, words_for(None))
-    reading, evidence, _ = decide(counted)
+    reading, evidence, _ = decide_by_counts(counted)
     assert (reading.type.word if reading else "string") == kind
     assert why in evidence.why or (not why and not evidence.why)
     again, _ = dispatch.kernels.tally(pack(texts), None, words_for(None))
-    assert str(decide(again).evidence) == str(evidence)
+    assert str(decide_by_counts(again).evidence) == str(evidence)
 
 
 @given(st.lists(st.sampled_from(["1", "x", "1,5", "1/2/2026", "yes", "", "n/a"]), max_size=12), st.data())

@@ -17,8 +17,9 @@ from hypothesis import strategies as st
 import comb
 from comb.chunks.column_builder import ColumnBuilder, GrowableArray
 from comb.chunks.column_chunk import ParsedChunk, TextChunk
+from comb.chunks.column_source import ColumnSource
 from comb.execution.ordered import in_order
-from comb.inference.decide import infer_chunks
+from comb.inference.decide import infer_source
 from comb.kernels import dispatch
 from comb.kernels.grouping import candidates, distinct_count, group, number_strings
 from comb.kernels.reference import formatting, traits
@@ -205,7 +206,7 @@ PIECES = st.lists(
 def read_piece(texts: list[str], reading: CellParser) -> ParsedChunk | TextChunk:
     """Make the piece that a guess would give."""
     whole = TextChunk(Text.from_strings(texts), words_for(None))
-    return ParsedChunk(reading, whole.read(reading), whole.tally, whole.words, None, lambda: [whole])
+    return ParsedChunk(reading, whole.parse(reading), whole.tally, whole.words, None, lambda: [whole])
 
 
 @given(
@@ -217,12 +218,13 @@ def read_piece(texts: list[str], reading: CellParser) -> ParsedChunk | TextChunk
 def test_how_a_column_was_cut_and_guessed_does_not_matter(
     parts: list[list[str]], guesses: list[CellParser | None]
 ) -> None:
-    expected = infer_chunks([TextChunk(Text.from_strings([text for part in parts for text in part]), words_for(None))])
+    texts = Text.from_strings([text for part in parts for text in part])
+    expected = infer_source(ColumnSource([TextChunk(texts, words_for(None))]))
     gathered = ColumnBuilder(5)
     for part, guess in zip(parts, guesses, strict=False):
         piece = read_piece(part, guess) if guess else TextChunk(Text.from_strings(part), words_for(None))
         gathered.add(piece)
-    found = infer_chunks(gathered.chunks())
+    found = infer_source(ColumnSource(gathered.chunks()))
     assert found.type == expected.type and str(found.evidence) == str(expected.evidence)
     assert list(map(repr, found.to_list())) == list(map(repr, expected.to_list()))
     assert found.reasons() == expected.reasons() and found.kept == expected.kept
@@ -230,10 +232,10 @@ def test_how_a_column_was_cut_and_guessed_does_not_matter(
 
 def test_the_environment_chooses_the_reference(tmp_path: Path) -> None:
     command = [sys.executable, "-c", "from comb.cli.main import main; main()", "--version"]
-    told = subprocess.run(
+    message = subprocess.run(
         command, env={**os.environ, "COMB_KERNELS": "reference"}, capture_output=True, text=True, check=True
     )
-    assert "reference kernels (plain Python)" in told.stdout
+    assert "reference kernels (plain Python)" in message.stdout
 
 
 @pytest.fixture
@@ -254,8 +256,8 @@ def test_of_a_large_file_the_beginning_is_shown_and_said_to_be_that(large: Path)
     inspection = comb.inspect(large)
     assert inspection.tables[0].provisional and 10_000 < inspection.tables[0].rows < 120_000
     assert [column.type for column in inspection.tables[0].columns] == ["integer", "number", "string"]
-    told = " ".join(run("inspect", str(large)).stdout.split())
-    assert "rows were looked at, so the types are provisional" in told
+    message = " ".join(run("inspect", str(large)).stdout.split())
+    assert "rows were looked at, so the types are provisional" in message
     shown = " ".join(run("show", str(large)).stdout.split())
     assert "there are more rows, so the types are provisional" in shown and "place 3" in shown
     # What lies beyond the beginning is loaded, with types from all values.

@@ -70,14 +70,14 @@ def test_keys_titles_and_what_cannot_be_honoured(tmp_path: Path) -> None:
         (2, "Code", "the same key as row 1"),
         (3, "Code", "a part of the key is missing"),
     )
-    told = " ".join(table.notes)
+    message = " ".join(table.notes)
     for part in (
         "virtual columns have no cells",
         "the datatype gDay of 'mites'",
         "the format 'j' of 'kg'",
         "2 violations",
     ):
-        assert part in told
+        assert part in message
 
 
 def test_categories_are_lists_of_codes_and_come_back(tmp_path: Path) -> None:

@@ -162,7 +162,7 @@ def test_why_a_row_or_cell_is_gone_is_written_down() -> None:
 
 
 @pytest.mark.parametrize(
-    ("step", "parameters", "told"),
+    ("step", "parameters", "message"),
     [
         ("filtr", {}, "did you mean 'filter'"),
         ("filter", {"were": "x"}, "did you mean 'where'"),
@@ -187,10 +187,10 @@ def test_why_a_row_or_cell_is_gone_is_written_down() -> None:
         ("convert", {"columns": {"apiary": "number"}, "decimal_mark": "::"}, "one character"),
     ],
 )  # fmt: skip
-def test_slips_are_answered_before_a_row_is_touched(step: str, parameters: dict[str, object], told: str) -> None:
+def test_slips_are_answered_before_a_row_is_touched(step: str, parameters: dict[str, object], message: str) -> None:
     with pytest.raises(CombError) as caught:
         VISITS.take_step(make_step(step, parameters))
-    assert told in str(caught.value).replace("Invalid", "invalid")
+    assert message in str(caught.value).replace("Invalid", "invalid")
 
 
 def test_a_step_that_loses_rows_is_caught() -> None:

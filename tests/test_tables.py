@@ -111,7 +111,7 @@ def test_looks_and_records(inspections: comb.Table) -> None:
 
 
 @pytest.mark.parametrize(
-    ("ask", "told"),
+    ("ask", "message"),
     [
         (lambda t: t["Visit"], "did you mean 'visit'"),
         (lambda t: t.record(9999), "numbers from 1 to 2,400"),
@@ -125,10 +125,10 @@ def test_looks_and_records(inspections: comb.Table) -> None:
         (lambda t: comb.table(columns={"a": [2**63]}), "beyond the range"),
     ],
 )
-def test_misuse_says_what_to_do(inspections: comb.Table, ask: object, told: str) -> None:
+def test_misuse_says_what_to_do(inspections: comb.Table, ask: object, message: str) -> None:
     with pytest.raises(comb.CombError) as caught:
         ask(inspections)  # type: ignore[operator]
-    assert told in str(caught.value)
+    assert message in str(caught.value)
 
 
 @pytest.mark.parametrize(

@@ -79,11 +79,11 @@ def test_every_cell_is_a_value_or_missing_for_a_reason(cells: list[Any]) -> None
         elif cell is None or cell == "":
             assert reason == "blank"
         elif reason:
-            told = column.kept.texts[at]
+            message = column.kept.texts[at]
             written = {"True": "true", "False": "false", str((SourceKind.DATE, DAY)): "2025-05-01"}.get(
                 str(cell), str(cell)
             )
-            assert told == written or float(told) == float(cell)
+            assert message == written or float(message) == float(cell)
     evidence = column.evidence
     assert evidence is not None
     assert evidence.chosen.fits == len(cells) - column.missing_count

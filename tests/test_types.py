@@ -33,8 +33,8 @@ def wrong(columns: list[tuple[str, list[str]]]) -> list[tuple[str, list[str], Co
 @pytest.mark.parametrize("columns", [SEEN, HELD_BACK], ids=["seen", "held back"])
 def test_types_are_as_labelled(columns: list[tuple[str, list[str]]]) -> None:
     missed = wrong(columns)
-    told = [f"{word}: {cells} read as {column.evidence}" for word, cells, column in missed]
-    assert len(missed) <= (1 - LEAST_RIGHT) * len(columns), "\n".join(told)
+    message = [f"{word}: {cells} read as {column.evidence}" for word, cells, column in missed]
+    assert len(missed) <= (1 - LEAST_RIGHT) * len(columns), "\n".join(message)
 
 
 def test_no_error_is_confident() -> None:

@@ -6,7 +6,7 @@ import pytest
 
 import comb
 from comb.cli.terminal import Terminal, columns_of
-from comb.cli.views import adds_up_told, column_view, dry_run_view, inspection_view, profile_view, run_view, step_told
+from comb.cli.views import adds_up_line, column_view, dry_run_view, inspection_view, profile_view, run_view, step_line
 from comb.steps.catalogue import make_step
 from comb.steps.ledger import total
 from comb.tables.layout import LayoutRequest, Span, cut_end, lay_out, plain
@@ -101,7 +101,7 @@ def test_ledger(outcome: comb.Outcome) -> None:
         "    5 in = 1 out + 2 left out + 1 set aside + 1 merged",
         "rule  n < 3  met by 1 row, broken by 1 (rows 5)",
     ]
-    assert adds_up_told(total(outcome.ledger["table"])) == "5 in = 1 out + 2 left out + 1 set aside + 1 merged"
+    assert adds_up_line(total(outcome.ledger["table"])) == "5 in = 1 out + 2 left out + 1 set aside + 1 merged"
 
 
 def test_dry_run(outcome: comb.Outcome) -> None:
@@ -121,15 +121,15 @@ def test_dry_run(outcome: comb.Outcome) -> None:
 
 
 @pytest.mark.parametrize(
-    ("name", "parameters", "told"),
+    ("name", "parameters", "message"),
     [
         ("trim", {}, "trim"),
         ("convert", {"columns": {"n": "decimal"}, "decimal_mark": ","}, "convert columns: {n: decimal}, decimal_mark: ','"),
         ("recode", {"column": "q", "values": dict(zip("abcd", "wxyz", strict=True))}, "recode column: q, values: {a: w, b: x, c: y, '...': '...'}"),
     ],
 )  # fmt: skip
-def test_steps_in_one_line(name: str, parameters: dict[str, object], told: str) -> None:
-    assert step_told(make_step(name, parameters)) == told
+def test_steps_in_one_line(name: str, parameters: dict[str, object], message: str) -> None:
+    assert step_line(make_step(name, parameters)) == message
 
 
 def test_columns_fit_the_width() -> None:
@@ -159,8 +159,8 @@ def test_results_go_to_standard_output_and_talk_to_standard_error(capsys: pytest
     screen.json({"a": [1, "é"]})
     screen.say("talk")
     screen.next_step("comb show x")
-    with screen.working("busy") as told:
-        told("still busy")
+    with screen.working("busy") as message:
+        message("still busy")
     Terminal(hints=False).next_step("nothing")
     out, err = capsys.readouterr()
     assert out == 'result [red]x\n{\n  "a": [\n    1,\n    "é"\n  ]\n}\n'

@@ -82,13 +82,13 @@ def test_the_harvest_is_two_seasons_two_lists_and_nothing_is_lost(tmp_path: Path
     kept = comb.load(place, totals=True)
     assert len(kept) == 11 and kept["total"].to_list()[-1] == pytest.approx(float(aside[0].cells[-1]), abs=500)
     shown = run_comb("inspect", "harvest.xlsx", cwd=tmp_path).out
-    for told in (
+    for message in (
         "Harvest!H3:L15, header in rows 3, 4",
         "on a hidden sheet",
         "not weighed, the scale",
         "1 hidden row read: 9",
     ):
-        assert told in shown
+        assert message in shown
     assert "first of 4 tables" in run_comb("show", "harvest.xlsx", cwd=tmp_path).out
 
 
@@ -159,7 +159,9 @@ def test_cells_keep_their_types_and_say_what_does_not_fit(tmp_path: Path) -> Non
     assert (table["ratio"].reasons()[1], table["ratio"].kept.texts) == ("marker", {1: "#DIV/0!"})
     assert table["bench"].to_list() == ["north", None, None]
     notes = " ".join(table.notes)
-    assert all(told in notes for told in ("3 cells calculated", "1 cell with an error", "1 merged cell among the rows"))
+    assert all(
+        message in notes for message in ("3 cells calculated", "1 cell with an error", "1 merged cell among the rows")
+    )
     assert comb.load(place, fill_merged=True)["bench"].to_list() == ["north"] * 3
     declared = comb.load(
         place, types={"count": "integer", "code": "integer"}, missing=["x"], columns=["code", "count", "mixed"]
@@ -182,13 +184,13 @@ def test_one_of_several_is_chosen_by_name_number_range_or_pattern(tmp_path: Path
     mixed = {"May": grid("colony kg\nx .\ny .\nz 1"), "June": grid("colony kg\nx heavy\ny 2.5\nz 3"), "July": grid("colony kg\nx .\ny .")}  # fmt: skip
     both = comb.load(book(tmp_path / "mixed.xlsx", mixed), table="*")
     assert both["kg"].to_list() == [None, None, 1, None, 2.5, 3, None, None] and both["kg"].kept.texts == {3: "heavy"}
-    for wanted, told in (
+    for wanted, message in (
         ("9", "there is no table 9"),
         ("Jne", "did you mean 'June'"),
         ("Sums", "2 tables on Sums"),
         ("May!Z1:Z9", "there is nothing in"),
     ):
-        with pytest.raises(comb.ContentError, match=told):
+        with pytest.raises(comb.ContentError, match=message):
             comb.load(place, table=wanted)
     assert comb.load(place).place(1) == "year.xlsx, May!A2"
 
@@ -288,7 +290,7 @@ def test_sheets_written_unusually_read_the_same(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    ("change", "told"),
+    ("change", "message"),
     [
         (lambda name, part: None if name.endswith("sheet1.xml") else part, "the sheet 'S' is missing"),
         (in_sheet(b"<sheetData>", b"<!DOCTYPE x><sheetData>"), "damaged|declares entities"),
@@ -297,10 +299,10 @@ def test_sheets_written_unusually_read_the_same(tmp_path: Path) -> None:
         (in_sheet(b"<v>0</v>", b"<v>99</v>"), "refers to a text that is not there"),
     ],
 )
-def test_damage_is_told(tmp_path: Path, change: Callable[[str, bytes], bytes | None], told: str) -> None:
+def test_damage_is_told(tmp_path: Path, change: Callable[[str, bytes], bytes | None], message: str) -> None:
     place = book(tmp_path / "damaged.xlsx", {"S": grid("a b\nx 2\ny 4")})
     place.write_bytes(rewritten(place.read_bytes(), change))
-    with pytest.raises(comb.ContentError, match=told):
+    with pytest.raises(comb.ContentError, match=message):
         comb.load(place)
 
 
@@ -345,7 +347,7 @@ def test_what_is_saved_as_a_workbook_comes_back(tmp_path: Path, inspections: com
 
 
 @pytest.mark.parametrize(
-    ("cells", "told"),
+    ("cells", "message"),
     [
         ([2**60], "more digits than a workbook keeps"),
         (["x" * 40_000], "32,767 characters"),
@@ -353,8 +355,8 @@ def test_what_is_saved_as_a_workbook_comes_back(tmp_path: Path, inspections: com
         (list(range(1_048_576)), "1,048,576 rows, a sheet holds 1,048,575"),
     ],
 )
-def test_what_does_not_fit_is_an_error_with_the_way_out(tmp_path: Path, cells: list[Any], told: str) -> None:
-    with pytest.raises(comb.ParameterError, match=told):
+def test_what_does_not_fit_is_an_error_with_the_way_out(tmp_path: Path, cells: list[Any], message: str) -> None:
+    with pytest.raises(comb.ParameterError, match=message):
         comb.table(columns={"c": cells}).save(tmp_path / "big.xlsx")
     assert not list(tmp_path.iterdir())
 

@@ -115,8 +115,8 @@ class TextChunk:
         """Return some of the stored texts."""
         return dispatch.kernels.take(self.text.packed(), places).strings()
 
-    def read(self, parser: CellParser | None) -> ParsedCells:
-        """Read the cells; None leaves them as they are, and known words for missing with them."""
+    def parse(self, parser: CellParser | None) -> ParsedCells:
+        """Parse the cells; None leaves them as they are, and known words for missing with them."""
         if parser is None:
             status: Status = np.multiply(self.kinds & IS_BLANK, np.uint8(BLANK), dtype=np.uint8)
             if self.tally[TallySlot.GIVEN]:
@@ -173,14 +173,14 @@ class ParsedChunk:
     def __len__(self) -> int:
         return len(self.cells.status)
 
-    def read(self, parser: CellParser | None) -> ParsedCells:
-        """Read the cells another way."""
+    def parse(self, parser: CellParser | None) -> ParsedCells:
+        """Parse the cells another way."""
         if parser == self.parser:
             return self.cells
         values = None if parser is None else self._converted(parser)
         if values is None or parser is None:
             return parse_column(list(self.reread_texts()), parser)[0]
-        misfits = TextChunk(self.cells.kept, self.words).read(parser)
+        misfits = TextChunk(self.cells.kept, self.words).parse(parser)
         status = self.cells.status.copy()
         status[self.cells.kept_at] = misfits.status
         values[self.cells.kept_at] = misfits.values
@@ -240,7 +240,7 @@ def parse_column(chunks: Sequence[ColumnChunk], parser: CellParser | None) -> tu
     if any(chunk.absent is not None for chunk in chunks):
         masks = [np.zeros(len(chunk), np.bool_) if chunk.absent is None else chunk.absent for chunk in chunks]
         absent = np.concatenate(masks)
-    read = [chunk.read(parser) for chunk in chunks]
+    read = [chunk.parse(parser) for chunk in chunks]
     if len(read) == 1:
         return read[0], absent
     starts = np.cumsum([0, *(len(cells.status) for cells in read)])

@@ -228,9 +228,9 @@ def profile_command(
     screen = screen or Terminal()
     if draft:
         check_file_free(Path(draft), overwrite=False)
-    with screen.working(f"reading {shlex.join(source)}") as told:
+    with screen.working(f"reading {shlex.join(source)}") as progress:
         table = load(_one_or_several(source), **options)
-        told(f"profiling {len(table):,} rows")
+        progress(f"profiling {len(table):,} rows")
         profile = table.profile()
     if as_json:
         screen.json(
@@ -262,8 +262,8 @@ def run_command(
     """Run a plan; returns the number of rows that break a rule."""
     screen = screen or Terminal()
     plan = Plan.load(path)
-    with screen.working(f"running {path}") as told:
-        outcome = plan.run(dry_run=dry_run, overwrite=overwrite, progress=told)
+    with screen.working(f"running {path}") as progress:
+        outcome = plan.run(dry_run=dry_run, overwrite=overwrite, progress=progress)
     if as_json:
         screen.json(_run_record(outcome))
         return outcome.broken
@@ -273,7 +273,7 @@ def run_command(
         screen.say("dry run: nothing was written")
         screen.next_step(f"comb run {shlex.quote(path)}")
         return outcome.broken
-    screen.say(ledger_told(outcome))
+    screen.say(ledger_line(outcome))
     for saved in outcome.saved:
         screen.say(f"saved: {saved}")
     first = next(iter(outcome.tables))
@@ -286,7 +286,7 @@ def run_command(
     return outcome.broken
 
 
-def ledger_told(outcome: Outcome) -> str:
+def ledger_line(outcome: Outcome) -> str:
     """Say whether all rows are accounted for."""
     steps = sum(map(len, outcome.ledger.values()))
     if outcome.adds_up:

@@ -69,7 +69,7 @@ class Terminal:
         if self._talk.is_terminal:
             timer.start()
         try:
-            yield lambda told: status.update(Text(told))
+            yield lambda progress: status.update(Text(progress))
         finally:
             timer.cancel()
             status.stop()

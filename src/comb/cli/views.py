@@ -14,7 +14,7 @@ from comb.profiling.finding import Finding
 from comb.profiling.profile import Profile
 from comb.profiling.summaries import Summary
 from comb.reading.inspect import ColumnReading, Inspection, TableReading
-from comb.report.dictionary import missing_told, values_told
+from comb.report.dictionary import missing_words, values_words
 from comb.steps.base import Step
 from comb.steps.ledger import Entry, total
 from comb.tables.evidence import PROPOSED, Candidate
@@ -22,7 +22,7 @@ from comb.tables.layout import Line, Span, washed
 from comb.tables.origin import MADE
 from comb.tables.types import STRING
 
-MOST_ROWS_TOLD = 6
+MOST_ROWS_LISTED = 6
 
 # What is decided for each file of delimited text, and says nothing of several inside an archive.
 _LAYOUT = frozenset({"encoding", "delimiter", "quote", "above the header", "header"})
@@ -67,9 +67,9 @@ def inspection_view(inspection: Inspection, width: int) -> list[Line]:
             [Span(one.what), Span(one.value, "head"), Span(why), Span(f"--{one.option}" if one.option else "", "dim")]
         )
     lines += columns_of(rows, width=width)
-    told = [_line(f"beside the table: {washed(title)}", "dim") for title in table.titles]
-    told += [_line(note) for note in table.notes]
-    lines += [[], *told] if told else []
+    message = [_line(f"beside the table: {washed(title)}", "dim") for title in table.titles]
+    message += [_line(note) for note in table.notes]
+    lines += [[], *message] if message else []
     return [*lines, [], *_types_view(table, width)]
 
 
@@ -122,8 +122,8 @@ def column_view(inspection: Inspection, name: str) -> list[Line]:
         raise ColumnError(what, remedy=remedy)
     column = columns[name]
     evidence = column.evidence
-    told = f"{name} is {evidence.chosen.type.in_full if evidence else column.type}"
-    lines = [_line(f"{told}, {counted(column.missing, 'cell')} missing", "said")]
+    message = f"{name} is {evidence.chosen.type.in_full if evidence else column.type}"
+    lines = [_line(f"{message}, {counted(column.missing, 'cell')} missing", "said")]
     if evidence is None:
         return lines
     rows = [_heads("could be", "written", "fit", "do not", "")]
@@ -160,7 +160,7 @@ def profile_view(profile: Profile, width: int) -> list[Line]:
 
 
 def _summary_row(summary: Summary) -> list[Span]:
-    missing = missing_told(summary)
+    missing = missing_words(summary)
     return [
         Span(summary.name, "head"),
         Span(summary.type),
@@ -173,10 +173,10 @@ def _summary_row(summary: Summary) -> list[Span]:
 def _values(summary: Summary) -> str:
     """Say more of numbers than the dictionary does."""
     details = summary.details
-    told = values_told(summary)
+    message = values_words(summary)
     if "sd" in details and details["sd"] is not None:
-        told += f", mean {details['mean']:.4g}, sd {details['sd']:.4g}"
-    return told
+        message += f", mean {details['mean']:.4g}, sd {details['sd']:.4g}"
+    return message
 
 
 def finding_lines(finding: Finding) -> list[Line]:
@@ -185,21 +185,21 @@ def finding_lines(finding: Finding) -> list[Line]:
     where = []
     if len(finding.examples) > 1:
         where.append("for instance " + ", ".join(map(washed, finding.examples[:3])))
-    if len(finding.rows) and (finding.remedy is None or len(finding.rows) < 2 * MOST_ROWS_TOLD):
-        where.append("rows " + ", ".join(map(str, finding.rows[:MOST_ROWS_TOLD].tolist())))
-        where[-1] += " ..." if len(finding.rows) > MOST_ROWS_TOLD else ""
+    if len(finding.rows) and (finding.remedy is None or len(finding.rows) < 2 * MOST_ROWS_LISTED):
+        where.append("rows " + ", ".join(map(str, finding.rows[:MOST_ROWS_LISTED].tolist())))
+        where[-1] += " ..." if len(finding.rows) > MOST_ROWS_LISTED else ""
     if where:
         lines.append(_line(" " * 20 + "; ".join(where), "dim"))
     if finding.remedy:
-        lines.append(_line(f"{'':20}remedy: {step_told(finding.remedy)}", "dim"))
+        lines.append(_line(f"{'':20}remedy: {step_line(finding.remedy)}", "dim"))
     return lines
 
 
-def step_told(step: Step) -> str:
+def step_line(step: Step) -> str:
     """Write a step in one line, as a plan would."""
     record = {key: _shortened(value) for key, value in step_record(step).items() if key not in ("step", "why")}
-    told = yaml.safe_dump(record, default_flow_style=True, sort_keys=False, allow_unicode=True, width=10_000)
-    return washed(f"{step.name} {told.strip()[1:-1]}".strip())
+    message = yaml.safe_dump(record, default_flow_style=True, sort_keys=False, allow_unicode=True, width=10_000)
+    return washed(f"{step.name} {message.strip()[1:-1]}".strip())
 
 
 def _shortened(value: Any) -> Any:
@@ -240,10 +240,10 @@ def _ledger_table(entries: Sequence[Entry], width: int) -> list[Line]:
         label = Span("" if entry is whole else str(number), "dim")
         rows.append([label, Span(entry.step, "head"), *shown, Span(washed(entry.says))])
     right = [0, *range(2, len(rows[0]) - 1)]
-    return [*columns_of(rows, right=right, width=width), _line(f"    {adds_up_told(whole)}", "head")]
+    return [*columns_of(rows, right=right, width=width), _line(f"    {adds_up_line(whole)}", "head")]
 
 
-def adds_up_told(entry: Entry) -> str:
+def adds_up_line(entry: Entry) -> str:
     """Say how the rows of an entry add up, leaving out what is nothing."""
     before = [f"{entry.rows_in:,} in", *([f"{entry.added:,} added"] if entry.added else [])]
     after = [f"{entry.rows_out:,} out"]
@@ -255,11 +255,11 @@ def adds_up_told(entry: Entry) -> str:
 
 
 def _rule_line(result: RuleResult) -> Line:
-    told = f"met by {counted(result.met, 'row')}, broken by {result.broken:,}"
-    told += f", {result.not_checked:,} not checked" if result.not_checked else ""
-    rows = ", ".join(map(str, result.rows[:MOST_ROWS_TOLD].tolist()))
-    where = f" (rows {rows}{' ...' if result.broken > MOST_ROWS_TOLD else ''})" if result.broken else ""
-    return [Span("rule  ", "dim"), Span(result.rule.check, "head"), Span(f"  {told}{where}")]
+    message = f"met by {counted(result.met, 'row')}, broken by {result.broken:,}"
+    message += f", {result.not_checked:,} not checked" if result.not_checked else ""
+    rows = ", ".join(map(str, result.rows[:MOST_ROWS_LISTED].tolist()))
+    where = f" (rows {rows}{' ...' if result.broken > MOST_ROWS_LISTED else ''})" if result.broken else ""
+    return [Span("rule  ", "dim"), Span(result.rule.check, "head"), Span(f"  {message}{where}")]
 
 
 def dry_run_view(outcome: Outcome, width: int) -> list[Line]:
@@ -274,9 +274,9 @@ def dry_run_view(outcome: Outcome, width: int) -> list[Line]:
             lines += [_line(f"    {note}", "dim") for note in entry.notes]
             rows = [
                 [Span(f"    row {one.row}"), Span(one.column), Span(f"{one.before}  becomes  {one.after}")]
-                for one in entry.examples[:MOST_ROWS_TOLD]
+                for one in entry.examples[:MOST_ROWS_LISTED]
             ]
             lines += columns_of(rows, width=width)
-        lines += [[], *([_line(adds_up_told(total(list(entries))), "head")] if entries else [])]
+        lines += [[], *([_line(adds_up_line(total(list(entries))), "head")] if entries else [])]
         lines += [*(_rule_line(result) for result in outcome.rules[name]), []]
     return lines

@@ -224,15 +224,15 @@ def files() -> Iterator[tuple[str, bytes]]:
     lines = ",\n".join(json.dumps(defect) for defect in truth(visits))
     yield "inspections-truth.json", f"[\n{lines}\n]\n".encode()
     yield "harvest.xlsx", harvest_xlsx()
-    yield "harvest-truth.json", _told(harvest_truth())
+    yield "harvest-truth.json", _message(harvest_truth())
     readings, odd = scales()
     yield "scales.jsonl", readings
-    yield "scales-truth.json", _told(odd)
+    yield "scales-truth.json", _message(odd)
     yield "apiaries.csv", apiaries_csv()
-    yield "apiaries-truth.json", _told(apiaries_truth())
+    yield "apiaries-truth.json", _message(apiaries_truth())
 
 
-def _told(truth: object) -> bytes:
+def _message(truth: object) -> bytes:
     return (json.dumps(truth) + "\n").encode()
 
 

@@ -1,9 +1,11 @@
-"""Work on items side by side and give the results in order."""
+"""Work on items in parallel and give the results in order."""
 
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
 from typing import TypeVar
+
+from comb.execution.executor import executor_of
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
@@ -18,14 +20,14 @@ def in_order(work: Callable[[Item], Result], items: Iterable[Item], threads: int
     if threads == 1:
         yield from map(work, items)
         return
-    pool = ThreadPoolExecutor(threads)
+    executor = executor_of(threads)
     begun: deque[Future[Result]] = deque()
     try:
         for item in items:
-            begun.append(pool.submit(work, item))
+            begun.append(executor.submit(work, item))
             if len(begun) > threads:
                 yield begun.popleft().result()
         while begun:
             yield begun.popleft().result()
     finally:
-        pool.shutdown(cancel_futures=True)
+        executor.shutdown(cancel_futures=True)

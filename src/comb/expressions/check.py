@@ -344,7 +344,7 @@ class _Checker:
             "datetime": "at + duration 'PT1H' is an hour later, at - other is the duration between",
         }
         words = {one.word for one in (left, right) if one}
-        remedy = next((told for word, told in remedies.items() if word in words), "durations: duration 'PT1H30M'")
+        remedy = next((message for word, message in remedies.items() if word in words), "durations: duration 'PT1H30M'")
         raise self.fail(node, what, remedy)
 
     def comparison(self, node: Binary) -> Node:

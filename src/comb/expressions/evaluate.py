@@ -93,7 +93,7 @@ def bounds_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> dict
         elif isinstance(one, Binary) and one.operator in ("<", "<=", ">", ">="):
             same = evaluator.value(replace(one, operator="="))
             found[text[one.start : one.end]] = int(np.count_nonzero(same.array & same.present))
-    return {told: count for told, count in found.items() if count}
+    return {message: count for message, count in found.items() if count}
 
 
 def explain_row(text: str, table: BareTable, position: int, given: Given = NOTHING_GIVEN) -> list[tuple[str, str]]:
@@ -114,8 +114,8 @@ def explain_row(text: str, table: BareTable, position: int, given: Given = NOTHI
 
     def shown(part: Node, wanted: Type | None = None) -> str:
         column = _stretched(evaluator.column(part, wanted), table.row_count).take(row)
-        told = column.texts()[0]
-        return f"({column.reasons()[0]})" if told is None else repr(told) if column.type == STRING else told
+        message = column.texts()[0]
+        return f"({column.reasons()[0]})" if message is None else repr(message) if column.type == STRING else message
 
     def visit(part: Node, wanted: Type | None) -> str:
         result = shown(part, wanted)
@@ -126,10 +126,10 @@ def explain_row(text: str, table: BareTable, position: int, given: Given = NOTHI
             return result
         written = text[part.start : part.end]
         inner = sorted(children(part), key=lambda one: one.start)
-        told_of = [visit(child, None) for child in inner]
-        for child, told in zip(reversed(inner), reversed(told_of), strict=True):
+        cell_notes = [visit(child, None) for child in inner]
+        for child, message in zip(reversed(inner), reversed(cell_notes), strict=True):
             begin, end = child.start - part.start, child.end - part.start
-            written = written[:begin] + told + written[end:]
+            written = written[:begin] + message + written[end:]
         steps.append((f"{text[part.start : part.end]} = {written}", result))
         return result
 

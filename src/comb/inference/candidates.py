@@ -1,7 +1,5 @@
 """The types a column of texts could have, judged by the counts of what its texts could be."""
 
-from dataclasses import dataclass
-
 from comb.errors import counted
 from comb.kernels.types import DATE_MARKS, MOST_DECIMAL_DIGITS, DatePart, Tally, TallySlot
 from comb.parsing.cell_parser import CellParser
@@ -16,15 +14,18 @@ LEAST_AGREEING = 0.9
 _PART_OF_ORDER = {"ymd": DatePart.YMD, "dmy": DatePart.DMY, "mdy": DatePart.MDY}
 
 
-@dataclass(frozen=True, slots=True)
-class Trial:
-    """A type that some of the texts fit.
+def candidate(
+    parser: CellParser, fits: int, tally: Tally, pattern: str = "", why: tuple[str, ...] = (), doubt: str = ""
+) -> Candidate:
+    """Return a type that some of the texts fit, with how they are read.
 
-    Attributes
+    Parameters
     ----------
-    reading : CellParser
-    weight : int
+    parser : CellParser
+    fits : int
         How many cells fit.
+    tally : int64 array
+        The counts of the column.
     pattern : str
         How the values are written.
     why : tuple of str
@@ -32,19 +33,10 @@ class Trial:
     doubt : str
         Why it must not be chosen without being asked for; empty if nothing.
     """
-
-    parser: CellParser
-    weight: int
-    pattern: str = ""
-    why: tuple[str, ...] = ()
-    doubt: str = ""
-
-    def candidate(self, total: int) -> Candidate:
-        """Return the trial as evidence, out of so many cells."""
-        return Candidate(self.parser.type, self.weight, total - self.weight, self.pattern, self.doubt)
+    return Candidate(parser.type, fits, int(tally[TallySlot.OTHER]) - fits, pattern, doubt, why, parser)
 
 
-def tallied_candidates(tally: Tally) -> list[Trial]:
+def tallied_candidates(tally: Tally) -> list[Candidate]:
     """Return every type that some texts fit.
 
     Parameters
@@ -54,14 +46,14 @@ def tallied_candidates(tally: Tally) -> list[Trial]:
 
     Returns
     -------
-    list of Trial
+    list of Candidate
         The most cells first; of equal ones the narrower type first.
     """
-    trials = [*_boolean(tally), *_point_numbers(tally), *_comma_numbers(tally), *_dates(tally)]
-    return sorted((trial for trial in trials if trial.weight), key=lambda trial: -trial.weight)
+    found = [*_boolean(tally), *_point_numbers(tally), *_comma_numbers(tally), *_dates(tally)]
+    return sorted((one for one in found if one.fits), key=lambda one: -one.fits)
 
 
-def _boolean(tally: Tally) -> list[Trial]:
+def _boolean(tally: Tally) -> list[Candidate]:
     """Yes and no in words: both must occur, and both of one pair."""
     if not tally[TallySlot.WORD :].any():
         return []
@@ -69,26 +61,30 @@ def _boolean(tally: Tally) -> list[Trial]:
     pair = next((pair for pair in BOOLEAN_PAIRS if all(words[word] for word in pair)), None)
     if pair is None:
         return []
-    return [Trial(CellParser(BOOLEAN), words[pair[0]] + words[pair[1]], why=(f"{pair[0]} and {pair[1]} both occur",))]
+    return [
+        candidate(
+            CellParser(BOOLEAN), words[pair[0]] + words[pair[1]], tally, why=(f"{pair[0]} and {pair[1]} both occur",)
+        )
+    ]
 
 
-def _point_numbers(tally: Tally) -> list[Trial]:
+def _point_numbers(tally: Tally) -> list[Candidate]:
     """Whole numbers, then decimals or numbers with a point."""
-    whole = Trial(CellParser(INTEGER), int(tally[TallySlot.INTEGER]))
+    whole = candidate(CellParser(INTEGER), int(tally[TallySlot.INTEGER]), tally)
     if not tally[TallySlot.POINT_MARKED]:
         return [whole]
     kind = scaled_type(tally, TallySlot.POINT_SCALE) or NUMBER
-    return [whole, Trial(CellParser(kind), int(tally[TallySlot.POINT]))]
+    return [whole, candidate(CellParser(kind), int(tally[TallySlot.POINT]), tally)]
 
 
-def _comma_numbers(tally: Tally) -> list[Trial]:
+def _comma_numbers(tally: Tally) -> list[Candidate]:
     """Decimals or numbers with a comma, unless each comma could just as well part thousands."""
     if not tally[TallySlot.COMMA_MARKED]:
         return []
     kind = scaled_type(tally, TallySlot.COMMA_SCALE) or NUMBER
     doubt = "" if tally[TallySlot.COMMA_DECIDED] else "every comma in it could part thousands or decimals"
     why = ("the mark before the decimals is a comma",)
-    return [Trial(CellParser(kind, decimal_mark=","), int(tally[TallySlot.COMMA]), why=why, doubt=doubt)]
+    return [candidate(CellParser(kind, decimal_mark=","), int(tally[TallySlot.COMMA]), tally, why=why, doubt=doubt)]
 
 
 def scaled_type(tally: Tally, place: TallySlot) -> Type | None:
@@ -102,7 +98,7 @@ def most_digits(tally: Tally, place: TallySlot) -> int:
     return int(max(tally[place : place + MOST_DECIMAL_DIGITS + 1].nonzero()[0], default=0))
 
 
-def _dates(tally: Tally) -> list[Trial]:
+def _dates(tally: Tally) -> list[Candidate]:
     """Numeric dates; forms that cannot be confused may stand in one column together."""
     if not tally[TallySlot.DATE : TallySlot.WORD].any():
         return []
@@ -124,11 +120,13 @@ def _dates(tally: Tally) -> list[Trial]:
     if not used:
         return []
     if len(used) > 1:
-        told = ", ".join(f"{form.pattern} {weights[form]:,} times" for form in used)
-        why = [f"several forms that cannot be confused: {told}", *why]
+        message = ", ".join(f"{form.pattern} {weights[form]:,} times" for form in used)
+        why = [f"several forms that cannot be confused: {message}", *why]
     doubt = next(filter(None, doubts), "")
     return [
-        Trial(CellParser(DATE, dates=used), sum(weights.values()), used[0].pattern, tuple(filter(None, why)), doubt)
+        candidate(
+            CellParser(DATE, dates=used), sum(weights.values()), tally, used[0].pattern, tuple(filter(None, why)), doubt
+        )
     ]
 
 
@@ -144,5 +142,5 @@ def _day_month(mark: str, parts: list[int]) -> tuple[DateForm, str, str]:
         return form, f"day and month cannot be confused: {counted(deciding, 'value')} with a day above 12", ""
     if mark == "." and not second:
         return form, "with points between, the day comes first", ""
-    told = f"{counted(first, 'value')} with the day first, {second:,} with the month"
-    return form, "", "day and month could be swapped: " + (told if first else "no value has a day above 12")
+    message = f"{counted(first, 'value')} with the day first, {second:,} with the month"
+    return form, "", "day and month could be swapped: " + (message if first else "no value has a day above 12")

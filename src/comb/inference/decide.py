@@ -1,17 +1,18 @@
 """Decide the type of a column from all of its texts, with evidence."""
 
 import re
-from collections.abc import Collection, Sequence
+from collections.abc import Collection
 from dataclasses import replace
 from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
 
-from comb.chunks.column_chunk import ColumnChunk, ParsedCells, TextChunk, parse_column
+from comb.chunks.column_chunk import ParsedCells, TextChunk
+from comb.chunks.column_source import ColumnSource
 from comb.errors import counted
-from comb.inference.candidates import Trial, tallied_candidates
-from comb.inference.declared import asked_reading
+from comb.inference.candidates import tallied_candidates
+from comb.inference.declared import declared_parser
 from comb.inference.detect import detected_candidates
 from comb.inference.mixed_forms import with_minority
 from comb.inference.proposals import with_proposals
@@ -59,7 +60,7 @@ def infer_column(text: Text, *, missing: Collection[str] | None = None) -> Colum
     Column
         With evidence. Cost: one pass to count what the texts could be, one to read them.
     """
-    return infer_chunks([TextChunk(text, words_for(missing, known=missing is None))])
+    return infer_source(ColumnSource([TextChunk(text, words_for(missing, known=missing is None))]))
 
 
 def declared_column(
@@ -83,94 +84,83 @@ def declared_column(
     Column
         What does not fit is missing, ``unreadable``, its text kept.
     """
-    chunk = TextChunk(text, words_for(missing, known=request.word not in TEXTUAL))
+    source = ColumnSource([TextChunk(text, words_for(missing, known=request.word not in TEXTUAL))])
     if request.word in ("category", "json"):
-        return declared_chunks([chunk], request)
-    return _as_declared([chunk], asked_reading(request, [chunk], marks), request)
+        return declared_source(source, request)
+    return _as_declared(source, declared_parser(request, source, marks), request)
 
 
-def infer_chunks(chunks: Sequence[ColumnChunk]) -> Column:
-    """Give a column in pieces the type that its values speak for."""
-    parser, evidence = decide_chunks(chunks)
-    column = _built(chunks, parser, evidence)
-    other = recheck(column, chunks)
+def infer_source(source: ColumnSource) -> Column:
+    """Give a column the type that its values speak for."""
+    parser, evidence = decide_parser(source)
+    column = _built(source, parser, evidence)
+    other = recheck(column, source)
     if other is not None:
-        column = _built(chunks, *other) if other[0] != parser else column.replace(evidence=other[1])
+        column = _built(source, *other) if other[0] != parser else column.replace(evidence=other[1])
     elif parser is not None and parser.type.word in ("date", "datetime"):
-        column = column.replace(evidence=with_minority(column.evidence or evidence, chunks, parser))
+        column = column.replace(evidence=with_minority(column.evidence or evidence, source, parser))
     return with_proposals(column)
 
 
-def decide_chunks(chunks: Sequence[ColumnChunk]) -> tuple[CellParser | None, Evidence]:
+def decide_parser(source: ColumnSource) -> tuple[CellParser | None, Evidence]:
     """Decide the type of a column from all of its texts; None means text.
 
     Cost: nothing beyond the counts where these decide; else a second look, see
-    `comb.inference.further`.
+    `comb.inference.detect`.
     """
-    tally = total_tally(chunks)
+    tally = source.tally()
     quick = _decided(tally.tobytes())
     total = int(tally[TallySlot.OTHER])
     if not quick.open or not total:
         return quick.parser, quick.evidence
-    further = detected_candidates(chunks) if quick.parser is None or _misfits_are_numbers(chunks, quick.parser) else []
+    further = detected_candidates(source) if quick.parser is None or _misfits_are_numbers(source, quick.parser) else []
     fits = quick.evidence.chosen.fits if quick.parser is not None else 0
-    best = next((trial for trial in further if trial.weight > fits), None)
+    best = next((one for one in further if one.fits > fits), None)
     if best is None:
         return quick.parser, quick.evidence
     return _decided_between(tally, quick, further)
 
 
-def _decided_between(tally: Tally, quick: "TallyVerdict", further: list[Trial]) -> tuple[CellParser | None, Evidence]:
+def _decided_between(
+    tally: Tally, quick: "TallyVerdict", further: list[Candidate]
+) -> tuple[CellParser | None, Evidence]:
     """Decide between what the counts say and what a second look found."""
     total = int(tally[TallySlot.OTHER])
-    tried = [*(trial.candidate(total) for trial in further), *quick.evidence.tried]
+    tried = [*further, *quick.evidence.tried]
     tried = [one for one in tried if one.type != STRING]
     tried.sort(key=lambda candidate: (-candidate.fits, bool(candidate.doubt)))
-    best = max(further, key=lambda trial: (trial.weight, not trial.doubt))
+    best = max(further, key=lambda one: (one.fits, not one.doubt))
     missing = int(tally[TallySlot.BLANK] + tally[TallySlot.GIVEN])
     known = int(tally[TallySlot.KNOWN])
-    if best.doubt or best.weight < LEAST_FIT * total:
+    if best.doubt or best.fits < LEAST_FIT * total:
         why = (best.doubt,) if best.doubt else quick.evidence.why
         text = Candidate(STRING, total + known, 0)
         return None, Evidence(text, next(iter(tried), None), missing, why, tried=(text, *tried[:MOST_TRIED]))
-    chosen = best.candidate(total)
-    others = [one for one in tried if one.type != chosen.type or one.pattern != chosen.pattern]
+    others = [one for one in tried if one.type != best.type or one.pattern != best.pattern]
     runner_up = next(iter(others), None)
-    return best.parser, Evidence(chosen, runner_up, missing + known, best.why, tried=(chosen, *others[:MOST_TRIED]))
+    return best.parser, Evidence(best, runner_up, missing + known, best.why, tried=(best, *others[:MOST_TRIED]))
 
 
-def _misfits_are_numbers(chunks: Sequence[ColumnChunk], parser: CellParser) -> bool:
+def _misfits_are_numbers(source: ColumnSource, parser: CellParser) -> bool:
     """Return whether what does not fit a type of numbers are numbers too, in another notation."""
     if not parser.type.numeric:
         return False
-    found: list[str] = []
-    for chunk in chunks:
-        cells = chunk.read(parser)
-        wrong = np.flatnonzero(cells.status[cells.kept_at] == MISFIT)[:MOST_MISFITS]
-        found += [text.strip() for text in cells.kept.take(wrong).to_list()]
+    found = [text.strip() for chunk in source.misfits(parser, MOST_MISFITS) for text in chunk.text.to_list()]
     shapes = [shape_of(text) for text in found[:MOST_MISFITS]]
     marked = [shape for shape in shapes if shape is not None and not shape.unit]
     return len(marked) * 2 > len(shapes)
 
 
-def declared_chunks(chunks: Sequence[ColumnChunk], request: Request) -> Column:
-    """Give a column in pieces the type that was asked for."""
+def declared_source(source: ColumnSource, request: Request) -> Column:
+    """Give a column the type that was asked for."""
     if request.word == "category":
-        return as_category(infer_chunks(chunks))
+        return as_category(infer_source(source))
     if request.word == "json":
-        return as_json(_as_declared(chunks, None, request))
-    return _as_declared(chunks, asked_reading(request, chunks, None), request)
+        return as_json(_as_declared(source, None, request))
+    return _as_declared(source, declared_parser(request, source, None), request)
 
 
-def total_tally(chunks: Sequence[ColumnChunk]) -> Tally:
-    """Return the counts of a whole column."""
-    total = chunks[0].tally.copy()
-    for chunk in chunks[1:]:
-        total += chunk.tally
-    return total
-
-
-def decide(tally: Tally) -> "TallyVerdict":
+def decide_by_counts(tally: Tally) -> "TallyVerdict":
     """Decide the type from counts of what the texts could be.
 
     The examples in the evidence are left open. Equal counts are decided once: wide tables have
@@ -199,37 +189,32 @@ class TallyVerdict(NamedTuple):
 def _decided(counts: bytes) -> TallyVerdict:
     tally = np.frombuffer(counts, np.int64)
     total = int(tally[TallySlot.OTHER])
-    trials = tallied_candidates(tally)
-    best = trials[0] if trials else None
-    doubt = _text_doubt(tally, trials)
+    found = tallied_candidates(tally)
+    best = found[0] if found else None
+    doubt = _text_doubt(tally, found)
     missing = int(tally[TallySlot.BLANK] + tally[TallySlot.GIVEN])
     known = int(tally[TallySlot.KNOWN])
-    if best is None or doubt or best.weight < LEAST_FIT * total:
+    if best is None or doubt or best.fits < LEAST_FIT * total:
         fits = total + known
         why: tuple[str, ...] = (doubt,) if doubt else () if fits else ("there is nothing in it",)
-        runner_up = best.candidate(total) if best else None
-        tried = tuple(trial.candidate(total) for trial in trials[:MOST_TRIED])
+        tried = tuple(found[:MOST_TRIED])
         text = Candidate(STRING, fits, 0)
-        comma = best is not None and best.doubt and best.parser.type.numeric
-        return TallyVerdict(
-            None, Evidence(text, runner_up, missing, why, tried=(text, *tried)), bool(comma or not doubt)
-        )
-    other = next((trial for trial in trials[1:] if trial.weight < best.weight), None)
+        comma = best is not None and best.doubt and best.type.numeric
+        return TallyVerdict(None, Evidence(text, best, missing, why, tried=(text, *tried)), bool(comma or not doubt))
+    other = next((one for one in found[1:] if one.fits < best.fits), None)
     why = best.why
-    if best.parser.type == NUMBER and tally[TallySlot.MANY_DIGITS]:
+    if best.type == NUMBER and tally[TallySlot.MANY_DIGITS]:
         why += (f"{counted(int(tally[TallySlot.MANY_DIGITS]), 'value')} with more digits than a number keeps",)
-    runner_up = other.candidate(total) if other else None
-    tried = tuple(trial.candidate(total) for trial in trials[: MOST_TRIED + 1])
-    evidence = Evidence(best.candidate(total), runner_up, missing + known, why, tried=tried)
-    return TallyVerdict(best.parser, evidence, best.weight < total)
+    evidence = Evidence(best, other, missing + known, why, tried=tuple(found[: MOST_TRIED + 1]))
+    return TallyVerdict(best.parser, evidence, best.fits < total)
 
 
-def _text_doubt(tally: Tally, trials: list[Trial]) -> str:
+def _text_doubt(tally: Tally, found: list[Candidate]) -> str:
     """Return why a column stays text although most of it would fit another type."""
-    if not trials or trials[0].doubt:
-        return trials[0].doubt if trials else ""
+    if not found or found[0].doubt:
+        return found[0].doubt if found else ""
     enough = LEAST_FIT * tally[TallySlot.OTHER]
-    if not (trials[0].parser.type.numeric and trials[0].weight >= enough) and tally[TallySlot.WHOLE] < enough:
+    if not (found[0].type.numeric and found[0].fits >= enough) and tally[TallySlot.WHOLE] < enough:
         return ""
     if tally[TallySlot.LEADING_ZERO]:
         return f"{counted(int(tally[TallySlot.LEADING_ZERO]), 'value')} with a zero in front, as codes have"
@@ -238,16 +223,16 @@ def _text_doubt(tally: Tally, trials: list[Trial]) -> str:
     return ""
 
 
-def _as_declared(chunks: Sequence[ColumnChunk], parser: CellParser | None, request: Request) -> Column:
+def _as_declared(source: ColumnSource, parser: CellParser | None, request: Request) -> Column:
     evidence = Evidence(
         Candidate(parser.type if parser else STRING, 0, 0, request.pattern), why=("as declared",), declared=True
     )
-    return _built(chunks, parser, evidence)
+    return _built(source, parser, evidence)
 
 
-def _built(chunks: Sequence[ColumnChunk], parser: CellParser | None, evidence: Evidence) -> Column:
+def _built(source: ColumnSource, parser: CellParser | None, evidence: Evidence) -> Column:
     """Make a column of texts read one way."""
-    cells, absent = parse_column(chunks, parser)
+    cells, absent = source.parse(parser)
     state = cells.status.copy() if absent is not None else cells.status
     kept = Kept.of(cells.kept_at, cells.kept)
     examples = _misfits(cells)

@@ -7,13 +7,15 @@ forms could be meant; then all texts are read by them.
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.chunks.column_chunk import ColumnChunk, ParsedChunk, TextChunk
+from comb.chunks.column_chunk import TextChunk
+from comb.chunks.column_source import ColumnSource, usable_texts
 from comb.errors import ParameterError, counted
-from comb.inference.candidates import LEAST_AGREEING, Trial
+from comb.inference.candidates import LEAST_AGREEING, candidate
 from comb.kernels import dispatch
 from comb.kernels.notation import (
     MARKS,
@@ -27,11 +29,12 @@ from comb.kernels.notation import (
     plain_body,
     shape_of,
 )
-from comb.kernels.types import FITS, MISFIT, MOST_DECIMAL_DIGITS
+from comb.kernels.types import FITS, MOST_DECIMAL_DIGITS, Tally
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.durations import is_worded
 from comb.parsing.moment_programs import PIVOT, MomentProgram, moment_program, swapped
 from comb.parsing.moment_shapes import fullest, general, patterns_of
+from comb.tables.evidence import Candidate
 from comb.tables.types import DURATION, INTEGER, NUMBER, UTC_DATETIME, Type, decimal
 
 # So many texts from the top of a column tell what could be meant, and as many of those that do not fit that.
@@ -45,58 +48,32 @@ LEAST_NOTED = 0.8
 # A column has few ways to write its moments; more than this are no ways but chance.
 MOST_FORMS = 12
 
-# Cells looked at before the whole column is.
-FIRST_CELLS = 2_000
 Weights = NDArray[np.int64]
 Mask = NDArray[np.bool_]
 
 
-def detected_candidates(chunks: Sequence[ColumnChunk]) -> list[Trial]:
+def detected_candidates(source: ColumnSource) -> list[Candidate]:
     """Return the types that a second look finds.
 
     Parameters
     ----------
-    pieces : sequence of ColumnChunk
+    source : ColumnSource
 
     Returns
     -------
-    list of Trial
-        The most cells first; the same however the column is cut into pieces. Cost: a look at
+    list of Candidate
+        The most cells first; the same however the column is cut into chunks. Cost: a look at
         some texts; where they speak for a form, one pass over the distinct texts for each.
     """
-    sample = _head(chunks)
+    sample = source.sample(SAMPLE)
     if not sample or sum(any(map(str.isdigit, text)) for text in sample) < LEAST_OF_SAMPLE * len(sample):
         return []
-    found = _read_already(chunks, sample)
+    found = _parsed_already(source, sample)
     if found is not None:
         return [found]
-    texts = [part for chunk in chunks for part in ([chunk] if isinstance(chunk, TextChunk) else chunk.reread_texts())]
-    trials = [*_moments(texts, sample), *_numbers(texts, sample), *_durations(texts, sample)]
-    return sorted((trial for trial in trials if trial.weight), key=lambda trial: -trial.weight)
-
-
-def _head(chunks: Sequence[ColumnChunk]) -> list[str]:
-    """Return the first texts that are neither blank nor words for missing."""
-    found: list[str] = []
-    for chunk in chunks:
-        for part in [chunk] if isinstance(chunk, TextChunk) else chunk.reread_texts():
-            found += _usable(part, np.zeros(0, np.bool_), SAMPLE - len(found))
-            if len(found) == SAMPLE:
-                return found
-    return found
-
-
-def _usable(chunk: TextChunk, passed: Mask, most: int) -> list[str]:
-    """Return the first cells of a piece that hold a text which is not passed already."""
-    stored = chunk.kinds == 0
-    if len(passed):
-        stored &= ~passed
-    codes = chunk.text.codes
-    cells = np.flatnonzero(stored[:FIRST_CELLS] if codes is None else stored[codes[:FIRST_CELLS]])
-    if len(cells) < most and len(chunk) > FIRST_CELLS:
-        cells = np.flatnonzero(stored if codes is None else stored[codes])
-    places = cells[:most] if codes is None else codes[cells[:most]]
-    return [text.strip() for text in chunk.stored(places)]
+    texts, tally = source.texts(), source.tally()
+    candidates = [*_moments(texts, sample, tally), *_numbers(texts, sample, tally), *_durations(texts, sample, tally)]
+    return sorted((one for one in candidates if one.fits), key=lambda one: -one.fits)
 
 
 def _weights(chunk: TextChunk) -> Weights:
@@ -128,7 +105,7 @@ class _Way:
         return 0 <= pattern.find("d") < pattern.find("M")
 
 
-def _moments(chunks: Sequence[TextChunk], sample: Sequence[str]) -> list[Trial]:
+def _moments(chunks: Sequence[TextChunk], sample: Sequence[str], tally: Tally) -> list[Candidate]:
     seen = _patterns(sample)
     if seen is None:
         return []
@@ -137,14 +114,13 @@ def _moments(chunks: Sequence[TextChunk], sample: Sequence[str]) -> list[Trial]:
     left: list[str] = []
     for at, chunk in enumerate(chunks):
         passed = np.any([way.masks[at] for way in ways], axis=0) if ways else np.zeros(0, np.bool_)
-        left += _usable(chunk, passed, SAMPLE - len(left))
+        left += usable_texts(chunk, passed, SAMPLE - len(left))
     more = _patterns(left, least=0.0) or {}
     ways += [way for way in (_way(chunks, *one) for one in more.items() if one[0] not in seen) if way is not None]
     kinds: dict[Type, list[_Way]] = defaultdict(list)
     for way in ways:
         kinds[way.form.type].append(way)
-    trials = [_trial(chunks, kind, found) for kind, found in kinds.items()]
-    return [trial for found in trials for trial in found]
+    return [_moment_candidate(chunks, kind, found, tally) for kind, found in kinds.items()]
 
 
 Patterns = dict[tuple[str, str], Counter[str]]
@@ -180,7 +156,7 @@ def _way(chunks: Sequence[TextChunk], key: tuple[str, str], patterns: Counter[st
     return _Way(form, masks, weight) if weight else None
 
 
-def _trial(chunks: Sequence[TextChunk], kind: Type, ways: list[_Way]) -> list[Trial]:
+def _moment_candidate(chunks: Sequence[TextChunk], kind: Type, ways: list[_Way], tally: Tally) -> Candidate:
     """Put the ways of one type together; those that could be confused are decided between."""
     alike: dict[str, list[_Way]] = defaultdict(list)
     for way in ways:
@@ -196,13 +172,13 @@ def _trial(chunks: Sequence[TextChunk], kind: Type, ways: list[_Way]) -> list[Tr
     picked.sort(key=lambda way: -way.weight)
     masks = [np.any([way.masks[at] for way in picked], axis=0) for at in range(len(chunks))]
     if len(picked) > 1:
-        told = ", ".join(f"{way.form.pattern} {way.weight:,} times" for way in picked)
-        why = [f"several forms that cannot be confused: {told}", *why]
+        message = ", ".join(f"{way.form.pattern} {way.weight:,} times" for way in picked)
+        why = [f"several forms that cannot be confused: {message}", *why]
     why += _remarks(kind, [way.form.pattern for way in picked])
     parser = CellParser(kind, moments=tuple(way.form for way in picked))
     doubt = next(filter(None, doubts), "")
     pattern = picked[0].form.pattern
-    return [Trial(parser, _total(chunks, masks), pattern, tuple(filter(None, why)), doubt)]
+    return candidate(parser, _total(chunks, masks), tally, pattern, tuple(filter(None, why)), doubt)
 
 
 def _skeleton(pattern: str) -> str:
@@ -231,36 +207,35 @@ def _decided(chunks: Sequence[TextChunk], group: list[_Way]) -> tuple[_Way, str,
     at = max(range(len(group)), key=lambda at: (own[at], group[at].weight, group[at].day_first))
     way, deciding = group[at], own[at]
     if deciding and deciding >= LEAST_AGREEING * sum(own):
-        return way, _order_told(deciding), ""
+        return way, _order_evidence(deciding), ""
     pointed = [one for one in group if "." in one.form.pattern and one.day_first]
     if pointed and not sum(own) - own[group.index(pointed[0])]:
         return pointed[0], "with points between, the day comes first", ""
-    told = " or ".join(one.form.pattern for one in group)
-    return way, "", f"day and month could be swapped: {told}"
+    message = " or ".join(one.form.pattern for one in group)
+    return way, "", f"day and month could be swapped: {message}"
 
 
 def _remarks(kind: Type, patterns: Sequence[str]) -> list[str]:
     """Say what a pattern implies that is not plain to see."""
-    told = []
+    message = []
     if any("yy" in pattern and "yyyy" not in pattern for pattern in patterns):
-        told.append(f"two-digit years: 00 to {PIVOT - 1} are of this century, {PIVOT} to 99 of the last")
+        message.append(f"two-digit years: 00 to {PIVOT - 1} are of this century, {PIVOT} to 99 of the last")
     if kind.word == "date" and any("d" not in pattern for pattern in patterns):
         whole = {"Q": "quarter", "w": "week", "M": "month"}
         unit = next((word for letter, word in whole.items() if letter in patterns[0]), "year")
         if not (unit == "week" and "e" in patterns[0]):
-            told.append(f"each {unit} stands for its first day")
+            message.append(f"each {unit} stands for its first day")
     if kind == UTC_DATETIME:
-        told.append("offsets are applied: the values are universal time")
-    return told
+        message.append("offsets are applied: the values are universal time")
+    return message
 
 
-def _read_already(chunks: Sequence[ColumnChunk], sample: Sequence[str]) -> Trial | None:
-    """Return the trial of a form by which a column was guessed and read.
+def _parsed_already(source: ColumnSource, sample: Sequence[str]) -> Candidate | None:
+    """Return the candidate of a form by which a column was guessed and parsed.
 
-    None where its values do not tell all that its texts would.
+    None where its values do not say all that its texts would.
     """
-    guessed = next((chunk.parser for chunk in chunks if isinstance(chunk, ParsedChunk)), None)
-    seen = _patterns(sample)
+    guessed, seen = source.guessed(), _patterns(sample)
     if guessed is None or len(guessed.moments) != 1 or seen is None:
         return None
     form = guessed.moments[0]
@@ -270,51 +245,49 @@ def _read_already(chunks: Sequence[ColumnChunk], sample: Sequence[str]) -> Trial
     known = {mine, (word, general(other.pattern))} if rival else {mine}
     if set(seen) != known or fullest(list(seen[mine])) != form.pattern or word == "time":
         return None
-    if any(not isinstance(chunk, ParsedChunk) or chunk.parser != guessed for chunk in chunks):
+    misfits = source.misfits(guessed)
+    left = [text for chunk in misfits for text in chunk.text.items()[:SAMPLE]][:SAMPLE]
+    if set(_patterns([text.strip() for text in left], least=0.0) or {}) - known:
         return None
-    fits = deciding = contrary = 0
-    left: list[str] = []
-    for chunk in chunks:
-        cells = chunk.read(guessed)
-        present = cells.status == FITS
-        fits += int(np.count_nonzero(present))
-        wrong = np.flatnonzero(cells.status[cells.kept_at] == MISFIT)
-        if len(left) < SAMPLE:
-            left += [text.strip() for text in cells.kept.take(wrong[: SAMPLE - len(left)]).to_list()]
-        if rival and isinstance(cells.values, np.ndarray):
-            days = cells.values[present].astype("datetime64[D]")
-            deciding += int(np.count_nonzero((days - days.astype("datetime64[M]")).astype(np.int64) > 11))
-            kept = cells.kept.take(wrong).plain()
-            contrary += int(np.count_nonzero(CellParser(other.type, moments=(other,)).parse(kept)[1] == FITS))
-    if set(_patterns(left, least=0.0) or {}) - known:
-        return None
-    why = [_order_told(deciding)] if rival else []
-    if rival and (not deciding or deciding < LEAST_AGREEING * (deciding + contrary)):
-        return None
+    values = source.present(guessed)
+    why = []
+    if rival:
+        deciding = sum(_above_12(days) for days in values)
+        swapped_parser = CellParser(other.type, moments=(other,))
+        contrary = sum(int(np.count_nonzero(swapped_parser.parse(chunk.text.plain())[1] == FITS)) for chunk in misfits)
+        if not deciding or deciding < LEAST_AGREEING * (deciding + contrary):
+            return None
+        why = [_order_evidence(deciding)]
     why += _remarks(guessed.type, [form.pattern])
-    return Trial(guessed, fits, form.pattern, tuple(why))
+    return candidate(guessed, sum(map(len, values)), source.tally(), form.pattern, tuple(why))
 
 
-def _order_told(deciding: int) -> str:
+def _above_12(moments: NDArray[Any]) -> int:
+    """Count moments with a day of the month above 12."""
+    days = moments.astype("datetime64[D]")
+    return int(np.count_nonzero((days - days.astype("datetime64[M]")).astype(np.int64) > 11))
+
+
+def _order_evidence(deciding: int) -> str:
     return f"day and month cannot be confused: {counted(deciding, 'value')} can be read one way only"
 
 
 # -- durations -------------------------------------------------------------------------------
 
 
-def _durations(chunks: Sequence[TextChunk], sample: Sequence[str]) -> list[Trial]:
+def _durations(chunks: Sequence[TextChunk], sample: Sequence[str], tally: Tally) -> list[Candidate]:
     if sum(map(is_worded, sample)) < LEAST_OF_SAMPLE * len(sample):
         return []
     parser = CellParser(DURATION)
     weight = sum(int(_weights(chunk)[parser.parse(chunk.text.packed())[1] == FITS].sum()) for chunk in chunks)
     pattern = "ISO 8601" if sum(text.lstrip("+-").startswith("P") for text in sample) * 2 > len(sample) else ""
-    return [Trial(parser, weight, pattern)]
+    return [candidate(parser, weight, tally, pattern)]
 
 
 # -- numbers ---------------------------------------------------------------------------------
 
 
-def _numbers(chunks: Sequence[TextChunk], sample: Sequence[str]) -> list[Trial]:
+def _numbers(chunks: Sequence[TextChunk], sample: Sequence[str], tally: Tally) -> list[Candidate]:
     """Numbers with marks between groups, with units, with signs behind or parentheses."""
     shapes = [shape_of(text) for text in sample]
     if sum(shape is not None for shape in shapes) < LEAST_NOTED * len(sample):
@@ -336,7 +309,7 @@ def _numbers(chunks: Sequence[TextChunk], sample: Sequence[str]) -> list[Trial]:
         marks: [dispatch.kernels.plain_numbers(chunk.text.packed(), marks, unit) for chunk in chunks]
         for marks in likely
     }
-    return _by_marks(chunks, plain, unit)
+    return _by_marks(chunks, plain, unit, tally)
 
 
 def _are_addresses(shapes: Sequence[Shape]) -> bool:
@@ -347,7 +320,9 @@ def _are_addresses(shapes: Sequence[Shape]) -> bool:
     )
 
 
-def _by_marks(chunks: Sequence[TextChunk], plain: dict[Marks, list[PlainNumbers]], unit: str) -> list[Trial]:
+def _by_marks(
+    chunks: Sequence[TextChunk], plain: dict[Marks, list[PlainNumbers]], unit: str, tally: Tally
+) -> list[Candidate]:
     def counted_where(numbers: list[PlainNumbers], bit: int) -> int:
         masks = [(one.flags & bit) != 0 for one in numbers]
         return _total(chunks, [mask & (chunk.kinds == 0) for mask, chunk in zip(masks, chunks, strict=True)])
@@ -373,14 +348,14 @@ def _by_marks(chunks: Sequence[TextChunk], plain: dict[Marks, list[PlainNumbers]
     kind = _kind(digits, longest, per_cent=unit == PER_CENT)
     parser = CellParser(kind, marks.decimal, marks.group, unit, noted=True)
     pattern = ("#,##0" if marks.group else "0") + (f".{'0' * max(digits)}" if max(digits) else "")
-    why = (marks.told(decimals=bool(max(digits))),) if marks.group or max(digits) else ()
+    why = (marks.describe(decimals=bool(max(digits))),) if marks.group or max(digits) else ()
     if unit == PER_CENT:
         why = (*why, "per cent are divided by 100")
     elif unit:
         why = (*why, f"every value has the unit {unit}")
     if counted_where(numbers, ODD_SIGN):
         why = (*why, "parentheses or a sign behind make a number negative")
-    return [Trial(parser, most, pattern if len(digits) == 1 else "", why, doubt)]
+    return [candidate(parser, most, tally, pattern if len(digits) == 1 else "", why, doubt)]
 
 
 def _kind(digits: set[int], longest: int, *, per_cent: bool) -> Type:

@@ -5,14 +5,15 @@ from dataclasses import replace
 
 import numpy as np
 
-from comb.chunks.column_chunk import ColumnChunk, TextChunk
+from comb.chunks.column_chunk import TextChunk
+from comb.chunks.column_source import ColumnSource
 from comb.kernels.types import FITS
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.moment_shapes import general
 from comb.tables.evidence import Evidence
 
 
-def with_minority(evidence: Evidence, chunks: Sequence[ColumnChunk], parser: CellParser) -> Evidence:
+def with_minority(evidence: Evidence, source: ColumnSource, parser: CellParser) -> Evidence:
     """Add to the evidence the rows whose dates are written in another form than most.
 
     Cost: nothing for columns of one form; for the others their texts are fetched and read once more
@@ -21,18 +22,14 @@ def with_minority(evidence: Evidence, chunks: Sequence[ColumnChunk], parser: Cel
     forms = _single_forms(parser)
     if len(forms) < 2:
         return evidence
-    used = [
-        _form_of_each(text, list(forms.values()))
-        for chunk in chunks
-        for text in ([chunk] if isinstance(chunk, TextChunk) else chunk.reread_texts())
-    ]
+    used = [_form_of_each(chunk, list(forms.values())) for chunk in source.texts()]
     moment_program = np.concatenate(used) if used else np.zeros(0, np.int8)
     counts = np.bincount(moment_program[moment_program >= 0], minlength=len(forms))
     others = np.flatnonzero((moment_program >= 0) & (moment_program != counts.argmax()))
     if not len(others):
         return evidence
-    told = {pattern: int(count) for pattern, count in zip(forms, counts.tolist(), strict=True) if count}
-    return replace(evidence, forms=told, minority=others + 1)
+    message = {pattern: int(count) for pattern, count in zip(forms, counts.tolist(), strict=True) if count}
+    return replace(evidence, forms=message, minority=others + 1)
 
 
 def _single_forms(parser: CellParser) -> dict[str, CellParser]:

@@ -45,12 +45,12 @@ def with_proposals(column: Column) -> Column:
     if evidence is None or evidence.declared or column.type.word != "string" or not isinstance(values, Text):
         return column
     present = len(column) - column.missing_count
-    told = _proposed(column, values, present)
-    shape = code_shape(values) if not evidence.why and not told else ""
+    message = _proposed(column, values, present)
+    shape = code_shape(values) if not evidence.why and not message else ""
     if shape:
-        told, evidence = None, replace(evidence, why=(f"codes of one shape: {shape}",))
-    if told is not None:
-        evidence = _with(evidence, told)
+        message, evidence = None, replace(evidence, why=(f"codes of one shape: {shape}",))
+    if message is not None:
+        evidence = _with(evidence, message)
     return column if evidence is column.evidence else column.replace(evidence=evidence)
 
 
@@ -72,8 +72,8 @@ def _proposed(column: Column, text: Text, present: int) -> Candidate | None:
         [tick] = words
         return Candidate(BOOLEAN, present, 0, doubt=f"{PROPOSED}{tick!r} against nothing can mean yes and no")
     if 2 <= len(words) <= MOST_VALUES and present >= LEAST_OFTEN * len(words):
-        told = f"{PROPOSED}{counted(len(words), 'value')}, {present // len(words):,} times each on average"
-        return Candidate(category(column.type, []), present, 0, doubt=told)
+        message = f"{PROPOSED}{counted(len(words), 'value')}, {present // len(words):,} times each on average"
+        return Candidate(category(column.type, []), present, 0, doubt=message)
     return None
 
 
@@ -94,13 +94,13 @@ def code_shape(text: Text) -> str:
         return ""
     starts = text.offsets[alike]
     shape = _SHAPES[text.buffer[starts[0] : starts[0] + size]]
-    told = bytes(shape).decode("ascii", "replace")
-    if not re.fullmatch(r"(?=.*9)[9Aa._/:#-]+", told):
+    message = bytes(shape).decode("ascii", "replace")
+    if not re.fullmatch(r"(?=.*9)[9Aa._/:#-]+", message):
         return ""
     for place, byte in enumerate(shape.tolist()):
         if np.count_nonzero(_SHAPES[text.buffer[starts + place]] == byte) < LEAST_SHARE * len(starts):
             return ""
-    return told
+    return message
 
 
 def _too_many_differ(offsets: NDArray[np.int64], size: int) -> bool:

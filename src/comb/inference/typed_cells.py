@@ -144,7 +144,7 @@ def typed_column(cells: TypedCells, *, dates_in_text: bool = False) -> Column:
     runner = order[1] if len(order) > 1 else None
     if chosen == SourceKind.NESTED and len(order) == 1:
         column = _text_column(cells, {SourceKind.TEXT: 1}, SourceKind.TEXT)
-        evidence = Evidence(Candidate(JSON, counts[chosen], 0), None, len(column) - counts[chosen], (NESTED_TOLD,))
+        evidence = Evidence(Candidate(JSON, counts[chosen], 0), None, len(column) - counts[chosen], (NESTED_MESSAGE,))
         return column.replace(type=JSON, evidence=evidence)
     if chosen in (SourceKind.TEXT, SourceKind.NESTED):
         if dates_in_text and chosen == SourceKind.TEXT and len(order) == 1:
@@ -176,10 +176,10 @@ def _empty_texts(cells: TypedCells) -> int:
 def _why(counts: dict[SourceKind, int]) -> tuple[str, ...]:
     if len(counts) < 2:
         return ()
-    told = ", ".join(
+    message = ", ".join(
         f"{_WORDS[kind]} {count:,} times" for kind, count in sorted(counts.items(), key=lambda one: -one[1])
     )
-    return (f"the source has more than one kind of value here: {told}",)
+    return (f"the source has more than one kind of value here: {message}",)
 
 
 def _states(cells: TypedCells) -> NDArray[np.uint8]:
@@ -301,7 +301,7 @@ _TYPES = {
     SourceKind.NUMBER: NUMBER, SourceKind.BOOLEAN: BOOLEAN, SourceKind.DATE: DATE, SourceKind.DATETIME: DATETIME,
     SourceKind.TIME: TIME, SourceKind.DURATION: DURATION, SourceKind.NESTED: JSON,
 }  # fmt: skip
-NESTED_TOLD = "its cells are lists and objects, kept as the source has them"
+NESTED_MESSAGE = "its cells are lists and objects, kept as the source has them"
 
 
 def _values(cells: TypedCells, chosen: SourceKind, fits: NDArray[np.bool_]) -> tuple[Type, NDArray[Any]]:

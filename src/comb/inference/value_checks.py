@@ -1,16 +1,14 @@
 """What only the values show: days written as whole numbers, identifiers, numbers that were rounded."""
 
 import re
-from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.chunks.column_chunk import ColumnChunk, TextChunk
+from comb.chunks.column_source import ColumnSource
 from comb.errors import counted
-from comb.kernels.grouping import Codes
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.moment_programs import moment_program
 from comb.tables.column import Column
@@ -30,14 +28,14 @@ _ROUNDED = re.compile(r"[1-9](?:[.,][0-9]{1,9})?E\+[0-9]{2}")
 Verdict = tuple[CellParser | None, Evidence]
 
 
-def recheck(column: Column, chunks: Sequence[ColumnChunk]) -> Verdict | None:
+def recheck(column: Column, source: ColumnSource) -> Verdict | None:
     """Return another reading where the values of a column speak against its type; None if they do not.
 
     Parameters
     ----------
     column : Column
         As it was read.
-    pieces : sequence of ColumnChunk
+    source : ColumnSource
         What it was read from.
 
     Returns
@@ -51,7 +49,7 @@ def recheck(column: Column, chunks: Sequence[ColumnChunk]) -> Verdict | None:
     # What is missing counts here too, so that the usual column is not copied for nothing.
     least, most = column.array.min(), column.array.max()
     if column.type.word == "number":
-        return None if least > -ROUNDED_FROM and most < ROUNDED_FROM else _of_numbers(column, chunks, evidence)
+        return None if least > -ROUNDED_FROM and most < ROUNDED_FROM else _of_numbers(column, source, evidence)
     if column.type == INTEGER:
         return None if least > -LARGEST_COUNT and most < FIRST_COMPACT else _of_integers(_present(column), evidence)
     return _of_decimals(column, evidence)
@@ -98,7 +96,7 @@ def _are_days(values: NDArray[Any]) -> bool:
     return bool((days <= lengths).all()) and len(np.unique(values[:1000])) >= LEAST_COMPACT
 
 
-def _of_numbers(column: Column, chunks: Sequence[ColumnChunk], evidence: Evidence) -> Verdict | None:
+def _of_numbers(column: Column, source: ColumnSource, evidence: Evidence) -> Verdict | None:
     """Notice identifiers that a spreadsheet program rounded: 4.00638E+12."""
     large = np.flatnonzero((np.abs(column.array) >= ROUNDED_FROM) & column.present)
     values = column.array[large]
@@ -106,27 +104,13 @@ def _of_numbers(column: Column, chunks: Sequence[ColumnChunk], evidence: Evidenc
         return None
     # Rounded numbers end in zeros.
     suspects = large[values % 1000 == 0][:1000]
-    texts = [text.strip() for text in _texts_at(chunks, suspects)] if len(suspects) else []
+    texts = [text.strip() for text in source.texts_at(suspects)] if len(suspects) else []
     rounded = sum(_ROUNDED.fullmatch(text) is not None for text in texts)
     others = column.array[column.present]
     if not rounded or not (others == np.floor(others)).all():
         return None
     example = next(text for text in texts if _ROUNDED.fullmatch(text))
     return _as_text(evidence, f"{counted(rounded, 'number')} that a spreadsheet program rounded, like {example}")
-
-
-def _texts_at(chunks: Sequence[ColumnChunk], positions: Codes) -> list[str]:
-    """Return the texts of some cells, fetched once more where they were not kept."""
-    found: list[str] = []
-    start = 0
-    for chunk in chunks:
-        inside = positions[(positions >= start) & (positions < start + len(chunk))] - start
-        if len(inside):
-            parts = [chunk] if isinstance(chunk, TextChunk) else chunk.reread_texts()
-            texts = [text for part in parts for text in part.text.to_list()]
-            found += [texts[at] for at in inside.tolist()]
-        start += len(chunk)
-    return found
 
 
 def _of_decimals(column: Column, evidence: Evidence) -> Verdict | None:

@@ -277,5 +277,5 @@ def _kind(name: str, kinds: set[type], cells: list[Any]) -> Type:
         return decimal(max(0, *places))
     if kinds <= {int, float}:
         return NUMBER
-    told = ", ".join(sorted(kind.__name__ for kind in kinds))
-    raise ParameterError(f"expected values of one kind in {name!r}, came {told}", remedy="give them all as text")
+    message = ", ".join(sorted(kind.__name__ for kind in kinds))
+    raise ParameterError(f"expected values of one kind in {name!r}, came {message}", remedy="give them all as text")

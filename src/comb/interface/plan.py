@@ -59,7 +59,7 @@ class Plan:
         Outcome
             Tables, ledger, rules, paths written.
         """
-        return run_plan(self.content, overwrite=overwrite, dry_run=dry_run, told=progress or (lambda text: None))
+        return run_plan(self.content, overwrite=overwrite, dry_run=dry_run, progress=progress or (lambda text: None))
 
     def save(self, path: str | Path, *, overwrite: bool = False) -> None:
         """Write the plan to a file, as YAML; paths in it are kept relative to the file."""

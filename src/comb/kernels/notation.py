@@ -99,7 +99,7 @@ class Marks(NamedTuple):
     decimal: str
     group: str
 
-    def told(self, *, decimals: bool = True) -> str:
+    def describe(self, *, decimals: bool = True) -> str:
         """Say which marks these are."""
         names = {".": "a point", ",": "a comma", "'": "an apostrophe", " ": "a space", "_": "a low line"}
         parts = [f"the mark between groups is {names[self.group]}"] if self.group else []

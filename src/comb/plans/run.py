@@ -102,7 +102,7 @@ def run_plan(
     *,
     overwrite: bool = False,
     dry_run: bool = False,
-    told: Callable[[str], None] = lambda text: None,
+    progress: Callable[[str], None] = lambda text: None,
 ) -> Outcome:
     """Run a plan.
 
@@ -130,26 +130,28 @@ def run_plan(
             _check_output(plan, save, overwrite)
     outcome = Outcome()
     for name, table in plan.tables.items():
-        _run_table(plan, name, table, outcome, told)
+        _run_table(plan, name, table, outcome, progress)
     if not dry_run:
         for save in plan.save:
-            told(f"saving {save.to}")
+            progress(f"saving {save.to}")
             outcome.saved.append(str(_save(plan, save, outcome, overwrite)))
     return outcome
 
 
-def _run_table(plan: PlanText, name: str, planned: TablePlan, outcome: Outcome, told: Callable[[str], None]) -> None:
+def _run_table(
+    plan: PlanText, name: str, planned: TablePlan, outcome: Outcome, progress: Callable[[str], None]
+) -> None:
     if planned.from_table:
         table = outcome.tables[planned.from_table]
     else:
-        told(f"loading {planned.source}")
+        progress(f"loading {planned.source}")
         options = planned.reading
         if options.schema:
             options = options.replace(schema=str(_place(plan, options.schema)))
         table = load_table(_place(plan, planned.source), options)
     taken: list[Taken] = []
     for number, step in enumerate(planned.steps, 1):
-        told(f"{name}, step {number}: {step.name}")
+        progress(f"{name}, step {number}: {step.name}")
         try:
             taken.append(take_step(step, table, outcome.tables))
         except CombError as error:

@@ -1,11 +1,12 @@
 """Profile a table: summaries of all columns and the list of findings."""
 
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
 from dataclasses import dataclass
 from functools import partial
 from itertools import chain
 
+from comb.execution.executor import executor_of
 from comb.profiling import duplicates, missing, texts, types
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
@@ -80,16 +81,12 @@ def profile(table: BareTable, threads: int = 1) -> Profile:
         Cost: a few passes over every column, and one grouping of whole rows.
     """
     cache = ColumnCache.at(table)
-    if threads < 2 or table.row_count < FEW_ROWS:
-        summaries = [summarise(cache, name) for name in table.names]
-        found = [list(finder(cache)) for finder in FINDERS]
-    else:
-        with ThreadPoolExecutor(threads) as pool:
-            # What takes longest comes first, and what others need.
-            waiting: dict[Finder, Future[list[Finding]]] = {LONGEST: pool.submit(_listed, LONGEST, cache)}
-            summaries = list(pool.map(partial(summarise, cache), table.names))
-            waiting.update((finder, pool.submit(_listed, finder, cache)) for finder in FINDERS if finder not in waiting)
-            found = [waiting[finder].result() for finder in FINDERS]
+    with executor_of(1 if table.row_count < FEW_ROWS else threads) as executor:
+        # What takes longest comes first, and what others need.
+        waiting: dict[Finder, Future[list[Finding]]] = {LONGEST: executor.submit(_listed, LONGEST, cache)}
+        summaries = list(executor.map(partial(summarise, cache), table.names))
+        waiting.update((finder, executor.submit(_listed, finder, cache)) for finder in FINDERS if finder not in waiting)
+        found = [waiting[finder].result() for finder in FINDERS]
     return Profile(table.sentence(), tuple(summaries), tuple(chain.from_iterable(found)))
 
 

@@ -116,8 +116,8 @@ def _commonest(text: Text, counts: Codes) -> list[tuple[str, int]]:
     certain = at[counts[at] > least]
     tied = at[counts[at] == least][:MOST_TIES]
     texts = dispatch.kernels.take(text.packed(), np.concatenate([certain, tied])).strings()
-    told = [int(count) for count in counts[np.concatenate([certain, tied])]]
-    pairs = zip(texts, told, strict=True)
+    message = [int(count) for count in counts[np.concatenate([certain, tied])]]
+    pairs = zip(texts, message, strict=True)
     return heapq.nsmallest(MOST_COMMON, pairs, key=lambda pair: (-pair[1], pair[0]))
 
 

@@ -151,16 +151,16 @@ def numbers_that_count(table: ColumnCache) -> Findings:
         least, most = int(values.min()), int(values.max())
         asked = ""
         if words & _CLOCK_WORDS and least >= 0 and 100 <= most < 2400 and (values % 100 < 60).all():
-            asked, code, told = "time Hmm", "type.clock_numbers", "times of day without a mark"
+            asked, code, message = "time Hmm", "type.clock_numbers", "times of day without a mark"
         elif words & _DAY_WORDS and _DAY_COUNTS[0] <= least and most <= _DAY_COUNTS[1]:
-            asked, code, told = "date days_since_1900", "type.serial_dates", "day counts of a spreadsheet program"
+            asked, code, message = "date days_since_1900", "type.serial_dates", "day counts of a spreadsheet program"
         elif words & _DAY_WORDS and _SECONDS[0] <= least and most <= _SECONDS[1]:
-            asked, code, told = "datetime seconds_since_1970", "type.serial_dates", "seconds since 1970"
+            asked, code, message = "datetime seconds_since_1970", "type.serial_dates", "seconds since 1970"
         elif words & _DAY_WORDS and _SECONDS[0] * 1000 <= least and most <= _SECONDS[1] * 1000:
-            asked, code, told = "datetime milliseconds_since_1970", "type.serial_dates", "milliseconds since 1970"
+            asked, code, message = "datetime milliseconds_since_1970", "type.serial_dates", "milliseconds since 1970"
         if asked:
             examples = tuple(dict.fromkeys(map(str, values[:MOST_EXAMPLES].tolist())))
-            text = f"by its name and its numbers, {name} holds {told}, from {least} to {most}"
+            text = f"by its name and its numbers, {name} holds {message}, from {least} to {most}"
             remedy = Convert(columns={name: asked})
             yield Finding(code, (name,), len(values), _everywhere(table, column), examples, text, remedy)
 
@@ -186,10 +186,10 @@ def doubts(table: ColumnCache) -> Findings:
         evidence = column.evidence
         if evidence is None or evidence.declared or not column.present.any():
             continue
-        told = " ".join([*evidence.why, *(one.doubt for one in evidence.tried)])
+        message = " ".join([*evidence.why, *(one.doubt for one in evidence.tried)])
         examples = tuple(text for text in column.take(np.arange(min(MOST_EXAMPLES, len(column)))).texts() if text)
         for code, sign in _SIGNS.items():
-            if sign in told:
+            if sign in message:
                 rows = _everywhere(table, column)
                 what = next(part for part in [*evidence.why, *(one.doubt for one in evidence.tried)] if sign in part)
                 remedy = _remedy(name, code, column)
@@ -208,8 +208,8 @@ def mixed_dates(table: ColumnCache) -> Findings:
         if not len(rows):
             continue
         forms = sorted(evidence.forms.items(), key=lambda form: -form[1])
-        told = ", ".join(f"{pattern} {count:,} times" for pattern, count in forms)
-        text = f"{name} is written in several forms: {told}; all are read for what they are"
+        message = ", ".join(f"{pattern} {count:,} times" for pattern, count in forms)
+        text = f"{name} is written in several forms: {message}; all are read for what they are"
         yield Finding("type.mixed_dates", (name,), len(rows), rows, (), text)
 
 
@@ -245,10 +245,10 @@ def mixed_units(table: ColumnCache) -> Findings:
                 units[shape.unit] = units.get(shape.unit, 0) + 1
         if len(units) < 2 or sum(units.values()) < LEAST_DIGITS * len(sample):
             continue
-        told = ", ".join(
+        message = ", ".join(
             f"{unit or 'none'} {count:,} times" for unit, count in sorted(units.items(), key=lambda one: -one[1])
         )
-        text = f"{name} holds numbers with different units: {told}; bring them to one unit before they are compared"
+        text = f"{name} holds numbers with different units: {message}; bring them to one unit before they are compared"
         rows = _everywhere(table, column)
         yield Finding("type.units", (name,), len(rows), rows, tuple(sample[:MOST_EXAMPLES]), text)
 

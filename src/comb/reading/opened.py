@@ -7,7 +7,13 @@ from functools import partial
 from pathlib import Path
 
 from comb.errors import ContentError, ParameterError, counted, listing
-from comb.execution.resources import Resources
+from comb.execution.resources import (
+    MEMORY_FACTOR,
+    MEMORY_FACTOR_DECODED,
+    MEMORY_FACTOR_REFERENCE,
+    Resources,
+    check_memory,
+)
 from comb.formats.sniff import BINARY_START, ZIP_START, looks_like_json, looks_like_page
 from comb.kernels import dispatch
 from comb.kernels.types import EVERYTHING
@@ -20,14 +26,7 @@ from comb.reading.delimited.pipeline import ChunkPipeline
 from comb.reading.documents.model import Document
 from comb.reading.io.decompress import decompress
 from comb.reading.io.encoding import Decoded, decode, utf8_mark
-from comb.reading.io.source_file import (
-    MEMORY_FACTOR,
-    MEMORY_FACTOR_DECODED,
-    MEMORY_FACTOR_REFERENCE,
-    OpenSource,
-    Stamp,
-    check_memory,
-)
+from comb.reading.io.source_file import OpenSource, Stamp
 from comb.reading.io.text_stream import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
 from comb.reading.schema.apply import follow_schema, other_titles, settled_by_schema
 from comb.tables.read_options import ReadOptions

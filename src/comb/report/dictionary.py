@@ -48,8 +48,8 @@ def _table_lines(name: str, table: BareTable, summaries: list[Summary]) -> list[
         parts = (
             summary.name,
             column.type.in_full,
-            values_told(summary),
-            missing_told(summary),
+            values_words(summary),
+            missing_words(summary),
             column.description,
         )
         lines.append("| " + " | ".join(map(_cell, parts)) + " |")
@@ -60,13 +60,13 @@ def _cell(text: str) -> str:
     return washed(text).replace("\\", "\\\\").replace("|", "\\|").replace("<", "&lt;")
 
 
-def missing_told(summary: Summary) -> str:
+def missing_words(summary: Summary) -> str:
     """Say how many cells are missing, and why."""
     order = [word for word in REASON_WORDS if word in summary.missing]
     return ", ".join(f"{summary.missing[word]:,} {word}" for word in order) or "none"
 
 
-def values_told(summary: Summary) -> str:
+def values_words(summary: Summary) -> str:
     """Say in a few words what the values of a column are.
 
     Returns
@@ -84,6 +84,6 @@ def values_told(summary: Summary) -> str:
         return f"{details['first']} to {details['last']}"
     if "true" in details:
         return f"{details['true']:,} true, {details['false']:,} false"
-    told = ", ".join(f"{cut_middle(text, LONGEST_VALUE)} ({count:,})" for text, count in details["commonest"])
+    message = ", ".join(f"{cut_middle(text, LONGEST_VALUE)} ({count:,})" for text, count in details["commonest"])
     more = summary.distinct - len(details["commonest"])
-    return f"{told} and {more:,} more" if more > 0 else told
+    return f"{message} and {more:,} more" if more > 0 else message

@@ -225,8 +225,8 @@ class Convert(Step, frozen=True, tag="convert"):
 
     def _stopped(self, table: BareTable, misfits: dict[int, list[str]]) -> TypeMismatch:
         first = [
-            f"{table.place(int(table.row_numbers[at]))}: {'; '.join(told)}"
-            for at, told in list(misfits.items())[:MOST_MISFITS_SHOWN]
+            f"{table.place(int(table.row_numbers[at]))}: {'; '.join(message)}"
+            for at, message in list(misfits.items())[:MOST_MISFITS_SHOWN]
         ]
         return TypeMismatch(
             f"{len(misfits):,} rows do not fit:\n    " + "\n    ".join(first),
@@ -235,8 +235,8 @@ class Convert(Step, frozen=True, tag="convert"):
 
     def describe(self) -> str:
         """Name columns and types."""
-        told = ", ".join(f"{name} to {wanted}" for name, wanted in self.columns.items())
-        return f"{told} ({', '.join(self.missing)} as missing)" if self.missing else told
+        message = ", ".join(f"{name} to {wanted}" for name, wanted in self.columns.items())
+        return f"{message} ({', '.join(self.missing)} as missing)" if self.missing else message
 
 
 def _misfits(columns: dict[str, Column], wanted: dict[str, str]) -> dict[int, list[str]]:

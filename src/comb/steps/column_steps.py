@@ -163,13 +163,13 @@ class Calculate(Step, frozen=True, tag="calculate"):
         if len(problems) == 1:
             raise problems[0]
         if problems:
-            told = "\n".join(str(problem) for problem in problems)
-            raise ExpressionError(f"{len(problems)} of the formulas have a problem:\n{told}")
+            message = "\n".join(str(problem) for problem in problems)
+            raise ExpressionError(f"{len(problems)} of the formulas have a problem:\n{message}")
 
     def describe(self) -> str:
         """Name columns and formulas."""
-        told = ", ".join(f"{name} = {formula}" for name, formula in self.columns.items())
-        return f"{told} within each {', '.join(self.by)}" if self.by else told
+        message = ", ".join(f"{name} = {formula}" for name, formula in self.columns.items())
+        return f"{message} within each {', '.join(self.by)}" if self.by else message
 
 
 def day_of(text: str | None) -> date | None:

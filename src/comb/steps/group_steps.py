@@ -101,8 +101,8 @@ class Aggregate(Step, frozen=True, tag="aggregate"):
 
     def describe(self) -> str:
         """Name groups and results."""
-        told = ", ".join(f"{name} = {formula}" for name, formula in self.columns.items())
-        return f"{told} for each {', '.join(self.by)}" if self.by else f"{told} for all rows"
+        message = ", ".join(f"{name} = {formula}" for name, formula in self.columns.items())
+        return f"{message} for each {', '.join(self.by)}" if self.by else f"{message} for all rows"
 
 
 def _placed(column: Column) -> Codes:
@@ -213,9 +213,9 @@ class Count(Step, frozen=True, tag="count"):
 
     def describe(self) -> str:
         """Name what is counted."""
-        told = f"rows counted by {', '.join(self.by)}" if self.by else "rows counted"
-        told += f" across {self.across}" if self.across else ""
-        return told + (f" where {self.where}" if self.where else "")
+        message = f"rows counted by {', '.join(self.by)}" if self.by else "rows counted"
+        message += f" across {self.across}" if self.across else ""
+        return message + (f" where {self.where}" if self.where else "")
 
 
 def _free(name: str, taken: Sequence[str]) -> str:

@@ -22,7 +22,7 @@ from comb.tables.text import Text
 from comb.tables.types import STRING, Type
 
 # So many keys without a match are told, with the nearest on the other side.
-MOST_TOLD = 5
+MOST_LISTED = 5
 
 # So many keys of the other side, those that share most pairs of letters, are compared letter by letter.
 MOST_COMPARED = 100
@@ -97,8 +97,8 @@ class Join(TwoTables, frozen=True, tag="join"):
         if self.latest is not None:
             found = self._latest(table, other, mine, theirs, missing)
         matched = found >= 0
-        notes = [self._matched_told(matched, other)]
-        notes += self._unmatched_told(table, other, pairs, matched, missing)
+        notes = [self._matched_message(matched, other)]
+        notes += self._unmatched_message(table, other, pairs, matched, missing)
         if self.nothing:
             if self.keep not in ("matched", "unmatched"):
                 raise ParameterError("without columns to take, expected keep to be matched or unmatched")
@@ -246,11 +246,11 @@ class Join(TwoTables, frozen=True, tag="join"):
             found[rows[order[asked] - len(others)]] = np.where(fits, others[np.minimum(hit, len(others) - 1)], -1)
         return found
 
-    def _matched_told(self, matched: Mask, other: BareTable) -> str:
+    def _matched_message(self, matched: Mask, other: BareTable) -> str:
         hits = int(matched.sum())
         return f"{hits:,} of {len(matched):,} rows match one of the {other.row_count:,} of {self.table}"
 
-    def _unmatched_told(
+    def _unmatched_message(
         self, table: BareTable, other: BareTable, pairs: Sequence[tuple[str, str]], matched: Mask, missing: Mask
     ) -> list[str]:
         """Name keys without a match, and the nearest key on the other side."""
@@ -265,29 +265,29 @@ class Join(TwoTables, frozen=True, tag="join"):
         numbers = codes if int(codes.max()) < MOST_SPREAD * table.row_count else compact(codes)[1]
         counts = np.bincount(numbers)
         different = int(np.count_nonzero(counts))
-        told_of = min(MOST_TOLD, len(counts))
-        top = np.argpartition(-counts, told_of - 1)[:told_of]
+        cell_notes = min(MOST_LISTED, len(counts))
+        top = np.argpartition(-counts, cell_notes - 1)[:cell_notes]
         top = top[(counts[top] > 0)]
         top = top[np.lexsort((top, -counts[top]))]
         theirs = [other[there] for _, there in pairs]
         # Keys that are no text have to be written as text first.
         among = other.row_count <= MOST_WRITTEN or (len(pairs) == 1 and theirs[0].type == STRING)
-        known = _NearestTexts(_told(theirs) if among else Text.from_strings([]))
-        told = []
+        known = _NearestTexts(_message(theirs) if among else Text.from_strings([]))
+        message = []
         first = np.array([int(np.argmax(numbers == at)) for at in top.tolist()])
-        lost_keys = _told([table[here].take(lost[first]) for here, _ in pairs])
+        lost_keys = _message([table[here].take(lost[first]) for here, _ in pairs])
         for text, count in zip(lost_keys.to_list(), counts[top].tolist(), strict=True):
             near = nearest(text, known.candidates(text))
-            told.append(f"{text!r} {count:,} times" + (f" (nearest: {near!r})" if near else ""))
-        more = f" and {different - MOST_TOLD:,} more" if different > MOST_TOLD else ""
-        return [*notes, f"not found in {self.table}: {', '.join(told)}{more}"]
+            message.append(f"{text!r} {count:,} times" + (f" (nearest: {near!r})" if near else ""))
+        more = f" and {different - MOST_LISTED:,} more" if different > MOST_LISTED else ""
+        return [*notes, f"not found in {self.table}: {', '.join(message)}{more}"]
 
     def describe(self) -> str:
         """Name the table and the keys."""
         return f"{self.table} looked up by {', '.join(self.by)}"
 
 
-def _told(keys: Sequence[Column]) -> Text:
+def _message(keys: Sequence[Column]) -> Text:
     """Return the keys of rows as one text each; rows that lack a part are left out."""
     if len(keys) == 1 and isinstance(keys[0].values, Text):
         return keys[0].text.take(np.flatnonzero(keys[0].present))

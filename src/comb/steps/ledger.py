@@ -107,8 +107,8 @@ def total(entries: list[Entry]) -> Entry:
     """
     for earlier, later in pairwise(entries):
         if earlier.rows_out != later.rows_in:
-            told = f"{earlier.step} ended with {earlier.rows_out:,} rows"
-            raise CombError(f"{told}, {later.step} began with {later.rows_in:,}")
+            message = f"{earlier.step} ended with {earlier.rows_out:,} rows"
+            raise CombError(f"{message}, {later.step} began with {later.rows_in:,}")
     sums = {
         name: sum(getattr(entry, name) for entry in entries) for name in ("added", "left_out", "set_aside", "merged")
     }

@@ -58,7 +58,7 @@ class Filter(Step, frozen=True, tag="filter"):
         unknown = result.missing_count
         notes = [f"{unknown:,} of the rows left out were unknown: a cell is missing"] if unknown else []
         bounds = bounds_of(self.where, table, given)
-        notes += [f"{counted(count, 'row')} exactly on the bound of {told}" for told, count in bounds.items()]
+        notes += [f"{counted(count, 'row')} exactly on the bound of {message}" for message, count in bounds.items()]
         return Change.of_rows(table, positions, notes=tuple(notes))
 
     def describe(self) -> str:
@@ -234,9 +234,9 @@ class KeepRows(Step, frozen=True, tag="keep_rows"):
         ]
         asked += ["numbers"] if self.numbers else []
         if len(asked) != 1:
-            told = listing(asked) if asked else "none"
+            message = listing(asked) if asked else "none"
             raise ParameterError(
-                f"expected one of first, last, every, largest, smallest, random and numbers, came {told}"
+                f"expected one of first, last, every, largest, smallest, random and numbers, came {message}"
             )
         size = {"every": self.every, "first": self.first, "last": self.last, "random": self.random}.get(
             asked[0], self.count
@@ -278,7 +278,7 @@ class KeepRows(Step, frozen=True, tag="keep_rows"):
 
     def describe(self) -> str:
         """Name what is kept."""
-        told = {
+        message = {
             "first": f"the first {self.first} rows", "last": f"the last {self.last} rows",
             "every": f"every {self.every}th row",
             "largest": f"the {self.count} rows with the largest {self.largest}",
@@ -286,7 +286,7 @@ class KeepRows(Step, frozen=True, tag="keep_rows"):
             "random": f"{self.random} rows by chance (seed {self.seed})",
         }  # fmt: skip
         what = next(
-            (text for name, text in told.items() if getattr(self, name) is not None),
+            (text for name, text in message.items() if getattr(self, name) is not None),
             f"{len(self.numbers)} rows by number",
         )
         return f"{what} of each {', '.join(self.by)}" if self.by else what
@@ -328,8 +328,8 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
         aside = None
         if len(differing):
             twins = table.row_numbers[rows[kept_of[numbers[differing]]]].tolist()
-            told = tuple(f"same {', '.join(names)} as row {twin}, but differs elsewhere" for twin in twins)
-            aside = SetAside(rows[differing], told)
+            message = tuple(f"same {', '.join(names)} as row {twin}, but differs elsewhere" for twin in twins)
+            aside = SetAside(rows[differing], message)
         return Change.of_rows(table, positions, set_aside=aside)
 
     def _preference(self, table: BareTable) -> Codes:

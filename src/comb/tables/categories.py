@@ -102,6 +102,6 @@ def _unreadable(column: Column, positions: Sequence[int], texts: Sequence[str | 
 
 def labels_of(column: Column) -> Column:
     """Return what the values of a category stand for; the values themselves where there is no label."""
-    told = {level.value: level.label or level.value for level in column.type.levels}
-    texts = [None if text is None else told.get(text, text) for text in column.texts()]
+    message = {level.value: level.label or level.value for level in column.type.levels}
+    texts = [None if text is None else message.get(text, text) for text in column.texts()]
     return Column.of_strings(texts, state=column.states)

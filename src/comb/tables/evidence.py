@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +29,10 @@ class Candidate:
         How the values are written, in the patterns of Unicode TR35; empty where plain.
     doubt : str
         Why it was not chosen although enough cells fit; empty if nothing.
+    why : tuple of str
+        What speaks for it.
+    parser : object
+        How texts are read as this type, for who reads them: a `comb.parsing.cell_parser.CellParser`.
     """
 
     type: Type
@@ -35,6 +40,8 @@ class Candidate:
     misfits: int
     pattern: str = ""
     doubt: str = ""
+    why: tuple[str, ...] = field(default=(), compare=False, repr=False)
+    parser: Any = field(default=None, compare=False, repr=False)
 
     def __str__(self) -> str:
         shape = f", {self.pattern}" if self.pattern else ""

@@ -249,8 +249,8 @@ def _rest(request: LayoutRequest, rows_left: int, names_left: list[str]) -> list
     if rows_left:
         first = min(request.start + request.rows, len(request.row_numbers) - 1) + 1
         last = min(first + DEFAULT_ROWS - 1, len(request.row_numbers))
-        told = request.hint.format(next=first, last=last)
-        said.append(f"{rows_left:,} more row{'s' if rows_left > 1 else ''}: {told}")
+        message = request.hint.format(next=first, last=last)
+        said.append(f"{rows_left:,} more row{'s' if rows_left > 1 else ''}: {message}")
     return [[], *([Span(text, "dim")] for text in said)] if said else []
 
 

@@ -61,8 +61,8 @@ class BareTable:
         self._columns = dict(columns)
         lengths = {name: len(column) for name, column in self._columns.items()}
         if len(set(lengths.values())) > 1:
-            told = listing([f"{name}: {length:,}" for name, length in lengths.items()])
-            raise ColumnError(f"expected columns of one length, came {told} cells")
+            message = listing([f"{name}: {length:,}" for name, length in lengths.items()])
+            raise ColumnError(f"expected columns of one length, came {message} cells")
         self._row_count = next(iter(lengths.values()), 0) if row_numbers is None else len(row_numbers)
         numbers = np.arange(1, self._row_count + 1) if row_numbers is None else row_numbers
         self.row_numbers: Codes = numbers.astype(np.int64, copy=False)
@@ -214,11 +214,11 @@ class BareTable:
                 f"row number {row_number} stands in {len(hits)} rows of this table",
                 remedy=f"name one by its position: rows_between({hits[0] + 1}, {hits[-1] + 1})",
             )
-        told = "it has no rows"
+        message = "it has no rows"
         if self._row_count:
             low, high = self.row_numbers.min(), self.row_numbers.max()
-            told = f"its {self._row_count:,} rows have numbers from {low:,} to {high:,}"
-        raise ParameterError(f"there is no row number {row_number} in this table", remedy=told)
+            message = f"its {self._row_count:,} rows have numbers from {low:,} to {high:,}"
+        raise ParameterError(f"there is no row number {row_number} in this table", remedy=message)
 
     def record(self, row_number: int) -> Record:
         """Return one row by its row number, printed from top to bottom."""

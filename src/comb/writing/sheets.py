@@ -9,7 +9,7 @@ import numpy as np
 
 from comb.errors import ParameterError
 from comb.profiling.summaries import summaries_of
-from comb.report.dictionary import missing_told, values_told
+from comb.report.dictionary import missing_words, values_words
 from comb.steps.ledger import Entry
 from comb.tables.column import Column
 from comb.tables.table import BareTable
@@ -93,7 +93,7 @@ def _strings(columns: Mapping[str, Iterable[str]]) -> BareTable:
 
 def _dictionary(tables: Mapping[str, BareTable]) -> BareTable:
     rows = [
-        (name, title, column.type.in_full, values_told(summary), missing_told(summary), column.description)
+        (name, title, column.type.in_full, values_words(summary), missing_words(summary), column.description)
         for name, table in tables.items()
         for (title, column), summary in zip(table.columns.items(), summaries_of(table), strict=True)
     ]
@@ -142,8 +142,8 @@ def _not_fitting(column: Column) -> tuple[np.ndarray, str, str]:
     present, as_text = column.present, "convert the column to string first, or save as .csv"
     if column.type.textual:
         long = column.text.flags(lambda text: len(text) > MOST_CHARACTERS)
-        told = f"has more than the {MOST_CHARACTERS:,} characters a cell of a workbook holds"
-        return np.flatnonzero(long & present), told, "save it as .csv"
+        message = f"has more than the {MOST_CHARACTERS:,} characters a cell of a workbook holds"
+        return np.flatnonzero(long & present), message, "save it as .csv"
     if column.type.storage == "int64":
         most = EXACT_WHOLE if column.type.plain.word == "integer" else 10**EXACT_DIGITS
         large = (column.array >= most) | (column.array <= -most)

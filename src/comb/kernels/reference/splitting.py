@@ -110,11 +110,11 @@ class _QuotedScan:
         while True:
             value, stop = self._field(position, line)
             fields.append(value)
-            last_record_end = self.delimiter.match(self.text, stop)
-            if last_record_end is None or (self.spaced and self._at_line_end(last_record_end.end())):
+            found = self.delimiter.match(self.text, stop)
+            if found is None or (self.spaced and self._at_line_end(found.end())):
                 _, after = _line_end(self.text, stop)
                 return fields, after
-            position = last_record_end.end()
+            position = found.end()
 
     def _past_spaces(self, position: int) -> int:
         match = self.delimiter.match(self.text, position)

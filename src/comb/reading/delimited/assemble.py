@@ -3,7 +3,6 @@
 import csv
 import io
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,9 +10,11 @@ from numpy.typing import NDArray
 
 from comb.chunks.column_builder import ColumnBuilder
 from comb.chunks.column_chunk import ColumnChunk, TextChunk
+from comb.chunks.column_source import ColumnSource
 from comb.chunks.number_block_builder import NumberBlockBuilder, NumberColumns
 from comb.errors import ContentError, unknown_name
-from comb.inference.decide import declared_chunks, infer_chunks, total_tally
+from comb.execution.executor import executor_of
+from comb.inference.decide import declared_source, infer_source
 from comb.kernels.blocks import BatchOutput, CodeOutput, OutputSlice
 from comb.kernels.types import SPACES, TallySlot
 from comb.parsing.cell_parser import CellParser
@@ -170,7 +171,7 @@ def _width_kept(total: ColumnAssembler, pieces: dict[int, list[ColumnChunk]], he
 
     def blank(first: int) -> bool:
         columns = [pieces[at] for at in range(first, head.read_width) if pieces[at]]
-        filled = (total_tally(column) for column in columns)
+        filled = (ColumnSource(column).tally() for column in columns)
         here = all(
             int(tally[TallySlot.OTHER] + tally[TallySlot.KNOWN] + tally[TallySlot.GIVEN]) == 0 for tally in filled
         )
@@ -218,12 +219,12 @@ def _add_surplus(
     raw_table.names.append(name)
     words = pieces[head.width - 1][0].words
     raw_table.columns[name] = [TextChunk(Text.from_strings(texts), words, absent)]
-    told = f"{{}} with too many cells, the rest stands in {name}"
-    _note(raw_table, raw_table.lines[sorted(surplus)].tolist(), told, "row")
+    message = f"{{}} with too many cells, the rest stands in {name}"
+    _note(raw_table, raw_table.lines[sorted(surplus)].tolist(), message, "row")
 
 
 def _strings(pieces: list[ColumnChunk]) -> list[str]:
-    texts = (piece.read(None).values for piece in pieces)
+    texts = (piece.parse(None).values for piece in pieces)
     return [text for part in texts if isinstance(part, Text) for text in part.to_list()]
 
 
@@ -244,11 +245,11 @@ def _note_lines(raw_table: RawTable, lines: list[int], what: str, noun: str) -> 
 def _note(raw_table: RawTable, lines: list[int], what: str, noun: str) -> None:
     """Note an irregularity with the lines it stands in; ``{}`` takes their number."""
     if lines:
-        told = ", ".join(f"{line:,}" for line in lines[:MOST_LINES_LISTED])
+        message = ", ".join(f"{line:,}" for line in lines[:MOST_LINES_LISTED])
         more = f" and {len(lines) - MOST_LINES_LISTED:,} more" if len(lines) > MOST_LINES_LISTED else ""
         plural = "" if len(lines) == 1 else "s"
         count = f"{len(lines):,} {noun}{plural}"
-        raw_table.notes.append(f"{what.format(count)}: line{plural} {told}{more}")
+        raw_table.notes.append(f"{what.format(count)}: line{plural} {message}{more}")
 
 
 def type_columns(raw_table: RawTable, rules: ColumnRules, threads: int = 1) -> dict[str, Column]:
@@ -273,13 +274,11 @@ def type_columns(raw_table: RawTable, rules: ColumnRules, threads: int = 1) -> d
             raise ContentError(f"a type is declared, but {what}", remedy=remedy)
 
     def typed(name: str) -> Column:
-        pieces, request = raw_table.columns.pop(name), declared.get(name)
-        pieces = pieces or [TextChunk(Text.from_strings([]), rules.words(name, request))]
-        column = infer_chunks(pieces) if request is None else declared_chunks(pieces, request)
+        chunks, request = raw_table.columns.pop(name), declared.get(name)
+        source = ColumnSource(chunks or [TextChunk(Text.from_strings([]), rules.words(name, request))])
+        column = infer_source(source) if request is None else declared_source(source, request)
         return column.replace(description=raw_table.units[name]) if raw_table.units.get(name) else column
 
     names = list(raw_table.columns)
-    if threads == 1 or len(raw_table) < FEW_ROWS:
-        return {name: typed(name) for name in names}
-    with ThreadPoolExecutor(threads) as pool:
-        return dict(zip(names, pool.map(typed, names), strict=True))
+    with executor_of(1 if len(raw_table) < FEW_ROWS else threads) as executor:
+        return dict(zip(names, executor.map(typed, names), strict=True))

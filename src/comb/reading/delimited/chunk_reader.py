@@ -10,9 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.chunks.column_chunk import ColumnChunk, Guess, TextChunk, column_chunk
+from comb.chunks.column_source import ColumnSource
 from comb.chunks.number_block_builder import NumberBlock, NumberColumns, number_block
-from comb.inference.decide import decide, decide_chunks
-from comb.inference.declared import asked_reading
+from comb.inference.decide import decide_by_counts, decide_parser
+from comb.inference.declared import declared_parser
 from comb.kernels import dispatch
 from comb.kernels.blocks import BatchOutput, Block, CodeOutput, OutputSlice, Scratch
 from comb.kernels.types import EVERYTHING, NumberForm, Words
@@ -133,15 +134,15 @@ class ChunkReader:
     def _likely(self, block: Block, column: int) -> CellParser | None:
         """Return how the cells of a column are likely to be read; None for text."""
         words, declared = self._words[column], self._declared[column]
-        found = decide(block.tally(column, words))
+        found = decide_by_counts(block.tally(column, words))
         moment = declared is not None and declared.word in MOMENTS
         if not moment and (found.parser is not None or not found.open or declared is not None):
             return found.parser
         packed, codes = block.text(column)
         piece = TextChunk(Text(*packed, codes), words)
         if declared is not None and moment:
-            return asked_reading(declared, [piece], None)
-        return decide_chunks([piece])[0]
+            return declared_parser(declared, ColumnSource([piece]), None)
+        return decide_parser(ColumnSource([piece]))[0]
 
     def read(
         self, run: TextChunkRange, most: int = EVERYTHING, allocator: OutputAllocator | None = None
@@ -246,8 +247,8 @@ def _take_footers(block: Block, head: Header) -> tuple[list[str], list[int]]:
         filled = [cell for cell in row if cell.strip()]
         below_gap = int(block.lines[at]) - 1 in blank
         # A single word in the last row may be a cut-off row; a sentence, or one after a gap, is not.
-        told = below_gap or " " in row[0].strip()
-        word = len(filled) == 1 and row[0].strip() and kind_of(row[0]) == "word" and told
+        message = below_gap or " " in row[0].strip()
+        word = len(filled) == 1 and row[0].strip() and kind_of(row[0]) == "word" and message
         if not word or head.width < LEAST_FOOTED_WIDTH or (len(row) == head.width and not below_gap):
             break
         count += 1

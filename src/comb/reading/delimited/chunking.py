@@ -8,10 +8,11 @@ it ended, and where that is not where it was guessed, the next is split again fr
 import threading
 from collections import deque
 from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Executor, Future
 from dataclasses import dataclass, replace
 from typing import Generic, Protocol, TypeVar
 
+from comb.execution.executor import executor_of
 from comb.kernels import dispatch
 from comb.kernels.types import Data
 
@@ -29,22 +30,22 @@ MOST_TRIES = 200
 class RowOffsetPromise:
     """The row at which a run begins, told by the run before as soon as that knows how many rows it has."""
 
-    __slots__ = ("_row", "_told")
+    __slots__ = ("_known", "_row")
 
     def __init__(self) -> None:
         self._row: int | None = None
-        self._told = threading.Event()
+        self._known = threading.Event()
 
-    def tell(self, row: int | None) -> "RowOffsetPromise":
+    def fulfil(self, row: int | None) -> "RowOffsetPromise":
         """Say the row; None if it is not known. Only what is said first counts."""
-        if not self._told.is_set():
+        if not self._known.is_set():
             self._row = row
-            self._told.set()
+            self._known.set()
         return self
 
-    def ask(self) -> int | None:
+    def wait(self) -> int | None:
         """Return the row, when it is told."""
-        self._told.wait()
+        self._known.wait()
         return self._row
 
 
@@ -81,8 +82,8 @@ class TextChunkRange:
         """
         if self.before is None or self.behind is None:
             return None
-        row = self.before.ask()
-        self.behind.tell(None if row is None or after < len(self.data) else row + rows)
+        row = self.before.wait()
+        self.behind.fulfil(None if row is None or after < len(self.data) else row + rows)
         return row
 
 
@@ -189,20 +190,20 @@ class _Work(Generic[Result]):
         self,
         source: Iterator[TextChunkRange],
         work: Callable[[TextChunkRange], Result],
-        pool: ThreadPoolExecutor | None,
+        executor: Executor | None,
     ) -> None:
         self._source = source
         self._work = work
-        self._pool = pool
+        self._executor = executor
         self._ahead: deque[tuple[TextChunkRange, Future[Result] | None]] = deque()
-        self._behind = RowOffsetPromise().tell(0)
+        self._behind = RowOffsetPromise().fulfil(0)
 
     def _do(self, run: TextChunkRange) -> Result:
         try:
             return self._work(run)
         finally:
             if run.behind is not None:
-                run.behind.tell(None)
+                run.behind.fulfil(None)
 
     def fill(self, most: int) -> None:
         while len(self._ahead) < most:
@@ -211,7 +212,7 @@ class _Work(Generic[Result]):
                 return
             run = replace(run, before=self._behind, behind=RowOffsetPromise())
             self._behind = run.behind or self._behind
-            self._ahead.append((run, self._pool.submit(self._do, run) if self._pool else None))
+            self._ahead.append((run, self._executor.submit(self._do, run) if self._executor else None))
 
     def next(self) -> tuple[TextChunkRange, Result] | None:
         """Return the next run with its result."""
@@ -229,7 +230,7 @@ class _Work(Generic[Result]):
             if self._ahead:
                 following, future = self._ahead.popleft()
                 if following.behind is not None and (future is None or future.cancel()):
-                    following.behind.tell(None)
+                    following.behind.fulfil(None)
                 data.append(following.data)
                 last = following.last
         whole = TextChunkRange(start, b"".join(data), last)
@@ -253,14 +254,14 @@ def parse_chunks(
     run, result
         The runs as they really begin.
     """
-    pool = ThreadPoolExecutor(threads + 1) if threads > 1 else None
+    executor = executor_of(threads + 1) if threads > 1 else None
     try:
-        working = _Work(source, work, pool)
-        working.fill(threads + 1 if pool else 1)
+        working = _Work(source, work, executor)
+        working.fill(threads + 1 if executor else 1)
         found = working.next()
         while found is not None:
             # More to do is handed out first: what becomes of this result takes its time too.
-            working.fill(threads + 1 if pool else 0)
+            working.fill(threads + 1 if executor else 0)
             run, result = found
             count = 1
             while result.after < len(run.data):
@@ -273,5 +274,5 @@ def parse_chunks(
             yield run, result
             found = working.next()
     finally:
-        if pool:
-            pool.shutdown(cancel_futures=True)
+        if executor:
+            executor.shutdown(cancel_futures=True)

@@ -124,15 +124,15 @@ class Document:
         if wanted is None:
             clear = [one for one in self.tables if one.clear] or list(self.tables)
             others = [one.name for one in self.tables if one is not clear[0]]
-            told = f"the first of {len(self.tables)} tables in {where}; others: {listing(others)}" if others else ""
-            return clear[:1], told
+            message = f"the first of {len(self.tables)} tables in {where}; others: {listing(others)}" if others else ""
+            return clear[:1], message
         named = [one for one in self.tables if one.name == wanted]
         if named:
             return named[:1], ""
         if wanted.isdigit():
             if not 1 <= int(wanted) <= len(self.tables):
-                told = f"there is no table {wanted}, there are {counted(len(self.tables), 'table')}"
-                raise ContentError(told, where=where, remedy=self._there())
+                message = f"there is no table {wanted}, there are {counted(len(self.tables), 'table')}"
+                raise ContentError(message, where=where, remedy=self._there())
             return [self.tables[int(wanted) - 1]], ""
         grouped = [one for one in self.tables if one.group == wanted]
         if len(grouped) > 1 and len([one for one in grouped if one.clear]) != 1:
@@ -240,7 +240,7 @@ def stacked(made: Sequence[TableData], names: Sequence[str], where: str) -> tupl
                 remedy="tables that are read as one need the same columns; load them one by one",
             )
         names, parts = under
-        notes = _lacking_told(names, parts)
+        notes = _lacking_note(names, parts)
     counts = [len(one.lines) for one in made]
     columns = {
         name: _below([part.get(name) or _absent(rows) for part, rows in zip(parts, counts, strict=True)])
@@ -250,8 +250,8 @@ def stacked(made: Sequence[TableData], names: Sequence[str], where: str) -> tupl
     while title in columns:
         title += "_"
     labels = Text.from_items(list(names), np.repeat(np.arange(len(names)), counts).astype(np.int32))
-    told = f"{len(made)} tables below each other; column {title} names each"
-    return {title: Column(STRING, labels), **columns}, [told, *notes]
+    message = f"{len(made)} tables below each other; column {title} names each"
+    return {title: Column(STRING, labels), **columns}, [message, *notes]
 
 
 def _under_headings(made: Sequence[TableData]) -> tuple[list[str], list[dict[str, Column]]] | None:
@@ -286,7 +286,7 @@ def _in_order(parts: Sequence[Mapping[str, Column]]) -> list[str]:
     return found
 
 
-def _lacking_told(names: Sequence[str], parts: Sequence[Mapping[str, Column]]) -> list[str]:
+def _lacking_note(names: Sequence[str], parts: Sequence[Mapping[str, Column]]) -> list[str]:
     everything = _in_order(parts)
     lacking = {
         name: [title for title in everything if title not in part] for name, part in zip(names, parts, strict=True)

@@ -303,7 +303,7 @@ def _other_text(text: str) -> str:
     line = text.lstrip().partition("\n")[0].strip()
     if line.startswith(("{", "[")) and (line in ("{", "[") or _is_json(line)):
         return "JSON"
-    return next((told for mark, told in _OTHER_TEXT if start.startswith(mark)), "")
+    return next((message for mark, message in _OTHER_TEXT if start.startswith(mark)), "")
 
 
 def _is_json(line: str) -> bool:

@@ -7,7 +7,7 @@ import os
 import sys
 from collections import deque
 from collections.abc import Iterator, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Executor, Future
 from dataclasses import dataclass
 from io import BufferedReader
 from pathlib import Path
@@ -16,19 +16,12 @@ from typing import BinaryIO, cast
 import numpy as np
 from blake3 import blake3
 
-from comb.errors import CombError, NotEnoughMemory, ParameterError, SourceMissing, SourceUnreadable, listing, nearest
+from comb.errors import CombError, ParameterError, SourceMissing, SourceUnreadable, listing, nearest
+from comb.execution.executor import helper
+from comb.execution.resources import LARGE, check_memory
 
 # Names of neighbouring files shown when a path is not there.
 MOST_NEIGHBOURS = 6
-
-# Loading takes at its peak so many times the file's size: with compiled kernels, with the
-# plain-Python ones, and where the whole text has to be held and decoded beside the result.
-MEMORY_FACTOR = 2
-MEMORY_FACTOR_REFERENCE = 16
-MEMORY_FACTOR_DECODED = 5
-
-# Smaller files are never worth the question.
-LARGE = 50_000_000
 
 # No more is asked of the system at once.
 MOST_AT_ONCE = 1 << 30
@@ -66,7 +59,7 @@ class _Checksum:
     def __init__(self, *, beside: bool) -> None:
         self._sum = blake3()
         self._beside = beside
-        self._pool: ThreadPoolExecutor | None = None
+        self._helper: Executor | None = None
         self._pending: deque[Future[blake3]] = deque()
 
     def add(self, data: bytes | memoryview) -> None:
@@ -75,20 +68,20 @@ class _Checksum:
             self._settle()
             self._sum.update(data)
             return
-        self._pool = self._pool or ThreadPoolExecutor(1)
+        self._helper = self._helper or helper()
         while len(self._pending) > MOST_PENDING:
             self._pending.popleft().result()
-        self._pending.append(self._pool.submit(self._sum.update, data))
+        self._pending.append(self._helper.submit(self._sum.update, data))
 
-    def told(self) -> str:
+    def hexdigest(self) -> str:
         """Return the sum in hexadecimal."""
         self._settle()
         return self._sum.hexdigest()
 
     def close(self) -> None:
         """Let the other thread go."""
-        if self._pool is not None:
-            self._pool.shutdown()
+        if self._helper is not None:
+            self._helper.shutdown()
 
     def _settle(self) -> None:
         while self._pending:
@@ -147,7 +140,7 @@ class OpenSource:
     def read(self, size: int) -> bytes:
         """Read on; fewer bytes than asked for, or than a gigabyte, come only at the end."""
         size = min(size, MOST_AT_ONCE)
-        with _told(self.path):
+        with _naming(self.path):
             data = self._file.read(size)
         self._was_read(data, size)
         return data
@@ -159,7 +152,7 @@ class OpenSource:
         piece = memoryview(np.empty(len(ahead) + size, np.uint8).data)
         piece[: len(ahead)] = ahead
         read = len(ahead)
-        with _told(self.path):
+        with _naming(self.path):
             while read < len(piece) and (more := self._file.readinto(piece[read:])):
                 read += more
         self._was_read(piece[len(ahead) : read], size)
@@ -195,7 +188,7 @@ class OpenSource:
 
     def again(self, start: int, stop: int) -> bytes:
         """Read some bytes of a file a second time."""
-        with _told(self.path), Path(self.path).open("rb") as stream:
+        with _naming(self.path), Path(self.path).open("rb") as stream:
             stream.seek(start)
             data = stream.read(stop - start)
             self._check(stream)
@@ -204,10 +197,10 @@ class OpenSource:
     def stamp(self) -> Stamp:
         """Return what the system says of the source, and the checksum of what was read if that is all."""
         if self._before is None:
-            return Stamp(self._read, "", self._checksum.told() if self.at_end else "")
+            return Stamp(self._read, "", self._checksum.hexdigest() if self.at_end else "")
         modified = datetime.datetime.fromtimestamp(self._before.st_mtime, datetime.UTC).isoformat(timespec="seconds")
         whole = self._read == self._before.st_size
-        return Stamp(self._before.st_size, modified, self._checksum.told() if whole else "")
+        return Stamp(self._before.st_size, modified, self._checksum.hexdigest() if whole else "")
 
     def _check(self, stream: BinaryIO | None = None) -> None:
         """Raise a SourceUnreadable if the file is not what it was when it was opened."""
@@ -224,7 +217,7 @@ class OpenSource:
 
 
 def _open(place: Path) -> BufferedReader:
-    with _told(str(place)):
+    with _naming(str(place)):
         try:
             return place.open("rb")
         except FileNotFoundError:
@@ -234,15 +227,15 @@ def _open(place: Path) -> BufferedReader:
 
 
 @contextlib.contextmanager
-def _told(path: str) -> Iterator[None]:
+def _naming(path: str) -> Iterator[None]:
     """Turn what the system refuses into an error that names the file."""
     try:
         yield
     except CombError:
         raise
     except (OSError, ValueError) as error:
-        told = getattr(error, "strerror", None) or str(error)
-        raise SourceUnreadable(f"cannot be read: {told}", where=path) from None
+        message = getattr(error, "strerror", None) or str(error)
+        raise SourceUnreadable(f"cannot be read: {message}", where=path) from None
 
 
 def expand(source: str | Path | Sequence[str | Path]) -> list[str | Path]:
@@ -281,30 +274,6 @@ def read_beside(path: str, name: str) -> str | None:
             return stream.read()
     except (OSError, UnicodeDecodeError):
         return None
-
-
-def check_memory(size: int, factor: int, where: str) -> None:
-    """Raise NotEnoughMemory before the machine begins to swap."""
-    free = free_memory()
-    if size < LARGE or free is None or size * factor <= free:
-        return
-    raise NotEnoughMemory(
-        f"loading {size / 1e9:.1f} GB needs about {size * factor / 1e9:.1f} GB of memory, {free / 1e9:.1f} GB are free",
-        where=where,
-        remedy="read less of it: rows=..., or --rows",
-    )
-
-
-def free_memory() -> int | None:
-    """Return how many bytes can be had without swapping; None where the system does not say."""
-    try:
-        with Path("/proc/meminfo").open(encoding="ascii") as stream:
-            for line in stream:
-                if line.startswith("MemAvailable:"):
-                    return int(line.split()[1]) * 1024
-    except (OSError, ValueError):
-        pass
-    return None
 
 
 def _not_there(place: Path) -> SourceMissing:

@@ -150,8 +150,8 @@ class HeldText:
             self.start = decoded.text.encode()
         except UnicodeEncodeError as error:
             line = decoded.text.count("\n", 0, error.start) + 1
-            told = f"the encoding {decoded.encoding} gives half of a character"
-            raise ContentError(told, where=f"{name}, line {line}", remedy="give another encoding") from None
+            message = f"the encoding {decoded.encoding} gives half of a character"
+            raise ContentError(message, where=f"{name}, line {line}", remedy="give another encoding") from None
         self._decoded = decoded
         self._offset = self._at = 0
 

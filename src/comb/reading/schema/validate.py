@@ -60,8 +60,8 @@ def validate(columns: dict[str, Column], schema: Schema, codes: Codes) -> tuple[
     notes = []
     if found:
         first = found[0]
-        told = f"row {first.row} of {first.column}: {first.what}"
-        notes.append(f"{counted(len(found), 'violation')} of the schema; the first: {told}")
+        message = f"row {first.row} of {first.column}: {first.what}"
+        notes.append(f"{counted(len(found), 'violation')} of the schema; the first: {message}")
     return found, notes
 
 
@@ -102,16 +102,16 @@ def _filled(column: Column, one: SchemaColumn) -> Column:
 
 def _broken(column: Column, one: SchemaColumn) -> Iterator[tuple[int, str]]:
     """Say for each cell that is not as demanded what is wrong with it, from position 0."""
-    told: dict[int, str] = {}
+    message: dict[int, str] = {}
     for at in np.flatnonzero(column.states == Reason.UNREADABLE).tolist():
-        told[at] = f"{column.kept.texts.get(at, '')!r} is no {column.type}"
+        message[at] = f"{column.kept.texts.get(at, '')!r} is no {column.type}"
     if one.required:
         for at in np.flatnonzero(column.missing & (column.states != Reason.UNREADABLE)).tolist():
-            told[at] = "missing, but required"
+            message[at] = "missing, but required"
     for demand, wrong in _demands(column, one):
         for at in np.flatnonzero(wrong & column.present).tolist():
-            told.setdefault(at, f"{column.take(np.array([at])).texts()[0]!r} is not {demand}")
-    yield from sorted(told.items())
+            message.setdefault(at, f"{column.take(np.array([at])).texts()[0]!r} is not {demand}")
+    yield from sorted(message.items())
 
 
 _TESTS: dict[str, Callable[[Any, Any], Any]] = {

@@ -3,13 +3,13 @@
 import codecs
 import json
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from typing import Any
 
 import numpy as np
 
 from comb.errors import ContentError, counted, listing
+from comb.execution.executor import executor_of
 from comb.inference.typed_cells import SourceKind, TypedCells
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
@@ -17,14 +17,14 @@ from comb.reading.column_rules import ColumnRules
 from comb.reading.documents.json.find import MOST_TABLES, JsonTable, as_table, beside, find_tables, follow
 from comb.reading.documents.json.flatten import Flat, flatten
 from comb.reading.documents.json.lines import NOTHING, cells_of, count_of
-from comb.reading.documents.json.parse import JsonParser, items_up_to_a_break, told, whole_lines, written
+from comb.reading.documents.json.parse import JsonParser, items_up_to_a_break, json_message, whole_lines, written
 from comb.reading.documents.model import Document, InnerTable, TableData, chosen_columns, make_column, not_known
 from comb.tables.column import Column
 from comb.tables.origin import SourceLine
 
 # A column of a table of items that says which row of the parent each belongs to.
 PARENT = "parent_row"
-MOST_TOLD = 5
+MOST_LISTED = 5
 SAMPLE_LINES = 20
 LOOKED_AT = 100_000
 _EACH_LINE = "a record in each line"
@@ -82,8 +82,8 @@ def json_document(text: str, name: str) -> Document:
 
 
 def _repeated(parser: JsonParser) -> list[str]:
-    told = f"{counted(parser.repeated, 'key')} stood more than once in an object; the last counts"
-    return [told] if parser.repeated else []
+    message = f"{counted(parser.repeated, 'key')} stood more than once in an object; the last counts"
+    return [message] if parser.repeated else []
 
 
 def _is_lines(text: str) -> bool:
@@ -132,14 +132,14 @@ def json_lines_document(data: bytes, name: str, threads: int = 1) -> Document | 
             taken.columns[at] = NOTHING
             return make_column(names[at], cells, rules, dates_in_text=True)
 
-        with ThreadPoolExecutor(threads) as pool:
+        with executor_of(threads) as executor:
             read = [names.index(name) for name in rules.chosen(names)]
-            made_columns = pool.map(column, read)
+            made_columns = executor.map(column, read)
             columns = {names[at] or "_col.1": one for at, one in zip(read, made_columns, strict=True)}
         made = TableData(chosen_columns(columns, rules), lines[: rules.options.rows], "line {}")
         # What is not there comes last, where the sentence over a table shows it.
-        told_of = [note for one in zip(names, not_finite, lists, strict=True) for note in _cell_notes(*one)]
-        made.notes = [*told_of, *not_known(names, rules), *_bad_told(bad)]
+        cell_notes = [note for one in zip(names, not_finite, lists, strict=True) for note in _cell_notes(*one)]
+        made.notes = [*cell_notes, *not_known(names, rules), *_bad_note(bad)]
         made.set_aside = bad
         return made
 
@@ -154,14 +154,14 @@ def _bad_line(parser: JsonParser, number: int, line: str) -> SourceLine | None:
     try:
         parser.read(line)
     except json.JSONDecodeError as error:
-        return SourceLine(f"line {number}", f"{told(error)}, at column {error.colno}", (line,))
+        return SourceLine(f"line {number}", f"{json_message(error)}, at column {error.colno}", (line,))
     except ValueError as error:
         return SourceLine(f"line {number}", str(error), (line,))
     return SourceLine(f"line {number}", "this is no record", (line,))
 
 
-def _bad_told(bad: list[SourceLine]) -> list[str]:
-    places = listing([f"{one.place} ({one.reason})" for one in bad], MOST_TOLD)
+def _bad_note(bad: list[SourceLine]) -> list[str]:
+    places = listing([f"{one.place} ({one.reason})" for one in bad], MOST_LISTED)
     return [f"{counted(len(bad), 'line')} set aside: {places}"] if bad else []
 
 
@@ -175,7 +175,7 @@ def _lines_document(text: str, parser: JsonParser, name: str) -> Document:
             lines.append(str(number))
         except ValueError:
             bad += [one for one in [_bad_line(parser, number, line)] if one]
-    notes = _bad_told(bad)
+    notes = _bad_note(bad)
     notes += _repeated(parser)
     json_table = JsonTable("", _EACH_LINE, records, lines)
     if records and all(isinstance(record, list) for record in records):
@@ -191,7 +191,7 @@ def _broken(text: str, error: json.JSONDecodeError, name: str) -> Document:
     items, broken = items_up_to_a_break(text, JsonParser()) if text.lstrip().startswith("[") else ([], None)
     if broken is None or not items:
         raise ContentError(
-            f"{told(error)}, at line {error.lineno}, column {error.colno}", where=name,
+            f"{json_message(error)}, at line {error.lineno}, column {error.colno}", where=name,
             remedy="get it again, or mend that place",
         ) from None  # fmt: skip
 
@@ -301,10 +301,10 @@ def _notes(flat: Flat, title: str) -> list[str]:
 
 
 def _cell_notes(name: str, not_finite: int, nested: int) -> list[str]:
-    told_of = []
+    cell_notes = []
     if not_finite:
-        told_of.append(f"{counted(not_finite, 'cell')} of {name} with NaN or Infinity, missing as marker")
+        cell_notes.append(f"{counted(not_finite, 'cell')} of {name} with NaN or Infinity, missing as marker")
     if nested:
         apart = "lists='count' or 'rows' (--lists) takes them apart"
-        told_of.append(f"{counted(nested, 'list')} in {name} kept as text; {apart}")
-    return told_of
+        cell_notes.append(f"{counted(nested, 'list')} in {name} kept as text; {apart}")
+    return cell_notes

@@ -129,13 +129,13 @@ def items_up_to_a_break(text: str, parser: JsonParser) -> tuple[list[Any], Conte
         if at >= len(text):
             raise json.JSONDecodeError("the array does not end", text, max(0, len(text) - 1))
     except json.JSONDecodeError as error:
-        return items, ContentError(f"{told(error)}, at line {error.lineno}, column {error.colno}")
+        return items, ContentError(f"{json_message(error)}, at line {error.lineno}, column {error.colno}")
     except RecursionError:
         return items, ContentError("it is nested too deeply")
     return items, None
 
 
-def told(error: json.JSONDecodeError) -> str:
+def json_message(error: json.JSONDecodeError) -> str:
     """Word what is wrong with a text."""
     return f"this is not JSON: {error.msg[:1].lower()}{error.msg[1:]}"
 

@@ -28,7 +28,7 @@ from comb.tables.origin import SourceLine
 from comb.tables.text import Text
 from comb.tables.types import BOOLEAN
 
-MOST_ROWS_TOLD = 6
+MOST_ROWS_LISTED = 6
 MOST_TITLE = 40
 
 # Numbers compared when it is looked at whether a table sums up another.
@@ -237,7 +237,7 @@ def _listed(noun: str, numbers: list[int]) -> str:
     >>> _listed("row", [3, 4])
     'rows 3, 4'
     """
-    return f"{noun}{'s' if len(numbers) > 1 else ''} {listing([str(number) for number in numbers], MOST_ROWS_TOLD)}"
+    return f"{noun}{'s' if len(numbers) > 1 else ''} {listing([str(number) for number in numbers], MOST_ROWS_LISTED)}"
 
 
 def _column(
@@ -254,8 +254,8 @@ def _column(
     at = grid.at[body, place]
     formats = grid.sheet.formats[at[at >= 0]]
     shown = grid.sheet.format_names[int(np.bincount(formats).argmax())] if len(formats) else ""
-    told = (units[0].strip("[]() ") if units and units[0] else "") or (shown if column.type.numeric else "")
-    return column.replace(description=told) if told else column
+    message = (units[0].strip("[]() ") if units and units[0] else "") or (shown if column.type.numeric else "")
+    return column.replace(description=message) if message else column
 
 
 def _fill(grid: SheetGrid, cells: Any, place: int, body: Codes) -> None:
@@ -278,11 +278,11 @@ def _notes(grid: SheetGrid, area: Area, rules: ColumnRules, body: Codes, letters
     hidden = [int(row) + 1 for row in grid.rows[body] if int(row) in sheet.hidden_rows]
     if hidden:
         notes.append(
-            f"{counted(len(hidden), 'hidden row')} read: {listing([str(row) for row in hidden], MOST_ROWS_TOLD)}"
+            f"{counted(len(hidden), 'hidden row')} read: {listing([str(row) for row in hidden], MOST_ROWS_LISTED)}"
         )
     columns = [name for name, letter in letters.items() if read_range(f"{letter}1").left in sheet.hidden_columns]
     if columns:
-        notes.append(f"{counted(len(columns), 'hidden column')} read: {listing(columns, MOST_ROWS_TOLD)}")
+        notes.append(f"{counted(len(columns), 'hidden column')} read: {listing(columns, MOST_ROWS_LISTED)}")
     at = grid.at[body]
     at = at[:, [column for column in area.columns if column not in area.total_columns]]
     at = at[at >= 0]
@@ -299,10 +299,10 @@ def _notes(grid: SheetGrid, area: Area, rules: ColumnRules, body: Codes, letters
             f"{counted(len(body_merged), 'merged cell')} among the rows, only the first place of each has the value "
             "(fill_merged=True, or --fill-merged, fills the others)"
         )
-    return [*notes, *_totals_told(grid, area, rules)]
+    return [*notes, *_totals_notes(grid, area, rules)]
 
 
-def _totals_told(grid: SheetGrid, area: Area, rules: ColumnRules) -> list[str]:
+def _totals_notes(grid: SheetGrid, area: Area, rules: ColumnRules) -> list[str]:
     """Say which rows and columns are totals: last, where the sentence over a table shows it."""
     notes = []
     for column, why in area.total_columns.items():
@@ -315,7 +315,7 @@ def _totals_told(grid: SheetGrid, area: Area, rules: ColumnRules) -> list[str]:
         rows.setdefault(why, []).append(str(grid.rows[row] + 1))
     for why, numbers in rows.items():
         verb = "rows {} are totals" if len(numbers) > 1 else "row {} is a total"
-        notes.append(f"{verb.format(listing(numbers, MOST_ROWS_TOLD))}, {done}: {why}")
+        notes.append(f"{verb.format(listing(numbers, MOST_ROWS_LISTED))}, {done}: {why}")
     return notes
 
 
