@@ -159,7 +159,7 @@ def test_long_columns_of_moments_are_read_as_they_are_guessed(tmp_path: Any) -> 
         f"{start + timedelta(minutes=7 * at)},{(start + timedelta(minutes=at)):%d/%m/%Y %H:%M},{at}.5 kg"
         for at in range(30_000)
     ]
-    (tmp_path / "x.csv").write_text("\n".join(["at,told,kg", *rows, "soon,13/13/2025 10:00,?", ""]))
+    (tmp_path / "x.csv").write_text("\n".join(["at,message,kg", *rows, "soon,13/13/2025 10:00,?", ""]))
     table = comb.load(tmp_path / "x.csv")
     assert [str(kind) for kind in table.types.values()] == ["datetime", "datetime", "decimal"]
     assert table["at"].to_list()[-2] == start + timedelta(minutes=7 * 29_999)
