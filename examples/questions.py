@@ -42,7 +42,7 @@ def main() -> None:
     print("The three heaviest colonies of each region, by their mean:")
     located = visits.join(places, "apiary")
     means = located.aggregate({"mean_kg": "round(avg(net_kg), 2)"}, by=["region", "apiary", "colony"])
-    print(means.keep_rows(largest="mean_kg", count=3, by="region").sort(["region", "mean_kg desc"]))
+    print(means.pick_rows(largest="mean_kg", count=3, by="region").sort(["region", "mean_kg desc"]))
 
 
 if __name__ == "__main__":

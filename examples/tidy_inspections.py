@@ -19,7 +19,7 @@ def main() -> None:
         print(visits.first_rows(3), end="\n\n")
 
         # What is wrong? Each finding has rows, examples and, mostly, a remedy.
-        for finding in visits.profile().of("missing.sentinel"):
+        for finding in visits.profile().of("missing.stand_in"):
             print(finding.code, finding.text)
             visits = visits.take_step(finding.remedy)
 

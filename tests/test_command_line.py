@@ -33,12 +33,12 @@ def test_the_demo_does_the_main_job_and_leaves_everything_in_place(tmp_path: Pat
     [
         (["inspect", "inspections.csv"], ["semicolon", "--delimiter", "6 of 2,400 do not fit: 'end of May'"]),
         (["inspect", "inspections.csv", "--column", "inspected_on"], ["2,394 6 chosen", "yyyy-MM-dd 70 times"]),
-        (["show", "inspections.csv"], ["rows 1 to 10 and", "2,390 more rows: --first N"]),
+        (["show", "inspections.csv"], ["rows 1 to 10 and", "not shown: rows 11 to 2,400 (--between 11 20); columns mites"]),
         (["show", "inspections.csv", "--last", "2"], ["2400", "rows 2,399 to 2,400"]),
         (["show", "inspections.csv", "--between", "5", "6", "--type-line"], ["rows 5 to 6", "integer"]),
         (["show", "inspections.csv", "--record", "7"], ["row 7, inspections.csv, line 11"]),
         (["show", "inspections.csv", "--where", "mites > 300 and fed", "--columns", "visit,mites:net_kg", "--sort", "gross_kg desc"], ["rows where mites > 300 and fed", "sorted by gross_kg desc"]),
-        (["profile", "inspections.csv"], ["17 findings", "remedy: remove_duplicates by: [visit], keep: last"]),
+        (["profile", "inspections.csv"], ["17 findings", "remedy: remove_duplicates by: [visit], which: last"]),
         (["run", "plan.yaml", "--dry-run"], ["becomes", "2,400 in = 2,362 out + 14 set aside + 24 merged", "frames"]),
         (["--version"], ["comb 0.1.0, ", " kernels"]),
         (["--help"], ["Begin with `comb demo`"]),
@@ -73,7 +73,7 @@ def test_the_draft_plan_of_a_profile_runs(demo: Path) -> None:
     assert again.code == 2 and "left as it is" in again.err
     ran = run_comb("run", "draft.yaml", cwd=demo)
     assert ran.code == 0 and "2,400 in = 2,368 out + 8 set aside + 24 merged" in ran.out
-    assert (demo / "inspections-tidy" / "inspections.csv").exists()
+    assert (demo / "inspections-result" / "inspections.csv").exists()
 
 
 @pytest.mark.parametrize(

@@ -142,7 +142,7 @@ def test_what_is_explained_is_what_is_calculated(table: comb.Table, formula: str
     number = data.draw(st.sampled_from(table.row_numbers.tolist()))
     at = table.row_numbers.tolist().index(number)
     column = table.calculate({"r": formula})["r"].take(np.array([at]))
-    message = repr(table.explain(formula, number))
+    message = repr(table.show_working(formula, number))
     value = column.texts()[0]
     assert formula.split(" ")[0].split("(")[0] in message
     if value is not None and str(column.type) != "string":
@@ -152,10 +152,10 @@ def test_what_is_explained_is_what_is_calculated(table: comb.Table, formula: str
 @pytest.mark.parametrize(
     ("cells", "options", "found"),
     [
-        ([1, 2, 1], {"values": [1, 2], "labels": {1: "calm", 2: "nervous"}}, ["1", "2", "1"]),
-        ([1, 2, 3], {"values": [1, 2]}, ["1", "2", None]),
-        (["b", "a", "c"], {"values": ["c", "b", "a"]}, ["b", "a", "c"]),
-        ([Decimal("1.5"), None], {"values": ["1.5", "2.0"]}, ["1.5", None]),
+        ([1, 2, 1], {"choices": [1, 2], "labels": {1: "calm", 2: "nervous"}}, ["1", "2", "1"]),
+        ([1, 2, 3], {"choices": [1, 2]}, ["1", "2", None]),
+        (["b", "a", "c"], {"choices": ["c", "b", "a"]}, ["b", "a", "c"]),
+        ([Decimal("1.5"), None], {"choices": ["1.5", "2.0"]}, ["1.5", None]),
     ],
 )
 def test_categories_keep_their_order_and_what_is_not_among_them(
@@ -163,8 +163,8 @@ def test_categories_keep_their_order_and_what_is_not_among_them(
 ) -> None:
     table = comb.table(columns={"x": cells}).convert({"x": "category"}, **options)
     assert table["x"].texts() == found and str(table.types["x"]) == "category"
-    order = [str(value) for value in options["values"]]
-    assert [level.value for level in table["x"].type.levels] == order
+    order = [str(value) for value in options["choices"]]
+    assert [level.value for level in table["x"].type.choices] == order
     ranked = [text for text in table.sort("x")["x"].texts() if text is not None]
     assert ranked == sorted(ranked, key=order.index)
     lost = [at for at, text in enumerate(found) if text is None and cells[at] is not None]

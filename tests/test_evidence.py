@@ -132,7 +132,7 @@ def test_mixed_dates_are_found_where_the_rows_went(tmp_path: Path) -> None:
     assert rows_of(table.sort("day desc")) == wanted
     assert rows_of(table.filter("n < 0")) == []
     # Rows that are numbered otherwise are named by nobody.
-    assert rows_of(table.append_tables(table)) == []
+    assert rows_of(table.stack_tables(table)) == []
     assert rows_of(table.select("n").join(table, "n")) == []
     [finding] = table.profile().of("type.mixed_dates")
     assert "yyyy-MM-dd" in finding.text and "d.M.yyyy" in finding.text and finding.remedy is None
@@ -162,4 +162,4 @@ def test_proposals_are_shown_and_change_nothing(tmp_path: Path) -> None:
     assert "codes of one shape: AA-999" in message and "category" in message and "boolean" in message
     declared = comb.load(tmp_path / "table.csv", types={"state": "category"})
     assert declared["state"].to_list() == table["state"].to_list()
-    assert [level.value for level in declared["state"].type.levels] == sorted(FEW)
+    assert [level.value for level in declared["state"].type.choices] == sorted(FEW)

@@ -48,7 +48,7 @@ def test_joins_by_several_keys_are_those_of_plain_loops(
     left: list[Any], right: list[Any], ignore: list[str], keep: Any, by: list[str]
 ) -> None:
     mine, theirs = keyed(left, "a"), keyed(right, "b")
-    made = mine.join(theirs, by, columns="b", ignore=ignore, keep=keep, allow_multiple=True)
+    made = mine.join(theirs, by, columns="b", ignore=ignore, rows=keep, allow_multiple=True)
     places = [("k", "i").index(name) for name in by]
     expected: list[tuple[Any, ...]] = []
     for row in rows(mine):
@@ -119,8 +119,8 @@ def test_matches_are_those_of_the_value_whatever_the_numeric_type() -> None:
     [
         ({"by": []}, "at least one key"),
         ({"by": "nope"}, "there is no column 'nope'"),
-        ({"by": "k", "ignore": ["dots"]}, "expected ignore to be case or spaces, came 'dots'"),
-        ({"by": "k", "nothing": True}, "expected keep to be matched or unmatched"),
+        ({"by": "k", "ignore": ["dots"]}, "expected ignore to be case or spaces, got 'dots'"),
+        ({"by": "k", "add_columns": False}, "expected rows to be matched or unmatched"),
         ({"by": "k", "columns": "zzz"}, "there is no column 'zzz'"),
         ({"by": "k", "latest": "day"}, "there is no column 'day'"),
     ],

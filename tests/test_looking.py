@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 import comb
 from comb.inference.proposals import LEAST_SHARE, code_shape
 from comb.kernels.grouping import candidates
-from comb.parsing.vocabulary import SENTINELS
+from comb.parsing.vocabulary import STAND_INS
 from comb.profiling import missing
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.missing import LEAST_GAP, LEAST_SENTINELS
+from comb.profiling.missing import LEAST_GAP, LEAST_STAND_INS
 from comb.profiling.profile import FEW_ROWS, profile
 from comb.reading.delimited import layout
 from comb.tables.text import Text
@@ -43,14 +43,14 @@ def test_what_is_found_once_is_what_the_columns_hold(table: comb.Table) -> None:
         assert (cache[name].codes() >= 0).all()
 
 
-@given(st.lists(st.sampled_from([0, 1, 2, 5, 40, -3, *SENTINELS]), max_size=40))
+@given(st.lists(st.sampled_from([0, 1, 2, 5, 40, -3, *STAND_INS]), max_size=40))
 def test_sentinels_are_those_that_stand_apart(values: list[int]) -> None:
     cache = ColumnCache.at(comb.table(columns={"x": [*values, None]}) if values else comb.table(columns={"x": [1]}))
-    found = {int(finding.examples[0].split()[0].replace(",", "")) for finding in missing.sentinels(cache)}
-    others = [value for value in values if value not in SENTINELS]
+    found = {int(finding.examples[0].split()[0].replace(",", "")) for finding in missing.stand_ins(cache)}
+    others = [value for value in values if value not in STAND_INS]
     expected = set()
     for value, count in Counter(values).items():
-        if value in SENTINELS and count >= LEAST_SENTINELS and others:
+        if value in STAND_INS and count >= LEAST_STAND_INS and others:
             apart = (
                 min(others) >= 0 if value < 0 else value > max(others) + LEAST_GAP * max(max(others) - min(others), 1)
             )
@@ -63,7 +63,7 @@ def test_a_heap_of_zeros_is_one_that_stands_apart(values: list[int]) -> None:
     found = list(missing.zeros(ColumnCache.at(comb.table(columns={"x": [*values, 50]}))))
     others = [value for value in [*values, 50] if value]
     zeros = values.count(0)
-    apart = zeros >= LEAST_SENTINELS and len(others) >= zeros and min(others) > 0
+    apart = zeros >= LEAST_STAND_INS and len(others) >= zeros and min(others) > 0
     assert bool(found) == (apart and min(others) >= missing.ZERO_GAP * (max(others) - min(others)))
     assert all(finding.count == zeros and finding.rows.tolist() == [at + 1 for at, value in enumerate(values) if not value] for finding in found)  # fmt: skip
 
@@ -80,11 +80,11 @@ def test_several_threads_find_the_same() -> None:
             "one": ["same"] * count,
         }
     )
-    table = table.append_tables(table.take(np.arange(20)))
+    table = table.stack_tables(table.take(np.arange(20)))
     alone, together = profile(table), profile(table, threads=3)
     assert together.columns == alone.columns and together.sentence == alone.sentence
     assert [one.as_record() for one in together.findings] == [one.as_record() for one in alone.findings]
-    assert {"missing.sentinel", "text.spaces", "text.case", "type.leading_zeros", "column.constant", "duplicate.rows"} <= {
+    assert {"missing.stand_in", "text.spaces", "text.case", "type.leading_zeros", "column.constant", "duplicate.rows"} <= {
         finding.code for finding in alone.findings
     }  # fmt: skip
 

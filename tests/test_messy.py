@@ -150,7 +150,7 @@ def test_numbers_for_not_known_are_found(tmp_path: Path, rows: list[dict[str, An
 
     (tmp_path / "t.csv").write_text(text_of(rows, cell))
     table = comb.load(tmp_path / "t.csv")
-    found = table.profile().of("missing.sentinel")
+    found = table.profile().of("missing.stand_in")
     assert bool(found) == (len(holes) >= 3)
     if found:
         mended = table.take_step(found[0].remedy)
@@ -191,7 +191,15 @@ def test_what_does_not_fit_is_kept_with_its_line(
 @pytest.mark.parametrize("suffix", [".csv", ".tsv", ".xlsx", ".ods", ".json", ".jsonl", ".csv.gz"])
 def test_a_tidy_table_goes_through_every_format(tmp_path: Path, suffix: str) -> None:
     rows = [
-        {"visit": 1, "hive": "0101", "seen_on": date(2025, 5, 1), "frames": 3, "kg": 31.25, "fed": True, "message": "a;b"},
+        {
+            "visit": 1,
+            "hive": "0101",
+            "seen_on": date(2025, 5, 1),
+            "frames": 3,
+            "kg": 31.25,
+            "fed": True,
+            "message": "a;b",
+        },
         {"visit": 2, "hive": "0102", "seen_on": None, "frames": None, "kg": 30.5, "fed": False, "message": 'say "hi"'},
         {
             "visit": 3,

@@ -15,7 +15,7 @@ from comb.tables.types import NUMBER
 from test_inference import infer
 
 CODES = {
-    "missing.blank", "missing.marker", "missing.sentinel", "duplicate.rows", "duplicate.key", "text.spaces",
+    "missing.blank", "missing.marker", "missing.stand_in", "duplicate.rows", "duplicate.key", "text.spaces",
     "text.case", "type.unreadable", "type.leading_zeros", "type.mixed_dates", "column.constant",
 }  # fmt: skip
 
@@ -88,9 +88,9 @@ NUMBERS_0_TO_29 = [str(number) for number in range(30)]
 @pytest.mark.parametrize(
     ("texts", "codes"),
     [
-        ([*NUMBERS_0_TO_29, "999", "999", "999"], ["missing.sentinel"]),
+        ([*NUMBERS_0_TO_29, "999", "999", "999"], ["missing.stand_in"]),
         ([*NUMBERS_0_TO_29, "999", "999"], []),
-        ([*NUMBERS_0_TO_29, "-1", "-1", "-1"], ["missing.sentinel"]),
+        ([*NUMBERS_0_TO_29, "-1", "-1", "-1"], ["missing.stand_in"]),
         ([*NUMBERS_0_TO_29, "-5", "-1", "-1", "-1"], []),
         ([str(n) for n in range(960, 999)] + ["999"] * 3, []),
         (["Mill", "Ridge"] * 9 + ["mill"], ["text.case"]),
@@ -115,17 +115,17 @@ def test_findings_can_be_asked_for_by_code(inspections: comb.Table) -> None:
     profile = inspections.profile()
     assert {finding.code for finding in profile.of("missing")} == {
         "missing.marker",
-        "missing.sentinel",
+        "missing.stand_in",
         "missing.blank",
     }
-    sentinel = profile.of("missing.sentinel")[0]
+    sentinel = profile.of("missing.stand_in")[0]
     assert sentinel.columns == ("mites",) and sentinel.count == len(sentinel.rows) == 67
     assert sentinel.as_record()["remedy"] == {
         "step": "convert",
         "columns": {"mites": "integer"},
         "missing": ["999"],
     }
-    assert "missing.sentinel" in repr(profile)
+    assert "missing.stand_in" in repr(profile)
 
 
 def test_a_table_without_rows_has_a_profile() -> None:
@@ -156,7 +156,7 @@ def test_numbers_that_are_days_and_times_get_a_remedy_that_reads_them() -> None:
         ("d", ["05/06/26", "01/02/26"], "type.ambiguous_dates", "dd/MM/yy or MM/dd/yy"),
         ("n", ["1.234", "5.678"], "type.ambiguous_numbers", "could part thousands"),
         ("n", ["1,234", "5,678"], "type.ambiguous_numbers", "could part thousands"),
-        ("n", ["4.01234E+12", "4012345678901"], "type.mangled", "1 number that a spreadsheet program rounded"),
+        ("n", ["4.01234E+12", "4012345678901"], "type.rounded", "1 number that a spreadsheet program rounded"),
         ("n", ["12 kg", "3200 g", "5 kg"], "type.units", "kg 2 times, g 1 times"),
         ("queen_state", [1, 2, 1] * 5, "type.labels", "say what they stand for"),
     ],

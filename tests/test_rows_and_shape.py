@@ -42,7 +42,7 @@ def rows(table: comb.Table) -> list[tuple[Any, ...]]:
     ],
 )  # fmt: skip
 def test_rows_are_kept_by_place_and_size(options: dict[str, Any], numbers: list[int]) -> None:
-    made = VISITS.keep_rows(**options)
+    made = VISITS.pick_rows(**options)
     assert made.row_numbers.tolist() == numbers
     assert made.ledger[-1].adds_up and made.ledger[-1].rows_out == len(numbers)
 
@@ -50,7 +50,7 @@ def test_rows_are_kept_by_place_and_size(options: dict[str, Any], numbers: list[
 @given(st.integers(0, 9), st.integers(0, 5), st.booleans())
 def test_a_sample_is_the_same_for_the_same_seed(size: int, seed: int, grouped: bool) -> None:
     by = ["hive"] if grouped else []
-    one, other = (VISITS.keep_rows(random=size, seed=seed, by=by) for _ in range(2))
+    one, other = (VISITS.pick_rows(random=size, seed=seed, by=by) for _ in range(2))
     assert one.row_numbers.tolist() == other.row_numbers.tolist() == sorted(set(one.row_numbers.tolist()))
     sizes = [3, 2, 1, 1] if grouped else [7]
     assert len(one) == sum(min(size, most) for most in sizes)
@@ -60,7 +60,7 @@ def test_a_sample_is_the_same_for_the_same_seed(size: int, seed: int, grouped: b
 def test_the_largest_are_those_of_a_sorted_list(values: list[int | None], count: int, ties: bool) -> None:
     table = comb.table(columns={"v": [*values, 3]})
     present = sorted([value for value in [*values, 3] if value is not None], reverse=True)
-    kept = table.keep_rows(largest="v", count=count, ties=ties)["v"].to_list()
+    kept = table.pick_rows(largest="v", count=count, ties=ties)["v"].to_list()
     least = present[min(count, len(present)) - 1]
     wanted = [value for value in present if value >= least] if ties else present[:count]
     assert sorted(kept, reverse=True) == wanted
@@ -85,13 +85,13 @@ def test_what_is_joined_by_a_mark_is_split_by_it(cells: list[list[str]], mark: s
 @pytest.mark.parametrize(
     ("options", "expected"),
     [
-        ({"into": ["p", "q"], "mark": "|"}, [("x", "y"), ("z", None), (None, None), ("x", "|y"), ("w", None), (None, None), ("q", "r|s|t")]),
-        ({"into": ["p"], "widths": [1]}, [("x",), ("z",), (None,), ("x",), (None,), (None,), ("q",)]),
-        ({"into": ["p", "q"], "pattern": r"(\w)\|(\w)"}, [("x", "y"), (None, None), (None, None), (None, None), (None, None), (None, None), ("q", "r")]),
+        ({"new_columns": ["p", "q"], "mark": "|"}, [("x", "y"), ("z", None), (None, None), ("x", "|y"), ("w", None), (None, None), ("q", "r|s|t")]),
+        ({"new_columns": ["p"], "widths": [1]}, [("x",), ("z",), (None,), ("x",), (None,), (None,), ("q",)]),
+        ({"new_columns": ["p", "q"], "pattern": r"(\w)\|(\w)"}, [("x", "y"), (None, None), (None, None), (None, None), (None, None), (None, None), ("q", "r")]),
     ],
 )  # fmt: skip
 def test_a_column_is_split_into_named_ones(options: dict[str, Any], expected: list[tuple[Any, ...]]) -> None:
-    into = options.pop("into")
+    into = options.pop("new_columns")
     made = VISITS.split("message", into, **options)
     found = list(zip(*(made[name].to_list() for name in into), strict=True))
     assert [tuple(cell if cell is None else cell.strip() or None for cell in row) for row in found] == expected
@@ -116,7 +116,7 @@ def test_what_is_appended_is_both(upper: list[tuple[str, Any]], lower: list[tupl
     upper, lower = [("a", 1), *upper], [("b", 0.5), *lower]
     one = comb.table(columns={"s": [row[0] for row in upper], "v": [row[1] for row in upper]})
     other = comb.table(columns={"v": [row[1] for row in lower], "s": [row[0] for row in lower]})
-    made = one.append_tables(other)
+    made = one.stack_tables(other)
     assert made.names == ("s", "v") and made.row_numbers.tolist() == list(range(1, len(made) + 1))
     assert rows(made) == [(text, None if value is None else float(value)) for text, value in [*upper, *lower]]
     entry = made.ledger[-1]
@@ -124,12 +124,12 @@ def test_what_is_appended_is_both(upper: list[tuple[str, Any]], lower: list[tupl
 
 
 SLIPS: list[tuple[str, dict[str, Any], str]] = [
-    ("keep_rows", {}, "expected one of first, last, every, largest, smallest, random and numbers, came none"),
-    ("keep_rows", {"first": 1, "every": 2}, "came first"),
-    ("keep_rows", {"first": -1}, "expected first to be a number of rows, came -1"),
-    ("keep_rows", {"every": 0}, "came 0"),
-    ("keep_rows", {"largest": "kgs"}, "did you mean 'kg'"),
-    ("keep_rows", {"first": 1, "by": "hives"}, "did you mean 'hive'"),
+    ("pick_rows", {}, "expected one of first, last, every, largest, smallest, random and numbers, came none"),
+    ("pick_rows", {"first": 1, "every": 2}, "came first"),
+    ("pick_rows", {"first": -1}, "expected first to be a number of rows, came -1"),
+    ("pick_rows", {"every": 0}, "came 0"),
+    ("pick_rows", {"largest": "kgs"}, "did you mean 'kg'"),
+    ("pick_rows", {"first": 1, "by": "hives"}, "did you mean 'hive'"),
     ("sort", {"keys": []}, "at least one column to sort by"),
     ("sort", {"keys": "hive", "text": "loud"}, "loud"),
     ("count", {"by": "hive", "sort": "size"}, "expected sort to be count or value, came 'size'"),
@@ -137,11 +137,11 @@ SLIPS: list[tuple[str, dict[str, Any], str]] = [
     ("aggregate", {"columns": {"hive": "count(*)"}, "by": "hive"}, "would stand twice"),
     ("aggregate", {"columns": {"n": "kg"}, "by": "hive"}, "kg has a value for each row"),
     ("aggregate", {"columns": {"n": "sum(hive)"}}, "expected a number or a duration"),
-    ("transpose", {"names_from": "hives"}, "did you mean 'hive'"),
+    ("transpose", {"headings_in": "hives"}, "did you mean 'hive'"),
     ("split", {"column": "kg", "mark": "|"}, "string"),
     ("split", {"column": "message"}, "mark"),
-    ("split", {"column": "message", "into": ["hive"], "mark": "|"}, "hive"),
-    ("split", {"column": "message", "into": ["p"], "pattern": "(a+)+"}, "may never come to an end"),
+    ("split", {"column": "message", "new_columns": ["hive"], "mark": "|"}, "hive"),
+    ("split", {"column": "message", "new_columns": ["p"], "pattern": "(a+)+"}, "may never come to an end"),
     ("rename", {"style": "loud"}, "loud"),
     ("calculate", {"columns": {"x": "kg +"}}, "expected"),
     ("calculate", {"columns": {"x": "kg"}, "as_of": "yesterday"}, "expected as_of like '2026-05-01', came 'yesterday'"),
@@ -161,8 +161,8 @@ def test_slips_are_answered_and_nothing_is_done(step: str, options: dict[str, An
 
 DONE: list[tuple[str, tuple[Any, ...], dict[str, Any]]] = [
     ("filter", ("kg > :least",), {"parameters": {"least": 1}}), ("filter", ("kg = max(kg)",), {"by": "hive"}),
-    ("filter", ("day < current_date",), {"as_of": "2025-05-03"}), ("keep_rows", (), {"largest": "kg", "count": 2}),
-    ("keep_rows", (), {"random": 3, "seed": 7}), ("set_aside", ("hive is null",), {"reason": "nobody knows the hive"}),
+    ("filter", ("day < current_date",), {"as_of": "2025-05-03"}), ("pick_rows", (), {"largest": "kg", "count": 2}),
+    ("pick_rows", (), {"random": 3, "seed": 7}), ("set_aside", ("hive is null",), {"reason": "nobody knows the hive"}),
     ("select", (["visit", "kg:day"],), {}), ("select", (), {"leave_out": "message"}), ("rename", ({"kg": "weight"},), {}),
     ("rename", (), {"style": "safe"}), ("sort", (["hive", "kg desc"],), {"text": "natural"}),
     ("calculate", ({"x": "kg * 2", "y": "x + 1"},), {}), ("calculate", ({"share": "kg / sum(kg)"},), {"by": "hive", "only_new": True}),
@@ -170,7 +170,7 @@ DONE: list[tuple[str, tuple[Any, ...], dict[str, Any]]] = [
     ("count", ("hive",), {"where": "kg > 1"}), ("count", ("hive",), {"of_counts": True}), ("count", ("hive",), {"across": "day"}),
     ("split", ("message",), {"mark": "|"}), ("split", ("message", ["p", "q"]), {"mark": "|"}), ("transpose", ("visit",), {}),
     ("convert", ({"visit": "string", "kg": "number"},), {}), ("trim", ("message",), {}), ("recode", ("hive", {"a": "A", "b": None}), {}),
-    ("fill", ("kg",), {"value": "0"}), ("fill", ("hive",), {"from_row": "above"}), ("remove_duplicates", (), {"by": "hive", "keep": "last"}),
+    ("fill", ("kg",), {"value": "0"}), ("fill", ("hive",), {"from_row": "above"}), ("remove_duplicates", (), {"by": "hive", "which": "last"}),
     ("to_long", (["visit"],), {"heading_column": "k", "value_column": "v"}),
 ]  # fmt: skip
 
@@ -195,7 +195,7 @@ def test_every_step_is_the_same_from_a_plan(
 
 
 @settings(max_examples=30)
-@given(st.lists(st.sampled_from([one for one in DONE if one[0] in {"filter", "keep_rows", "sort", "trim", "fill", "recode"}]), min_size=2, max_size=4))  # fmt: skip
+@given(st.lists(st.sampled_from([one for one in DONE if one[0] in {"filter", "pick_rows", "sort", "trim", "fill", "recode"}]), min_size=2, max_size=4))  # fmt: skip
 def test_steps_one_after_the_other_account_for_every_row(
     steps: list[tuple[str, tuple[Any, ...], dict[str, Any]]],
 ) -> None:

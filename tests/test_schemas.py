@@ -83,7 +83,7 @@ def test_keys_titles_and_what_cannot_be_honoured(tmp_path: Path) -> None:
 def test_categories_are_lists_of_codes_and_come_back(tmp_path: Path) -> None:
     moods = comb.table(columns={"hive": ["a", "b", "c"], "mood": [2, 1, 5]})
     book = comb.table(columns={"value": [1, 2, 3], "means": ["calm", "nervous", "fierce"]})
-    table = moods.convert({"mood": "category"}, labels=book, values=[3, 2, 1])
+    table = moods.convert({"mood": "category"}, labels=book, choices=[3, 2, 1])
     assert table["mood"].to_list() == [2, 1, None] and table["mood"].kept.texts == {2: "5"}
     assert table.sort("mood")["mood"].to_list() == [2, 1, None], "in the order that was declared"
     assert table.filter("mood > 1").row_count == 1, "compared as the numbers they are"

@@ -31,7 +31,7 @@ ANY_STEP = st.one_of(
         ("fill", {"columns": ["s"], "value": "?"}),
         ("fill", {"columns": ["a", "s"], "from_row": "above"}),
         ("fill", {"columns": ["a"], "formula": "b"}),
-        ("remove_duplicates", {"by": ["s"], "keep": "fullest"}),
+        ("remove_duplicates", {"by": ["s"], "which": "fullest"}),
         ("remove_duplicates", {}),
         ("to_long", {"columns": ["a", "b"], "heading_column": "k", "value_column": "v", "keep_missing": False}),
         ("to_long", {"columns": ["s", "t"], "heading_column": "k", "value_column": "v"}),
@@ -56,7 +56,7 @@ def test_the_ledger_of_any_step_adds_up_and_nothing_is_lost(
     for name, count in entry.cells_changed.items():
         assert 0 < count <= len(taken.table) and name in taken.table
     assert set(taken.table.row_numbers) <= set(table.row_numbers)
-    if step.rows is Rows.SAME and not entry.set_aside and not entry.moved:
+    if step.accounting is Rows.SAME and not entry.set_aside and not entry.moved:
         assert taken.table.row_numbers.tolist() == table.row_numbers.tolist()
 
 
@@ -124,7 +124,7 @@ VISITS = comb.table(
         ("trim", {}, "apiary", ["Mill", "Ridge", "Ridge", None, "Old  Mill"], "1 cell changed"),
         ("trim", {"inner": "true"}, "apiary", ["Mill", "Ridge", "Ridge", None, "Old Mill"], "2 cells changed"),
         ("recode", {"column": "mites", "values": {"999": None}}, "mites", [3, None, None, None, 5], "1 cell changed"),
-        ("recode", {"column": "apiary", "values": {"ridge": "R"}, "ignore_case": True}, "apiary", [" Mill", "R", "R", None, "Old  Mill"], "2 cells changed"),
+        ("recode", {"column": "apiary", "values": {"ridge": "R"}, "ignore": "case"}, "apiary", [" Mill", "R", "R", None, "Old  Mill"], "2 cells changed"),
         ("recode", {"column": "apiary", "values": {"Ridge": "R"}, "others": "clear"}, "apiary", [None, "R", "R", None, None], "4 cells changed"),
         ("convert", {"columns": {"mites": "integer"}, "missing": "999"}, "mites", [3, None, None, None, 5], "1 cell changed"),
         ("fill", {"columns": "mites", "value": "0"}, "mites", [3, 0, 0, 999, 5], "2 cells changed"),
@@ -133,8 +133,8 @@ VISITS = comb.table(
         ("fill", {"columns": "apiary", "value": "?", "reasons": "cleared"}, "apiary", [" Mill", "Ridge", "Ridge", None, "Old  Mill"], "nothing changed"),
         ("remove_duplicates", {}, "visit", [1, 2, 3, 3], "1 row merged"),
         ("remove_duplicates", {"by": "visit"}, "mites", [3, None, 999], "1 row set aside, 1 row merged"),
-        ("remove_duplicates", {"by": "visit", "keep": "last"}, "mites", [3, None, 5], "1 row set aside, 1 row merged"),
-        ("remove_duplicates", {"by": "visit", "keep": "fullest"}, "mites", [3, None, 5], "1 row set aside, 1 row merged"),
+        ("remove_duplicates", {"by": "visit", "which": "last"}, "mites", [3, None, 5], "1 row set aside, 1 row merged"),
+        ("remove_duplicates", {"by": "visit", "which": "fullest"}, "mites", [3, None, 5], "1 row set aside, 1 row merged"),
         ("filter", {"where": "mites > 3"}, "mites", [999, 5], "3 rows left out"),
         ("sort", {"by": "visit desc"}, "visit", [3, 3, 2, 2, 1], "5 rows in another place"),
         ("calculate", {"columns": {"kg": "kg * 2", "x": "kg + 1"}}, "x", [Decimal("4.0"), Decimal("5.0"), Decimal("5.0"), None, Decimal("2.0")], "4 cells changed, new: x"),

@@ -38,12 +38,12 @@ STEPS: dict[str, Any] = {
     "as loaded": lambda table: table,
     "filtered": lambda table: table.filter("mites > 20"),
     "sorted": lambda table: table.sort(["apiary", "mites desc"]),
-    "a sample": lambda table: table.keep_rows(random=100, seed=3),
+    "a sample": lambda table: table.pick_rows(random=100, seed=3),
     "without duplicates": lambda table: table.remove_duplicates(),
     "some columns": lambda table: table.select(["mites", "visit"]).filter("visit % 7 = 0"),
     "with others beside": lambda table: table.calculate({"twice": "mites * 2"}).sort("twice desc"),
     "one after the other": lambda table: (
-        table.filter("brood_frames > 3").sort("keeper").keep_rows(largest="mites", count=3, by="apiary")
+        table.filter("brood_frames > 3").sort("keeper").pick_rows(largest="mites", count=3, by="apiary")
     ),
 }
 

@@ -141,9 +141,9 @@ def test_columns_fit_the_width() -> None:
 @pytest.mark.parametrize(
     ("start", "rows", "last"),
     [
-        (0, 10, "90 more rows: rows_between(11, 20) or last_rows() shows others"),
-        (95, 5, "95 more rows: rows_between(100, 100) or last_rows() shows others"),
-        (0, 0, "100 more rows: rows_between(1, 10) or last_rows() shows others"),
+        (0, 10, "not shown: rows 11 to 100 (rows_between(11, 20))"),
+        (95, 5, "not shown: rows 1 to 95 (rows_between(86, 95))"),
+        (0, 0, "not shown: rows 1 to 100 (rows_between(1, 10))"),
         (0, 100, "100  100"),
     ],
 )

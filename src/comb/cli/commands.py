@@ -19,7 +19,7 @@ from comb.plans.run import Outcome
 from comb.tables.layout import DEFAULT_ROWS, LayoutRequest, Line, Span, lay_out
 from comb.writing.atomic import check_file_free, write_file
 
-HINT = "--first N, --last N or --between {next} {last} shows others"
+MORE_ROWS = "--between {first} {last}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,11 +83,13 @@ def show_command(
     if wanted.as_json:
         screen.json(_records(table.take(np.arange(start, start + rows))))
         return
-    said, hint = table.sentence(), HINT
+    said, more_rows = table.sentence(), MORE_ROWS
     if more:
-        hint = f"of those looked at; {HINT}"
+        more_rows = f"of those looked at; {MORE_ROWS}"
         said = f"the first {said}; there are more rows, so the types are provisional"
-    asked = LayoutRequest(table.columns, table.row_numbers, said, screen.width, rows, start, wanted.type_line, hint)
+    asked = LayoutRequest(
+        table.columns, table.row_numbers, said, screen.width, rows, start, wanted.type_line, more_rows
+    )
     screen.lines(lay_out(asked))
     if rows:
         screen.next_step(f"comb show {_again(source, options)} --record {table.row_numbers[start]}")
@@ -121,8 +123,9 @@ def count_command(
         screen.json(_records(counts))
         return
     rows = min(wanted.first, len(counts))
-    hint = "--first N shows more of them"
-    asked = LayoutRequest(counts.columns, counts.row_numbers, counts.sentence(), screen.width, rows, 0, False, hint)
+    asked = LayoutRequest(
+        counts.columns, counts.row_numbers, counts.sentence(), screen.width, rows, 0, False, "--first N"
+    )
     screen.lines(lay_out(asked))
     if by and not wanted.across and len(counts):
         value = counts[by[0]].texts()[0] if by[0] in counts else None

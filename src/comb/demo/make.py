@@ -146,7 +146,7 @@ def _plant(dice: Dice, visits: list[Visit]) -> None:
         visit.plant("text.spelling" if spelling == "layng" else "text.case", "queen", spelling)
     spoil("missing.blank", "brood_frames", 35, lambda old: ("", "   "))
     spoil("type.unreadable", "brood_frames", 8, lambda old: ("4-5", "many"))
-    spoil("missing.sentinel", "mites", 66, lambda old: ("999",))
+    spoil("missing.stand_in", "mites", 66, lambda old: ("999",))
     spoil("missing.marker", "mites", 14, lambda old: ("-",))
     spoil("relation.computed", "net_kg", 15, lambda old: (_comma(float(old.replace(",", ".")) + 10),))
     spoil("type.unreadable", "gross_kg", 45, lambda old: (f"{old} kg", f"{old}kg"))

@@ -96,7 +96,7 @@ def bounds_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> dict
     return {message: count for message, count in found.items() if count}
 
 
-def explain_row(text: str, table: BareTable, position: int, given: Given = NOTHING_GIVEN) -> list[tuple[str, str]]:
+def working_of(text: str, table: BareTable, position: int, given: Given = NOTHING_GIVEN) -> list[tuple[str, str]]:
     """Return the parts of a formula and what each comes to in one row, the innermost first.
 
     Parameters

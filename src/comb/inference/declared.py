@@ -52,14 +52,14 @@ def declared_parser(request: Request, source: ColumnSource, marks: CellParser | 
 
 
 def _moment_parser(request: Request, source: ColumnSource, tally: Tally) -> CellParser:
-    word, pattern, pivot = request[:3]
+    word, pattern, last_century_from = request[:3]
     kind = _MOMENT_TYPES[word]
     if pattern == CLOCK_NUMBER or (pattern and is_count(request)):
         return CellParser(kind, counted=pattern)
     if word == "date" and pattern and is_numeric_date(pattern):
         return CellParser(DATE, dates=(date_form(pattern),))
     if pattern:
-        form = moment_program(word, pattern, pivot)
+        form = moment_program(word, pattern, last_century_from)
         return CellParser(form.type, moments=(form,))
     if word == "date":
         found_date = next((one for one in tallied_candidates(tally) if one.type == DATE), None)
@@ -70,7 +70,7 @@ def _moment_parser(request: Request, source: ColumnSource, tally: Tally) -> Cell
         found += [one for one in tallied_candidates(tally) if one.type == DATE and not one.doubt]
     if found:
         parser = _parser_of(max(found, key=lambda one: one.fits))
-        forms = tuple(moment_program(word, form.pattern, pivot) for form in parser.moments)
+        forms = tuple(moment_program(word, form.pattern, last_century_from) for form in parser.moments)
         return replace(parser, moments=forms)
     if word == "date":
         return CellParser(DATE, dates=(date_form(ISO_DATE),))

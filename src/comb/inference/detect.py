@@ -32,7 +32,7 @@ from comb.kernels.notation import (
 from comb.kernels.types import FITS, MOST_DECIMAL_DIGITS, Tally
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.durations import is_worded
-from comb.parsing.moment_programs import PIVOT, MomentProgram, moment_program, swapped
+from comb.parsing.moment_programs import LAST_CENTURY_FROM, MomentProgram, moment_program, swapped
 from comb.parsing.moment_shapes import fullest, general, patterns_of
 from comb.tables.evidence import Candidate
 from comb.tables.types import DURATION, INTEGER, NUMBER, UTC_DATETIME, Type, decimal
@@ -219,7 +219,9 @@ def _remarks(kind: Type, patterns: Sequence[str]) -> list[str]:
     """Say what a pattern implies that is not plain to see."""
     message = []
     if any("yy" in pattern and "yyyy" not in pattern for pattern in patterns):
-        message.append(f"two-digit years: 00 to {PIVOT - 1} are of this century, {PIVOT} to 99 of the last")
+        message.append(
+            f"two-digit years: 00 to {LAST_CENTURY_FROM - 1} are of this century, {LAST_CENTURY_FROM} to 99 of the last"
+        )
     if kind.word == "date" and any("d" not in pattern for pattern in patterns):
         whole = {"Q": "quarter", "w": "week", "M": "month"}
         unit = next((word for letter, word in whole.items() if letter in patterns[0]), "year")

@@ -13,7 +13,7 @@ from typing import Any, Literal, Self
 
 from comb.errors import ParameterError
 from comb.execution.resources import DEFAULT
-from comb.expressions.evaluate import explain_row
+from comb.expressions.evaluate import working_of
 from comb.interface.plan import Plan, table_plan
 from comb.plans.model import TablePlan, write_plan
 from comb.plans.parse import read_plan
@@ -31,7 +31,7 @@ from comb.writing.files import files_of
 Names = str | Sequence[str]
 
 
-class Explained(list[tuple[str, str]]):
+class Working(list[tuple[str, str]]):
     """The calculation of one row: each part of a formula, and what it comes to."""
 
     def __repr__(self) -> str:
@@ -132,7 +132,7 @@ class Table(BareTable):
             parameters=_as_texts(parameters),
         )  # fmt: skip
 
-    def keep_rows(
+    def pick_rows(
         self,
         *,
         first: int | None = None,
@@ -162,11 +162,11 @@ class Table(BareTable):
             Rows by their row numbers.
 
         >>> import comb
-        >>> comb.table(columns={"kg": [3, 9, 5, 9]}).keep_rows(largest="kg", count=1)["kg"].to_list()
+        >>> comb.table(columns={"kg": [3, 9, 5, 9]}).pick_rows(largest="kg", count=1)["kg"].to_list()
         [9, 9]
         """
         return self._step(
-            "keep_rows", why, first=first, last=last, every=every, largest=largest, smallest=smallest, count=count,
+            "pick_rows", why, first=first, last=last, every=every, largest=largest, smallest=smallest, count=count,
             ties=ties, random=random, seed=seed, numbers=list(numbers), by=_listed(by),
         )  # fmt: skip
 
@@ -219,12 +219,12 @@ class Table(BareTable):
         return self._step("rename", why, names=dict(names), style=style)
 
     def sort(
-        self, by: Names, *, text: Literal["code_point", "natural", "plain"] = "code_point", why: str | None = None
+        self, by: Names, *, text: Literal["exact", "natural", "ignore_accents"] = "exact", why: str | None = None
     ) -> Self:
         """Put rows in order by columns, each with ``desc`` behind it for descending.
 
-        Missing cells come last in both directions; equal rows keep their order. Texts are ordered by code
-        point, naturally (``colony 9`` before ``colony 10``), or plainly, without regard to case and accents.
+        Missing cells come last in both directions; equal rows keep their order. Texts are ordered exactly,
+        by code point; naturally (``colony 9`` before ``colony 10``); or with case and accents ignored.
 
         >>> import comb
         >>> comb.table(columns={"n": [2, None, 3]}).sort("n desc")["n"].to_list()
@@ -266,17 +266,17 @@ class Table(BareTable):
             as_of=None if as_of is None else str(as_of), parameters=_as_texts(parameters),
         )  # fmt: skip
 
-    def explain(self, formula: str, row_number: int) -> Explained:
+    def show_working(self, formula: str, row_number: int) -> Working:
         """Show the calculation of a formula for one row with its numbers, so that it can be checked by hand.
 
         >>> import comb
-        >>> comb.table(columns={"mites": [6], "bees": [300]}).explain("mites * 100 / bees", 1)
+        >>> comb.table(columns={"mites": [6], "bees": [300]}).show_working("mites * 100 / bees", 1)
         mites                           6
         mites * 100 = 6 * 100           600
         bees                            300
         mites * 100 / bees = 600 / 300  2
         """
-        return Explained(explain_row(formula, self, self._position(row_number)))
+        return Working(working_of(formula, self, self._position(row_number)))
 
     def aggregate(
         self,
@@ -352,8 +352,8 @@ class Table(BareTable):
         by: Names,
         *,
         columns: Names = (),
-        keep: Literal["all", "matched", "unmatched", "both"] = "all",
-        nothing: bool = False,
+        rows: Literal["all", "matched", "unmatched", "both"] = "all",
+        add_columns: bool = True,
         ignore: Names = (),
         latest: str | None = None,
         allow_multiple: bool = False,
@@ -368,10 +368,10 @@ class Table(BareTable):
             The key columns; ``mine = theirs`` where they have different names.
         columns : str or sequence of str
             What to take over; by default all but the keys.
-        keep : {"all", "matched", "unmatched", "both"}
-            Which rows stay; ``both`` adds those of the other table that nothing matched.
-        nothing : bool
-            Take no columns: only keep rows with a match, or those without.
+        rows : {"all", "matched", "unmatched", "both"}
+            Which rows stay; ``both`` adds those of the other table that have no match here.
+        add_columns : bool
+            False takes no columns: it only chooses rows with a match, or those without.
         ignore : {"case", "spaces"} or both
             What makes no difference between keys.
         latest : str, optional
@@ -392,37 +392,37 @@ class Table(BareTable):
         """
         made, name = self._beside(other)
         return made._step(
-            "join", why, table=name, by=_listed(by), columns=_listed(columns), keep=keep, nothing=nothing,
+            "join", why, table=name, by=_listed(by), columns=_listed(columns), rows=rows, add_columns=add_columns,
             ignore=_listed(ignore), latest=latest, allow_multiple=allow_multiple,
         )  # fmt: skip
 
-    def append_tables(self, *others: BareTable, source_column: str | None = None, why: str | None = None) -> Self:
+    def stack_tables(self, *others: BareTable, source_column: str | None = None, why: str | None = None) -> Self:
         """Put the rows of other tables below, column by column with the same name.
 
         >>> import comb
         >>> may, june = comb.table(columns={"kg": [1]}), comb.table(columns={"kg": [2.5]})
-        >>> may.append_tables(june)["kg"].to_list()
+        >>> may.stack_tables(june)["kg"].to_list()
         [1.0, 2.5]
         """
         result = self
         for other in others:
             made, name = result._beside(other)
-            result = made._step("append_tables", why, table=name, source_column=source_column)
+            result = made._step("stack_tables", why, table=name, source_column=source_column)
         return result
 
-    def transpose(self, names_from: str, *, heading_column: str = "column", why: str | None = None) -> Self:
+    def transpose(self, headings_in: str, *, heading_column: str = "column", why: str | None = None) -> Self:
         """Turn rows into columns and columns into rows; one column names the new ones."""
-        return self._step("transpose", why, names_from=names_from, heading_column=heading_column)
+        return self._step("transpose", why, headings_in=headings_in, heading_column=heading_column)
 
     def split(
         self,
         column: str,
-        into: Names = (),
+        new_columns: Names = (),
         *,
         mark: str | None = None,
         pattern: str | None = None,
         widths: Sequence[int] = (),
-        keep: bool = False,
+        keep_original: bool = False,
         why: str | None = None,
     ) -> Self:
         """Split texts into several columns, or, without names for them, into several rows.
@@ -430,11 +430,11 @@ class Table(BareTable):
         Parameters
         ----------
         column : str
-        into : str or sequence of str
+        new_columns : str or sequence of str
             Names of the new columns.
         mark, pattern, widths
             What stands between the parts; a regular expression with a group for each; or their characters.
-        keep : bool
+        keep_original : bool
             Keep the column that is split.
 
         >>> import comb
@@ -442,7 +442,14 @@ class Table(BareTable):
         '01'
         """
         return self._step(
-            "split", why, column=column, into=_listed(into), mark=mark, pattern=pattern, widths=list(widths), keep=keep
+            "split",
+            why,
+            column=column,
+            new_columns=_listed(new_columns),
+            mark=mark,
+            pattern=pattern,
+            widths=list(widths),
+            keep_original=keep_original,
         )
 
     def convert(
@@ -453,10 +460,10 @@ class Table(BareTable):
         decimal_mark: str | None = None,
         group_mark: str | None = None,
         unit: str | None = None,
-        values: Sequence[Value] = (),
+        choices: Sequence[Value] = (),
         labels: Mapping[Any, str] | BareTable | None = None,
         rounding: Literal["nearest", "nearest_even", "down", "up"] | None = None,
-        pivot: int | None = None,
+        last_century_from: int | None = None,
         on_misfit: Literal["keep", "set aside", "stop"] = "keep",
         why: str | None = None,
     ) -> Self:
@@ -472,7 +479,7 @@ class Table(BareTable):
             Marks in numbers; by default the texts decide.
         unit : str, optional
             A unit behind the numbers, to be taken off.
-        values : sequence, optional
+        choices : sequence, optional
             For categories: the values that may occur, in order.
         labels : mapping or table, optional
             For categories: what values stand for; of a table the first column has the values and the
@@ -480,7 +487,7 @@ class Table(BareTable):
         rounding : str, optional
             How numbers with more digits than the type has, and datetimes that become dates, are
             rounded; by default they do not fit.
-        pivot : int, optional
+        last_century_from : int, optional
             Two-digit years from here on are of the last century; by default 50.
         on_misfit : {"keep", "set aside", "stop"}
             What happens to rows with a text that does not fit.
@@ -498,9 +505,9 @@ class Table(BareTable):
             labels = _code_book(labels)
         return self._step(
             "convert", why, columns=dict(columns), missing=words, decimal_mark=decimal_mark,
-            group_mark=group_mark, unit=unit, values=[plain_text(value) for value in values],
+            group_mark=group_mark, unit=unit, choices=[plain_text(value) for value in choices],
             labels={plain_text(value): label for value, label in (labels or {}).items()}, rounding=rounding,
-            pivot=pivot, on_misfit=on_misfit,
+            last_century_from=last_century_from, on_misfit=on_misfit,
         )  # fmt: skip
 
     def trim(self, columns: Names = (), *, inner: bool = False, why: str | None = None) -> Self:
@@ -512,18 +519,28 @@ class Table(BareTable):
         column: str,
         values: Mapping[Any, Value],
         *,
-        ignore_case: bool = False,
+        ignore: Names = (),
         others: Literal["keep", "clear"] = "keep",
         why: str | None = None,
     ) -> Self:
         """Replace values by others, one for one; None empties the cell.
+
+        Parameters
+        ----------
+        column : str
+        values : mapping
+            The value there is, and what it becomes.
+        ignore : {"case", "spaces"} or both
+            What makes no difference between values.
+        others : {"keep", "clear"}
+            What becomes of values not named.
 
         >>> import comb
         >>> comb.table(columns={"q": ["Lay", "none"]}).recode("q", {"Lay": "laying"})["q"].to_list()
         ['laying', 'none']
         """
         texts = {plain_text(old): None if new is None else plain_text(new) for old, new in values.items()}
-        return self._step("recode", why, column=column, values=texts, ignore_case=ignore_case, others=others)
+        return self._step("recode", why, column=column, values=texts, ignore=_listed(ignore), others=others)
 
     def fill(
         self,
@@ -556,14 +573,14 @@ class Table(BareTable):
         self,
         by: Names = (),
         *,
-        keep: Literal["first", "last", "fullest"] = "first",
+        which: Literal["first", "last", "fullest"] = "first",
         why: str | None = None,
     ) -> Self:
         """Keep one of the rows that are alike: in every column, or in those of `by`.
 
         Rows alike in every column are merged; rows that differ elsewhere are set aside.
         """
-        return self._step("remove_duplicates", why, by=_listed(by), keep=keep)
+        return self._step("remove_duplicates", why, by=_listed(by), which=which)
 
     def to_long(
         self,

@@ -12,7 +12,7 @@ from comb.kernels.types import Op, Program
 from comb.tables.types import DATE, DATETIME, DURATION, TIME, UTC_DATETIME, Type
 
 # Two-digit years from here on are of the last century.
-PIVOT = 50
+LAST_CENTURY_FROM = 50
 
 # Counts of a unit since some beginning; what the standard has no letters for.
 EPOCHS = {
@@ -31,7 +31,8 @@ CLOCK_NUMBER = "Hmm"
 _PARTS = re.compile(r"'(?P<quoted>(?:[^']|'')*)'|(?P<fraction>[.,]S+)|(?P<letters>([A-Za-z])\4*)|(?P<other>.)")
 
 _LETTERS: dict[str, tuple[Op, int]] = {
-    "yyyy": (Op.YEAR, 0), "y": (Op.YEAR, 0), "uuuu": (Op.YEAR, 0), "YYYY": (Op.YEAR, 0), "yy": (Op.SHORT_YEAR, PIVOT),
+    "yyyy": (Op.YEAR, 0), "y": (Op.YEAR, 0), "uuuu": (Op.YEAR, 0), "YYYY": (Op.YEAR, 0),
+    "yy": (Op.SHORT_YEAR, LAST_CENTURY_FROM),
     "M": (Op.MONTH, 1), "MM": (Op.MONTH, 1), "L": (Op.MONTH, 1), "LL": (Op.MONTH, 1),
     "MMM": (Op.MONTH_NAME, 0), "MMMM": (Op.MONTH_NAME, 0), "LLL": (Op.MONTH_NAME, 0), "LLLL": (Op.MONTH_NAME, 0),
     "d": (Op.DAY, 1), "dd": (Op.DAY, 1),
@@ -67,7 +68,7 @@ class MomentProgram(NamedTuple):
 
 
 @lru_cache(maxsize=1024)
-def moment_program(word: str, pattern: str, pivot: int = PIVOT) -> MomentProgram:
+def moment_program(word: str, pattern: str, last_century_from: int = LAST_CENTURY_FROM) -> MomentProgram:
     """Take a pattern apart.
 
     Parameters
@@ -91,7 +92,7 @@ def moment_program(word: str, pattern: str, pivot: int = PIVOT) -> MomentProgram
         if match["fraction"]:
             ops.append((Op.FRACTION, 0))
         elif match["letters"]:
-            ops += _of_letters(match["letters"], word, pattern, pivot)
+            ops += _of_letters(match["letters"], word, pattern, last_century_from)
         elif match["other"] == " ":
             ops.append((Op.SPACES, 0))
         else:
@@ -107,7 +108,7 @@ def moment_program(word: str, pattern: str, pivot: int = PIVOT) -> MomentProgram
     return MomentProgram(pattern, Program(word, tuple((int(op), argument) for op, argument in ops)), kind)
 
 
-def _of_letters(letters: str, word: str, pattern: str, pivot: int) -> list[tuple[int, int]]:
+def _of_letters(letters: str, word: str, pattern: str, last_century_from: int) -> list[tuple[int, int]]:
     found = _LETTERS.get(letters)
     if found is None:
         raise ParameterError(
@@ -115,7 +116,7 @@ def _of_letters(letters: str, word: str, pattern: str, pivot: int) -> list[tuple
             remedy="d is the day, M the month, MMMM its name, yyyy the year, H the hour, m the minute, s the second, "
             "a stands for a.m. and p.m., XXX for the offset; words stand in quotes: d 'de' MMMM",
         )
-    return [(Op.SHORT_YEAR, pivot)] if found[0] == Op.SHORT_YEAR else [found]
+    return [(Op.SHORT_YEAR, last_century_from)] if found[0] == Op.SHORT_YEAR else [found]
 
 
 def _exact(pair: tuple[int, int], following: tuple[int, int]) -> tuple[int, int]:

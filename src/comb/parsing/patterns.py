@@ -4,7 +4,7 @@ import re
 from typing import NamedTuple
 
 from comb.errors import ParameterError
-from comb.parsing.moment_programs import CLOCK_NUMBER, DURATION_UNITS, EPOCHS, PIVOT, moment_program
+from comb.parsing.moment_programs import CLOCK_NUMBER, DURATION_UNITS, EPOCHS, LAST_CENTURY_FROM, moment_program
 from comb.tables.types import type_word
 
 _DATE_PARTS = {"d": "d", "dd": "d", "M": "m", "MM": "m", "yyyy": "y"}
@@ -37,7 +37,7 @@ class Request(NamedTuple):
 
     word: str
     pattern: str
-    pivot: int = PIVOT
+    last_century_from: int = LAST_CENTURY_FROM
     decimal_mark: str = ""
     group_mark: str = ""
 

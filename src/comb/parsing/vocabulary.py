@@ -27,7 +27,7 @@ BOOLEAN_PAIRS = (
 BOOLEAN_WORDS = tuple(dict.fromkeys(word for pair in BOOLEAN_PAIRS for word in pair))
 
 # Numbers people type for "not known"; proposed by a profile, never applied at load.
-SENTINELS = (-9999, -999, -99, -9, -1, 99, 999, 9999, 99999, 999999)
+STAND_INS = (-9999, -999, -99, -9, -1, 99, 999, 9999, 99999, 999999)
 KNOWN_WORDS = tuple(sorted(MISSING_WORDS))
 
 

@@ -42,4 +42,4 @@ def draft_plan(table: BareTable, profile: Profile, folder: Path) -> str:
     reading = origin.options if below else origin.options.replace(types=types)
     planned = TablePlan(source=os.path.relpath(origin.path, folder), reading=reading, steps=steps)
     name = Path(origin.name).stem
-    return HEAD + write_plan({name: planned}, save=[Save(to=f"{name}-tidy")])
+    return HEAD + write_plan({name: planned}, save=[Save(to=f"{name}-result")])

@@ -94,7 +94,7 @@ def _repeated_key(table: ColumnCache, name: str, positions: Codes) -> Finding:
         table.rows_where(where),
         tuple(f"{text} ({count})" for text, count in counts),
         text,
-        RemoveDuplicates(by=[name], keep="last"),
+        RemoveDuplicates(by=[name], which="last"),
     )
 
 

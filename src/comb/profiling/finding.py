@@ -23,7 +23,7 @@ class Finding:
     Attributes
     ----------
     code : str
-        Stable, for plans and other programs: ``missing.sentinel``.
+        Stable, for plans and other programs: ``missing.stand_in``.
     columns : tuple of str
     count : int
         Cells or rows concerned.

@@ -4,7 +4,7 @@ import numpy as np
 
 from comb.errors import counted
 from comb.kernels.types import IS_KNOWN
-from comb.parsing.vocabulary import SENTINELS
+from comb.parsing.vocabulary import STAND_INS
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, as_asked, kept_texts, noticed, quoted
 from comb.steps.cell_steps import Convert
@@ -13,7 +13,7 @@ from comb.tables.reasons import Reason
 from comb.tables.value_texts import digits, number_text
 
 # A number stands for missing only if it comes this often.
-LEAST_SENTINELS = 3
+LEAST_STAND_INS = 3
 
 # And if it lies this many times the width of the other values away from them.
 LEAST_GAP = 1.0
@@ -60,18 +60,18 @@ def _words_in(column: Column, where: np.ndarray) -> dict[str, int]:
     return dict(taken.distinct().commonest(taken.text.__len__()))
 
 
-def sentinels(table: ColumnCache) -> Findings:
+def stand_ins(table: ColumnCache) -> Findings:
     """Numbers far from all others that people type for "not known"."""
     for name, column in table.columns.items():
         if not column.type.numeric:
             continue
-        codes = np.array(SENTINELS) * 10**column.type.scale
+        codes = np.array(STAND_INS) * 10**column.type.scale
         ordered = table.ordered(name)
         starts, ends = (np.searchsorted(ordered, codes, side) for side in ("left", "right"))
         others = _ends_without(ordered, set(codes.tolist()))
         for sentinel, count in zip(codes.tolist(), (ends - starts).tolist(), strict=True):
-            if count >= LEAST_SENTINELS and others is not None and _stands_apart(sentinel, *others):
-                yield _sentinel(table, name, column, column.present & (column.array == sentinel), sentinel)
+            if count >= LEAST_STAND_INS and others is not None and _stands_apart(sentinel, *others):
+                yield _stand_in(table, name, column, column.present & (column.array == sentinel), sentinel)
 
 
 def _ends_without(ordered: np.ndarray, passed: set[int]) -> tuple[float, float] | None:
@@ -90,14 +90,14 @@ def _stands_apart(sentinel: int, low: float, high: float) -> bool:
     return sentinel > high + LEAST_GAP * max(high - low, 1.0)
 
 
-def _sentinel(table: ColumnCache, name: str, column: Column, where: np.ndarray, sentinel: int) -> Finding:
+def _stand_in(table: ColumnCache, name: str, column: Column, where: np.ndarray, sentinel: int) -> Finding:
     shown = number_text(sentinel) if column.type.word == "number" else digits(int(sentinel), column.type.scale)
     count = int(where.sum())
     others = column.take(np.flatnonzero(column.present & ~where)).texts()
     values = column.array[column.present & ~where]
     low, high = others[int(values.argmin())], others[int(values.argmax())]
     return Finding(
-        "missing.sentinel",
+        "missing.stand_in",
         (name,),
         count,
         table.rows_where(where),
@@ -114,13 +114,13 @@ ZERO_GAP = 0.5
 def zeros(table: ColumnCache) -> Findings:
     """A heap of zeros that stands apart from all other values."""
     for name, column in table.columns.items():
-        if not column.type.numeric or column.type.levels:
+        if not column.type.numeric or column.type.choices:
             continue
         ordered = table.ordered(name)
         count = int(np.searchsorted(ordered, 0, "right") - np.searchsorted(ordered, 0, "left"))
         others = ordered[count:]
         # Below zero nothing stands, or the zeros are not the least.
-        if count < LEAST_SENTINELS or len(others) < count or ordered[0] < 0:
+        if count < LEAST_STAND_INS or len(others) < count or ordered[0] < 0:
             continue
         low, high = float(others[0]), float(others[-1])
         if low < ZERO_GAP * (high - low):

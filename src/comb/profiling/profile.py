@@ -19,7 +19,7 @@ Finder = Callable[[ColumnCache], Findings]
 FINDERS: tuple[Finder, ...] = (
     types.unreadable,
     missing.markers,
-    missing.sentinels,
+    missing.stand_ins,
     missing.zeros,
     texts.spaces,
     texts.spelling_by_case,

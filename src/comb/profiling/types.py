@@ -174,7 +174,7 @@ def labels(table: ColumnCache) -> Findings:
         if len(values) <= MOST_LABELS and counts.sum() >= LEAST_REPEATED * len(values):
             shown = [str(value) for value in values.tolist()]
             text = f"by its name, the {counted(len(values), 'number')} of {name} are codes: say what they stand for"
-            remedy = Convert(columns={name: "category"}, values=shown)
+            remedy = Convert(columns={name: "category"}, choices=shown)
             yield Finding(
                 "type.labels", (name,), int(counts.sum()), _everywhere(table, column), tuple(shown), text, remedy
             )
@@ -216,7 +216,7 @@ def mixed_dates(table: ColumnCache) -> Findings:
 # What evidence says, and what it means.
 _SIGNS = {
     "type.ambiguous_dates": "day and month could be swapped",
-    "type.mangled": "that a spreadsheet program rounded",
+    "type.rounded": "that a spreadsheet program rounded",
     "type.ambiguous_numbers": "could part thousands",
     "type.text_numbers": TEXT_NUMBERS,
 }

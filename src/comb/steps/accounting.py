@@ -125,13 +125,13 @@ def _rows_gone(step: Step, before: BareTable, change: Change) -> dict[str, int]:
     lost = before.row_count - int(used.sum())
     others = lost - len(aside)
     added = change.table.row_count - int(used.sum())
-    if used[aside].any() or others < 0 or (others and step.rows is Rows.SAME):
+    if used[aside].any() or others < 0 or (others and step.accounting is Rows.SAME):
         raise CombError(
             f"the rows of the step {step.name} do not add up: {before.row_count:,} in, "
             f"{change.table.row_count:,} out, {len(aside):,} set aside, {others:,} not accounted for",
             remedy="this is a defect of Comb; please report it with the plan",
         )
-    merged = others if step.rows is Rows.MERGED else 0
+    merged = others if step.accounting is Rows.MERGED else 0
     return {"added": added, "left_out": others - merged, "set_aside": len(aside), "merged": merged}
 
 

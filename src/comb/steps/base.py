@@ -5,7 +5,7 @@ each new row comes from, and what was set aside. It counts nothing: all counts c
 from comparing the tables before and after, in `comb.steps.accounting`.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import Enum
 from typing import ClassVar
@@ -13,6 +13,7 @@ from typing import ClassVar
 import msgspec
 import numpy as np
 
+from comb.errors import ParameterError
 from comb.kernels.grouping import Codes
 from comb.tables.column import Column
 from comb.tables.names import choose
@@ -95,7 +96,7 @@ class Step(
         The reason for this step, in free text.
     """
 
-    rows: ClassVar[Rows] = Rows.SAME
+    accounting: ClassVar[Rows] = Rows.SAME
 
     why: str | None = None
 
@@ -130,3 +131,29 @@ def numbered_anew(table: BareTable, columns: dict[str, Column], rows: int) -> Ba
 def chosen(table: BareTable, selectors: Sequence[str]) -> list[str]:
     """Return the names that selectors stand for in a table."""
     return choose(selectors, table.types)
+
+
+def folding(ignore: Sequence[str]) -> Callable[[str], str]:
+    """Return what makes texts equal that differ only by what is to be ignored.
+
+    Parameters
+    ----------
+    ignore : sequence of {"case", "spaces"}
+
+    Raises
+    ------
+    ParameterError
+        For another word.
+
+    >>> folding(["case", "spaces"])(" Mill  Brook")
+    'mill brook'
+    """
+    for word in ignore:
+        if word not in ("case", "spaces"):
+            raise ParameterError(f"expected ignore to be case or spaces, got {word!r}")
+
+    def folded(text: str) -> str:
+        text = " ".join(text.split()) if "spaces" in ignore else text
+        return text.casefold() if "case" in ignore else text
+
+    return folded

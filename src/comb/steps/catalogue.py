@@ -9,13 +9,13 @@ from comb.steps.base import Step
 from comb.steps.cell_steps import Convert, Fill, Recode, Trim
 from comb.steps.column_steps import Calculate, Rename, Select
 from comb.steps.group_steps import Aggregate, Count
-from comb.steps.joins import AppendTables, Join
-from comb.steps.row_steps import Filter, KeepRows, RemoveDuplicates, SetAsideRows, Sort
+from comb.steps.joins import Join, StackTables
+from comb.steps.row_steps import Filter, PickRows, RemoveDuplicates, SetAsideRows, Sort
 from comb.steps.shape_steps import Split, ToLong, Transpose
 
 KINDS: tuple[type[Step], ...] = (
     Filter, Select, Rename, Sort, Calculate, Convert, Trim, Recode, Fill, RemoveDuplicates,
-    SetAsideRows, ToLong, KeepRows, Aggregate, Count, Join, AppendTables, Split, Transpose,
+    SetAsideRows, ToLong, PickRows, Aggregate, Count, Join, StackTables, Split, Transpose,
 )  # fmt: skip
 
 STEPS: dict[str, type[Step]] = {str(kind.__struct_config__.tag): kind for kind in KINDS}

@@ -12,7 +12,7 @@ from comb.expressions.evaluate import evaluate, widened
 from comb.kernels.grouping import Codes
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import Request, parse_request
-from comb.steps.base import Change, Rows, SetAside, Step, chosen
+from comb.steps.base import Change, Rows, SetAside, Step, chosen, folding
 from comb.tables.categories import as_category
 from comb.tables.column import Column, Mask
 from comb.tables.kept import Kept
@@ -79,21 +79,21 @@ class Recode(Step, frozen=True, tag="recode"):
         The column.
     values : dict of str to str or None
         The value there is, and what it becomes; None empties the cell.
-    ignore_case : bool
-        Whether capital and small letters are the same.
+    ignore : list of {"case", "spaces"}
+        What makes no difference between values.
     others : {"keep", "clear"}
         What becomes of values not named.
     """
 
     column: str
     values: dict[str, str | None]
-    ignore_case: bool = False
+    ignore: list[str] = []
     others: Literal["keep", "clear"] = "keep"
 
     def apply(self, table: BareTable) -> Change:
         """Replace the values."""
         column = table[self.column]
-        fold: Callable[[str], str] = str.casefold if self.ignore_case else str
+        fold = folding(self.ignore)
         wanted = {fold(old): new for old, new in self.values.items()}
         before = column.texts()
         hits = np.array([text is not None and fold(text) in wanted for text in before], np.bool_)
@@ -119,8 +119,8 @@ def _retyped(column: Column, texts: list[str | None], name: str) -> Column:
     if column.type == STRING:
         values: Any = Text.from_strings([text or "" for text in texts])
         return column.replace(values=values)
-    if column.type.levels:
-        undeclared = {text for text in texts if text} - {level.value for level in column.type.levels}
+    if column.type.choices:
+        undeclared = {text for text in texts if text} - {level.value for level in column.type.choices}
         if undeclared:
             raise TypeMismatch(
                 f"{min(undeclared)!r} is no value of the category {name!r}",
@@ -157,31 +157,31 @@ class Convert(Step, frozen=True, tag="convert"):
         The marks in numbers; by default the texts decide.
     unit : str, optional
         A unit behind the numbers, to be taken off.
-    values : list of str
+    choices : list of str
         For categories: the values that may occur, in order.
     labels : dict of str to str
         For categories: what values stand for.
     rounding : str, optional
         How numbers with more digits than the type has, and datetimes that become dates, are
         rounded: ``nearest``, ``nearest_even``, ``down`` or ``up``. By default they do not fit.
-    pivot : int, optional
+    last_century_from : int, optional
         Two-digit years from here on are of the last century.
     on_misfit : {"keep", "set aside", "stop"}
         What happens to rows with a text that does not fit: kept, the cell missing and
         its text beside it; set aside; or nothing is done and all are listed.
     """
 
-    rows: ClassVar[Rows] = Rows.SAME
+    accounting: ClassVar[Rows] = Rows.SAME
 
     columns: dict[str, str]
     missing: list[str] = []
     decimal_mark: str | None = None
     group_mark: str | None = None
     unit: str | None = None
-    values: list[str] = []
+    choices: list[str] = []
     labels: dict[str, str] = {}
     rounding: str | None = None
-    pivot: int | None = None
+    last_century_from: int | None = None
     on_misfit: Literal["keep", "set aside", "stop"] = "keep"
 
     def apply(self, table: BareTable) -> Change:
@@ -199,19 +199,19 @@ class Convert(Step, frozen=True, tag="convert"):
         return _set_aside(changed, misfits)
 
     def _converted(self, column: Column, request: Request) -> Column:
-        if self.pivot is not None:
-            if not 0 <= self.pivot <= 100:
-                raise ParameterError(f"expected a pivot from 0 to 100, came {self.pivot}")
-            request = request._replace(pivot=self.pivot)
-        if not (self.values or self.labels):
+        if self.last_century_from is not None:
+            if not 0 <= self.last_century_from <= 100:
+                raise ParameterError(f"expected last_century_from to be 0 to 100, got {self.last_century_from}")
+            request = request._replace(last_century_from=self.last_century_from)
+        if not (self.choices or self.labels):
             return convert_column(column, request, missing=self.missing, marks=self._marks(), rounding=self.rounding)
         if request.word != "category":
-            raise ParameterError(f"values and labels go with category, not with {request.word}")
+            raise ParameterError(f"choices and labels go with category, not with {request.word}")
         plain = column.replace(type=column.type.plain)
         if self.missing:
             same = f"decimal 0.{'0' * plain.type.scale}" if plain.type.scale else plain.type.word
             plain = convert_column(plain, parse_request(same), missing=self.missing)
-        return as_category(plain, self.values or None, self.labels)
+        return as_category(plain, self.choices or None, self.labels)
 
     def _marks(self) -> CellParser | None:
         if not (self.decimal_mark or self.group_mark or self.unit):

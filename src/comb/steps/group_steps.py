@@ -45,7 +45,7 @@ class Aggregate(Step, frozen=True, tag="aggregate"):
         What ``current_date`` means.
     """
 
-    rows: ClassVar[Rows] = Rows.MERGED
+    accounting: ClassVar[Rows] = Rows.MERGED
 
     columns: dict[str, str]
     by: list[str] = []
@@ -129,7 +129,7 @@ class Count(Step, frozen=True, tag="count"):
         The order of the rows.
     """
 
-    rows: ClassVar[Rows] = Rows.MERGED
+    accounting: ClassVar[Rows] = Rows.MERGED
 
     by: list[str] = []
     where: str | None = None

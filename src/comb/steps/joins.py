@@ -1,6 +1,5 @@
-"""Steps with a second table: join, append_tables."""
+"""Steps with a second table: join, stack_tables."""
 
-import re
 from collections.abc import Mapping, Sequence
 from typing import Any, ClassVar, Literal
 
@@ -12,7 +11,7 @@ from comb.expressions.evaluate import widened
 from comb.kernels.dispatch import kernels
 from comb.kernels.grouping import MOST_SPREAD, Codes, compact, group
 from comb.kernels.string_buffer import joined
-from comb.steps.base import Change, Rows, Step, numbered_anew
+from comb.steps.base import Change, Rows, Step, folding, numbered_anew
 from comb.tables.column import Column, Mask
 from comb.tables.concat import below
 from comb.tables.names import check_known, choose
@@ -58,9 +57,9 @@ class Join(TwoTables, frozen=True, tag="join"):
         The key columns; ``mine = theirs`` where they have different names.
     columns : list of str
         Selectors of what to take over; none means all but the keys.
-    nothing : bool
-        Take no columns: only keep rows with a match, or those without.
-    keep : {"all", "matched", "unmatched", "both"}
+    add_columns : bool
+        False takes no columns: it only chooses rows with a match, or those without.
+    rows : {"all", "matched", "unmatched", "both"}
         All rows of this table; those with a match; those without; or all of this and those of
         the other table that nothing matched.
     ignore : list of {"case", "spaces"}
@@ -71,12 +70,12 @@ class Join(TwoTables, frozen=True, tag="join"):
         Whether a row may match several, and so become several.
     """
 
-    rows: ClassVar[Rows] = Rows.LEFT_OUT
+    accounting: ClassVar[Rows] = Rows.LEFT_OUT
 
     by: list[str]
     columns: list[str] = []
-    nothing: bool = False
-    keep: Literal["all", "matched", "unmatched", "both"] = "all"
+    add_columns: bool = True
+    rows: Literal["all", "matched", "unmatched", "both"] = "all"
     ignore: list[str] = []
     latest: str | None = None
     allow_multiple: bool = False
@@ -86,9 +85,7 @@ class Join(TwoTables, frozen=True, tag="join"):
         pairs = [_pair(one, table, other) for one in self.by]
         if not pairs:
             raise ParameterError("expected at least one key to look up by, came none")
-        for word in self.ignore:
-            if word not in ("case", "spaces"):
-                raise ParameterError(f"expected ignore to be case or spaces, came {word!r}")
+        folding(self.ignore)
         mine, theirs, missing, height = self._codes(table, other, pairs)
         lookup = np.full(height, -1, np.int64)
         # Of several rows with one key, the first.
@@ -99,17 +96,17 @@ class Join(TwoTables, frozen=True, tag="join"):
         matched = found >= 0
         notes = [self._matched_message(matched, other)]
         notes += self._unmatched_message(table, other, pairs, matched, missing)
-        if self.nothing:
-            if self.keep not in ("matched", "unmatched"):
-                raise ParameterError("without columns to take, expected keep to be matched or unmatched")
-            some = np.flatnonzero(matched if self.keep == "matched" else ~matched)
+        if not self.add_columns:
+            if self.rows not in ("matched", "unmatched"):
+                raise ParameterError("without columns to take, expected rows to be matched or unmatched")
+            some = np.flatnonzero(matched if self.rows == "matched" else ~matched)
             return Change.of_rows(table, some, notes=tuple(notes))
-        if self.keep == "unmatched":
+        if self.rows == "unmatched":
             some = np.flatnonzero(~matched)
             return Change.of_rows(table, some, notes=tuple(notes))
         rows: Codes | None
         rows, sources = self._rows(mine, theirs, self._gone(other, pairs), found, matched, notes)
-        if self.keep == "matched":
+        if self.rows == "matched":
             kept = np.flatnonzero(sources >= 0)
             rows, sources = kept if rows is None else rows[kept], sources[kept]
         return self._joined(table, other, pairs, rows, sources, found, notes)
@@ -160,7 +157,7 @@ class Join(TwoTables, frozen=True, tag="join"):
             title = name if name not in columns else f"{name} [{self.table}]"
             columns[title] = _taken(other[name], places, lacking)
         numbers = table.row_numbers if rows is None else table.row_numbers[rows]
-        if self.keep == "both":
+        if self.rows == "both":
             extra = np.setdiff1d(np.arange(other.row_count), sources)
             columns = self._with_others(table, other, dict(pairs), columns, names, extra)
             upper = np.arange(table.row_count) if rows is None else rows
@@ -219,12 +216,7 @@ class Join(TwoTables, frozen=True, tag="join"):
         """Return keys without what is to make no difference."""
         if column.type != STRING or not self.ignore:
             return column
-        text = column.text
-        if "case" in self.ignore:
-            text = text.map(str.casefold)
-        if "spaces" in self.ignore:
-            text = text.map(lambda one: re.sub(r"\s+", " ", one).strip())
-        return column.replace(values=text)
+        return column.replace(values=column.text.map(folding(self.ignore)))
 
     def _latest(self, table: BareTable, other: BareTable, mine: Codes, theirs: Codes, missing: Mask) -> Codes:
         """Return for each row the row of the other table with its key whose date is the latest not after its own."""
@@ -380,7 +372,7 @@ def _taken(column: Column, places: Codes, lacking: Mask) -> Column:
     return taken.emptied(lacking, Reason.ABSENT) if lacking.any() else taken
 
 
-class AppendTables(TwoTables, frozen=True, tag="append_tables"):
+class StackTables(TwoTables, frozen=True, tag="stack_tables"):
     """Put the rows of another table below, column by column with the same name.
 
     Parameters
@@ -389,7 +381,7 @@ class AppendTables(TwoTables, frozen=True, tag="append_tables"):
         A new column that says which table each row came from.
     """
 
-    rows: ClassVar[Rows] = Rows.LEFT_OUT
+    accounting: ClassVar[Rows] = Rows.LEFT_OUT
 
     source_column: str | None = None
 

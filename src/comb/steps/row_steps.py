@@ -40,7 +40,7 @@ class Filter(Step, frozen=True, tag="filter"):
         What ``:name`` means in the condition.
     """
 
-    rows: ClassVar[Rows] = Rows.LEFT_OUT
+    accounting: ClassVar[Rows] = Rows.LEFT_OUT
 
     where: str
     by: list[str] = []
@@ -101,13 +101,13 @@ class Sort(Step, frozen=True, tag="sort"):
     by : list of str
         Columns, the leading one first, each with ``desc`` behind it for descending
         order. Missing cells come last in both directions.
-    text : {"code_point", "natural", "plain"}
-        How texts are ordered: by code point; naturally, ``colony 9`` before ``colony 10``; or without regard
-        to case and accents.
+    text : {"exact", "natural", "ignore_accents"}
+        How texts are ordered: exactly, by code point; naturally, ``colony 9`` before ``colony 10``; or with case
+        and accents ignored.
     """
 
     by: list[str]
-    text: Literal["code_point", "natural", "plain"] = "code_point"
+    text: Literal["exact", "natural", "ignore_accents"] = "exact"
 
     def apply(self, table: BareTable) -> Change:
         """Order the rows."""
@@ -122,13 +122,13 @@ class Sort(Step, frozen=True, tag="sort"):
         return f"sorted by {', '.join(self.by)}"
 
 
-def _sort_key(table: BareTable, key: str, order: str = "code_point") -> np.ndarray:
+def _sort_key(table: BareTable, key: str, order: str = "exact") -> np.ndarray:
     """Return ascending values for a key with its direction, missing last."""
     direction = None if key in table else _DIRECTION.search(key)
     name = key[: direction.start()] if direction else key
     column = table[check_known(name, table.names)]
     descending = bool(direction and direction[1].lower() == "desc")
-    if order != "code_point" and column.type == STRING:
+    if order != "exact" and column.type == STRING:
         ranks = _text_ranks(column, _ORDERS[order])
     else:
         plain = _plain_key(column, descending=descending)
@@ -141,7 +141,7 @@ def _sort_key(table: BareTable, key: str, order: str = "code_point") -> np.ndarr
 
 def _plain_key(column: Column, *, descending: bool) -> np.ndarray | None:
     """Return values that sort as they are; None where only ranks do."""
-    if column.type.levels or isinstance(column.values, Text):
+    if column.type.choices or isinstance(column.values, Text):
         return None
     values = column.array
     if values.dtype.kind == "f":
@@ -177,20 +177,20 @@ def natural_key(text: str) -> tuple[Any, ...]:
     return tuple((0, int(part), "") if part.isdigit() else (1, 0, part.casefold()) for part in parts if part)
 
 
-def plain_key(text: str) -> str:
+def without_accents(text: str) -> str:
     """Return a text without case and accents.
 
-    >>> sorted(["Zoe", "Émile", "anna"], key=plain_key)
+    >>> sorted(["Zoe", "Émile", "anna"], key=without_accents)
     ['anna', 'Émile', 'Zoe']
     """
     apart = unicodedata.normalize("NFD", text.casefold())
     return "".join(one for one in apart if not unicodedata.combining(one))
 
 
-_ORDERS: dict[str, Callable[[str], Any]] = {"natural": natural_key, "plain": plain_key}
+_ORDERS: dict[str, Callable[[str], Any]] = {"natural": natural_key, "ignore_accents": without_accents}
 
 
-class KeepRows(Step, frozen=True, tag="keep_rows"):
+class PickRows(Step, frozen=True, tag="pick_rows"):
     """Keep some rows by where they stand, by size, or by chance.
 
     Parameters
@@ -211,7 +211,7 @@ class KeepRows(Step, frozen=True, tag="keep_rows"):
         Selectors of columns: all of this within each group they form.
     """
 
-    rows: ClassVar[Rows] = Rows.LEFT_OUT
+    accounting: ClassVar[Rows] = Rows.LEFT_OUT
 
     first: int | None = None
     last: int | None = None
@@ -302,14 +302,14 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
     ----------
     by : list of str
         Selectors of the columns to look at; none means all.
-    keep : {"first", "last", "fullest"}
+    which : {"first", "last", "fullest"}
         Which row stays: ``fullest`` is the one with the fewest missing cells.
     """
 
-    rows: ClassVar[Rows] = Rows.MERGED
+    accounting: ClassVar[Rows] = Rows.MERGED
 
     by: list[str] = []
-    keep: Literal["first", "last", "fullest"] = "first"
+    which: Literal["first", "last", "fullest"] = "first"
 
     def apply(self, table: BareTable) -> Change:
         """Keep one row of each group."""
@@ -335,9 +335,9 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
     def _preference(self, table: BareTable) -> Codes:
         """Return for each row how willingly it is given up: the lowest stays."""
         places = np.arange(table.row_count)
-        if self.keep == "last":
+        if self.which == "last":
             return -places
-        if self.keep == "first":
+        if self.which == "first":
             return places
         gaps = np.zeros(table.row_count, np.int64)
         for column in table.columns.values():

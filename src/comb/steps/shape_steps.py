@@ -37,7 +37,7 @@ class ToLong(Step, frozen=True, tag="to_long"):
         Whether missing cells become rows too; otherwise they are left out and counted.
     """
 
-    rows: ClassVar[Rows] = Rows.SPREAD
+    accounting: ClassVar[Rows] = Rows.SPREAD
 
     columns: list[str]
     heading_column: str
@@ -113,14 +113,14 @@ class Transpose(Step, frozen=True, tag="transpose"):
         Name of the new column for the old names.
     """
 
-    rows: ClassVar[Rows] = Rows.MERGED
+    accounting: ClassVar[Rows] = Rows.MERGED
 
-    names_from: str
+    headings_in: str
     heading_column: str = "column"
 
     def apply(self, table: BareTable) -> Change:
         """Turn the table."""
-        key = table[self.names_from]
+        key = table[self.headings_in]
         if table.row_count > MOST_TURNED:
             raise ParameterError(
                 f"{table.row_count:,} rows would become columns, at most {MOST_TURNED:,} can",
@@ -131,9 +131,9 @@ class Transpose(Step, frozen=True, tag="transpose"):
             raise ColumnError(
                 f"the name {self.heading_column!r} would stand twice", remedy="name heading_column otherwise"
             )
-        names = [name for name in table.names if name != self.names_from]
+        names = [name for name in table.names if name != self.headings_in]
         if not names:
-            raise ParameterError(f"there is no column but {self.names_from}, so nothing to turn")
+            raise ParameterError(f"there is no column but {self.headings_in}, so nothing to turn")
         kind = _shared_type(table, names)
         stacked = _stacked([widened(table[name], kind) for name in names], kind)
         count = len(names)
@@ -146,7 +146,7 @@ class Transpose(Step, frozen=True, tag="transpose"):
 
     def describe(self) -> str:
         """Name what names the columns."""
-        return f"rows turned into columns named by {self.names_from}"
+        return f"rows turned into columns named by {self.headings_in}"
 
 
 class Split(Step, frozen=True, tag="split"):
@@ -155,7 +155,7 @@ class Split(Step, frozen=True, tag="split"):
     Parameters
     ----------
     column : str
-    into : list of str
+    new_columns : list of str
         Names of the new columns, one for each part; none makes a row of each part.
     mark : str, optional
         What stands between the parts.
@@ -163,18 +163,18 @@ class Split(Step, frozen=True, tag="split"):
         A regular expression: its groups are the parts; or, for rows, what stands between.
     widths : list of int
         The characters of each part.
-    keep : bool
+    keep_original : bool
         Keep the column that is split.
     """
 
-    rows: ClassVar[Rows] = Rows.SPREAD
+    accounting: ClassVar[Rows] = Rows.SPREAD
 
     column: str
-    into: list[str] = []
+    new_columns: list[str] = []
     mark: str | None = None
     pattern: str | None = None
     widths: list[int] = []
-    keep: bool = False
+    keep_original: bool = False
 
     def apply(self, table: BareTable) -> Change:
         """Split the texts."""
@@ -193,7 +193,7 @@ class Split(Step, frozen=True, tag="split"):
         codes = np.arange(len(items)) if column.text.codes is None else column.text.codes
         return (
             self._into_columns(table, column, parts, codes)
-            if self.into
+            if self.new_columns
             else self._into_rows(table, column, parts, codes)
         )
 
@@ -203,19 +203,19 @@ class Split(Step, frozen=True, tag="split"):
         if self.widths:
             ends = np.cumsum(self.widths).tolist()
             return [text[start:end].strip() for start, end in zip([0, *ends], [*ends, None], strict=False)]
-        if self.into:
+        if self.new_columns:
             match = re.search(str(self.pattern), text)
             return [part or "" for part in match.groups()] if match else []
         return [part for part in re.split(str(self.pattern), text) if part is not None]
 
     def _into_columns(self, table: BareTable, column: Column, parts: list[list[str]], codes: Any) -> Change:
-        width = len(self.into)
-        for name in self.into:
-            if (name in table and name != self.column) or self.into.count(name) > 1:
+        width = len(self.new_columns)
+        for name in self.new_columns:
+            if (name in table and name != self.column) or self.new_columns.count(name) > 1:
                 raise ColumnError(f"the name {name!r} would stand twice", remedy="choose another name")
         fits = np.array([len(one) == width for one in parts], np.bool_)[codes] if len(parts) else np.zeros(0, np.bool_)
         made: dict[str, Column] = {}
-        for at, name in enumerate(self.into):
+        for at, name in enumerate(self.new_columns):
             last = at == width - 1 and self.mark
             texts = [
                 str(self.mark).join(one[at:]) if last and len(one) > width else one[at] if at < len(one) else ""
@@ -230,7 +230,7 @@ class Split(Step, frozen=True, tag="split"):
             made[name] = Column(STRING, values, state.astype(np.uint8))
         columns: dict[str, Column] = {}
         for name, one in table.columns.items():
-            if name != self.column or self.keep:
+            if name != self.column or self.keep_original:
                 columns[name] = one
             if name == self.column:
                 columns.update(made)
@@ -260,4 +260,4 @@ class Split(Step, frozen=True, tag="split"):
 
     def describe(self) -> str:
         """Name the column and its parts."""
-        return f"{self.column} split into {', '.join(self.into) or 'rows'}"
+        return f"{self.column} split into {', '.join(self.new_columns) or 'rows'}"

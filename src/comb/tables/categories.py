@@ -11,10 +11,10 @@ from comb.tables.column import Column
 from comb.tables.evidence import Candidate
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
-from comb.tables.types import JSON, Level, category
+from comb.tables.types import JSON, Choice, category
 
 # A category of more values than this is none.
-MOST_LEVELS = 10_000
+MOST_CHOICES = 10_000
 
 
 def as_category(column: Column, values: Sequence[str] | None = None, labels: Mapping[str, str] | None = None) -> Column:
@@ -45,9 +45,9 @@ def as_category(column: Column, values: Sequence[str] | None = None, labels: Map
     order = np.argsort(found.values.sort_ranks(), kind="stable")
     there = [text for text in found.values.take(order).texts() if text is not None]
     given = list(dict.fromkeys(values)) if values is not None else list(dict.fromkeys([*(labels or {}), *there]))
-    if len(given) > MOST_LEVELS:
+    if len(given) > MOST_CHOICES:
         raise ParameterError(
-            f"expected a category of at most {MOST_LEVELS:,} values, came {len(given):,}",
+            f"expected a category of at most {MOST_CHOICES:,} values, came {len(given):,}",
             remedy="a column with as many different values is an identifier or free text: keep it as it is",
         )
     strange = [value for value in labels or {} if value not in given]
@@ -55,7 +55,7 @@ def as_category(column: Column, values: Sequence[str] | None = None, labels: Map
         raise ParameterError(
             f"there is a label for {strange[0]!r}, which is none of the {counted(len(given), 'value')}"
         )
-    kind = category(base, [Level(value, (labels or {}).get(value, "")) for value in given])
+    kind = category(base, [Choice(value, (labels or {}).get(value, "")) for value in given])
     undeclared = {text for text in there if text not in set(given)}
     evidence = column.evidence
     if evidence is not None:
@@ -102,6 +102,6 @@ def _unreadable(column: Column, positions: Sequence[int], texts: Sequence[str | 
 
 def labels_of(column: Column) -> Column:
     """Return what the values of a category stand for; the values themselves where there is no label."""
-    message = {level.value: level.label or level.value for level in column.type.levels}
+    message = {level.value: level.label or level.value for level in column.type.choices}
     texts = [None if text is None else message.get(text, text) for text in column.texts()]
     return Column.of_strings(texts, state=column.states)

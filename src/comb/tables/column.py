@@ -245,8 +245,8 @@ class Column:
 
     def sort_ranks(self) -> Codes:
         """Rank cells in ascending order: text by code point, categories as declared; missing cells are -1."""
-        if self.type.levels:
-            places = {level.value: place for place, level in enumerate(self.type.levels)}
+        if self.type.choices:
+            places = {level.value: place for place, level in enumerate(self.type.choices)}
             found = self.replace(type=self.type.plain).distinct()
             rank_of = np.array([places.get(text or "", len(places)) for text in found.values.texts()], np.int64)
             return np.where(self.missing, -1, _looked_up(self, found.values, rank_of))

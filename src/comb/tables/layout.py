@@ -54,8 +54,8 @@ class LayoutRequest:
         The position of the first row to show, from 0.
     types : bool
         Whether a line with types stands under the names.
-    hint : str
-        How to see more rows; ``{next}`` and ``{last}`` stand for the ten after these.
+    more_rows : str
+        How to see rows that are not shown, from ``{first}`` to ``{last}``.
     """
 
     columns: Mapping[str, Column]
@@ -65,7 +65,7 @@ class LayoutRequest:
     rows: int = DEFAULT_ROWS
     start: int = 0
     types: bool = False
-    hint: str = "rows_between({next}, {last}) or last_rows() shows others"
+    more_rows: str = "rows_between({first}, {last})"
 
 
 def text_width(text: str) -> int:
@@ -149,7 +149,7 @@ def lay_out(request: LayoutRequest) -> list[Line]:
 
     Parameters
     ----------
-    ask : LayoutRequest
+    request : LayoutRequest
 
     Returns
     -------
@@ -173,7 +173,7 @@ def lay_out(request: LayoutRequest) -> list[Line]:
     said = request.sentence + _showing(request, len(shown), len(blocks) - 1)
     lines = [*_sentence(said, request.width), []]
     lines += [_join(row) for row in zip(*(block.lines for block in blocks), strict=True)]
-    return lines + _rest(request, total - len(shown), left)
+    return lines + _rest(request, len(shown), left)
 
 
 def _sentence(text: str, width: int) -> list[Line]:
@@ -240,18 +240,23 @@ def _join(parts: Sequence[Line]) -> Line:
     return line
 
 
-def _rest(request: LayoutRequest, rows_left: int, names_left: list[str]) -> list[Line]:
-    """Say what is not shown and how to see it."""
-    said = []
+def _rest(request: LayoutRequest, rows: int, names_left: list[str]) -> list[Line]:
+    """Say in one line what is not shown and how to see it."""
+    parts = []
+    total, start, stop = len(request.row_numbers), request.start, request.start + rows
+    spans = [(1, min(start, total)), (stop + 1, total)]
+    left = [f"{first:,} to {last:,}" if last > first else f"{first:,}" for first, last in spans if last >= first]
+    if left:
+        # The next rows, and after the last ones those before.
+        first = stop + 1 if stop < total else max(1, start - DEFAULT_ROWS + 1)
+        last = min(total, stop + DEFAULT_ROWS) if stop < total else start
+        how = request.more_rows.format(first=first, last=last)
+        single = total - rows == 1
+        parts.append(f"row{'' if single else 's'} {' and '.join(left)} ({how})")
     if names_left:
-        listed = cut_middle(", ".join(map(washed, names_left)), max(20, request.width - 20))
-        said.append(f"{len(names_left)} more column{'s' if len(names_left) > 1 else ''}: {listed}")
-    if rows_left:
-        first = min(request.start + request.rows, len(request.row_numbers) - 1) + 1
-        last = min(first + DEFAULT_ROWS - 1, len(request.row_numbers))
-        message = request.hint.format(next=first, last=last)
-        said.append(f"{rows_left:,} more row{'s' if rows_left > 1 else ''}: {message}")
-    return [[], *([Span(text, "dim")] for text in said)] if said else []
+        shown = cut_middle(", ".join(map(washed, names_left)), max(20, request.width - 20))
+        parts.append(f"column{'s' if len(names_left) > 1 else ''} {shown}")
+    return [[], [Span(f"not shown: {'; '.join(parts)}", "dim")]] if parts else []
 
 
 def plain(lines: Sequence[Line]) -> str:

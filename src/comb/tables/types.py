@@ -28,7 +28,7 @@ NUMERIC = frozenset({"integer", "decimal", "number"})
 TEXTUAL = frozenset({"string", "json"})
 
 
-class Level(NamedTuple):
+class Choice(NamedTuple):
     """One value of a category, as canonical text, and what it stands for."""
 
     value: str
@@ -49,7 +49,7 @@ class Type:
         For ``datetime`` only: whether it is universal time; else it is local.
     base : Type, optional
         For ``category`` only: the type of its values.
-    levels : tuple of Level
+    choices : tuple of Choice
         For ``category`` only: its values in order.
 
     >>> str(Type("decimal", 2))
@@ -60,7 +60,7 @@ class Type:
     scale: int = 0
     utc: bool = False
     base: "Type | None" = None
-    levels: tuple[Level, ...] = ()
+    choices: tuple[Choice, ...] = ()
 
     def __str__(self) -> str:
         return self.word
@@ -98,10 +98,10 @@ class Type:
         """
         if self.word == "datetime":
             return "datetime in universal time" if self.utc else "local datetime"
-        if self.base and not self.levels:
+        if self.base and not self.choices:
             return f"category, {self.base.in_full}"
         if self.base:
-            return f"category of {len(self.levels)} values, {self.base.in_full}"
+            return f"category of {len(self.choices)} values, {self.base.in_full}"
         if self.word != "decimal":
             return self.word
         return f"decimal with {self.scale} digit{'s' if self.scale != 1 else ''} after the point"
@@ -124,13 +124,13 @@ def decimal(scale: int) -> Type:
     return Type("decimal", scale)
 
 
-def category(base: Type, levels: Sequence[Level]) -> Type:
+def category(base: Type, choices: Sequence[Choice]) -> Type:
     """Return the category with the given values, in order.
 
-    >>> str(category(INTEGER, [Level("1", "calm"), Level("2", "nervous")]))
+    >>> str(category(INTEGER, [Choice("1", "calm"), Choice("2", "nervous")]))
     'category'
     """
-    return Type("category", base=base, levels=tuple(levels))
+    return Type("category", base=base, choices=tuple(choices))
 
 
 def type_word(word: str) -> str:

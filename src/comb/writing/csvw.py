@@ -45,7 +45,7 @@ def metadata_bytes(table: BareTable, name: str, file: str, form: TextForm = STAN
         name, title, type and description.
     """
     origin = table.origin
-    codes = {title: codes_name(name, title) for title, column in table.columns.items() if column.type.levels}
+    codes = {title: codes_name(name, title) for title, column in table.columns.items() if column.type.choices}
     schema: dict[str, Any] = {"columns": [_column(title, column, form) for title, column in table.columns.items()]}
     if codes:
         schema["foreignKeys"] = [
@@ -88,9 +88,9 @@ def codes_name(name: str, title: str) -> str:
 def codes_files(table: BareTable, name: str) -> dict[str, bytes]:
     """Return the lists of the values of all categories of a table, by file name."""
     return {
-        codes_name(name, title): rows_bytes([["value", "label"], *map(list, column.type.levels)])
+        codes_name(name, title): rows_bytes([["value", "label"], *map(list, column.type.choices)])
         for title, column in table.columns.items()
-        if column.type.levels
+        if column.type.choices
     }
 
 

@@ -11,7 +11,7 @@ from comb.kernels.grouping import Codes
 from comb.reading.documents.json.parse import Digits, NotFinite, sound, written
 
 # Objects inside objects are taken apart so far; what is deeper stays one value.
-MOST_LEVELS = 20
+DEEPEST = 20
 
 # No table made by people or programs for people is wider; objects used as lookup tables are.
 MOST_COLUMNS = 5_000
@@ -137,7 +137,7 @@ def flatten(records: Sequence[Any], lists: str) -> Flat:
 def _take_apart(record: Record, prefix: str, cells: Record, flat: Flat, number: int, level: int) -> None:
     for key, value in record.items():
         name = f"{prefix}{key}"
-        if isinstance(value, dict) and value and level < MOST_LEVELS:
+        if isinstance(value, dict) and value and level < DEEPEST:
             _take_apart(value, f"{name}.", cells, flat, number, level + 1)
         elif isinstance(value, list) and any(isinstance(item, dict) for item in value):
             flat.children.setdefault(name, []).extend((number, item) for item in value)
