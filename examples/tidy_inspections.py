@@ -40,7 +40,7 @@ def main() -> None:
         # Any number can be checked by hand: this is the line of the file it came from.
         row = int(heavy.row_numbers[0])
         print()
-        print(f"row {row} stands in {heavy.place(row)}")
+        print(f"row {row} is in {heavy.place(row)}")
 
 
 if __name__ == "__main__":

@@ -1,9 +1,6 @@
 """Shared by all tests: the demo data in a folder of its own, and the command line."""
 
 import os
-import subprocess
-import sys
-from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
@@ -24,29 +21,6 @@ settings.register_profile(
 settings.load_profile("comb")
 
 
-@dataclass(frozen=True)
-class Ran:
-    """What a command came back with."""
-
-    code: int
-    out: str
-    err: str
-
-
-def run_comb(*arguments: str, cwd: Path, stdin: bytes = b"") -> Ran:
-    """Run the command line in a process of its own."""
-    environment = {**os.environ, "PYTHONUTF8": "1", "COLUMNS": "120"}
-    done = subprocess.run(
-        [sys.executable, "-c", "from comb.cli.main import main; main()", *arguments],
-        cwd=cwd,
-        input=stdin,
-        capture_output=True,
-        env=environment,
-        timeout=120,
-    )
-    return Ran(done.returncode, done.stdout.decode(), done.stderr.decode())
-
-
 @pytest.fixture
 def demo(tmp_path: Path) -> Path:
     """Return a folder with the demo files."""
@@ -61,10 +35,3 @@ def inspections(tmp_path_factory: pytest.TempPathFactory) -> comb.Table:
     place = tmp_path_factory.mktemp("demo") / "inspections.csv"
     place.write_bytes(demo_bytes("inspections.csv"))
     return comb.load(place)
-
-
-def load_text(folder: Path, text: str | bytes, **options: object) -> comb.Table:
-    """Load a text by way of a file."""
-    place = folder / "table.csv"
-    place.write_bytes(text if isinstance(text, bytes) else text.encode())
-    return comb.load(place, **options)  # type: ignore[arg-type]

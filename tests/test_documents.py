@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from comb.steps.catalogue import STEPS
-from conftest import run_comb
+from support.running import run_comb
 
 ROOT = Path(__file__).parents[1]
 README = (ROOT / "README.md").read_text(encoding="utf-8")

@@ -13,7 +13,7 @@
     ├── ExpressionError      (also ValueError) a condition or formula that cannot be read
     └── PlanError            (also ValueError) a plan file that cannot be read or run
 
-Every message says what was expected, what came, where, and what to do.
+Every message says what was expected, what it got, where, and what to do.
 """
 
 import difflib
@@ -29,7 +29,7 @@ class CombError(Exception):
     Parameters
     ----------
     what : str
-        What was expected and what came.
+        What was expected and what it got.
     where : str, optional
         The place: a file, line and column, a row, a step.
     remedy : str, optional
@@ -59,7 +59,7 @@ class SourceMissing(ReadError, FileNotFoundError):
 
 
 class SourceUnreadable(ReadError, OSError):
-    """The file is there, but its bytes could not be had."""
+    """The file is there, but its bytes could not be read."""
 
 
 class ContentError(ReadError, ValueError):
@@ -75,7 +75,7 @@ class WriteError(CombError, OSError):
 
 
 class ColumnError(CombError, KeyError):
-    """A column that is not there, or a name that would stand twice."""
+    """A column that is not there, or a name that there would be two."""
 
 
 class TypeMismatch(CombError, TypeError):
@@ -135,6 +135,15 @@ def counted(count: int, noun: str) -> str:
     return f"{count:,} {noun}{'' if count == 1 else 's'}"
 
 
+def agree(count: int, one: str, several: str) -> str:
+    """Return the form of a verb that goes with a count.
+
+    >>> agree(1, "is", "are"), agree(0, "is", "are")
+    ('is', 'are')
+    """
+    return one if count == 1 else several
+
+
 def unknown_name(kind: str, name: str, known: Sequence[str]) -> tuple[str, str]:
     """Word the message and the remedy for a name that is not known.
 
@@ -143,7 +152,7 @@ def unknown_name(kind: str, name: str, known: Sequence[str]) -> tuple[str, str]:
     kind : str
         What the name stands for, as a noun: ``"column"``.
     name : str
-        The name that came.
+        The name that was given.
     known : sequence of str
         The names that are there.
 
@@ -154,11 +163,14 @@ def unknown_name(kind: str, name: str, known: Sequence[str]) -> tuple[str, str]:
 
     >>> unknown_name("column", "Mites", ["mites"])
     ("there is no column 'Mites'", "did you mean 'mites'? Capital and small letters differ.")
+    >>> unknown_name("column", "bees", ["mites", "kg"])[1]
+    'columns: mites, kg'
     """
     what = f"there is no {kind} {name!r}"
     near = nearest(name, known)
+    there = f"{kind}s: {listing(known)}" if known else f"there is no {kind} at all"
     if near is None:
-        return what, f"there is: {listing(known)}" if known else f"there is no {kind} at all"
+        return what, there
     if near.casefold() == name.casefold():
         return what, f"did you mean {near!r}? Capital and small letters differ."
-    return what, f"did you mean {near!r}? There is: {listing(known)}"
+    return what, f"did you mean {near!r}? {there}"

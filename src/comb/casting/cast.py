@@ -50,7 +50,7 @@ def convert_column(
     request : Request
         Type and pattern asked for.
     missing : collection of str
-        Texts that stand for missing.
+        Texts that mean missing.
     marks : CellParser, optional
         How numbers are written in texts; by default as the texts speak for.
     rounding : str, optional
@@ -70,7 +70,7 @@ def convert_column(
         For types of which none can become the other; see `comb.inference.pairs`.
     """
     if rounding is not None and rounding not in ROUNDINGS:
-        raise ParameterError(f"there is no rounding {rounding!r}", remedy=f"there is: {listing(list(ROUNDINGS))}")
+        raise ParameterError(f"there is no rounding {rounding!r}", remedy=f"allowed: {listing(list(ROUNDINGS))}")
     check_pair(column.type.word, request.word, request.pattern)
     if request.word == "category":
         return as_category(column)

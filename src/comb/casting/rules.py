@@ -50,7 +50,7 @@ def _pairs() -> dict[tuple[str, str], Pair]:
     table["category", "string"] = Pair("exact", "the values; label(x) gives what they stand for")
     table["string", "string"] = Pair("same")
     table["string", "json"] = Pair("fits", "what is a document of JSON")
-    table["integer", "decimal"] = table["integer", "number"] = Pair("fits", "beyond 18 digits or 2**53 there is none")
+    table["integer", "decimal"] = table["integer", "number"] = Pair("fits", "not beyond 18 digits or 2**53")
     table["decimal", "integer"] = table["number", "integer"] = Pair("fits", "whole values; others with a rounding rule")
     table["decimal", "number"] = Pair("fits", "the nearest float")
     table["number", "decimal"] = Pair("fits", "as many digits as the values have; fewer with a rounding rule")
@@ -92,5 +92,5 @@ def check_pair(source: str, target: str, pattern: str) -> Pair:
     if pair.how == "refused":
         raise ParameterError(f"a column of type {source} cannot become {target}", remedy=pair.note)
     if source in _NUMBERS and target in _COUNTS and not pattern:
-        raise ParameterError(f"a column of type {source} cannot become {target} just so", remedy=pair.note)
+        raise ParameterError(f"a column of type {source} cannot become {target} without a pattern", remedy=pair.note)
     return pair

@@ -1,6 +1,22 @@
-"""The pieces of one column, joined as they come: what is alike grows in one place.
+"""The chunks of one column, joined as they come: chunks of one kind grow in one place.
 
-Joining them at the end would take the memory of the column twice.
+Joining them at the end would take the memory of the column twice. So a builder has one array for each part of a
+column (values, status, codes, bytes) that is large enough for all rows that are expected; memory that is not
+written is not taken. A chunk that was written into the right place of that array already is added by moving the
+end; any other is copied there.
+
+Where later rows belong is handed out beforehand, as an `OutputSlice` (values and status) or a `CodeOutput` (codes).
+Several threads may ask at once, each for rows of its own beyond those that were added. A slice is a promise about
+memory only: what is written there counts when the chunk is added, and a slice that is never added does no harm.
+There is no slice where the array is too short, where the column is read in another way than the chunk, or where it
+changed its kind.
+
+A column that changes its kind, because a later chunk does not fit the guess, closes what has grown and begins anew;
+the column then is several chunks, which are joined when its type is known.
+
+Texts with codes: as long as there are few distinct ones, each chunk is given the texts known so far and codes its
+own by them, so that its codes need no change. Beyond `MOST_KNOWN` that costs more than it saves; then each chunk
+numbers its texts on its own, and all are brought together at the end.
 """
 
 from collections.abc import Callable, Iterable, Sequence
@@ -18,7 +34,7 @@ from comb.parsing.cell_parser import CellParser
 from comb.tables.column import Mask
 from comb.tables.text import Text, joined_texts, recoded
 
-# Room is made for so many times the cells expected, and where that was too few, for so many times more.
+# Room is made for this many times the cells expected, and where that was too few, for this many times more.
 HEADROOM = 1.05
 GROWTH = 1.5
 
@@ -33,7 +49,7 @@ class GrowableArray:
     ----------
     dtype : dtype
     expected : int
-        So many values are likely; room that is not used takes no memory.
+        This many values are likely; room that is not used takes no memory.
     """
 
     __slots__ = ("_array", "_length")
@@ -51,7 +67,7 @@ class GrowableArray:
         return array[start : start + count] if start + count <= len(array) else None
 
     def add(self, values: NDArray[Any]) -> None:
-        """Add values at the end; those that stand there already are not copied."""
+        """Add values at the end; those that are there already are not copied."""
         stop = self._length + len(values)
         if values.base is not None and np.may_share_memory(values[:1], self._array[self._length : self._length + 1]):
             self._length = stop
@@ -69,7 +85,7 @@ class GrowableArray:
 
 
 def absent_of(masks: Sequence[tuple[int, Mask]], rows: int) -> Mask | None:
-    """Put masks of absent cells together, each with the row at which it begins; None where there is none."""
+    """Put masks of absent cells together, each with the row at which it begins; None if there is not one."""
     if not masks:
         return None
     absent = np.zeros(rows, np.bool_)
@@ -157,7 +173,7 @@ class _ParsedBuilder(_ChunkBuilder):
 class _DictionaryBuilder(_ChunkBuilder):
     """Texts with codes.
 
-    As long as there are few distinct ones, later pieces are told them, and their codes need no change. Of many,
+    As long as there are few distinct ones, later pieces are known them, and their codes need no change. Of many,
     each piece has its own, and they are brought together at the end.
     """
 

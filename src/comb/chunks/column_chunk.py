@@ -1,8 +1,21 @@
-"""A column as its source wrote it, in pieces: each a run of cells, as text or read by a guess.
+"""A chunk of a column: some of its cells, as text or parsed by a guess.
 
-A piece that was read by a guess holds values, and texts only of the cells the guess did not
-fit. It can be read another way as long as its values tell the new ones exactly; where
-they do not, it fetches its texts again.
+A `TextChunk` has the texts, coded where they repeat. A `ParsedChunk` was parsed by the guess how the whole column
+is best read; it has values, a status for each cell, and texts only of those cells that the guess did not fit or
+that are words for missing. Both know the same tally of what the texts could be, so that the type of a column is
+decided without looking at a cell again.
+
+When the type is decided, every chunk is asked to `parse` its cells by it:
+
+- A `TextChunk` parses its distinct texts and looks the results up by code.
+- A `ParsedChunk` that was parsed by the same parser returns what it has.
+- One that was parsed by another converts its values if they tell the new ones exactly: an integer is a decimal, a
+  decimal of few digits is a number. What the guess did not fit is parsed again from the texts that were kept.
+- Where the values do not tell (a float is no text, a date in one order is no date in another), it calls
+  `reread_texts`, which fetches its bytes from the source and splits them once more.
+
+The status of a cell is the number of the reason why it is missing (`comb.tables.reasons`), so that it becomes the
+state of the column as it is; only ``absent``, which a parser cannot know, is added.
 """
 
 from collections.abc import Callable, Iterable, Sequence
@@ -253,7 +266,7 @@ def parse_column(chunks: Sequence[ColumnChunk], parser: CellParser | None) -> tu
 
 
 class Guess(NamedTuple):
-    """How a column is likely to be read, and what the kernels are told of it."""
+    """How a column is likely to be read, and what the kernels are known of it."""
 
     parser: CellParser
     form: CellForm

@@ -68,7 +68,7 @@ class ColumnSource:
         return parse_column(self._chunks, parser)
 
     def guessed(self) -> CellParser | None:
-        """Return the parser by which all of the column was parsed already, None if there is none."""
+        """Return the parser by which all of the column was parsed already, None if there is not one."""
         first = self._chunks[0]
         if not isinstance(first, ParsedChunk):
             return None
@@ -81,7 +81,7 @@ class ColumnSource:
         return [cells.values[cells.status == FITS] for cells in parsed if isinstance(cells.values, np.ndarray)]
 
     def misfits(self, parser: CellParser, most: int | None = None) -> list[TextChunk]:
-        """Return the texts that do not fit a parser, at most so many of each chunk."""
+        """Return the texts that do not fit a parser, at most this many of each chunk."""
         found = []
         for chunk in self._chunks:
             cells = chunk.parse(parser)

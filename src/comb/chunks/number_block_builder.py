@@ -1,8 +1,19 @@
-"""Columns of numbers that are read together, one run after the other.
+"""Columns of numbers that are read together, one chunk after the other.
 
-A table may have thousands of them: what is done for each column of each run, instead of once for all
-columns of a run, is what would take most of the time. A column whose cells turn out to be something else
-goes its own way from there on.
+A table may have thousands of them, and what is done once for each column of each chunk would take most of the time.
+So the columns that are guessed to be numbers, with the same words for missing, form a `NumberColumns`: the kernels
+read all of them in one call, some rows of all at a time, and write values and status into the slices they are
+given.
+
+Values of all kinds are 64 bits wide, integers and decimals as they are, numbers as the bits of floats; that is what
+makes one block of them possible.
+
+A column whose cells turn out to be something else is taken as text in that chunk. From there on it goes its own
+way: what was read of it so far becomes a chunk of a `ColumnBuilder`, and all that follows is added there. The
+others are not disturbed.
+
+Cells that do not fit, and cells that are absent, are rare and kept sparsely by column, each with the row at which
+its chunk begins.
 """
 
 from collections.abc import Callable, Iterable, Mapping, Sequence

@@ -114,7 +114,7 @@ def count_command(
     """Count rows of a source."""
     screen = screen or Terminal()
     if wanted.first < 0:
-        raise ParameterError(f"expected a number of rows, came {wanted.first}")
+        raise ParameterError(f"expected a number of rows, got {wanted.first}")
     with screen.working(f"reading {shlex.join(source)}"):
         table = load(_one_or_several(source), **options)
     by = _parts(wanted.by or "")
@@ -179,16 +179,16 @@ def _asked_rows(table: Table, wanted: ShowRequest) -> tuple[int, int]:
     """Return the position of the first row to show, from 0, and how many."""
     asked = [name for name in ("first", "last", "between") if getattr(wanted, name) is not None]
     if len(asked) > 1:
-        raise ParameterError(f"expected one of --first, --last and --between, came --{' and --'.join(asked)}")
+        raise ParameterError(f"expected one of --first, --last and --between, got --{' and --'.join(asked)}")
     if wanted.between is not None:
         first, last = wanted.between
         if first < 1 or last < first:
-            raise ParameterError(f"expected positions from 1, the first before the last; came {first} and {last}")
+            raise ParameterError(f"expected positions from 1, the first before the last; got {first} and {last}")
         start = min(first - 1, len(table))
         return start, min(last, len(table)) - start
     count = next((number for number in (wanted.last, wanted.first) if number is not None), DEFAULT_ROWS)
     if count < 0:
-        raise ParameterError(f"expected a number of rows, came {count}")
+        raise ParameterError(f"expected a number of rows, got {count}")
     count = min(count, len(table))
     return (len(table) - count if wanted.last is not None else 0), count
 

@@ -17,7 +17,7 @@ GUIDE = (
     ("plan.yaml", "the plan that was run: read it, change it, run it again"),
     ("harvest.xlsx", "a workbook laid out for people: try comb inspect on it"),
     ("scales.jsonl", "readings as a logger sends them, one line broken"),
-    ("apiaries.csv", "where the apiaries lie, three of them spelled otherwise"),
+    ("apiaries.csv", "where the apiaries lie, three of them spelled differently"),
     ("*-truth.json", "what is planted in these three"),
     ("tidy/inspections.csv", "the tidy table"),
     ("tidy/inspections.csv-metadata.json", "its columns and types, as CSV on the Web"),
@@ -61,7 +61,7 @@ def run_demo(folder: str, *, overwrite: bool) -> None:
         f"comb show {scales} --table visits",
     )
     show_command((scales,), {"table": "visits"}, ShowRequest(first=4), screen=screen)
-    _chapter(screen, "Where are the apiaries? What did not match is told.", "visits.join(apiaries, 'apiary')")
+    _chapter(screen, "Where are the apiaries? Unmatched names are listed.", "visits.join(apiaries, 'apiary')")
     looked_up = load(result).join(load(apiaries), "apiary")
     screen.lines([[Span(note)] for note in looked_up.ledger[-1].notes])
     _chapter(screen, "How often is a queen laying, by region?", "visits.join(...).count('region', across='queen')")

@@ -28,12 +28,12 @@ _READING = (
     click.option("--skip", type=int, metavar="LINES", help="Lines above the header."),
     click.option("--missing", multiple=True, metavar="WORD", help="A word for missing, in all columns; repeatable."),
     click.option("--type", "types", multiple=True, metavar="NAME=TYPE", help="The type of a column; repeatable."),
-    click.option("--rows", type=int, metavar="N", help="Read only so many rows from the top."),
+    click.option("--rows", type=int, metavar="N", help="Read at most N rows, from the top."),
     click.option("--schema", metavar="FILE", help="A description by CSV on the Web; empty for none."),
-    click.option("--totals", is_flag=True, help="Keep rows and columns of a workbook that only sum up others."),
-    click.option("--fill-merged", is_flag=True, help="Give all cells a merged one covers its value."),
+    click.option("--totals", is_flag=True, help="Keep rows and columns of a workbook that are totals."),
+    click.option("--fill-merged", is_flag=True, help="Copy a merged cell's value to every cell it covers."),
     click.option("--lists", default="keep", metavar="HOW", help="Lists in JSON: keep, count, rows."),
-    click.option("--most-bytes", type=int, metavar="N", help="The most a compressed file may unfold to."),
+    click.option("--most-bytes", type=int, metavar="N", help="The most a compressed file may decompress to."),
 )
 
 
@@ -50,9 +50,7 @@ def _reading(given: dict[str, Any]) -> dict[str, Any]:
     for text in given.pop("types"):
         name, equals, word = text.rpartition("=")
         if not equals:
-            raise ParameterError(
-                f"expected --type NAME=TYPE, came {text!r}", remedy="for instance --type colony=string"
-            )
+            raise ParameterError(f"expected --type NAME=TYPE, got {text!r}", remedy="for instance --type colony=string")
         types[name] = word
     missing = list(given.pop("missing")) or None
     delimiter = {"tab": "\t", "\\t": "\t"}.get(given["delimiter"], given["delimiter"])
@@ -79,7 +77,7 @@ def cli() -> None:
 
 @cli.command(short_help="Write the demo data; walk through Comb's main job on it.")
 @click.argument("folder", default="comb-demo", metavar="[DIR]")
-@click.option("--overwrite", is_flag=True, help="Replace the demo that stands there.")
+@click.option("--overwrite", is_flag=True, help="Replace an existing demo.")
 def demo(folder: str, overwrite: bool) -> None:
     """Write the demo data to DIR and walk through Comb's main job on it."""
     from comb.cli.demo import run_demo
@@ -123,11 +121,11 @@ def show(source: tuple[str, ...], **given: Any) -> None:
 @cli.command(short_help="Count rows by the values of columns.")
 @click.argument("source", metavar="FILE...", nargs=-1, required=True)
 @click.option("--by", metavar="COLUMNS", help="The columns whose values are counted, with commas between.")
-@click.option("--across", metavar="COLUMN", help="A column whose values become columns, with margins.")
+@click.option("--across", metavar="COLUMN", help="A column whose values become columns, with totals.")
 @click.option("--where", metavar="CONDITION", help="Count only rows for which this is true.")
-@click.option("--of-counts", is_flag=True, help="Count the counts: how many groups have how many rows.")
+@click.option("--of-counts", is_flag=True, help="Show how many groups have 1, 2, 3 ... rows.")
 @click.option("--sort", type=click.Choice(["count", "value"]), default="count", help="The order of the rows.")
-@click.option("--first", type=int, default=20, metavar="N", help="Show so many (20).")
+@click.option("--first", type=int, default=20, metavar="N", help="Show at most N rows (20).")
 @click.option("--json", "as_json", is_flag=True, help="Print the counts as JSON.")
 @reading_options
 def count(source: tuple[str, ...], **given: Any) -> None:
@@ -156,7 +154,7 @@ def profile(source: tuple[str, ...], draft: str | None, check: bool, as_json: bo
 @cli.command(short_help="Run a plan: load, clean, account for rows, save.")
 @click.argument("plan", metavar="PLAN")
 @click.option("--dry-run", is_flag=True, help="Show what each step would change; write nothing.")
-@click.option("--overwrite", is_flag=True, help="Replace the dataset that stands where the plan saves.")
+@click.option("--overwrite", is_flag=True, help="Replace the existing dataset.")
 @click.option("--check", is_flag=True, help="Exit with 1 if a rule is broken.")
 @click.option("--json", "as_json", is_flag=True, help="Print the ledger as JSON.")
 def run(plan: str, dry_run: bool, overwrite: bool, check: bool, as_json: bool) -> int:
@@ -167,25 +165,35 @@ def run(plan: str, dry_run: bool, overwrite: bool, check: bool, as_json: bool) -
     return int(check and broken > 0)
 
 
+def _say_error(what: str, *, where: str | None = None, hint: str | None = None) -> None:
+    """Print an error in the one form that all errors have: what, where, and what to do."""
+    lines = [f"comb: {what}"]
+    lines += [f"  {where}"] if where else []
+    lines += [f"  hint: {hint}"] if hint else []
+    click.echo("\n".join(lines), err=True)
+
+
 def main() -> None:
     """Run the command line; every error ends here, in one message and an exit code."""
     try:
         code = cli(standalone_mode=False)
         sys.stdout.flush()
     except click.ClickException as error:
-        error.show()
+        context = getattr(error, "ctx", None)
+        hint = f"{context.command_path} --help" if context else "comb --help"
+        _say_error(error.format_message().removesuffix("."), hint=hint)
         code = error.exit_code
     except CombError as error:
-        click.echo(f"comb: {error}", err=True)
+        _say_error(error.what, where=error.where, hint=error.remedy)
         code = error.exit_code
     except (click.Abort, KeyboardInterrupt):
-        click.echo("comb: stopped; nothing was left half-written", err=True)
+        _say_error("stopped; nothing was left half-written")
         code = STOPPED
     except BrokenPipeError:
         # Who read the output had enough; there is nobody left to tell.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         code = 0
     except MemoryError:
-        click.echo("comb: there is not enough memory for this; try --rows", err=True)
+        _say_error("there is not enough memory for this", hint="read less of it with --rows")
         code = CombError.exit_code
     sys.exit(code)

@@ -61,7 +61,7 @@ class Terminal:
     def working(self, text: str) -> Iterator[Callable[[str], None]]:
         """Show what is being done while it lasts longer than a second, on a terminal.
 
-        Yields a function that changes what is told.
+        Yields a function that changes what is said.
         """
         status = self._talk.status(Text(text))
         timer = Timer(PATIENCE, status.start)

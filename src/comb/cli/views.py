@@ -67,7 +67,7 @@ def inspection_view(inspection: Inspection, width: int) -> list[Line]:
             [Span(one.what), Span(one.value, "head"), Span(why), Span(f"--{one.option}" if one.option else "", "dim")]
         )
     lines += columns_of(rows, width=width)
-    message = [_line(f"beside the table: {washed(title)}", "dim") for title in table.titles]
+    message = [_line(f"text above the table: {washed(title)}", "dim") for title in table.titles]
     message += [_line(note) for note in table.notes]
     lines += [[], *message] if message else []
     return [*lines, [], *_types_view(table, width)]
@@ -180,7 +180,7 @@ def _values(summary: Summary) -> str:
 
 
 def finding_lines(finding: Finding) -> list[Line]:
-    """Show a finding in two or three lines: what, where, how to mend it."""
+    """Show a finding in two or three lines: what, where, how to repair it."""
     lines: list[Line] = [[Span(f"{finding.code:<20}", "head"), Span(finding.text)]]
     where = []
     if len(finding.examples) > 1:

@@ -18,7 +18,7 @@ SEASONS = {"Spring 2025": ("April", "May", "June"), "Summer 2025": ("July", "Aug
 COLONIES = ("0101", "0102", "0204", "0310", "0311", "0417", "0502", "0508", "0613", "0620")
 NOT_WEIGHED = {("0204", "May"), ("0613", "August")}
 TITLE = "Honey by colony and month, kg"
-FOOTNOTE = "n/w: not weighed, the scale was being mended"
+FOOTNOTE = "n/w: not weighed, the scale was being repaired"
 KEEPERS = (
     ("Alder", "Mill Brook", 14, datetime.date(2011, 4, 9), 0.125),
     ("Rowan", "Quarry Edge", 9, datetime.date(2016, 5, 21), 0.1),
@@ -129,7 +129,7 @@ def harvest_truth() -> dict[str, object]:
 
 
 def apiaries_truth() -> dict[str, object]:
-    """Tell which apiaries are spelled otherwise than in the inspections."""
+    """Tell which apiaries are spelled differently than in the inspections."""
     return {"spelled_otherwise": SPELLED_OTHERWISE}
 
 

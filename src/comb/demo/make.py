@@ -86,7 +86,7 @@ class Dice:
         return self._random() < share
 
     def sample(self, items: Sequence[Item], count: int) -> list[Item]:
-        """Return so many different items."""
+        """Return this many different items."""
         pool = list(items)
         return [pool.pop(self.below(len(pool))) for _ in range(count)]
 

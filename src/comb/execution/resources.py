@@ -16,7 +16,7 @@ MOST_THREADS = 8
 CHUNK_BYTES = 3_000_000
 
 
-# Loading takes at its peak so many times the file's size: with compiled kernels, with the
+# Loading takes at its peak this many times the file's size: with compiled kernels, with the
 # plain-Python ones, and where the whole text has to be held and decoded beside the result.
 MEMORY_FACTOR = 2
 MEMORY_FACTOR_REFERENCE = 16
@@ -57,7 +57,7 @@ def check_memory(size: int, factor: int, where: str) -> None:
 
 
 def free_memory() -> int | None:
-    """Return how many bytes can be had without swapping; None where the system does not say."""
+    """Return how many bytes can be used without swapping; None where the system does not say."""
     try:
         with Path("/proc/meminfo").open(encoding="ascii") as stream:
             for line in stream:

@@ -61,7 +61,7 @@ class Groups:
 
     @classmethod
     def of(cls, keys: Sequence[Column], rows: int) -> "Groups":
-        """Group rows by columns; missing cells are alike."""
+        """Group rows by columns; missing cells are equal."""
         return cls(*group([key.codes() for key in keys], rows)) if keys else cls.whole(rows)
 
 

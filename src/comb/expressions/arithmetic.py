@@ -202,7 +202,7 @@ def negative(column: Column) -> Column:
 
 
 def round_half_away(column: Column, places: int) -> Column:
-    """Round to so many digits after the point, halves away from zero."""
+    """Round to this many digits after the point, halves away from zero."""
     if column.type.word == "number":
         factor = 10.0**places
         with np.errstate(all="ignore"):

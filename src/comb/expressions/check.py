@@ -12,7 +12,7 @@ from functools import reduce
 from typing import Any
 
 from comb.casting.rules import check_pair
-from comb.errors import CombError, ExpressionError, ParameterError, listing, unknown_name
+from comb.errors import CombError, ExpressionError, ParameterError, counted, listing, unknown_name
 from comb.expressions.arithmetic import result_type
 from comb.expressions.functions import FUNCTIONS, LITERAL_PARAMETERS, TIME_PARTS, Function
 from comb.expressions.literals import MOMENT_EXAMPLES, read_moment
@@ -169,7 +169,7 @@ class _Checker:
             case Pattern():
                 return replace(node, operand=self.wanted(node.operand, "string")), BOOLEAN
             case DistinctFrom():
-                left, right = self.alike([node.left, node.right])
+                left, right = self.equal([node.left, node.right])
                 return replace(node, left=left, right=right), BOOLEAN
             case Today():
                 return self.today(node)
@@ -214,7 +214,7 @@ class _Checker:
     def today(self, node: Today) -> Checked:
         """Give ``current_date`` the day that was given: there is no hidden clock."""
         if self.given.as_of is None:
-            raise self.fail(node, "nothing says which day today is", "give it: as_of='2026-05-01'")
+            raise self.fail(node, "current_date is not set", "give it: as_of='2026-05-01'")
         return Literal(node.start, node.end, self.given.as_of), DATE
 
     def parameter(self, node: Parameter) -> Checked:
@@ -236,9 +236,9 @@ class _Checker:
         if signature.window and node.over is None:
             raise self.fail(node, f"{name} needs an order", f"write: {self.shown(node)} over (order by ...)")
         was, self.inside = self.inside, True
-        came = len(node.arguments)
-        if came < signature.needs or came > max(len(signature.takes), signature.needs):
-            raise self.fail(node, f"{name} takes {signature.needs} arguments, came {came}", signature.says)
+        got = len(node.arguments)
+        if got < signature.needs or got > max(len(signature.takes), signature.needs):
+            raise self.fail(node, f"{name} takes {counted(signature.needs, 'argument')}, got {got}", signature.says)
         checked = [self.checked(argument) for argument in node.arguments]
         types = [kind or INTEGER for _, kind in checked]
         for argument, kind, takes in zip(node.arguments, types, signature.takes, strict=False):
@@ -269,7 +269,7 @@ class _Checker:
         value = getattr(node, "value", None)
         if takes == "share":
             if not isinstance(value, int | float | Decimal) or not 0 <= value <= 1:
-                raise self.fail(node, "expected a share from 0 to 1 written here, like 0.9")
+                raise self.fail(node, "expected a constant from 0 to 1, like 0.9")
             return
         if takes == "text":
             if not isinstance(value, str):
@@ -352,19 +352,19 @@ class _Checker:
         for side in (node.left, node.right):
             if isinstance(side, Literal) and side.value is None:
                 negation = " not" if node.operator == "<>" else ""
-                raise self.fail(node, "nothing compares with null, not even null", f"write: is{negation} null")
-        left, right = self.alike([node.left, node.right])
+                raise self.fail(node, "= null is never true", f"write: is{negation} null")
+        left, right = self.equal([node.left, node.right])
         return replace(node, left=left, right=right)
 
     def membership(self, node: InList | Between) -> Node:
         """Check an operand against a list or two bounds."""
         if isinstance(node, Between):
-            operand, low, high = self.alike([node.operand, node.low, node.high])
+            operand, low, high = self.equal([node.operand, node.low, node.high])
             return replace(node, operand=operand, low=low, high=high)
-        operand, *options = self.alike([node.operand, *node.options])
+        operand, *options = self.equal([node.operand, *node.options])
         return replace(node, operand=operand, options=tuple(options))
 
-    def alike(self, nodes: Sequence[Node]) -> list[Node]:
+    def equal(self, nodes: Sequence[Node]) -> list[Node]:
         """Check that nodes can be compared with the first."""
         checked = [self.value_or_text(node) for node in nodes]
         kinds = [kind for _, kind in checked if kind is not None and kind.word in MOMENTS]
@@ -390,7 +390,7 @@ class _Checker:
             return node, kind
         value = read_moment(node.value, wanted.word)
         if value is None:
-            raise self.fail(node, f"expected a {wanted.word} like {MOMENT_EXAMPLES[wanted.word]}, came {node.value!r}")
+            raise self.fail(node, f"expected a {wanted.word} like {MOMENT_EXAMPLES[wanted.word]}, got {node.value!r}")
         if isinstance(value, datetime) and wanted.utc:
             value = value.replace(tzinfo=UTC) if value.tzinfo is None else value.astimezone(UTC)
         found = Literal(node.start, node.end, value)
@@ -411,7 +411,7 @@ class _Checker:
         if isinstance(right, Literal) and isinstance(left, Binary) and left.operator == "=":
             parts = [self.text[part.start : part.end] for part in (left.left, left.right, right)]
             hint = f"did you mean {parts[0]} in ({parts[1]}, {parts[2]})?"
-            raise self.fail(right, f"expected a condition after '{node.operator}', came a value", hint)
+            raise self.fail(right, f"expected a condition after '{node.operator}', got a value", hint)
 
     def condition(self, node: Node, operator: str) -> Node:
         """Check an operand of and, or, not, when."""
@@ -466,7 +466,7 @@ class _Checker:
         operand, kind = self.checked(node.operand)
         if node.word not in STORAGE or node.word in ("decimal", "category"):
             words = [word for word in STORAGE if word not in ("decimal", "category")]
-            raise self.fail(node, f"cannot cast to {node.word!r}", f"there is: {listing(words)}")
+            raise self.fail(node, f"cannot cast to {node.word!r}", f"allowed: {listing(words)}")
         if kind is not None and (kind.word, node.word) not in CUT:
             try:
                 check_pair(kind.word, node.word, "")
@@ -501,10 +501,11 @@ class _Checker:
     def count_arguments(self, node: Call, function: Function) -> None:
         """Raise an error unless a function has as many arguments as it takes."""
         most = len(function.takes)
-        came = len(node.arguments)
-        if came < function.needs or (came > most and not function.repeats):
-            wanted = f"{function.needs}" if function.needs == most else f"{function.needs} to {most}"
-            raise self.fail(node, f"{node.function} takes {wanted} arguments, came {came}", function.says)
+        got = len(node.arguments)
+        if got < function.needs or (got > most and not function.repeats):
+            wanted = f"{function.needs} to " if function.needs < most else ""
+            message = f"{node.function} takes {wanted}{counted(most, 'argument')}, got {got}"
+            raise self.fail(node, message, function.says)
 
     def argument(self, node: Node, kind: Kind, takes: str, first: Type) -> None:
         """Raise an error unless an argument is of the type its place takes."""

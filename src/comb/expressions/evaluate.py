@@ -184,7 +184,7 @@ def _stretched(column: Column, height: int) -> Column:
     return column.take(np.zeros(height, np.int64))
 
 
-# What may be calculated block by block, so many rows at once that they stay in the processor's cache.
+# What may be calculated block by block, this many rows at once that they stay in the processor's cache.
 FUSED = frozenset("+-*/")
 BLOCK = 16_384
 FEW_ROWS = 50_000
@@ -361,7 +361,7 @@ class _Evaluator:
         return Column(NUMBER, out)
 
     def _leaves(self, node: Node, leaves: dict[str, Any]) -> bool:
-        """Collect the columns of a formula of numbers; False where it is none that may be calculated in blocks."""
+        """Collect the columns of a formula of numbers; False unless it may be calculated in blocks."""
         if isinstance(node, Literal):
             return isinstance(node.value, int | float) and not isinstance(node.value, bool) and abs(node.value) < 2**53
         if isinstance(node, Name):

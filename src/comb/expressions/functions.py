@@ -196,7 +196,7 @@ FUNCTIONS: dict[str, Function] = {
     "coalesce": Function((ANY, SAME), _like_first, _coalesce, "the first that is not missing", 2, True),
     "exp": Function((NUMERIC,), _gives(NUMBER), _float_map(math.exp), "e to the power of x", 1),
     "add_months": Function(
-        (DATED, WHOLE), _like_first, lambda c: moments.add_months(*c), "the same day so many months later", 2
+        (DATED, WHOLE), _like_first, lambda c: moments.add_months(*c), "the same day this many months later", 2
     ),
     "date_from": Function((WHOLE, WHOLE, WHOLE), _gives(DATE), moments.date_from, "a date of year, month and day", 3),
     "end_of": Function(
@@ -224,7 +224,7 @@ FUNCTIONS: dict[str, Function] = {
         "what a division leaves, with the sign of the first",
         2,
     ),
-    "position": Function((TEXT, TEXT), _gives(INTEGER), _position, "where a text stands in another; 0 if nowhere", 2),
+    "position": Function((TEXT, TEXT), _gives(INTEGER), _position, "where a text is in another; 0 if nowhere", 2),
     "power": Function((NUMERIC, NUMERIC), _gives(NUMBER), _power, "x to the power of y", 2),
     "reason": Function((ANY,), _gives(STRING), _reason, "why a cell is missing", 1),
     "replace": Function(

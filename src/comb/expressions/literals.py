@@ -1,4 +1,4 @@
-"""Read what stands in quotes as a date, a datetime, a time or a duration."""
+"""Read what is in quotes as a date, a datetime, a time or a duration."""
 
 from datetime import date, datetime, time, timedelta
 

@@ -139,7 +139,7 @@ def like_regex(column: Column, pattern: str) -> Column:
 
 
 def distinct(left: Column, right: Column) -> Column:
-    """Whether two cells differ, missing ones being alike; never unknown."""
+    """Whether two cells differ, missing ones being equal; never unknown."""
     compared = compare("<>", left, right)
     one, other = np.broadcast_arrays(left.missing, right.missing)
     values = np.where(one | other, one != other, compared.array)

@@ -20,7 +20,7 @@ LONGEST = 2**62
 
 
 def moment_type(operator: str, left: Type, right: Type) -> Type | None:
-    """Return the type of a calculation with moments; None where there is none.
+    """Return the type of a calculation with moments; None if there is not one.
 
     Two of a kind give the duration between them; a day and a whole number of days give a day; a
     moment and a duration give a moment; durations are added, subtracted, multiplied and divided.

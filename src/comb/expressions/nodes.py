@@ -1,4 +1,4 @@
-"""The parts of a parsed expression; each knows where it stands in the text."""
+"""The parts of a parsed expression; each knows where it is in the text."""
 
 from dataclasses import dataclass
 
@@ -13,7 +13,7 @@ class Node:
     Attributes
     ----------
     start, end : int
-        Where it stands in the text.
+        Where it is in the text.
     """
 
     start: int
@@ -118,7 +118,7 @@ class Call(Node):
 
 @dataclass(frozen=True, slots=True)
 class DistinctFrom(Node):
-    """``x is [not] distinct from y``: missing cells are alike."""
+    """``x is [not] distinct from y``: missing cells are equal."""
 
     left: Node
     right: Node

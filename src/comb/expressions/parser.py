@@ -97,19 +97,19 @@ class _Parser:
     def whole(self) -> Node:
         """Parse the expression to its end."""
         if self.token.kind == "end":
-            raise ExpressionError("expected a condition or formula, came an empty text")
+            raise ExpressionError("expected a condition or formula, got an empty text")
         node = self.expression(0)
         if self.token.kind != "end":
             raise self.unexpected("an operator or the end")
         if _height(node) > HIGHEST:
-            raise ExpressionError(f"expected at most {HIGHEST} operations in a row, came {_height(node)}")
+            raise ExpressionError(f"expected at most {HIGHEST} operations in a row, got {_height(node)}")
         return node
 
     def unexpected(self, wanted: str) -> ExpressionError:
         """Return the error for a token that cannot stand here."""
         token = self.token
-        came = repr(token.text) if token.text else "the end"
-        return fail(self.text, token.start, token.end, f"expected {wanted}, came {came}")
+        got = repr(token.text) if token.text else "the end"
+        return fail(self.text, token.start, token.end, f"expected {wanted}, got {got}")
 
     def accept(self, *words: str) -> Token | None:
         """Take the next token if it is one of the words or marks."""
@@ -292,7 +292,7 @@ class _Parser:
         return Call(token.start, self.expect(")").end, "position", (wanted, operand))
 
     def columns(self, token: Token) -> Node:
-        """Parse ``sum_columns(jan:dec, extra)``: what stands in the brackets are selectors."""
+        """Parse ``sum_columns(jan:dec, extra)``: what is in the brackets are selectors."""
         begin, level = self.token.start, 1
         while level:
             if self.token.kind == "end":
@@ -390,7 +390,7 @@ class _Parser:
         """Read the text of a literal of a date, a datetime, a time or a duration."""
         value = read_moment(_unquoted(token.text), word)
         if value is None:
-            what = f"expected a {word} like {MOMENT_EXAMPLES[word]}, came {token.text}"
+            what = f"expected a {word} like {MOMENT_EXAMPLES[word]}, got {token.text}"
             raise fail(self.text, token.start, token.end, what)
         return value
 
@@ -432,7 +432,7 @@ def _unquoted(text: str) -> str:
 
 
 def _number(token: Token) -> Literal:
-    """Read a number: whole, decimal as written, with an exponent, or in per cent."""
+    """Read a number: whole, decimal as written, with an exponent, or in percent."""
     text = token.text
     if text.endswith("%"):
         return Literal(token.start, token.end, float(Decimal(text[:-1]) / 100))

@@ -69,8 +69,8 @@ AGGREGATES: dict[str, Signature] = {
     "average_rank": Signature((), "number", "the rank; ties share the mean of theirs", 0, True),
     "percent_rank": Signature((), "number", "the share of rows before, from 0 to 1", 0, True),
     "cume_dist": Signature((), "number", "the share of rows up to this one and its ties", 0, True),
-    "lag": Signature(("any", "integer"), "same", "the value so many rows before", 1, True),
-    "lead": Signature(("any", "integer"), "same", "the value so many rows after", 1, True),
+    "lag": Signature(("any", "integer"), "same", "the value this many rows before", 1, True),
+    "lead": Signature(("any", "integer"), "same", "the value this many rows after", 1, True),
     "first_value": Signature(("any",), "same", "the first value of the window", 1, True),
     "last_value": Signature(("any",), "same", "the last value of the window", 1, True),
 }
@@ -99,7 +99,7 @@ def problem_with(pattern: str) -> str:
     'a repetition inside a repetition may never come to an end'
     """
     if len(pattern) > LONGEST_PATTERN:
-        return f"expected a pattern of at most {LONGEST_PATTERN:,} characters, came {len(pattern):,}"
+        return f"expected a pattern of at most {LONGEST_PATTERN:,} characters, got {len(pattern):,}"
     try:
         tree = parser.parse(pattern)
         re.compile(pattern)

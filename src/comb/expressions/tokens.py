@@ -84,9 +84,7 @@ def tokens_of(text: str) -> list[Token]:
         At a character that belongs nowhere, or a quote that is not closed.
     """
     if len(text) > LONGEST_EXPRESSION:
-        raise ExpressionError(
-            f"expected an expression of at most {LONGEST_EXPRESSION:,} characters, came {len(text):,}"
-        )
+        raise ExpressionError(f"expected an expression of at most {LONGEST_EXPRESSION:,} characters, got {len(text):,}")
     found, position = [], 0
     while position < len(text):
         match = _TOKEN.match(text, position)

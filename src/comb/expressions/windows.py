@@ -47,7 +47,7 @@ class Window:
         self.end = group_ends[np.cumsum(self.new_group) - 1] if rows else places
 
     def back(self, values: Any) -> Any:
-        """Return values that stand in the window's order in the table's."""
+        """Return values that are in the window's order in the table's."""
         out = np.empty_like(values)
         out[self.order] = values
         return out
@@ -77,7 +77,7 @@ class Window:
         return Column(kind, self.back(values), state)
 
     def neighbour(self, column: Column, step: int) -> Column:
-        """Return the cell so many rows before (negative) or after each; ``absent`` beyond the group."""
+        """Return the cell this many rows before (negative) or after each; ``absent`` beyond the group."""
         places = np.arange(len(self.order)) + step
         inside = (places >= self.start) & (places <= self.end)
         sources = self.order[np.where(inside, places, 0)] if len(places) else places

@@ -78,12 +78,12 @@ def _point_numbers(tally: Tally) -> list[Candidate]:
 
 
 def _comma_numbers(tally: Tally) -> list[Candidate]:
-    """Decimals or numbers with a comma, unless each comma could just as well part thousands."""
+    """Decimals or numbers with a comma, unless each comma could just as well be a thousands separator."""
     if not tally[TallySlot.COMMA_MARKED]:
         return []
     kind = scaled_type(tally, TallySlot.COMMA_SCALE) or NUMBER
-    doubt = "" if tally[TallySlot.COMMA_DECIDED] else "every comma in it could part thousands or decimals"
-    why = ("the mark before the decimals is a comma",)
+    doubt = "" if tally[TallySlot.COMMA_DECIDED] else "every comma could be a thousands separator or a decimal comma"
+    why = ("decimal comma",)
     return [candidate(CellParser(kind, decimal_mark=","), int(tally[TallySlot.COMMA]), tally, why=why, doubt=doubt)]
 
 
@@ -99,7 +99,7 @@ def most_digits(tally: Tally, place: TallySlot) -> int:
 
 
 def _dates(tally: Tally) -> list[Candidate]:
-    """Numeric dates; forms that cannot be confused may stand in one column together."""
+    """Numeric dates; forms that cannot be confused may be in one column together."""
     if not tally[TallySlot.DATE : TallySlot.WORD].any():
         return []
     weights: dict[DateForm, int] = {}
@@ -141,6 +141,6 @@ def _day_month(mark: str, parts: list[int]) -> tuple[DateForm, str, str]:
     if deciding >= LEAST_AGREEING * (first + second) and deciding:
         return form, f"day and month cannot be confused: {counted(deciding, 'value')} with a day above 12", ""
     if mark == "." and not second:
-        return form, "with points between, the day comes first", ""
+        return form, "with dots between, day first", ""
     message = f"{counted(first, 'value')} with the day first, {second:,} with the month"
     return form, "", "day and month could be swapped: " + (message if first else "no value has a day above 12")

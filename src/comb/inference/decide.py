@@ -41,7 +41,7 @@ MOST_TRIED = 4
 # A second that only leap seconds have.
 _LEAP = re.compile(r":[0-9]{2}:60(?![0-9])")
 
-# So many misfits tell what they are.
+# This many misfits tell what they are.
 MOST_MISFITS = 100
 
 
@@ -52,7 +52,7 @@ def infer_column(text: Text, *, missing: Collection[str] | None = None) -> Colum
     ----------
     text : Text
     missing : collection of str, optional
-        Words that stand for missing, in every column. By default the known ones,
+        Words that mean missing, in every column. By default the known ones,
         and only in columns that turn out not to be text.
 
     Returns
@@ -164,7 +164,7 @@ def decide_by_counts(tally: Tally) -> "TallyVerdict":
     """Decide the type from counts of what the texts could be.
 
     The examples in the evidence are left open. Equal counts are decided once: wide tables have
-    many columns alike.
+    many columns equal.
     """
     return _decided(tally.tobytes())
 
@@ -217,7 +217,7 @@ def _text_doubt(tally: Tally, found: list[Candidate]) -> str:
     if not (found[0].type.numeric and found[0].fits >= enough) and tally[TallySlot.WHOLE] < enough:
         return ""
     if tally[TallySlot.LEADING_ZERO]:
-        return f"{counted(int(tally[TallySlot.LEADING_ZERO]), 'value')} with a zero in front, as codes have"
+        return f"{counted(int(tally[TallySlot.LEADING_ZERO]), 'value')} starting with 0, as codes do"
     if tally[TallySlot.LONG]:
         return f"{counted(int(tally[TallySlot.LONG]), 'value')} beyond the range of integers"
     return ""

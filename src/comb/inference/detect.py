@@ -37,7 +37,7 @@ from comb.parsing.moment_shapes import fullest, general, patterns_of
 from comb.tables.evidence import Candidate
 from comb.tables.types import DURATION, INTEGER, NUMBER, UTC_DATETIME, Type, decimal
 
-# So many texts from the top of a column tell what could be meant, and as many of those that do not fit that.
+# This many texts from the top of a column tell what could be meant, and as many of those that do not fit that.
 SAMPLE = 200
 
 # Forms of moments that fewer of them speak for are not followed up; numbers in other notations
@@ -158,13 +158,13 @@ def _way(chunks: Sequence[TextChunk], key: tuple[str, str], patterns: Counter[st
 
 def _moment_candidate(chunks: Sequence[TextChunk], kind: Type, ways: list[_Way], tally: Tally) -> Candidate:
     """Put the ways of one type together; those that could be confused are decided between."""
-    alike: dict[str, list[_Way]] = defaultdict(list)
+    equal: dict[str, list[_Way]] = defaultdict(list)
     for way in ways:
-        alike[_skeleton(way.form.pattern)].append(way)
+        equal[_skeleton(way.form.pattern)].append(way)
     picked: list[_Way] = []
     why: list[str] = []
     doubts: list[str] = []
-    for group in alike.values():
+    for group in equal.values():
         way, reason, doubt = _decided(chunks, group)
         picked.append(way)
         why.append(reason)
@@ -182,7 +182,7 @@ def _moment_candidate(chunks: Sequence[TextChunk], kind: Type, ways: list[_Way],
 
 
 def _skeleton(pattern: str) -> str:
-    """Return a pattern with day, month and two-digit year all alike: what could be confused is equal."""
+    """Return a pattern with day, month and two-digit year all equal: what could be confused is equal."""
     if "yyyy" in pattern and pattern.find("yyyy") < pattern.find("d"):
         return general(pattern)
     skeleton = general(pattern)
@@ -210,7 +210,7 @@ def _decided(chunks: Sequence[TextChunk], group: list[_Way]) -> tuple[_Way, str,
         return way, _order_evidence(deciding), ""
     pointed = [one for one in group if "." in one.form.pattern and one.day_first]
     if pointed and not sum(own) - own[group.index(pointed[0])]:
-        return pointed[0], "with points between, the day comes first", ""
+        return pointed[0], "with dots between, day first", ""
     message = " or ".join(one.form.pattern for one in group)
     return way, "", f"day and month could be swapped: {message}"
 
@@ -228,7 +228,7 @@ def _remarks(kind: Type, patterns: Sequence[str]) -> list[str]:
         if not (unit == "week" and "e" in patterns[0]):
             message.append(f"each {unit} stands for its first day")
     if kind == UTC_DATETIME:
-        message.append("offsets are applied: the values are universal time")
+        message.append("offsets are applied: the values are converted to UTC")
     return message
 
 
@@ -298,7 +298,7 @@ def _numbers(chunks: Sequence[TextChunk], sample: Sequence[str], tally: Tally) -
     units = Counter(shape.unit for shape in found)
     unit = max((one for one in units if one), key=lambda one: (units[one], one), default="")
     if unit and units[unit] < LEAST_AGREEING * len(sample):
-        # A unit that some of the values have is none that all share.
+        # A unit that only some of the values have is not shared by all.
         unit = ""
     if _are_addresses(found):
         return []
@@ -342,17 +342,17 @@ def _by_marks(
     longest = int(max(lengths)) - (max(digits) + 1 if max(digits) else 0)
     zeros = counted_where(numbers, ZERO_FIRST)
     if longest > MOST_DECIMAL_DIGITS or zeros > (1 - LEAST_AGREEING) * most:
-        # Numbers of so many digits, or with a zero in front, count nothing.
+        # Numbers of this many digits, or with a zero in front, count nothing.
         return []
     doubt = ""
     if marks.decimal == "," and not marks.group and best.get(Marks(".", ",")) == most:
-        doubt = "every comma in it could part thousands or decimals"
+        doubt = "every comma could be a thousands separator or a decimal comma"
     kind = _kind(digits, longest, per_cent=unit == PER_CENT)
     parser = CellParser(kind, marks.decimal, marks.group, unit, noted=True)
     pattern = ("#,##0" if marks.group else "0") + (f".{'0' * max(digits)}" if max(digits) else "")
     why = (marks.describe(decimals=bool(max(digits))),) if marks.group or max(digits) else ()
     if unit == PER_CENT:
-        why = (*why, "per cent are divided by 100")
+        why = (*why, "percentages are divided by 100")
     elif unit:
         why = (*why, f"every value has the unit {unit}")
     if counted_where(numbers, ODD_SIGN):
@@ -361,7 +361,7 @@ def _by_marks(
 
 
 def _kind(digits: set[int], longest: int, *, per_cent: bool) -> Type:
-    """Return the narrowest type for numbers with so many digits after the mark, and at most so many before."""
+    """Return the narrowest type for numbers with this many digits after the mark, and at most this many before."""
     scale = max(digits) + 2 * per_cent
     if scale and (len(digits) > 1 or longest + scale > MOST_DECIMAL_DIGITS):
         return NUMBER

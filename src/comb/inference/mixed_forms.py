@@ -1,4 +1,4 @@
-"""Which values of a column are written otherwise than most: dates in several forms that cannot be confused."""
+"""Which values of a column are written differently than most: dates in several forms that cannot be confused."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -37,8 +37,8 @@ def _single_forms(parser: CellParser) -> dict[str, CellParser]:
     found = {form.pattern: replace(parser, dates=(form,)) for form in parser.dates}
     by_form: dict[str, CellParser] = {}
     for form in parser.moments:
-        alike = by_form.get(general(form.pattern))
-        others = alike.moments if alike else ()
+        equal = by_form.get(general(form.pattern))
+        others = equal.moments if equal else ()
         by_form[general(form.pattern)] = replace(parser, moments=(*others, form))
     return {**found, **by_form}
 

@@ -12,11 +12,11 @@ from comb.tables.evidence import PROPOSED, Candidate, Evidence
 from comb.tables.text import Text
 from comb.tables.types import BOOLEAN, category
 
-# A category is proposed for so many values at most, each of them so often on the average.
+# A category is proposed for this many values at most, each of them so often on the average.
 MOST_VALUES = 30
 LEAST_OFTEN = 10
 
-# So many different texts at most, with those that stand for missing, and so many texts show whether there are more.
+# This many different texts at most, with those that mean missing, and this many texts show whether there are more.
 MOST_DIFFERENT = MOST_VALUES + 5
 FIRST_TEXTS = 200
 
@@ -89,10 +89,10 @@ def code_shape(text: Text) -> str:
     if not 2 <= size <= LONGEST_CODE or _too_many_differ(text.offsets, size):
         return ""
     sizes = np.diff(text.offsets)
-    alike = np.flatnonzero(sizes == size)
-    if len(alike) < max(LEAST_CODES, LEAST_SHARE * np.count_nonzero(sizes)):
+    equal = np.flatnonzero(sizes == size)
+    if len(equal) < max(LEAST_CODES, LEAST_SHARE * np.count_nonzero(sizes)):
         return ""
-    starts = text.offsets[alike]
+    starts = text.offsets[equal]
     shape = _SHAPES[text.buffer[starts[0] : starts[0] + size]]
     message = bytes(shape).decode("ascii", "replace")
     if not re.fullmatch(r"(?=.*9)[9Aa._/:#-]+", message):
@@ -104,7 +104,7 @@ def code_shape(text: Text) -> str:
 
 
 def _too_many_differ(offsets: NDArray[np.int64], size: int) -> bool:
-    """Return whether so many texts are of another size that the others cannot be nearly all."""
+    """Return whether this many texts are of another size that the others cannot be nearly all."""
     differing, most = 0, (1 - LEAST_SHARE) * (len(offsets) - 1)
     for start in range(0, len(offsets) - 1, LOOKED_AT_ONCE):
         sizes = np.diff(offsets[start : start + LOOKED_AT_ONCE + 1])

@@ -71,7 +71,7 @@ class TypedCells:
         Numbers; days from 1970 for dates, microseconds for times; 1 for true.
     texts : int array
         The place in `strings` of the text of a text, an error or a nested value, and of a number
-        that has to keep its digits; -1 where there is none.
+        that has to keep its digits; -1 if it has none.
     strings : sequence of str
     """
 
@@ -228,8 +228,8 @@ def _text_column(cells: TypedCells, counts: dict[SourceKind, int], chosen: Sourc
     held = held[cells.texts[held] >= 0]
     why = _why(counts)
     if chosen == SourceKind.TEXT and len(counts) == 1:
-        alike = infer_column(text).type
-        why += (f"texts {TEXT_NUMBERS}: {alike} would fit",) if alike.numeric else ()
+        equal = infer_column(text).type
+        why += (f"texts {TEXT_NUMBERS}: {equal} would fit",) if equal.numeric else ()
     present_count = int(np.count_nonzero(states == Reason.PRESENT))
     evidence = Evidence(Candidate(STRING, present_count, 0), None, len(states) - present_count, why)
     return Column(STRING, text, states, kept=_kept(cells, held), evidence=evidence)
@@ -330,5 +330,5 @@ def _numbers_as_text(misfits: list[str], kind: Type) -> tuple[str, ...]:
     if not kind.numeric or not misfits:
         return ()
     _, status = CellParser(NUMBER).parse(pack(misfits))
-    alike = int(np.count_nonzero(status == FITS))
-    return (f"{counted(alike, 'text')} that looks like a number, kept as text",) if alike else ()
+    equal = int(np.count_nonzero(status == FITS))
+    return (f"{counted(equal, 'text')} that looks like a number, kept as text",) if equal else ()

@@ -114,7 +114,7 @@ def _of_numbers(column: Column, source: ColumnSource, evidence: Evidence) -> Ver
 
 
 def _of_decimals(column: Column, evidence: Evidence) -> Verdict | None:
-    """Say so where each point could just as well part thousands."""
+    """Say so where each point could just as well be thousands separators."""
     if column.type.scale != 3 or evidence.chosen.pattern or evidence.why:
         return None
     sizes = np.abs(_present(column))
@@ -128,4 +128,4 @@ def _of_decimals(column: Column, evidence: Evidence) -> Verdict | None:
     return same, replace(evidence, runner_up=other, why=(AMBIGUOUS_POINT,), tried=tried)
 
 
-AMBIGUOUS_POINT = "every point in it could part thousands: 1.234 is read as one and a bit"
+AMBIGUOUS_POINT = "every point could be a thousands separator: 1.234 is read as one and a bit"

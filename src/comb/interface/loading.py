@@ -75,18 +75,18 @@ def load(
     columns : sequence of str, optional
         Selectors of the columns to read.
     rows : int, optional
-        Read only so many rows from the top.
+        Read at most N rows, from the top.
     schema : str or Path, optional
         A description by CSV on the Web, which replaces guessing. By default the one
         beside the file, ``FILE-metadata.json``; an empty text means none.
     progress : callable, optional
-        Is told what is being done, in a line.
+        Called with a one-line progress message.
     most_bytes : int, optional
-        The most bytes a compressed source may unfold to.
+        The most bytes a compressed source may decompress to.
     totals : bool
-        Keep rows and columns of a workbook that only sum up others; by default they are set aside.
+        Keep rows and columns of a workbook that are totals; by default they are set aside.
     fill_merged : bool
-        Give every cell that a merged one covers its value.
+        Copy a merged cell's value to every cell it covers.
     lists : {"keep", "count", "rows"}
         What becomes of lists of plain values in JSON: kept as text, counted, or a row for each item.
 
@@ -278,4 +278,4 @@ def _kind(name: str, kinds: set[type], cells: list[Any]) -> Type:
     if kinds <= {int, float}:
         return NUMBER
     message = ", ".join(sorted(kind.__name__ for kind in kinds))
-    raise ParameterError(f"expected values of one kind in {name!r}, came {message}", remedy="give them all as text")
+    raise ParameterError(f"expected values of one kind in {name!r}, got {message}", remedy="give them all as text")

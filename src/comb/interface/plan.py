@@ -48,11 +48,11 @@ class Plan:
         Parameters
         ----------
         overwrite : bool
-            Whether datasets that stand where the plan saves may be replaced.
+            Whether existing datasets may be replaced.
         dry_run : bool
             Do everything but write.
         progress : callable, optional
-            Is told what is being done, in a line.
+            Called with a one-line progress message.
 
         Returns
         -------

@@ -79,7 +79,7 @@ class Table(BareTable):
         """Return this table beside another, and the name by which its steps know it."""
         if not isinstance(other, Table):
             raise ParameterError(
-                f"expected a table, came {type(other).__name__}", remedy="load it first: comb.load(...)"
+                f"expected a table, got {type(other).__name__}", remedy="load it first: comb.load(...)"
             )
         name = PurePath(other.origin.name).stem or "other"
         title, number = name, 2
@@ -153,11 +153,11 @@ class Table(BareTable):
         Parameters
         ----------
         first, last, every : int, optional
-            So many from the top, from the end; or every n-th.
+            This many from the top, from the end; or every n-th.
         largest, smallest : str, optional
             The column by which the `count` largest or smallest are kept, with ties unless `ties` is false.
         random, seed : int, optional
-            So many by chance.
+            This many by chance.
         numbers : sequence of int
             Rows by their row numbers.
 
@@ -331,11 +331,11 @@ class Table(BareTable):
         where : str, optional
             Count only rows for which a condition is true.
         across : str, optional
-            A column whose values become columns: a table with both margins.
+            A column whose values become columns: a table with totals.
         shares : bool
             Add the share of all rows.
         of_counts : bool
-            Count the counts: how many groups have how many rows.
+            Show how many groups have 1, 2, 3 ... rows.
         sort : {"count", "value"}
 
         >>> import comb
@@ -474,7 +474,7 @@ class Table(BareTable):
         columns : mapping of str to str
             Selector, and type with a pattern where needed: ``date d.M.yyyy``.
         missing : sequence
-            Words and numbers that stand for missing.
+            Words and numbers that mean missing.
         decimal_mark, group_mark : str, optional
             Marks in numbers; by default the texts decide.
         unit : str, optional
@@ -576,9 +576,9 @@ class Table(BareTable):
         which: Literal["first", "last", "fullest"] = "first",
         why: str | None = None,
     ) -> Self:
-        """Keep one of the rows that are alike: in every column, or in those of `by`.
+        """Keep one of the rows that are equal: in every column, or in those of `by`.
 
-        Rows alike in every column are merged; rows that differ elsewhere are set aside.
+        Rows equal in every column are merged; rows that differ elsewhere are set aside.
         """
         return self._step("remove_duplicates", why, by=_listed(by), which=which)
 
@@ -688,7 +688,7 @@ class Table(BareTable):
         line_end, encoding : str, optional
             By default CRLF, as RFC 4180 has it, and UTF-8.
         missing : str, optional
-            What stands in missing cells of delimited text; by default nothing.
+            What is in missing cells of delimited text; by default nothing.
         decimal_mark, date_pattern : str, optional
             How numbers and dates are written in delimited text.
         disarm : bool, optional
@@ -724,7 +724,7 @@ def _listed(names: Names) -> list[str]:
 def _code_book(table: BareTable) -> dict[Any, str]:
     """Return the labels that a table of two columns gives to values."""
     if len(table.names) < 2:
-        raise ParameterError(f"expected a table with values and what they stand for, came one with {table.names}")
+        raise ParameterError(f"expected a table with values and what they stand for, got one with {table.names}")
     values, labels = (table[name].texts() for name in table.names[:2])
     return {value: label or "" for value, label in zip(values, labels, strict=True) if value is not None}
 

@@ -1,18 +1,18 @@
 """A block: the records of a chunk of text, and its columns as texts or as values.
 
-There are two kinds. `comb.kernels.reference.row_block.RowBlock` keeps rows as lists of strings and gives texts only.
-`comb.kernels.compiled.offset_block.OffsetBlock` keeps the offsets of the cells in the bytes it was made from, and reads
-values from them without making a string.
+There are two kinds. `comb.kernels.reference.row_block.RowBlock` keeps rows as lists of strings and gives texts
+only. `comb.kernels.compiled.offset_block.OffsetBlock` keeps the offsets of the cells in the bytes it was made from,
+and reads values from them without making a string.
 
-A block is asked for one column after the other, and lives only as long as its chunk is worked on. So that nothing has
-to be copied afterwards, the caller may say where the result goes: an `OutputSlice` (values and status of one column), a
-`CodeOutput` (codes of texts, with the distinct texts that earlier chunks have seen) or a `BatchOutput` (several columns
-of numbers). These are slices of the arrays in which the whole column grows; see `comb.chunks`. An output that is too
-short is not given at all, and the block makes arrays of its own.
+A block is asked for one column after the other, and lives only as long as its chunk is worked on. So that nothing
+has to be copied afterwards, the caller may say where the result goes: an `OutputSlice` (values and status of one
+column), a `CodeOutput` (codes of texts, with the distinct texts that earlier chunks have seen) or a `BatchOutput`
+(several columns of numbers). These are slices of the arrays in which the whole column grows; see `comb.chunks`. An
+output that is too short is not given at all, and the block makes arrays of its own.
 
-A column of numbers is read on the quick way first. Cells that it does not read (words for missing, numbers with more
-digits than fit, anything else) are `NON_CANONICAL` and looked at a second time; where there are too many of them, the
-column is better taken as text, and the block says so by returning None.
+A column of numbers is read on the quick way first. Cells that it does not read (words for missing, numbers with
+more digits than fit, anything else) are `NON_CANONICAL` and looked at a second time; where there are too many of
+them, the column is better taken as text, and the block says so by returning None.
 """
 
 from collections.abc import Sequence

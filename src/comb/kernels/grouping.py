@@ -45,7 +45,7 @@ def _is_dense(codes: NDArray[Any]) -> bool:
     return bool(codes.min() >= 0 and codes.max() < MOST_SPREAD * len(codes) + FEW_CODES)
 
 
-# A table with so many places for each row, or this many at all, is small.
+# A table with this many places for each row, or this many at all, is small.
 MOST_SPREAD = 2
 FEW_CODES = 100_000
 
@@ -115,7 +115,7 @@ def _counted_in_blocks(keys: Sequence[Codes], widths: Sequence[int], row_count: 
     return counts, first
 
 
-# So many rows at once stay in the processor's cache; more combinations than this are no table to count in.
+# This many rows at once stay in the processor's cache; more combinations than this are too many to count in a table.
 BLOCK = 65_536
 MOST_COUNTED = 1_000_000
 
@@ -188,7 +188,7 @@ FEW_ROWS = 20_000
 
 
 def _digits_of(key: NDArray[Any]) -> list[NDArray[np.uint16]]:
-    """Return a key as digits of sixteen bits, the least significant first; those that are all alike are left out."""
+    """Return a key as digits of sixteen bits, the least significant first; those that are all equal are left out."""
     if key.dtype.kind == "f":
         bits = (key + 0.0).view(np.int64)
         # Negative numbers are in order when all their bits are turned round, all others when only their sign is.
@@ -212,7 +212,7 @@ def ranks(values: NDArray[Any]) -> Codes:
 
 
 def candidates(blocks: Iterable[Sequence[NDArray[np.uint64]]], row_count: int) -> Codes:
-    """Return the rows that may be alike in all keys; those left out are alike to no other row.
+    """Return the rows that may be equal in all keys; those left out are equal to no other row.
 
     Parameters
     ----------
@@ -223,7 +223,7 @@ def candidates(blocks: Iterable[Sequence[NDArray[np.uint64]]], row_count: int) -
     Returns
     -------
     int64 array
-        Ascending. Rows are told apart by a fingerprint of 64 bits, so that a few of them may
+        Ascending. Rows are known apart by a fingerprint of 64 bits, so that a few of them may
         be different after all. Cost: a sort.
 
     >>> candidates([[np.array([1, 2], np.uint64)], [np.array([1], np.uint64)]], 3).tolist()

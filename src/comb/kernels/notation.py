@@ -1,4 +1,4 @@
-"""Numbers as people write them: marks between groups, currencies, units, per cent, signs behind."""
+"""Numbers as people write them: marks between groups, currencies, units, percent, signs behind."""
 
 import re
 import unicodedata
@@ -35,7 +35,7 @@ _SHAPE = re.compile(
 _ORDINALS = frozenset({"st", "nd", "rd", "th", "e", "er", "º", "ª", "o", "a"})
 PER_CENT = "%"
 
-# Texts beyond this are no numbers.
+# Longer texts are not numbers.
 LONGEST = 60
 
 
@@ -60,7 +60,7 @@ class Shape(NamedTuple):
 
 
 def shape_of(text: str) -> Shape | None:
-    """Take a number apart; None if it is none.
+    """Take a number apart; None if it is not one.
 
     >>> shape_of("31,5 kg")
     Shape(negative=False, body='31,5', unit='kg', odd=False)
@@ -94,16 +94,16 @@ _LETTERS_OF_UNITS = frozenset("mgtlhsd")
 
 
 class Marks(NamedTuple):
-    """The mark before the decimals and the one between groups, which may be none."""
+    """The decimal mark and the group mark, which may be none."""
 
     decimal: str
     group: str
 
     def describe(self, *, decimals: bool = True) -> str:
         """Say which marks these are."""
-        names = {".": "a point", ",": "a comma", "'": "an apostrophe", " ": "a space", "_": "a low line"}
-        parts = [f"the mark between groups is {names[self.group]}"] if self.group else []
-        parts += [f"the mark before the decimals is {names[self.decimal]}"] if decimals else []
+        names = {".": "point", ",": "comma", "'": "apostrophe", " ": "space", "_": "low line"}
+        parts = [f"thousands separator {names[self.group]}"] if self.group else []
+        parts += [f"decimal {names[self.decimal]}"] if decimals else []
         return " and ".join(parts)
 
 
@@ -147,7 +147,7 @@ class PlainNumbers(NamedTuple):
     flags : uint8 array
         Bits: `PLAIN_FITS`, `WITH_UNIT`, `ODD_SIGN`, `ZERO_FIRST`.
     decimals : int32 array
-        Digits after the mark, before per cent are divided.
+        Digits after the mark, before percent are divided.
     """
 
     texts: StringBuffer

@@ -5,7 +5,7 @@ from datetime import date, timedelta
 
 from comb.kernels.types import ISO_LAYOUT, MOST_DECIMAL_DIGITS, DateLayout
 
-# Where each order of year, month and day stands in the three groups of digits.
+# Where each order of year, month and day is in the three groups of digits.
 DATE_ORDERS = {"ymd": (0, 1, 2), "dmy": (2, 1, 0), "mdy": (2, 0, 1)}
 _NUMBER = re.compile(r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
 _DECIMAL = re.compile(r"([+-]?)([0-9]+)\.([0-9]+)")

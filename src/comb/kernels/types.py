@@ -4,11 +4,12 @@ Every cell that is read gets a *status*: `FITS`, `BLANK`, `MARKED` (a word for m
 those of the reasons why a cell is missing (`comb.tables.reasons`), so that a status becomes a state without a
 translation; the reason ``absent`` is added by the reader of rows, since a kernel sees cells and not rows.
 
-What the texts of a column could be is counted in a *tally*, a vector with a slot for each thing counted (`TallySlot`).
-Tallies of parts of a column add up to that of the whole, so that chunks are counted independently of each other and
-the type of a column is decided from all of its cells without looking at them again.
+What the texts of a column could be is counted in a *tally*, a vector with a slot for each thing counted
+(`TallySlot`). Tallies of parts of a column add up to that of the whole, so that chunks are counted independently of
+each other and the type of a column is decided from all of its cells without looking at them again.
 
-How cells are written is a `CellForm`: numbers of one notation, numeric dates of some orders, or a program for moments.
+How cells are written is a `CellForm`: numbers of one notation, numeric dates of some orders, or a program for
+moments.
 """
 
 import re
@@ -59,7 +60,7 @@ class TallySlot(IntEnum):
     POINT_MARKED = 11  # of these, with a point or an exponent
     COMMA = 12  # the same with a decimal comma
     COMMA_MARKED = 13
-    COMMA_DECIDED = 14  # of these, where the comma cannot part thousands
+    COMMA_DECIDED = 14  # of these, where the comma cannot be thousands separators
     POINT_SCALE = 15  # by digits after the point; the first place: none, or not to be told
     COMMA_SCALE = POINT_SCALE + MOST_DECIMAL_DIGITS + 1
     DATE = COMMA_SCALE + MOST_DECIMAL_DIGITS + 1  # by mark, then as in `DatePart`
@@ -147,7 +148,7 @@ class Op(IntEnum):
     SPACES = 1  # one space or more
     YEAR = 2  # four digits
     SHORT_YEAR = 3  # two digits; those from the number given on are of the last century
-    MONTH = 4  # so many digits; 1 means one or two
+    MONTH = 4  # this many digits; 1 means one or two
     DAY = 5
     HOUR = 6
     HALF_HOUR = 7  # an hour of 1 to 12
@@ -320,7 +321,7 @@ JSON_KINDS = ("absent", "null", "false", "true", "integer", "float", "string", "
 
 
 class JsonLines(NamedTuple):
-    """The cells of records that stand in lines of JSON.
+    """The cells of records that are in lines of JSON.
 
     Attributes
     ----------

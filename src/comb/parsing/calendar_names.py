@@ -1,6 +1,6 @@
 """The names of months and weekdays that dates are read with.
 
-Tables read by the code; a language is added by lines of its own. Months are told apart whatever
+Tables read by the code; a language is added by lines of its own. Months are known apart whatever
 the language, since no name means two of them. An abbreviated weekday may mean two days; it
 fits if the date is one of them.
 """

@@ -32,7 +32,7 @@ class CellParser:
     decimal_mark, group_mark : str
         The marks in numbers; an empty group mark means none.
     unit : str
-        A unit or currency that may stand with the number and is taken off; per cent are divided by 100.
+        A unit or currency that may stand with the number and is taken off; percentages are divided by 100.
     dates : tuple of DateForm
         The numeric forms of dates that are accepted.
     moments : tuple of MomentProgram
@@ -129,7 +129,7 @@ class CellParser:
 
 @lru_cache(maxsize=256)
 def moment_form(forms: tuple[MomentProgram, ...]) -> MomentForm:
-    """Return what the kernels are told of some forms."""
+    """Return what the kernels are known of some forms."""
     programs = tuple((form.program.kind, np.array(form.program.ops, np.int32)) for form in forms)
     return MomentForm(programs, forms[0].type.word, MONTHS, WEEKDAYS)
 

@@ -22,7 +22,7 @@ _WORDED_DURATION = re.compile(
 
 
 def read_duration(text: str) -> int | None:
-    """Read a duration as ISO 8601 writes it, or in words; microseconds, None if it is none.
+    """Read a duration as ISO 8601 writes it, or in words; microseconds, None if it is not one.
 
     Years and months have no fixed length and do not fit.
 

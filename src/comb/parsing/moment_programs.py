@@ -114,7 +114,7 @@ def _of_letters(letters: str, word: str, pattern: str, last_century_from: int) -
         raise ParameterError(
             f"the letters {letters!r} mean nothing in the {word} pattern {pattern!r}",
             remedy="d is the day, M the month, MMMM its name, yyyy the year, H the hour, m the minute, s the second, "
-            "a stands for a.m. and p.m., XXX for the offset; words stand in quotes: d 'de' MMMM",
+            "a stands for a.m. and p.m., XXX for the offset; words are in quotes: d 'de' MMMM",
         )
     return [(Op.SHORT_YEAR, last_century_from)] if found[0] == Op.SHORT_YEAR else [found]
 
@@ -143,7 +143,7 @@ def _check(word: str, pattern: str, names: set[Op]) -> None:
             "datetime": "yyyy-MM-ddTHH:mm:ss or d.M.yyyy HH:mm", "time": "HH:mm or h:mm a", "duration": "H:mm:ss",
         }  # fmt: skip
         raise ParameterError(
-            f"expected a {word} pattern like {examples[word]}, came {pattern!r}",
+            f"expected a {word} pattern like {examples[word]}, got {pattern!r}",
             remedy="d is the day, M the month (m would be minutes), yyyy the year, H the hour, s the second",
         )
 

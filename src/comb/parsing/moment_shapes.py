@@ -73,7 +73,7 @@ def patterns_of(text: str) -> tuple[tuple[str, str], ...]:
 
 
 def _named(text: str) -> str | None:
-    """Put N for the name of a month and E for that of a weekday; None if other words stand there."""
+    """Put N for the name of a month and E for that of a weekday; None if there are other words."""
     names: list[str] = []
 
     def marked(match: re.Match[str]) -> str:
@@ -190,7 +190,7 @@ def general(pattern: str) -> str:
     """Return the pattern that reads all that one reads and its near relatives too.
 
     One digit or two, the fraction of a second left out or not, and short and full names are read
-    alike, so that patterns which differ by these only are one.
+    equal, so that patterns which differ by these only are one.
 
     >>> general("dd.MM.yyyy HH:mm:ss") == general("d.M.yyyy H:mm:ss.SSS")
     True

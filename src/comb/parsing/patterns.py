@@ -22,7 +22,7 @@ class DateForm(NamedTuple):
 
 
 class NumberPattern(NamedTuple):
-    """What a number pattern says: digits after the point, whether groups are marked, whether per cent."""
+    """What a number pattern says: digits after the point, whether groups are marked, whether percent."""
 
     scale: int
     grouped: bool
@@ -73,7 +73,7 @@ def check_pattern(request: Request) -> None:
         return
     else:
         raise ParameterError(
-            f"the type {request.word} takes no pattern, came {request.pattern!r}",
+            f"the type {request.word} takes no pattern, got {request.pattern!r}",
             remedy="patterns go with date (d.M.yyyy), datetime, time and duration, and with numbers (0.00)",
         )
 
@@ -105,7 +105,7 @@ def date_form(pattern: str) -> DateForm:
     order = "".join(_DATE_PARTS[part] for part in match.group(1, 3, 4)) if match else ""
     if order not in ("dmy", "mdy", "ymd") or not match:
         raise ParameterError(
-            f"expected a date pattern like d.M.yyyy, MM/dd/yyyy or yyyy-MM-dd, came {pattern!r}",
+            f"expected a date pattern like d.M.yyyy, MM/dd/yyyy or yyyy-MM-dd, got {pattern!r}",
             remedy="d is the day, M the month (m would be minutes), yyyy the year",
         )
     return DateForm(order, match[2], pattern)
@@ -139,7 +139,7 @@ def decimal_scale(pattern: str) -> int:
     """
     match = _NUMBER_PATTERN.fullmatch(pattern)
     if not match or not match["digits"] or match["more"]:
-        raise ParameterError(f"expected a decimal pattern like 0.00 or #,##0.00, came {pattern!r}")
+        raise ParameterError(f"expected a decimal pattern like 0.00 or #,##0.00, got {pattern!r}")
     return len(match["digits"]) + 2 * bool(match["per_cent"])
 
 
@@ -151,7 +151,7 @@ def number_pattern(pattern: str) -> NumberPattern:
     """
     match = _NUMBER_PATTERN.fullmatch(pattern)
     if not match:
-        raise ParameterError(f"expected a number pattern like 0.00, #,##0 or 0%, came {pattern!r}")
+        raise ParameterError(f"expected a number pattern like 0.00, #,##0 or 0%, got {pattern!r}")
     per_cent = bool(match["per_cent"])
     scale = len(match["digits"] or "") + len(match["more"] or "")
     return NumberPattern(scale + 2 * per_cent, "," in match["whole"], per_cent)

@@ -1,4 +1,4 @@
-"""Words that stand for missing, and pairs of words that mean yes and no.
+"""Words that mean missing, and pairs of words that mean yes and no.
 
 Tables read by the code; extend them by a line.
 """

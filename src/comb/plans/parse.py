@@ -1,4 +1,4 @@
-"""Read a plan from its text; every slip is told with file, line and the allowed words. Pure."""
+"""Read a plan from its text; every slip is said with file, line and the allowed words. Pure."""
 
 from pathlib import PurePath
 from typing import Any, TypeVar
@@ -66,7 +66,7 @@ class _PlanReader:
     def mapping(self, path: Path, value: Any, wanted: str) -> dict[str, Any]:
         """Return a value that has to have fields."""
         if not isinstance(value, dict):
-            raise self.yaml_source.error(path, f"expected {wanted}, came {_shown(value)}")
+            raise self.yaml_source.error(path, f"expected {wanted}, got {_shown(value)}")
         return value
 
     def known(self, path: Path, record: dict[str, Any], allowed: tuple[str, ...]) -> None:
@@ -84,7 +84,7 @@ class _PlanReader:
             raise self.yaml_source.error(path, "expected either source or from_table in a table")
         for key in ("source", "from_table"):
             if not isinstance(record.get(key, ""), str):
-                raise self.yaml_source.error((*path, key), f"expected a name, came {_shown(record[key])}")
+                raise self.yaml_source.error((*path, key), f"expected a name, got {_shown(record[key])}")
         reading = self.struct((*path, "reading"), record.get("reading") or {}, ReadOptions)
         rules = self.sequence((*path, "rules"), record.get("rules"))
         steps = self.sequence((*path, "steps"), record.get("steps"))
@@ -102,7 +102,7 @@ class _PlanReader:
         if value is None:
             return []
         if not isinstance(value, list):
-            raise self.yaml_source.error(path, f"expected a list, each part after a dash; came {_shown(value)}")
+            raise self.yaml_source.error(path, f"expected a list, each part after a dash; got {_shown(value)}")
         return value
 
     def texts(self, path: Path, value: Any) -> list[str]:
@@ -110,11 +110,11 @@ class _PlanReader:
         texts = [value] if isinstance(value, str) else self.sequence(path, value)
         for at, text in enumerate(texts):
             if not isinstance(text, str):
-                raise self.yaml_source.error((*path, at), f"expected a text, came {_shown(text)}")
+                raise self.yaml_source.error((*path, at), f"expected a text, got {_shown(text)}")
         return texts
 
     def step(self, path: Path, value: Any) -> Step:
-        """Read one step; what it has to say of its parameters is told with the line."""
+        """Read one step; what it has to say of its parameters is said with the line."""
         record = self.mapping(path, value, "a step: 'step: trim' and its parameters")
         if not isinstance(record.get("step"), str):
             raise self.yaml_source.error(path, "expected 'step:' with the name of a step")

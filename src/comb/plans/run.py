@@ -1,4 +1,15 @@
-"""Run a plan: load the sources, take the steps, check the rules, save what was asked for."""
+"""Run a plan: load the sources, take the steps, check the rules, save what was asked for.
+
+Tables are worked on in the order of the plan; one may build on those above it. Each is loaded as its ``reading:``
+says, its steps are taken one after the other, and its rules are checked on the result. A rule is a condition every
+row has to meet: rows for which it is false are broken, rows for which it is unknown are not checked, and what
+happens is the plan's to say: report them, set them aside (which is a step like any other, with its entry in the
+ledger), or stop.
+
+Nothing is written before everything has succeeded. Whether the outputs can be written is found out before any work,
+since a run may take long. An error in a step says the file and line of the plan, the number of the step and its
+name.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -93,7 +104,7 @@ def open_plan(path: str | Path) -> PlanText:
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
-        raise PlanError("expected a plan in UTF-8 text, these bytes are none", where=str(path)) from None
+        raise PlanError("expected a plan in UTF-8 text, these bytes are not", where=str(path)) from None
     return read_plan(text, str(path), str(Path(path).parent))
 
 
@@ -110,11 +121,11 @@ def run_plan(
     ----------
     plan : PlanText
     overwrite : bool
-        Whether datasets that stand where the plan saves may be replaced.
+        Whether existing datasets may be replaced.
     dry_run : bool
         Do everything but write.
     told : callable
-        Is told what is being done, in a line.
+        Called with a one-line progress message.
 
     Returns
     -------

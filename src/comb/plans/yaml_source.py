@@ -31,7 +31,7 @@ class YamlSource:
         self.name = name
         self._lines: dict[Path, int] = {}
         if len(text) > LONGEST_PLAN:
-            raise PlanError(f"expected a plan of at most {LONGEST_PLAN:,} characters, came {len(text):,}", where=name)
+            raise PlanError(f"expected a plan of at most {LONGEST_PLAN:,} characters, got {len(text):,}", where=name)
         try:
             self._refuse_indirection(text)
             root = yaml.compose(text, Loader=yaml.SafeLoader)
@@ -65,7 +65,7 @@ class YamlSource:
         problem = getattr(error, "problem", None) or "nested too deeply"
         context = getattr(error, "context", None) or ""
         remedy = _QUOTE_HINT if "alias" in context or "anchor" in context else None
-        return PlanError(f"this is no YAML: {problem}", where=f"{self.name}{line}", remedy=remedy)
+        return PlanError(f"this is not YAML: {problem}", where=f"{self.name}{line}", remedy=remedy)
 
     def _plain(self, node: yaml.Node, path: Path) -> Any:
         self._lines[path] = node.start_mark.line + 1
@@ -81,12 +81,12 @@ class YamlSource:
         result: dict[str, Any] = {}
         for key, child in node.value:
             if not isinstance(key, yaml.ScalarNode):
-                raise self.error(path, "expected a word before the colon, came a list or a mapping")
+                raise self.error(path, "expected a word before the colon, got a list or a mapping")
             name = str(key.value)
             here = (*path, name)
             self._lines[here] = key.start_mark.line + 1
             if name in result:
-                raise PlanError(f"{name!r} stands twice", where=f"{self.name}, line {key.start_mark.line + 1}")
+                raise PlanError(f"{name!r} is there twice", where=f"{self.name}, line {key.start_mark.line + 1}")
             result[name] = self._plain(child, here)
             self._lines[here] = key.start_mark.line + 1
         return result

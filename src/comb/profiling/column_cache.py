@@ -1,4 +1,9 @@
-"""A table as it is profiled: what several findings need is found once."""
+"""A table as it is profiled: what several findings need is found once.
+
+Findings and summaries ask for the same things: the present values of a column in order, how many cells are missing
+for which reason, which texts are distinct, the codes of all texts. Each is found when the first of them asks, and
+kept as long as the profile is made. Several threads may ask at once; at worst something is found twice, never half.
+"""
 
 from collections.abc import Mapping
 from typing import Any

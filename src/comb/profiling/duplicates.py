@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from comb.errors import counted
+from comb.errors import agree, counted
 from comb.kernels.grouping import Codes, candidates, group
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
@@ -18,24 +18,24 @@ KEY_TYPES = frozenset({"string", "integer"})
 
 
 def repeated(table: ColumnCache) -> Findings:
-    """Rows alike in every column, and keys that are there twice."""
-    alike, numbers, copies = _copies(table)
-    yield from _duplicate_rows(table, alike, numbers, copies)
+    """Rows equal in every column, and keys that are there twice."""
+    equal, numbers, copies = _copies(table)
+    yield from _duplicate_rows(table, equal, numbers, copies)
     yield from _duplicate_keys(table, copies)
 
 
-def _duplicate_rows(table: ColumnCache, alike: Codes, numbers: Codes, copies: np.ndarray) -> Findings:
-    """Rows alike in every column."""
+def _duplicate_rows(table: ColumnCache, equal: Codes, numbers: Codes, copies: np.ndarray) -> Findings:
+    """Rows equal in every column."""
     count = int(copies.sum())
     if not count:
         return
-    first = dict(zip(numbers[~copies[alike]].tolist(), alike[~copies[alike]].tolist(), strict=True))
-    group_of = dict(zip(alike.tolist(), numbers.tolist(), strict=True))
+    first = dict(zip(numbers[~copies[equal]].tolist(), equal[~copies[equal]].tolist(), strict=True))
+    group_of = dict(zip(equal.tolist(), numbers.tolist(), strict=True))
     examples = tuple(
         f"row {table.row_numbers[at]} is row {table.row_numbers[first[group_of[at]]]} again"
         for at in np.flatnonzero(copies)[:MOST_EXAMPLES].tolist()
     )
-    text = f"{counted(count, 'row')} stand a second time, alike in all {len(table.names)} columns"
+    text = f"{counted(count, 'row')} {agree(count, 'is an exact copy', 'are exact copies')} of earlier rows"
     yield Finding("duplicate.rows", table.names, count, table.rows_where(copies), examples, text, RemoveDuplicates())
 
 
@@ -44,19 +44,19 @@ def _copies(table: ColumnCache) -> tuple[Codes, Codes, np.ndarray]:
 
     Returns
     -------
-    alike, numbers, copies
-        The positions of rows that may be alike, the group of each, and for every row of the
+    equal, numbers, copies
+        The positions of rows that may be equal, the group of each, and for every row of the
         table whether it is a copy.
     """
     copies = np.zeros(table.row_count, np.bool_)
-    alike = candidates(table.key_blocks(table.names), table.row_count)
+    equal = candidates(table.key_blocks(table.names), table.row_count)
     if not table.names:
-        alike = alike[:0]
-    taken = [column.take(alike) for column in table.columns.values()]
-    numbers, first = group([column.codes() for column in taken], len(alike))
-    copies[alike] = True
-    copies[alike[first]] = False
-    return alike, numbers, copies
+        equal = equal[:0]
+    taken = [column.take(equal) for column in table.columns.values()]
+    numbers, first = group([column.codes() for column in taken], len(equal))
+    copies[equal] = True
+    copies[equal[first]] = False
+    return equal, numbers, copies
 
 
 def _duplicate_keys(table: ColumnCache, copies: np.ndarray) -> Findings:

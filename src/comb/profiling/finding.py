@@ -33,7 +33,7 @@ class Finding:
     text : str
         What was noticed and why it matters.
     remedy : Step or None
-        The step that would mend it, where there is one.
+        The step that would repair it, where there is one.
     """
 
     code: str

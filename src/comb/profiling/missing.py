@@ -1,8 +1,8 @@
-"""Findings about empty cells: blanks, words and numbers that stand for missing."""
+"""Findings about empty cells: blanks, words and numbers that mean missing."""
 
 import numpy as np
 
-from comb.errors import counted
+from comb.errors import agree, counted
 from comb.kernels.types import IS_KNOWN
 from comb.parsing.vocabulary import STAND_INS
 from comb.profiling.column_cache import ColumnCache
@@ -12,7 +12,7 @@ from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.value_texts import digits, number_text
 
-# A number stands for missing only if it comes this often.
+# A number means missing only if it comes this often.
 LEAST_STAND_INS = 3
 
 # And if it lies this many times the width of the other values away from them.
@@ -32,21 +32,22 @@ def blanks(table: ColumnCache) -> Findings:
                 count,
                 table.rows_where(where),
                 (),
-                f"{counted(count, 'cell')} of {name} ({share:.1%}) have nothing in them",
+                f"{counted(count, 'cell')} of {name} ({share:.1%}) {agree(count, 'is', 'are')} blank",
             )
 
 
 def markers(table: ColumnCache) -> Findings:
-    """Words that stand for missing: applied in typed columns, proposed in text."""
+    """Words that mean missing: applied in typed columns, proposed in text."""
     for name, column in table.columns.items():
         if column.type.word == "string":
             where = noticed(column, IS_KNOWN)
             words = _words_in(column, where) if where.any() else {}
-            said = "stand for missing by the look of it; in a text column this is yours to decide"
+            says = agree(int(where.sum()), "looks like a word", "look like words")
+            said = f"{says} for missing; in a text column this is yours to decide"
         else:
             where = column.states == Reason.MARKER
             words = kept_texts(column, where)
-            said = "hold a word for missing and were read so"
+            said = agree(int(where.sum()), "contains", "contain") + " a word for missing, read as missing"
         count = int(where.sum())
         # A null of the source is no word.
         if count and words:
@@ -75,7 +76,7 @@ def stand_ins(table: ColumnCache) -> Findings:
 
 
 def _ends_without(ordered: np.ndarray, passed: set[int]) -> tuple[float, float] | None:
-    """Return the least and the largest of ascending values that are none of some; None if there are no others."""
+    """Return the least and the largest of ascending values that are not among some; None if there are no others."""
     first, last = 0, len(ordered) - 1
     while first <= last and ordered[first] in passed:
         first = int(np.searchsorted(ordered, ordered[first], "right"))
@@ -102,12 +103,13 @@ def _stand_in(table: ColumnCache, name: str, column: Column, where: np.ndarray, 
         count,
         table.rows_where(where),
         (f"{shown} ({count:,})",),
-        f"{shown} stands in {counted(count, 'cell')} of {name}; all others lie between {low} and {high}",
+        f"{counted(count, 'cell')} of {name} {agree(count, 'contains', 'contain')} {shown}; "
+        f"all other values are between {low} and {high}",
         Convert(columns={name: as_asked(column)}, missing=[shown]),
     )
 
 
-# Zeros are a heap apart if the others begin so many times their own width above it.
+# Zeros are a heap apart if the others begin this many times their own width above it.
 ZERO_GAP = 0.5
 
 
@@ -132,6 +134,7 @@ def zeros(table: ColumnCache) -> Findings:
             column.take(np.array([int(np.argmax(present & (column.array == value)))])).texts()[0]
             for value in (others[0], others[-1])
         )
-        text = f"{counted(count, 'cell')} of {name} say {shown}; all others lie between {least} and {most}"
+        cells = f"{counted(count, 'cell')} of {name} {agree(count, 'contains', 'contain')} {shown}"
+        text = f"{cells}; all other values are between {least} and {most}"
         remedy = Convert(columns={name: as_asked(column)}, missing=[shown])
         yield Finding("missing.zeros", (name,), count, table.rows_where(none), (f"{shown} ({count:,})",), text, remedy)

@@ -15,7 +15,7 @@ from comb.tables.table import BareTable
 
 Finder = Callable[[ColumnCache], Findings]
 
-# Everything that is looked for, in the order in which it is told and mended.
+# Everything that is looked for, in the order in which it is said and repaired.
 FINDERS: tuple[Finder, ...] = (
     types.unreadable,
     missing.markers,

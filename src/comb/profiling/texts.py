@@ -2,7 +2,7 @@
 
 import re
 
-from comb.errors import counted
+from comb.errors import agree, counted
 from comb.kernels.types import INNER_SPACES, OUTER_SPACES
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
@@ -29,7 +29,7 @@ def spaces(table: ColumnCache) -> Findings:
             continue
         words = dict(column.take(where.nonzero()[0]).distinct().commonest(MOST_EXAMPLES))
         inner = noticed(column, INNER_SPACES)
-        text = f"{counted(count, 'cell')} of {name} have outer or repeated spaces"
+        text = f"{counted(count, 'cell')} of {name} {agree(count, 'has', 'have')} outer or repeated spaces"
         remedy = Trim(columns=[name], inner=bool(inner.any()))
         yield Finding("text.spaces", (name,), count, table.rows_where(where), quoted(words), text, remedy)
 
@@ -53,7 +53,8 @@ def spelling_by_case(table: ColumnCache) -> Findings:
         where = column.text.flags(lambda text, known=variants: tidied(text) in known) & column.present  # type: ignore[misc]
         count = int(where.sum())
         examples = tuple(f"{old!r} for {new!r}" for old, new in list(variants.items())[:MOST_EXAMPLES])
-        text = f"{counted(count, 'cell')} of {name} differ from a commoner value only by case or punctuation"
+        differ = agree(count, "differs", "differ")
+        text = f"{counted(count, 'cell')} of {name} {differ} from a commoner value only by case or punctuation"
         remedy = Recode(column=name, values=dict(variants))
         yield Finding("text.case", (name,), count, table.rows_where(where), examples, text, remedy)
 

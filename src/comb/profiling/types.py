@@ -4,7 +4,7 @@ import re
 
 import numpy as np
 
-from comb.errors import counted
+from comb.errors import agree, counted
 from comb.inference.decide import infer_column
 from comb.kernels.notation import shape_of
 from comb.kernels.types import DIGITS_ONLY, ZERO_AHEAD
@@ -40,18 +40,19 @@ def unreadable(table: ColumnCache) -> Findings:
             where = column.states == Reason.UNREADABLE
             texts = kept_texts(column, where)
             unit = _common_unit(texts) if column.type.numeric else ""
-            text = f"{counted(count, 'cell')} of {name} are no {column.type}; their text is kept"
+            are = agree(count, "is", "are")
+            text = f"{counted(count, 'cell')} of {name} {are} not of type {column.type}; the text is kept"
             if unit:
                 text += f"; it is a number with the unit {unit}"
             remedy = Convert(columns={name: str(column.type)}, unit=unit, decimal_mark=_mark(texts)) if unit else None
             words = _words_alone(texts)
             if words:
-                text += f"; {', '.join(map(repr, words))} may stand for missing"
+                text += f"; {', '.join(map(repr, words))} may mean missing"
                 remedy = Convert(columns={name: as_asked(column)}, missing=words)
             yield Finding("type.unreadable", (name,), count, table.rows_where(where), quoted(texts), text, remedy)
 
 
-# A few words that come again and again in a column of numbers or dates say why there is none.
+# A few words that come again and again in a column of numbers or dates say why it did not become one.
 MOST_WORDS = 3
 LEAST_REPEATED_WORDS = 3
 
@@ -88,7 +89,8 @@ def leading_zeros(table: ColumnCache) -> Findings:
         if zeros.any() and number_like.sum() >= LEAST_DIGITS * column.present.sum():
             words = dict(column.take(zeros.nonzero()[0]).distinct().commonest(MOST_EXAMPLES))
             count = int(zeros.sum())
-            text = f"{counted(count, 'cell')} of {name} begin with a zero: these are codes, kept as text"
+            begin = agree(count, "begins", "begin")
+            text = f"{counted(count, 'cell')} of {name} {begin} with a zero, as codes do; kept as text"
             remedy = Convert(columns={name: "string"})
             rows = table.rows_where(zeros)
             yield Finding("type.leading_zeros", (name,), count, rows, quoted(words), text, remedy)
@@ -104,7 +106,7 @@ def constant_columns(table: ColumnCache) -> Findings:
             yield Finding("column.empty", (name,), 0, nowhere, (), f"there is nothing in {name}", remedy)
         elif present > 1 and _one_value(column):
             value = column.distinct().commonest(1)[0][0]
-            text = f"{name} says {value} in every row that has a value"
+            text = f"every value of {name} is {value}"
             yield Finding("column.constant", (name,), present, nowhere, (value,), text, remedy)
 
 
@@ -209,7 +211,7 @@ def mixed_dates(table: ColumnCache) -> Findings:
             continue
         forms = sorted(evidence.forms.items(), key=lambda form: -form[1])
         message = ", ".join(f"{pattern} {count:,} times" for pattern, count in forms)
-        text = f"{name} is written in several forms: {message}; all are read for what they are"
+        text = f"{name} is written in several forms: {message}; each was read in its own format"
         yield Finding("type.mixed_dates", (name,), len(rows), rows, (), text)
 
 
@@ -217,7 +219,7 @@ def mixed_dates(table: ColumnCache) -> Findings:
 _SIGNS = {
     "type.ambiguous_dates": "day and month could be swapped",
     "type.rounded": "that a spreadsheet program rounded",
-    "type.ambiguous_numbers": "could part thousands",
+    "type.ambiguous_numbers": "could be a thousands separator",
     "type.text_numbers": TEXT_NUMBERS,
 }
 
@@ -228,7 +230,7 @@ def _remedy(name: str, code: str, column: Column) -> Step | None:
         return Convert(columns={name: as_asked(infer_column(column.text))})
     if code == "type.ambiguous_numbers" and column.type.word == "decimal":
         quoted = '"' + name.replace('"', '""') + '"'
-        return Calculate(columns={name: f"cast({quoted} * 1000 as integer)"}, why="each point parts thousands")
+        return Calculate(columns={name: f"cast({quoted} * 1000 as integer)"}, why="each point is a thousands separator")
     return None
 
 
@@ -253,5 +255,5 @@ def mixed_units(table: ColumnCache) -> Findings:
         yield Finding("type.units", (name,), len(rows), rows, tuple(sample[:MOST_EXAMPLES]), text)
 
 
-# So many values tell which units there are.
+# This many values tell which units there are.
 MOST_LOOKED_AT = 1_000

@@ -1,8 +1,21 @@
 """Take a step and account for it: what came in, what went out, what changed.
 
-All counts are had by comparing the tables before and after, here and nowhere else, so
-no step can miscount. For every step, rows in + added = out + left out + set aside +
-merged; a step whose rows do not add up so is a defect of Comb and stops at once.
+A step returns a `Change`: the new table, for each new row the position of the old row it comes from, and what it
+set aside. It counts nothing. All counts come from comparing the tables before and after, here and nowhere else, so
+that no step can miscount.
+
+Rows. Those whose position does not occur among the sources of the new rows are gone. What that means is declared by
+the kind of step (`comb.steps.base.Rows`): they were left out, or merged into an equal row; those that the change
+names are set aside, with the reason. New rows without a source, and second rows of one source, were added. Then
+
+    rows in + added = rows out + left out + set aside + merged
+
+and a step for which that does not hold is a defect of Comb and stops at once.
+
+Cells. A column that is the same object in both tables was not touched. Of all others, cells are compared row by row
+along the sources, by value and by the reason why they are missing; some of the differences are kept as examples.
+
+Notes are what a comparison cannot show: rows for which a condition was unknown, keys without a match.
 """
 
 from collections.abc import Mapping
@@ -164,7 +177,7 @@ def _cells_changed(before: BareTable, change: Change, shared: dict[str, str]) ->
 
 
 def _alike(earlier: Column, later: Column) -> np.ndarray:
-    """Return which cells are the same; between two types, which are missing alike."""
+    """Return which cells are the same; between two types, which are missing equal."""
     if earlier.type == later.type:
         return earlier.same_cells(later)
     return np.equal(earlier.states, later.states)

@@ -121,7 +121,7 @@ class Step(
 
 
 def numbered_anew(table: BareTable, columns: dict[str, Column], rows: int) -> BareTable:
-    """Return a table whose rows are none of the source any more: they are numbered from 1."""
+    """Return a table whose rows are no longer those of the source: they are numbered from 1."""
     name = table.origin.name
     origin = Origin(name if name.startswith(MADE) else f"{MADE}{name}", checksum=table.origin.checksum)
     columns = {name: column.unnumbered() for name, column in columns.items()}

@@ -43,8 +43,8 @@ def make_step(name: str, parameters: dict[str, Any]) -> Step:
     allowed = fields_of(kind)
     for parameter in parameters:
         if parameter not in allowed:
-            what, remedy = unknown_name(f"parameter of {name}", parameter, allowed)
-            raise _blamed(parameter, what, remedy)
+            _, remedy = unknown_name("parameter", parameter, allowed)
+            raise _blamed(parameter, f"{name} has no parameter {parameter!r}", remedy)
     try:
         return msgspec.convert(listed(kind, parameters), kind, strict=False)
     except msgspec.ValidationError as error:

@@ -152,7 +152,7 @@ class Convert(Step, frozen=True, tag="convert"):
         Selector, and the type wanted, with a pattern behind it where one is needed:
         ``date d.M.yyyy``, ``decimal 0.00``.
     missing : list of str
-        Words and numbers that stand for missing in these columns.
+        Words and numbers that mean missing in these columns.
     decimal_mark, group_mark : str, optional
         The marks in numbers; by default the texts decide.
     unit : str, optional
@@ -218,7 +218,7 @@ class Convert(Step, frozen=True, tag="convert"):
             return None
         for mark in (self.decimal_mark, self.group_mark):
             if mark is not None and len(mark) != 1:
-                raise ParameterError(f"expected one character as a mark in numbers, came {mark!r}")
+                raise ParameterError(f"expected one character as a mark in numbers, got {mark!r}")
         if self.decimal_mark and self.decimal_mark == self.group_mark:
             raise ParameterError(f"the decimal mark and the group mark are both {self.decimal_mark!r}")
         return CellParser(NUMBER, self.decimal_mark or "", self.group_mark or "", self.unit or "")
@@ -230,7 +230,7 @@ class Convert(Step, frozen=True, tag="convert"):
         ]
         return TypeMismatch(
             f"{len(misfits):,} rows do not fit:\n    " + "\n    ".join(first),
-            remedy="mend them, or convert with on_misfit 'keep' or 'set aside'",
+            remedy="repair them, or convert with on_misfit 'keep' or 'set aside'",
         )
 
     def describe(self) -> str:
@@ -284,7 +284,7 @@ class Fill(Step, frozen=True, tag="fill"):
         given = [part for part in ("value", "formula", "from_row") if getattr(self, part) is not None]
         if len(given) != 1:
             raise ParameterError(
-                f"expected one of value, formula and from_row, came {listing(given) if given else 'none'}"
+                f"expected one of value, formula and from_row, got {listing(given) if given else 'none'}"
             )
         columns = table.columns
         for name in chosen(table, self.columns):
@@ -299,7 +299,7 @@ class Fill(Step, frozen=True, tag="fill"):
         unknown = [word for word in self.reasons if word not in REASON_WORDS]
         if unknown:
             words = [reason.word for reason in MEANING]
-            raise ParameterError(f"there is no reason {unknown[0]!r}", remedy=f"there is: {listing(words)}")
+            raise ParameterError(f"there is no reason {unknown[0]!r}", remedy=f"allowed: {listing(words)}")
         return np.isin(column.states, [REASON_WORDS[word] for word in self.reasons])
 
     def _filling(self, table: BareTable, name: str) -> Column:
@@ -339,7 +339,7 @@ def _patched(column: Column, filling: Column, holes: Mask) -> Column:
 
 
 def _nearest_present(present: Mask, direction: str) -> Codes:
-    """Return for each row the nearest row with a value, itself where there is none."""
+    """Return for each row the nearest row with a value, itself if there is not one."""
     places = np.arange(len(present))
     if direction == "above":
         nearest = np.maximum.accumulate(np.where(present, places, -1))

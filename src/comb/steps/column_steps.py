@@ -44,7 +44,7 @@ class Select(Step, frozen=True, tag="select"):
             dropped = choose(self.leave_out, table.types) if self.leave_out else []
             names += [name for name in table.names if name not in names and name not in dropped]
         if not names:
-            raise ParameterError("no column would be left", remedy=f"there is: {', '.join(table.names)}")
+            raise ParameterError("no column would be left", remedy=f"columns: {', '.join(table.names)}")
         return Change(table.derive({name: table[name] for name in names}))
 
     def describe(self) -> str:
@@ -183,7 +183,7 @@ def day_of(text: str | None) -> date | None:
     try:
         return date.fromisoformat(text)
     except ValueError:
-        raise ParameterError(f"expected as_of like '2026-05-01', came {text!r}") from None
+        raise ParameterError(f"expected as_of like '2026-05-01', got {text!r}") from None
 
 
 def value_of(text: str) -> Any:

@@ -22,7 +22,7 @@ from comb.tables.types import INTEGER, NUMBER
 # More columns than this are no cross table but a mistake.
 MOST_ACROSS = 200
 
-# Shares are told in hundredths of a per cent.
+# Shares are known in hundredths of a percent.
 SHARE_DIGITS = 4
 
 
@@ -58,10 +58,10 @@ class Aggregate(Step, frozen=True, tag="aggregate"):
         """Aggregate each group."""
         names = chosen(table, self.by) if self.by else []
         if not names and not self.columns:
-            raise ParameterError("expected a result to calculate or a column to group by, came neither")
+            raise ParameterError("expected a result to calculate or a column to group by, got neither")
         for name in self.columns:
             if name in names:
-                raise ColumnError(f"the name {name!r} would stand twice", remedy="give the result another name")
+                raise ColumnError(f"there would be two columns named {name!r}", remedy="give the result another name")
         parts, sources = [], []
         levels = [len(names)]
         if self.subtotals:
@@ -120,11 +120,11 @@ class Count(Step, frozen=True, tag="count"):
     where : str, optional
         Count only rows for which a condition is true.
     across : str, optional
-        A column whose values become columns: a table with both margins.
+        A column whose values become columns: a table with totals.
     shares : bool
         Add the share of all rows.
     of_counts : bool
-        Count the counts: how many groups have how many rows.
+        Show how many groups have 1, 2, 3 ... rows.
     sort : {"count", "value"}
         The order of the rows.
     """
@@ -141,7 +141,7 @@ class Count(Step, frozen=True, tag="count"):
     def apply(self, table: BareTable) -> Change:
         """Count the rows."""
         if self.sort not in ("count", "value"):
-            raise ParameterError(f"expected sort to be count or value, came {self.sort!r}")
+            raise ParameterError(f"expected sort to be count or value, got {self.sort!r}")
         names = chosen(table, self.by) if self.by else []
         kept = np.arange(table.row_count)
         if self.where is not None:

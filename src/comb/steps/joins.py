@@ -5,7 +5,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from comb.errors import ColumnError, ParameterError, TypeMismatch, counted, listing, nearest
+from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted, listing, nearest
 from comb.expressions.arithmetic import result_type
 from comb.expressions.evaluate import widened
 from comb.kernels.dispatch import kernels
@@ -20,10 +20,10 @@ from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import STRING, Type
 
-# So many keys without a match are told, with the nearest on the other side.
+# This many keys without a match are known, with the nearest on the other side.
 MOST_LISTED = 5
 
-# So many keys of the other side, those that share most pairs of letters, are compared letter by letter.
+# This many keys of the other side, those that share most pairs of letters, are compared letter by letter.
 MOST_COMPARED = 100
 MOST_WRITTEN = 100_000
 
@@ -41,7 +41,7 @@ class TwoTables(Step, frozen=True):
 
     def apply(self, table: BareTable) -> Change:
         """Say that the second table is missing."""
-        raise ParameterError(f"there is no table {self.table!r} to work with", remedy="name a table of the plan")
+        raise ParameterError(f"no other table is called {self.table!r}", remedy="name a table of the plan")
 
     def apply_with(self, table: BareTable, other: BareTable) -> Change:
         """Do the step."""
@@ -84,7 +84,7 @@ class Join(TwoTables, frozen=True, tag="join"):
         """Look the columns up."""
         pairs = [_pair(one, table, other) for one in self.by]
         if not pairs:
-            raise ParameterError("expected at least one key to look up by, came none")
+            raise ParameterError("expected at least one key to look up by, got none")
         folding(self.ignore)
         mine, theirs, missing, height = self._codes(table, other, pairs)
         lookup = np.full(height, -1, np.int64)
@@ -131,11 +131,16 @@ class Join(TwoTables, frozen=True, tag="join"):
         rows_more = int(several.sum()) - len(mine)
         doubled = int(np.count_nonzero(several > 1))
         if not self.allow_multiple:
+            several_rows = (
+                f"{counted(doubled, 'row')} {agree(doubled, 'matches', 'match')} several rows of {self.table}"
+            )
             raise ParameterError(
-                f"{counted(doubled, 'row')} match several rows of {self.table}: there would be {rows_more:,} rows more",
+                f"{several_rows}: there would be {counted(rows_more, 'row')} more",
                 remedy="remove the duplicates there first, add a key, or allow it: allow_multiple=True",
             )
-        notes.append(f"{counted(doubled, 'row')} match several: {rows_more:,} rows more")
+        notes.append(
+            f"{counted(doubled, 'row')} {agree(doubled, 'matches', 'match')} several: {counted(rows_more, 'row')} more"
+        )
         order = np.argsort(theirs, kind="stable")
         starts = np.searchsorted(theirs[order], mine)
         rows = np.repeat(here, several)
@@ -162,7 +167,7 @@ class Join(TwoTables, frozen=True, tag="join"):
             columns = self._with_others(table, other, dict(pairs), columns, names, extra)
             upper = np.arange(table.row_count) if rows is None else rows
             rows = np.append(upper, np.full(len(extra), -1, np.int64))
-            notes.append(f"{counted(len(extra), 'row')} of {self.table} that nothing matched added below")
+            notes.append(f"{counted(len(extra), 'row')} of {self.table} without a match added below")
             return Change(numbered_anew(table, columns, len(rows)), rows, notes=tuple(notes))
         made = table.derive(columns, row_numbers=numbers)
         return Change(made, rows, notes=tuple(notes))
@@ -187,7 +192,7 @@ class Join(TwoTables, frozen=True, tag="join"):
     def _codes(
         self, table: BareTable, other: BareTable, pairs: Sequence[tuple[str, str]]
     ) -> tuple[Codes, Codes, Mask, int]:
-        """Number the keys of both tables alike; those with a missing part match nothing."""
+        """Number the keys of both tables equal; those with a missing part match nothing."""
         left, right = [], []
         missing = np.zeros(table.row_count, np.bool_)
         gone = np.zeros(other.row_count, np.bool_)
@@ -240,7 +245,7 @@ class Join(TwoTables, frozen=True, tag="join"):
 
     def _matched_message(self, matched: Mask, other: BareTable) -> str:
         hits = int(matched.sum())
-        return f"{hits:,} of {len(matched):,} rows match one of the {other.row_count:,} of {self.table}"
+        return f"{hits:,} of {len(matched):,} rows found a match in the {other.row_count:,} rows of {self.table}"
 
     def _unmatched_message(
         self, table: BareTable, other: BareTable, pairs: Sequence[tuple[str, str]], matched: Mask, missing: Mask
@@ -248,7 +253,8 @@ class Join(TwoTables, frozen=True, tag="join"):
         """Name keys without a match, and the nearest key on the other side."""
         notes = []
         if missing.any():
-            notes.append(f"{counted(int(missing.sum()), 'row')} have no key, which matches nothing")
+            empty = int(missing.sum())
+            notes.append(f"{counted(empty, 'row')} {agree(empty, 'has', 'have')} an empty key and cannot match")
         lost = np.flatnonzero(~matched & ~missing)
         if not len(lost):
             return notes
@@ -262,7 +268,7 @@ class Join(TwoTables, frozen=True, tag="join"):
         top = top[(counts[top] > 0)]
         top = top[np.lexsort((top, -counts[top]))]
         theirs = [other[there] for _, there in pairs]
-        # Keys that are no text have to be written as text first.
+        # Keys that are not text have to be written as text first.
         among = other.row_count <= MOST_WRITTEN or (len(pairs) == 1 and theirs[0].type == STRING)
         known = _NearestTexts(_message(theirs) if among else Text.from_strings([]))
         message = []
@@ -336,7 +342,7 @@ def _check_alike(here: str, mine: Column, there: str, theirs: Column) -> None:
 
 
 def _shared_codes(mine: Column, theirs: Column) -> tuple[Codes, Codes]:
-    """Number the values of two columns alike."""
+    """Number the values of two columns equal."""
     if isinstance(mine.values, Text):
         left, right = mine.text, theirs.text
         count = right.item_count
@@ -399,7 +405,9 @@ class StackTables(TwoTables, frozen=True, tag="stack_tables"):
             columns[name] = below(_reconciled(name, upper, lower, notes))
         if self.source_column is not None:
             if self.source_column in columns:
-                raise ColumnError(f"the name {self.source_column!r} would stand twice", remedy="choose another name")
+                raise ColumnError(
+                    f"there would be two columns named {self.source_column!r}", remedy="choose another name"
+                )
             names = [table.origin.name, self.table]
             codes = np.repeat(np.arange(2), [rows, more])
             columns[self.source_column] = Column(STRING, Text.from_items(names, codes))

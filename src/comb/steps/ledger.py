@@ -1,4 +1,17 @@
-"""The ledger: an entry for each step, which accounts for all rows."""
+"""The ledger: an entry for each step, which accounts for all rows.
+
+An entry is a plain value. It names the step, what it was set to do and why; how many rows came in, were added, went
+out, were left out (by a filter: counted, not copied), set aside (kept, with the reason) and merged (equal to
+another row); which columns came, went or changed their type; how many cells changed in each column, with examples;
+and what the step had to say.
+
+For each entry, rows in + added = rows out + left out + set aside + merged. The entries of a table form a chain:
+each step begins with the rows the one before it ended with. So their sum is an entry too (`total`), for which the
+same holds, from the rows of the source to those of the result.
+
+What becomes of the ledger: the sentence above a printed table says what the last steps did, `comb run` prints it
+whole, and a dataset folder holds it line by line.
+"""
 
 from itertools import pairwise
 
@@ -32,7 +45,7 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         The kind of step, what it was set to do, and the reason given.
     rows_in, added, rows_out, left_out, set_aside, merged : int
     moved : int
-        Rows that stand in another place, where no row came or went.
+        Rows that were moved, where no row came or went.
     columns_added, columns_removed : list of str
     columns_renamed : dict of str to str
         Old name to new.
@@ -83,7 +96,7 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
             "merged": self.merged,
         }
         parts = [f"{count:,} {_plural('row', count)} {word}" for word, count in rows.items() if count]
-        parts += [f"{self.moved:,} {_plural('row', self.moved)} in another place"] if self.moved else []
+        parts += [f"{self.moved:,} {_plural('row', self.moved)} moved"] if self.moved else []
         cells = sum(self.cells_changed.values())
         parts += [f"{cells:,} {_plural('cell', cells)} changed"] if cells else []
         for word, names in (("new", self.columns_added), ("dropped", self.columns_removed)):

@@ -113,7 +113,7 @@ class Sort(Step, frozen=True, tag="sort"):
         """Order the rows."""
         keys = [_sort_key(table, key, self.text) for key in self.by]
         if not keys:
-            raise ParameterError("expected at least one column to sort by, came none")
+            raise ParameterError("expected at least one column to sort by, got none")
         order = order_rows(keys)
         return Change.of_rows(table, order)
 
@@ -196,14 +196,14 @@ class PickRows(Step, frozen=True, tag="pick_rows"):
     Parameters
     ----------
     first, last, every : int, optional
-        So many from the top, from the end; or every n-th, beginning with the first.
+        This many from the top, from the end; or every n-th, beginning with the first.
     largest, smallest : str, optional
         The column by which the `count` largest or smallest rows are kept.
     count : int
         For these; rows as large as the last one kept are kept too where `ties` says so.
     ties : bool
     random : int, optional
-        So many by chance, in table order; the same `seed` gives the same rows.
+        This many by chance, in table order; the same `seed` gives the same rows.
     seed : int
     numbers : list of int
         Rows by their row numbers.
@@ -236,13 +236,13 @@ class PickRows(Step, frozen=True, tag="pick_rows"):
         if len(asked) != 1:
             message = listing(asked) if asked else "none"
             raise ParameterError(
-                f"expected one of first, last, every, largest, smallest, random and numbers, came {message}"
+                f"expected one of first, last, every, largest, smallest, random and numbers, got {message}"
             )
         size = {"every": self.every, "first": self.first, "last": self.last, "random": self.random}.get(
             asked[0], self.count
         )
         if size is not None and size < (asked[0] == "every"):
-            raise ParameterError(f"expected {asked[0]} to be a number of rows, came {size}")
+            raise ParameterError(f"expected {asked[0]} to be a number of rows, got {size}")
         if self.numbers:
             positions = np.flatnonzero(np.isin(table.row_numbers, self.numbers))
             lost = sorted(set(self.numbers) - set(table.row_numbers.tolist()))
@@ -293,9 +293,9 @@ class PickRows(Step, frozen=True, tag="pick_rows"):
 
 
 class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
-    """Keep one of the rows that are alike.
+    """Keep one of the rows that are equal.
 
-    Rows alike in every column are merged into the first of them. Rows alike only in
+    Rows equal in every column are merged into the first of them. Rows equal only in
     the columns of `by` may differ elsewhere, so all but one are set aside.
 
     Parameters
@@ -314,7 +314,7 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
     def apply(self, table: BareTable) -> Change:
         """Keep one row of each group."""
         names = chosen(table, self.by)
-        # Rows that are alike to no other stay; most of them are told by a fingerprint.
+        # Rows that are equal to no other stay; most of them are known by a fingerprint.
         rows = candidates(table.key_blocks(names), table.row_count)
         numbers, _ = group([table[name].take(rows).codes() for name in names], len(rows))
         staying = _representatives(numbers, self._preference(table)[rows])
@@ -346,7 +346,7 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
 
     def describe(self) -> str:
         """Name what is compared."""
-        return f"one row for each {', '.join(self.by)}" if self.by else "one of each row that stands twice"
+        return f"one row for each {', '.join(self.by)}" if self.by else "exact copies removed, one of each kept"
 
 
 def _representatives(numbers: Codes, preference: Codes) -> np.ndarray:

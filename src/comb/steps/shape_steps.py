@@ -18,7 +18,7 @@ from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import STRING, Type
 
-# More columns than this are no table to look at.
+# More columns than this cannot be looked at as a table.
 MOST_TURNED = 2_000
 
 
@@ -66,7 +66,7 @@ class ToLong(Step, frozen=True, tag="to_long"):
         for name in (self.heading_column, self.value_column):
             if name in fixed or self.heading_column == self.value_column:
                 raise ColumnError(
-                    f"the name {name!r} would stand twice", remedy="choose another name for the new column"
+                    f"there would be two columns named {name!r}", remedy="choose another name for the new column"
                 )
 
     def describe(self) -> str:
@@ -129,7 +129,7 @@ class Transpose(Step, frozen=True, tag="transpose"):
         titles = unique_names([text or "" for text in key.texts()])
         if self.heading_column in titles:
             raise ColumnError(
-                f"the name {self.heading_column!r} would stand twice", remedy="name heading_column otherwise"
+                f"there would be two columns named {self.heading_column!r}", remedy="choose another heading_column"
             )
         names = [name for name in table.names if name != self.headings_in]
         if not names:
@@ -183,9 +183,7 @@ class Split(Step, frozen=True, tag="split"):
             raise TypeMismatch(f"expected a column of type string, {self.column!r} is {column.type}")
         given = [name for name in ("mark", "pattern", "widths") if getattr(self, name)]
         if len(given) != 1:
-            raise ParameterError(
-                f"expected one of mark, pattern and widths, came {listing(given) if given else 'none'}"
-            )
+            raise ParameterError(f"expected one of mark, pattern and widths, got {listing(given) if given else 'none'}")
         if self.pattern is not None and problem_with(self.pattern):
             raise ParameterError(f"{self.pattern!r}: {problem_with(self.pattern)}")
         items = column.text.items()
@@ -212,7 +210,7 @@ class Split(Step, frozen=True, tag="split"):
         width = len(self.new_columns)
         for name in self.new_columns:
             if (name in table and name != self.column) or self.new_columns.count(name) > 1:
-                raise ColumnError(f"the name {name!r} would stand twice", remedy="choose another name")
+                raise ColumnError(f"there would be two columns named {name!r}", remedy="choose another name")
         fits = np.array([len(one) == width for one in parts], np.bool_)[codes] if len(parts) else np.zeros(0, np.bool_)
         made: dict[str, Column] = {}
         for at, name in enumerate(self.new_columns):

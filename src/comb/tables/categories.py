@@ -13,7 +13,7 @@ from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
 from comb.tables.types import JSON, Choice, category
 
-# A category of more values than this is none.
+# Most values of a category.
 MOST_CHOICES = 10_000
 
 
@@ -47,13 +47,13 @@ def as_category(column: Column, values: Sequence[str] | None = None, labels: Map
     given = list(dict.fromkeys(values)) if values is not None else list(dict.fromkeys([*(labels or {}), *there]))
     if len(given) > MOST_CHOICES:
         raise ParameterError(
-            f"expected a category of at most {MOST_CHOICES:,} values, came {len(given):,}",
+            f"expected a category of at most {MOST_CHOICES:,} values, got {len(given):,}",
             remedy="a column with as many different values is an identifier or free text: keep it as it is",
         )
     strange = [value for value in labels or {} if value not in given]
     if strange:
         raise ParameterError(
-            f"there is a label for {strange[0]!r}, which is none of the {counted(len(given), 'value')}"
+            f"there is a label for {strange[0]!r}, which is not one of the {counted(len(given), 'value')}"
         )
     kind = category(base, [Choice(value, (labels or {}).get(value, "")) for value in given])
     undeclared = {text for text in there if text not in set(given)}
@@ -75,7 +75,7 @@ def as_json(column: Column) -> Column:
     Returns
     -------
     Column
-        What is no JSON is missing, ``unreadable``, its text kept.
+        What is not JSON is missing, ``unreadable``, its text kept.
     """
     flags = column.text.flags(_is_json)
     made = column.replace(type=JSON)

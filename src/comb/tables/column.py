@@ -176,7 +176,7 @@ class Column:
             if kind.word in ("integer", "boolean"):
                 raise ParameterError(
                     f"{self.missing_count:,} of {len(self):,} cells are missing, and NumPy has no missing {self.type}",
-                    remedy="say what shall stand there: to_numpy(missing=0)",
+                    remedy="give a value for them: to_numpy(missing=0)",
                 )
             empty = {"M": np.datetime64("NaT", "us"), "m": np.timedelta64("NaT", "us")}
             missing = empty.get(values.dtype.kind, np.nan)
@@ -200,7 +200,7 @@ class Column:
         return Column(parts.pop("type"), parts.pop("values"), parts.pop("state"), **parts)
 
     def unnumbered(self) -> "Column":
-        """Return the column for rows that are numbered otherwise: row numbers in its evidence mean nothing there."""
+        """Return the column for rows that are numbered differently: row numbers in its evidence mean nothing there."""
         if self.evidence is None or self.evidence.minority is None:
             return self
         return self.replace(evidence=replace(self.evidence, minority=None))
@@ -213,7 +213,7 @@ class Column:
         return self.replace(state=state, kept=kept)
 
     def codes(self) -> Codes:
-        """Number equal cells alike, from 0; missing cells share the highest number.
+        """Number equal cells equal, from 0; missing cells share the highest number.
 
         This is what grouping and comparing look at: reasons do not matter.
         """
@@ -292,7 +292,7 @@ class Column:
         return counts
 
     def same_cells(self, other: "Column") -> Mask:
-        """Return where two columns of one type hold the same value or are both missing alike."""
+        """Return where two columns of one type hold the same value or are both missing equal."""
         if self is other:
             return np.ones(len(self), np.bool_)
         same_state = self.states == other.states

@@ -70,7 +70,7 @@ class Evidence:
     forms : mapping of str to int
         Where values are written in several forms, the patterns with their counts.
     minority : int64 array or None
-        The row numbers of the values that are written otherwise than most.
+        The row numbers of the values that are written differently than most.
     """
 
     chosen: Candidate

@@ -217,7 +217,7 @@ def _column_block(name: str, column: Column, types: bool) -> _PrintedColumn:
 
 
 def _align_points(cells: list[Span]) -> list[Span]:
-    """Pad numbers on the right so that their points stand in one line."""
+    """Pad numbers on the right so that their points are in one column."""
     tails = [len(text) - text.find(".") if "." in text else 0 for text, style in cells if style == "plain"]
     longest = max(tails, default=0)
     result = []

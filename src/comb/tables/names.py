@@ -11,7 +11,7 @@ _POSITION = re.compile(r"#([0-9]+)")
 
 
 def unique_names(names: Sequence[str]) -> list[str]:
-    """Name every column: ``_col.1`` where there is none, `` (2)`` where one repeats.
+    """Name every column: ``_col.1`` where a name is missing, `` (2)`` where one repeats.
 
     >>> unique_names(["a", "", "a"])
     ['a', '_col.2', 'a (2)']
@@ -102,7 +102,7 @@ def _resolve(selectors: Sequence[str], names: list[str]) -> tuple[list[str], lis
 def _match(selector: str, names: list[str]) -> list[str]:
     """Return the names one selector stands for; a column's own name always wins."""
     if not isinstance(selector, str):
-        raise ParameterError(f"expected the name of a column, came {selector!r}")
+        raise ParameterError(f"expected the name of a column, got {selector!r}")
     if selector in names:
         return [selector]
     start, colon, end = selector.partition(":")
@@ -120,7 +120,7 @@ def _match(selector: str, names: list[str]) -> list[str]:
 
 
 def _position(selector: str, names: list[str]) -> int | None:
-    """Return where a name or ``#n`` stands in the table, from 0."""
+    """Return where a name or ``#n`` is in the table, from 0."""
     if selector in names:
         return names.index(selector)
     match = _POSITION.fullmatch(selector)

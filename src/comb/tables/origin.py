@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from comb.kernels.grouping import Codes
 from comb.tables.read_options import ReadOptions
 
-# What tables are called whose rows stand in no source.
+# What tables are called whose rows come from no source.
 MADE = "made from "
 
 # The kind of a source that is a delimited text.
@@ -37,7 +37,7 @@ class SourceLine:
 
 @dataclass(frozen=True, slots=True)
 class Origin:
-    """The source of a table. All of it is told by the reader; nothing is looked up here.
+    """The source of a table. All of it is said by the reader; nothing is looked up here.
 
     Attributes
     ----------
@@ -62,7 +62,7 @@ class Origin:
     source_index : int64 array
         The file of each record, from 0; empty where there is one.
     places : tuple of str
-        How a place is told, with braces for the number; one for each source.
+        How a place is said, with braces for the number; one for each source.
     cell_places : dict of str to str
         The same for single cells, by the name the column had in the source.
     violations : tuple of (int, str, str)

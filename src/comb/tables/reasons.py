@@ -1,4 +1,18 @@
-"""Why a cell is empty: one byte of state per cell."""
+"""Why a cell is empty: one byte of state per cell.
+
+Zero is a cell with a value; every other number is a `Reason`. A column in which nothing is missing has no states at
+all.
+
+The first three are the statuses that kernels give to the cells they parse (`comb.kernels.types`): blank, a word for
+missing, text that does not fit. So the status of parsed cells becomes the state of a column without being
+translated. The others come from elsewhere: ``absent`` from whoever knows that there was no such cell (a short row,
+a key that is not there, a row without a match in a join), ``undefined`` from calculations without a result,
+``cleared`` from steps that empty cells.
+
+Where a text was there, it is kept beside the column (`comb.tables.kept`), for ``marker`` and ``unreadable``; a
+blank has none. Grouping, comparing and looking for duplicates do not look at reasons: a missing cell is a missing
+cell. A calculation with a missing cell is missing for the reason of its first missing operand.
+"""
 
 from enum import IntEnum
 
@@ -22,7 +36,7 @@ class Reason(IntEnum):
 
 MEANING = {
     Reason.BLANK: "nothing there, or only spaces",
-    Reason.MARKER: "a word or number that stands for missing",
+    Reason.MARKER: "a word or number that means missing",
     Reason.UNREADABLE: "text that did not fit the type; the text is kept",
     Reason.ABSENT: "no such cell in the source",
     Reason.UNDEFINED: "a calculation without result",

@@ -12,7 +12,7 @@ class Record(Mapping[str, Any]):
     values : mapping of str to object
         Python values, None where missing.
     shown : mapping of str to str
-        What stands in each cell as text; a missing cell shows its reason in brackets.
+        What is in each cell as text; a missing cell shows its reason in brackets.
     place : str
         Where the row stood in its source.
     """

@@ -24,7 +24,7 @@ from comb.tables.types import Type
 # A sentence that tells of more steps than this is no sentence any more.
 MOST_NOTES = 3
 
-# The keys of so many rows stay in the processor's cache.
+# The keys of this many rows stay in the processor's cache.
 KEYS_AT_ONCE = 32_768
 
 
@@ -62,7 +62,7 @@ class BareTable:
         lengths = {name: len(column) for name, column in self._columns.items()}
         if len(set(lengths.values())) > 1:
             message = listing([f"{name}: {length:,}" for name, length in lengths.items()])
-            raise ColumnError(f"expected columns of one length, came {message} cells")
+            raise ColumnError(f"expected columns of one length, got {message} cells")
         self._row_count = next(iter(lengths.values()), 0) if row_numbers is None else len(row_numbers)
         numbers = np.arange(1, self._row_count + 1) if row_numbers is None else row_numbers
         self.row_numbers: Codes = numbers.astype(np.int64, copy=False)
@@ -189,7 +189,7 @@ class BareTable:
     def rows_between(self, first: int, last: int) -> Self:
         """Return rows by position, from 1, both ends included."""
         if first < 1 or last < first:
-            raise ParameterError(f"expected positions from 1, the first before the last; came {first} and {last}")
+            raise ParameterError(f"expected positions from 1, the first before the last; got {first} and {last}")
         return self._view(first - 1, last)
 
     def random_rows(self, count: int = 10, *, seed: int) -> Self:
@@ -211,7 +211,7 @@ class BareTable:
             return int(hits[0])
         if len(hits):
             raise ParameterError(
-                f"row number {row_number} stands in {len(hits)} rows of this table",
+                f"row number {row_number} belongs to {len(hits)} rows of this table",
                 remedy=f"name one by its position: rows_between({hits[0] + 1}, {hits[-1] + 1})",
             )
         message = "it has no rows"

@@ -120,7 +120,7 @@ JSON = Type("json")
 
 
 def decimal(scale: int) -> Type:
-    """Return the decimal type with so many digits after the point."""
+    """Return the decimal type with this many digits after the point."""
     return Type("decimal", scale)
 
 
@@ -140,7 +140,7 @@ def type_word(word: str) -> str:
     Traceback (most recent call last):
         ...
     comb.errors.ParameterError: there is no type 'dat'
-      did you mean 'date'? There is: string, integer, decimal, number, boolean, date, datetime...
+      did you mean 'date'? types: string, integer, decimal, number, boolean, date, datetime...
     """
     if word not in STORAGE:
         what, remedy = unknown_name("type", word, list(STORAGE))

@@ -30,7 +30,7 @@ def value_texts(kind: Type, values: NDArray[Any]) -> list[str]:
     Parameters
     ----------
     kind : Type
-        Any type whose values are no texts.
+        Any type whose values are not texts.
     values : array
         As stored: int64 digits for decimals, days for dates, microseconds for what has hours.
     """

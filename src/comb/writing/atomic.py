@@ -1,4 +1,14 @@
-"""Write files and folders so that a reader sees the old one or the new one, never half of one."""
+"""Write files and folders so that a reader sees the old one or the new one, never half of one.
+
+A file is written to a temporary name beside its place, flushed to the disk, and renamed, which the system does at
+once. A folder is written whole to a temporary name beside its place; an old one is moved out of the way first and
+deleted only when the new one is in place, so that a crash in between leaves either of them whole. What exists is
+replaced only where that was asked for, and a folder only if everything in it is part of a dataset: files of
+somebody else are never deleted.
+
+Whatever goes wrong (a full disk, Ctrl-C, no permission), the temporary file or folder is removed and the old one
+stays.
+"""
 
 import contextlib
 import os
@@ -52,9 +62,9 @@ def check_file_free(path: Path, *, overwrite: bool) -> None:
         raise WriteError("there is a folder of this name", where=str(path), remedy="name another file")
     if path.exists() and not overwrite:
         raise WriteError(
-            "there is a file of this name, it is left as it is",
+            "there is a file of this name already; not changed",
             where=str(path),
-            remedy="name another, or say --overwrite (overwrite=True) to replace it",
+            remedy="choose another name, or add --overwrite (overwrite=True) to replace it",
         )
 
 
@@ -67,7 +77,7 @@ def write_files(folder: Path, files: Mapping[str, Content], *, overwrite: bool =
 
 
 def write_folder(path: Path, files: Mapping[str, bytes], *, overwrite: bool = False) -> None:
-    """Write a folder of files at once: all of them stand there, or none.
+    """Write a folder of files at once: all of them, or none.
 
     Parameters
     ----------
@@ -76,7 +86,7 @@ def write_folder(path: Path, files: Mapping[str, bytes], *, overwrite: bool = Fa
     files : mapping of str to bytes
         Content by file name.
     overwrite : bool
-        Whether a dataset that stands there may be replaced. A folder that holds
+        Whether an existing dataset may be replaced. A folder that holds
         anything else is never touched.
 
     Raises
@@ -113,16 +123,16 @@ def check_free(path: Path, *, overwrite: bool) -> None:
         raise WriteError("there is a file of this name", where=str(path), remedy="name another folder")
     if not overwrite:
         raise WriteError(
-            "this folder exists and is left as it is",
+            "this folder exists already; not changed",
             where=str(path),
-            remedy="name another, or say --overwrite (overwrite=True) to replace the dataset in it",
+            remedy="choose another name, or add --overwrite (overwrite=True) to replace the dataset in it",
         )
     strangers = _strangers(path)
     if strangers:
         raise WriteError(
-            f"this folder holds what is no part of a dataset: {listing(strangers, 5)}",
+            f"this folder contains files Comb did not write: {listing(strangers, 5)}",
             where=str(path),
-            remedy="it is left as it is; name another folder, or move those files away",
+            remedy="not changed; choose another folder, or move those files away",
         )
 
 

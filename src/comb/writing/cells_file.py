@@ -13,7 +13,7 @@ def cells_bytes(table: BareTable, *, blanks: bool = False) -> bytes:
     """List every missing cell but the plain blanks.
 
     Blank cells are left out, since an empty field says as much, unless `blanks` is set
-    because a word stands in them.
+    because a word is in them.
 
     Returns
     -------

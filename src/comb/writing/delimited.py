@@ -38,7 +38,7 @@ class TextForm:
     ----------
     delimiter, line_end, encoding : str
     missing : str
-        What stands in missing cells.
+        What is in missing cells.
     decimal_mark : str
         Point or comma.
     date_pattern : str
@@ -58,11 +58,11 @@ class TextForm:
     def check(self) -> None:
         """Raise a ParameterError for a value outside what is allowed."""
         if len(self.delimiter) != 1 or self.delimiter in '"\r\n':
-            raise ParameterError(f"expected one character as delimiter, came {self.delimiter!r}")
+            raise ParameterError(f"expected one character as delimiter, got {self.delimiter!r}")
         if self.line_end not in LINE_ENDS:
-            raise ParameterError(f"expected a line end of {LINE_ENDS}, came {self.line_end!r}")
+            raise ParameterError(f"expected a line end of {LINE_ENDS}, got {self.line_end!r}")
         if self.decimal_mark not in (".", ","):
-            raise ParameterError(f"expected a decimal mark of . or ,, came {self.decimal_mark!r}")
+            raise ParameterError(f"expected a decimal mark of . or ,, got {self.decimal_mark!r}")
         try:
             codecs.lookup(self.encoding)
         except LookupError:
@@ -104,7 +104,7 @@ def csv_parts(table: BareTable, form: TextForm = STANDARD, threads: int = 1) -> 
     table : BareTable
     form : TextForm
     threads : int
-        So many parts are worked on at once.
+        This many parts are worked on at once.
 
     Yields
     ------

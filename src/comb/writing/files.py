@@ -42,7 +42,7 @@ def file_kind(name: str) -> tuple[str, str]:
         kinds = ", ".join((*DELIMITERS, *JSON_SUFFIXES))
         raise ParameterError(
             f"expected a file that ends in one of {kinds}, with or without {', '.join(PACKINGS)}, "
-            f"or in {', '.join(WORKBOOKS)}; came {name!r}",
+            f"or in {', '.join(WORKBOOKS)}; got {name!r}",
             remedy="a dataset folder is saved by a plan: table.plan() and save: FOLDER",
         )
     return kind, packing
@@ -70,7 +70,7 @@ def files_of(
     for option in options:
         if option not in known:
             remedy = f"it takes {', '.join(sorted(known))}" if known else "leave it out"
-            raise ParameterError(f"{option} means nothing for {kind}", remedy=remedy)
+            raise ParameterError(f"{option} does not apply to {kind}", remedy=remedy)
     stem = name[: -len(kind + packing)]
     if kind in WORKBOOKS:
         return {name: WORKBOOKS[kind](sheets_of({stem: table}, {stem: taken} if describe else None))}

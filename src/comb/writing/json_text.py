@@ -23,7 +23,7 @@ def json_parts(
     ----------
     table : BareTable
     lines : bool
-        Whether each record stands in a line of its own, without an array around them.
+        Whether each record is in a line of its own, without an array around them.
     nested : bool
         Whether dotted names become objects inside objects.
     leave_missing_out : bool

@@ -46,7 +46,7 @@ from comb.kernels.types import (
     cells_of,
 )
 
-# The lines in so many bytes tell how many fields records are likely to have.
+# The lines in this many bytes tell how many fields records are likely to have.
 FIRST_BYTES = 50_000
 
 # A quick look at the beginning takes no more records than this.

@@ -1,4 +1,17 @@
-"""The compiled block: the places of cells in the bytes they were read from."""
+"""The compiled block: the offsets of cells in the bytes they were read from.
+
+The splitter finds where each field begins and ends. Fields with doubled quotes or escapes are written anew, without
+them, into a side buffer; their offsets lie beyond the end of the data. So a cell is two numbers, whatever was in
+it, and is read from the bytes without a Python object. Offsets come column by column, or in wide tables row by row,
+as they are found; they are turned when a single column is asked for.
+
+Reading is done in two passes. The quick reader handles what is written as most cells are and gives all others a
+status beyond the known ones: `NON_CANONICAL` (a value that was read, but is not written as usual, so that it has to
+be counted with care) and `UNDECIDED` (a number with more digits than can be decided without arithmetic of any
+length, which Python's own `float` reads). The second pass looks at these only: it counts what they could be, tells
+words for missing and blanks, and decides. If more than a quarter of a column is like that, the column is better
+taken as text.
+"""
 
 from collections.abc import Sequence
 from functools import lru_cache

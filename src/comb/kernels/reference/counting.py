@@ -115,7 +115,7 @@ def _number_places(text: str, mark: str, number: TallySlot, marked: TallySlot, s
 
 
 def _could_be_group(text: str) -> bool:
-    """Return whether a comma could part thousands."""
+    """Return whether a comma could be a thousands separator."""
     whole, _, rest = text.partition(",")
     return len(rest) == 3 and 1 <= len(whole) <= 3 and not whole.startswith("0")
 

@@ -116,7 +116,7 @@ class _Moment:
         self.at += 1
 
     def digits(self, least: int, most: int) -> int:
-        """Read a number of so many digits."""
+        """Read a number of this many digits."""
         begin = self.at
         while self.at < len(self.text) and self.at - begin < most and self.text[self.at] in "0123456789":
             self.at += 1

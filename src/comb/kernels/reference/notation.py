@@ -28,7 +28,7 @@ def plain_numbers(texts: Sequence[str], marks: Marks, unit: str) -> PlainNumbers
     texts : sequence of str
     marks : Marks
     unit : str
-        The unit that may stand with them; per cent are divided by 100.
+        The unit that may stand with them; percentages are divided by 100.
 
     >>> plain_numbers(["(1.234,5 kg)", "7"], Marks(",", "."), "kg").texts.strings()
     ['-1234.5', '7']

@@ -39,7 +39,7 @@ def split_records(
         A character that makes a quote after it an ordinary one; empty where quotes are
         doubled instead.
     most : int, optional
-        Stop after so many records.
+        Stop after this many records.
 
     Returns
     -------

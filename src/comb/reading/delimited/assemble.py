@@ -1,4 +1,19 @@
-"""Put the chunks of a text together and give the columns their types. Pure."""
+"""Put the chunks of a text together and give the columns their types. Pure.
+
+A `ColumnAssembler` adds one `ChunkResult` after the other. Each column grows in a builder of `comb.chunks`; columns
+that are read together grow in one. It is also the allocator of what the readers write: asked for a slice of the
+result, it passes the question on to the builder of that column. Before the first chunk was added it does not know
+how much memory to take, and answers None.
+
+When all chunks are there they become a `RawTable`: names, the chunks of each column, the line of every row, and
+notes on what was not as it should be. Lines are counted from 0 at the beginning of each chunk and from 1 in what is
+said.
+
+Rows that are too short have absent cells. What a row has beyond its columns goes into one further column. A last
+column without a name and without a cell was made by delimiters at the line ends, and is left out with a note.
+
+`type_columns` then decides the type of each column, several columns at a time, and lets its chunks go.
+"""
 
 import csv
 import io
@@ -26,7 +41,7 @@ from comb.tables.names import choose, unique_names
 from comb.tables.text import Text
 from comb.tables.types import STRING
 
-# So many line numbers are named in a note; the rest is counted.
+# This many line numbers are named in a note; the rest is counted.
 MOST_LINES_LISTED = 5
 
 # Columns of fewer rows are not worth handing to several threads.
@@ -64,7 +79,7 @@ class RawTable:
         return len(self.lines)
 
 
-def assemble(reader: ChunkReader, total: "ColumnAssembler") -> RawTable:
+def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
     """Make a raw table of all chunks of a text.
 
     Parameters
@@ -79,29 +94,37 @@ def assemble(reader: ChunkReader, total: "ColumnAssembler") -> RawTable:
         Short rows have absent cells; the extra cells of long rows are in one
         further column; what is not a row of the table is noted.
     """
-    head = reader.head
-    names = unique_names(head.names)
-    pieces = {at: total.pieces(at) for at in reader.columns}
-    kept, trailing = head.width, False
+    header = reader.header
+    names = unique_names(header.names)
+    chunks = {at: assembler.chunks(at) for at in reader.columns}
+    kept, trailing = header.width, False
     if reader.guessing:
-        kept, trailing = _width_kept(total, pieces, head)
+        kept, trailing = _width_kept(assembler, chunks, header)
     raw_table = RawTable(
-        names[:kept], {names[at]: pieces[at] for at in reader.columns if at < kept}, total.all_lines(), [], [], {}, []
+        names[:kept],
+        {names[at]: chunks[at] for at in reader.columns if at < kept},
+        assembler.all_lines(),
+        [],
+        [],
+        {},
+        [],
     )
-    raw_table.titles, raw_table.footers = head.titles, total.footers
-    raw_table.units = dict(zip(names, head.units, strict=False))
-    if head.layout.nameless_first:
+    raw_table.titles, raw_table.footers = header.titles, assembler.footers
+    raw_table.units = dict(zip(names, header.units, strict=False))
+    if header.layout.nameless_first:
         raw_table.notes.append(f"the header names all columns but the first, which is {names[0]}")
-    _note_irregular(raw_table, total, trailing=trailing)
+    _note_irregular(raw_table, assembler, trailing=trailing)
     if not trailing:
-        _add_surplus(raw_table, total, pieces, head)
-    short = [row for row, width in total.short.items() if width < kept]
-    _note(raw_table, raw_table.lines[short].tolist(), "{} with too few cells, the others are absent", "row")
+        _add_surplus(raw_table, assembler, chunks, header)
+    short = [row for row, width in assembler.short.items() if width < kept]
+    _note(
+        raw_table, raw_table.lines[short].tolist(), "{} with too few cells, the missing ones are marked absent", "row"
+    )
     _note_lines(
-        raw_table, total.anomalies.stray, "{} with a quote inside a field, read as an ordinary character", "row"
+        raw_table, assembler.anomalies.stray, "{} with a quote inside a field, read as an ordinary character", "row"
     )
     unclosed = "{} with a quote that never closes, read as an ordinary character"
-    _note_lines(raw_table, total.anomalies.unclosed, unclosed, "row")
+    _note_lines(raw_table, assembler.anomalies.unclosed, unclosed, "row")
     if reader.rules.options.columns is not None:
         wanted = choose(reader.rules.options.columns, dict.fromkeys(raw_table.names, STRING))
         raw_table.columns = {name: raw_table.columns[name] for name in wanted}
@@ -111,8 +134,8 @@ def assemble(reader: ChunkReader, total: "ColumnAssembler") -> RawTable:
 class ColumnAssembler:
     """The parts of a text, added up."""
 
-    def __init__(self, head: Header, groups: Sequence[NumberColumns], expected: Callable[[ChunkResult], int]) -> None:
-        self.anomalies = head.anomalies
+    def __init__(self, header: Header, groups: Sequence[NumberColumns], expected: Callable[[ChunkResult], int]) -> None:
+        self.anomalies = header.anomalies
         self.columns: dict[int, ColumnBuilder] = {}
         self.groups: list[NumberBlockBuilder] = []
         self._of_groups = groups
@@ -122,28 +145,28 @@ class ColumnAssembler:
         self.surplus: dict[int, list[str]] = {}
         self.footers: list[str] = []
         self.rows = 0
-        self._passed = head.lines
+        self._passed = header.lines
 
-    def add(self, part: ChunkResult) -> None:
+    def add(self, result: ChunkResult) -> None:
         """Add the next part."""
         if not self.columns and not self.groups:
-            rows = self._expected(part)
-            self.columns = {at: ColumnBuilder(rows) for at in part.pieces}
+            rows = self._expected(result)
+            self.columns = {at: ColumnBuilder(rows) for at in result.chunks}
             self.groups = [
-                NumberBlockBuilder(group, rows) for group, _ in zip(self._of_groups, part.batches, strict=False)
+                NumberBlockBuilder(group, rows) for group, _ in zip(self._of_groups, result.number_blocks, strict=False)
             ]
-        for at, piece in part.pieces.items():
-            self.columns[at].add(piece)
-        for together, batch in zip(self.groups, part.batches, strict=True):
-            together.add(batch)
-        self.lines.append((part.lines + (self._passed + 1)).astype(np.int32))
+        for at, chunk in result.chunks.items():
+            self.columns[at].add(chunk)
+        for block, number_block in zip(self.groups, result.number_blocks, strict=True):
+            block.add(number_block)
+        self.lines.append((result.lines + (self._passed + 1)).astype(np.int32))
         for name in Anomalies.__slots__:
-            getattr(self.anomalies, name).extend(line + self._passed for line in getattr(part.anomalies, name))
-        self.short.update((row + self.rows, width) for row, width in part.short.items())
-        self.surplus.update((row + self.rows, cells) for row, cells in part.surplus.items())
-        self.footers += part.footers
-        self.rows += len(part.lines)
-        self._passed += part.line_ends
+            getattr(self.anomalies, name).extend(line + self._passed for line in getattr(result.anomalies, name))
+        self.short.update((row + self.rows, width) for row, width in result.short.items())
+        self.surplus.update((row + self.rows, cells) for row, cells in result.surplus.items())
+        self.footers += result.footers
+        self.rows += len(result.lines)
+        self._passed += result.line_ends
 
     def numbers(self, group: int, first: int, rows: int) -> BatchOutput | None:
         """Return where rows of the columns of a group belong; None before the first chunk was added."""
@@ -154,11 +177,11 @@ class ColumnAssembler:
         builder = self.columns.get(column)
         return None if builder is None else builder.output(first, rows, parser)
 
-    def pieces(self, column: int) -> list[ColumnChunk]:
+    def chunks(self, column: int) -> list[ColumnChunk]:
         """Return the pieces of a column."""
-        for together in self.groups:
-            if column in together:
-                return together.chunks(column)
+        for block in self.groups:
+            if column in block:
+                return block.chunks(column)
         return self.columns[column].chunks() if column in self.columns else []
 
     def all_lines(self) -> NDArray[np.integer]:
@@ -166,32 +189,32 @@ class ColumnAssembler:
         return np.concatenate(self.lines) if self.lines else np.zeros(0, np.int32)
 
 
-def _width_kept(total: ColumnAssembler, pieces: dict[int, list[ColumnChunk]], head: Header) -> tuple[int, bool]:
+def _width_kept(assembler: ColumnAssembler, chunks: dict[int, list[ColumnChunk]], header: Header) -> tuple[int, bool]:
     """Return how many columns are kept, and whether the last was made by delimiters at line ends only."""
 
     def blank(first: int) -> bool:
-        columns = [pieces[at] for at in range(first, head.read_width) if pieces[at]]
+        columns = [chunks[at] for at in range(first, header.read_width) if chunks[at]]
         filled = (ColumnSource(column).tally() for column in columns)
         here = all(
             int(tally[TallySlot.OTHER] + tally[TallySlot.KNOWN] + tally[TallySlot.GIVEN]) == 0 for tally in filled
         )
-        return here and not any(cell.strip() for cells in total.surplus.values() for cell in cells)
+        return here and not any(cell.strip() for cells in assembler.surplus.values() for cell in cells)
 
-    longest = max(map(len, total.surplus.values()), default=0) + head.read_width
-    if total.rows and len(total.short) == total.rows:
-        longest = max(total.short.values())
-    if head.width > 1 and not head.names[-1] and blank(head.width - 1):
-        return head.width - 1, True
-    if longest == head.width + 1 and blank(head.width):
-        return head.width, True
-    return head.width, False
+    longest = max(map(len, assembler.surplus.values()), default=0) + header.read_width
+    if assembler.rows and len(assembler.short) == assembler.rows:
+        longest = max(assembler.short.values())
+    if header.width > 1 and not header.names[-1] and blank(header.width - 1):
+        return header.width - 1, True
+    if longest == header.width + 1 and blank(header.width):
+        return header.width, True
+    return header.width, False
 
 
-def _note_irregular(raw_table: RawTable, total: ColumnAssembler, *, trailing: bool) -> None:
+def _note_irregular(raw_table: RawTable, assembler: ColumnAssembler, *, trailing: bool) -> None:
     """Note what was taken for no row of the table."""
-    found = total.anomalies
-    _note_lines(raw_table, found.footers, "{} below the table taken for notes", "line")
-    _note_lines(raw_table, found.repeated, "{} that repeats the header left out", "row")
+    found = assembler.anomalies
+    _note_lines(raw_table, found.footers, "{} below the table treated as notes", "line")
+    _note_lines(raw_table, found.repeated, "{} that repeats the header, left out", "row")
     _note_lines(raw_table, found.ruled, "{} of dashes left out", "line")
     if trailing:
         raw_table.notes.append("lines end with a delimiter; the empty last column is left out")
@@ -199,33 +222,33 @@ def _note_irregular(raw_table: RawTable, total: ColumnAssembler, *, trailing: bo
 
 
 def _add_surplus(
-    raw_table: RawTable, total: ColumnAssembler, pieces: dict[int, list[ColumnChunk]], head: Header
+    raw_table: RawTable, assembler: ColumnAssembler, chunks: dict[int, list[ColumnChunk]], header: Header
 ) -> None:
     """Move what rows have too much into a further column."""
-    surplus = {row: list(cells) for row, cells in total.surplus.items()}
-    if head.read_width > head.width:
-        beyond = [_strings(pieces[at]) for at in range(head.width, head.read_width)]
-        for row in range(total.rows):
-            width = total.short.get(row, head.read_width)
-            if width > head.width:
-                cells = [column[row] for column in beyond[: width - head.width]]
+    surplus = {row: list(cells) for row, cells in assembler.surplus.items()}
+    if header.read_width > header.width:
+        beyond = [_strings(chunks[at]) for at in range(header.width, header.read_width)]
+        for row in range(assembler.rows):
+            width = assembler.short.get(row, header.read_width)
+            if width > header.width:
+                cells = [column[row] for column in beyond[: width - header.width]]
                 surplus[row] = cells + surplus.get(row, [])
     if not surplus:
         return
-    absent = np.ones(total.rows, np.bool_)
+    absent = np.ones(assembler.rows, np.bool_)
     absent[list(surplus)] = False
-    texts = [_rejoined(surplus.get(row, []), head.layout.delimiter) for row in range(total.rows)]
+    texts = [_rejoined(surplus.get(row, []), header.layout.delimiter) for row in range(assembler.rows)]
     name = unique_names([*raw_table.names, ""])[-1]
     raw_table.names.append(name)
-    words = pieces[head.width - 1][0].words
+    words = chunks[header.width - 1][0].words
     raw_table.columns[name] = [TextChunk(Text.from_strings(texts), words, absent)]
-    message = f"{{}} with too many cells, the rest stands in {name}"
+    message = f"{{}} with too many cells, the extra cells are in {name}"
     _note(raw_table, raw_table.lines[sorted(surplus)].tolist(), message, "row")
 
 
-def _strings(pieces: list[ColumnChunk]) -> list[str]:
-    texts = (piece.parse(None).values for piece in pieces)
-    return [text for part in texts if isinstance(part, Text) for text in part.to_list()]
+def _strings(chunks: list[ColumnChunk]) -> list[str]:
+    texts = (chunk.parse(None).values for chunk in chunks)
+    return [text for result in texts if isinstance(result, Text) for text in result.to_list()]
 
 
 def _rejoined(cells: list[str], delimiter: str) -> str:
@@ -243,7 +266,7 @@ def _note_lines(raw_table: RawTable, lines: list[int], what: str, noun: str) -> 
 
 
 def _note(raw_table: RawTable, lines: list[int], what: str, noun: str) -> None:
-    """Note an irregularity with the lines it stands in; ``{}`` takes their number."""
+    """Note an irregularity with the lines it is in; ``{}`` takes their number."""
     if lines:
         message = ", ".join(f"{line:,}" for line in lines[:MOST_LINES_LISTED])
         more = f" and {len(lines) - MOST_LINES_LISTED:,} more" if len(lines) > MOST_LINES_LISTED else ""
@@ -260,7 +283,7 @@ def type_columns(raw_table: RawTable, rules: ColumnRules, threads: int = 1) -> d
     raw_table : RawTable
     rules : ColumnRules
     threads : int
-        So many columns are worked on at once.
+        This many columns are worked on at once.
 
     Raises
     ------

@@ -56,8 +56,8 @@ class ChunkResult:
         Notes below the table.
     """
 
-    pieces: dict[int, ColumnChunk]
-    batches: list[NumberBlock]
+    chunks: dict[int, ColumnChunk]
+    number_blocks: list[NumberBlock]
     lines: NDArray[np.integer]
     line_ends: int
     after: int
@@ -88,46 +88,48 @@ class ChunkReader:
         Fetches the bytes between two places once more, as counted by the runs.
     """
 
-    def __init__(self, head: Header, rules: ColumnRules, again: Callable[[int, int], bytes]) -> None:
-        self.head = head
+    def __init__(self, header: Header, rules: ColumnRules, reread: Callable[[int, int], bytes]) -> None:
+        self.header = header
         self.rules = rules
         self.guessing = rules.schema is None
-        self._again = again
+        self._reread = reread
         self.columns = self._columns()
-        names = unique_names(head.names)
+        names = unique_names(header.names)
         declared = rules.declared(names)
-        self._declared = [declared.get(name) for name in names] + [None] * (head.read_width - head.width)
-        titles = [*names, *[""] * (head.read_width - head.width)]
+        self._declared = [declared.get(name) for name in names] + [None] * (header.read_width - header.width)
+        titles = [*names, *[""] * (header.read_width - header.width)]
         self._words = [rules.words(name, one) for name, one in zip(titles, self._declared, strict=True)]
-        self._guesses: list[Guess | None] = [None] * head.read_width
+        self._guesses: list[Guess | None] = [None] * header.read_width
         self.groups: list[NumberColumns] = []
         self._local = threading.local()
 
     def _columns(self) -> list[int]:
         """Return the columns to read: those wanted, and those that tell whether lines end with a delimiter."""
-        head, everything = self.head, list(range(self.head.read_width))
-        names = unique_names([*head.names, ""])
+        header, everything = self.header, list(range(self.header.read_width))
+        names = unique_names([*header.names, ""])
         if self.rules.options.columns is None:
             return everything
         chosen_names = set(choose(self.rules.options.columns, dict.fromkeys(names, STRING)))
-        return [at for at in everything if at >= head.width - 1 or names[at] in chosen_names]
+        return [at for at in everything if at >= header.width - 1 or names[at] in chosen_names]
 
-    def guess(self, run: TextChunkRange) -> None:
+    def guess(self, text_range: TextChunkRange) -> None:
         """Guess from the first run how each column is best read; a wrong guess costs time only."""
-        block, *_ = self._block(run, max(LEAST_SAMPLE, min(SAMPLE_RECORDS, SAMPLE_CELLS // self.head.read_width)))
-        together: dict[Words, list[tuple[int, Guess, NumberForm]]] = {}
+        block, *_ = self._block(
+            text_range, max(LEAST_SAMPLE, min(SAMPLE_RECORDS, SAMPLE_CELLS // self.header.read_width))
+        )
+        by_words: dict[Words, list[tuple[int, Guess, NumberForm]]] = {}
         for at in self.columns:
             declared = self._declared[at]
             if declared is not None and declared.word in ("string", "json", "category"):
                 continue
-            reading = self._likely(block, at)
-            form = None if reading is None else reading.form
-            if reading is None or form is None:
+            parser = self._likely(block, at)
+            form = None if parser is None else parser.form
+            if parser is None or form is None:
                 continue
-            self._guesses[at] = Guess(reading, form)
+            self._guesses[at] = Guess(parser, form)
             if isinstance(form, NumberForm):
-                together.setdefault(self._words[at], []).append((at, Guess(reading, form), form))
-        for words, found in together.items() if block.reads_numbers else ():
+                by_words.setdefault(self._words[at], []).append((at, Guess(parser, form), form))
+        for words, found in by_words.items() if block.reads_numbers else ():
             columns, guesses, forms = zip(*found, strict=True)
             self.groups.append(NumberColumns(np.array(columns, np.int64), guesses, forms, words))
 
@@ -139,13 +141,13 @@ class ChunkReader:
         if not moment and (found.parser is not None or not found.open or declared is not None):
             return found.parser
         packed, codes = block.text(column)
-        piece = TextChunk(Text(*packed, codes), words)
+        chunk = TextChunk(Text(*packed, codes), words)
         if declared is not None and moment:
-            return declared_parser(declared, ColumnSource([piece]), None)
-        return decide_parser(ColumnSource([piece]))[0]
+            return declared_parser(declared, ColumnSource([chunk]), None)
+        return decide_parser(ColumnSource([chunk]))[0]
 
     def read(
-        self, run: TextChunkRange, most: int = EVERYTHING, allocator: OutputAllocator | None = None
+        self, text_range: TextChunkRange, most: int = EVERYTHING, allocator: OutputAllocator | None = None
     ) -> ChunkResult:
         """Read the columns of a chunk.
 
@@ -158,32 +160,42 @@ class ChunkReader:
             Says where the results belong, so that they need no copy later; without one they come in arrays of
             their own, as they have to where the chunk is read in another process.
         """
-        block, anomalies, footers = self._block(run, most, self._scratch())
+        block, anomalies, footers = self._block(text_range, most, self._scratch())
         absent = self._absent(block)
-        first = run.first_row(block.after, len(block))
-        again = partial(self._fetched, run.start, run.start + len(run.data), run.last, most)
-        batches: list[NumberBlock] = []
+        first = text_range.first_row(block.after, len(block))
+        reread = partial(
+            self._fetched, text_range.start, text_range.start + len(text_range.data), text_range.last, most
+        )
+        number_blocks: list[NumberBlock] = []
         taken: set[int] = set()
         if block.reads_numbers:
             for at, group in enumerate(self.groups):
-                rooms = None if first is None or allocator is None else allocator.numbers(at, first, len(block))
-                batches.append(number_block(block, group, rooms, absent, again))
+                output = None if first is None or allocator is None else allocator.numbers(at, first, len(block))
+                number_blocks.append(number_block(block, group, output, absent, reread))
                 taken.update(group.columns.tolist())
-        pieces = {
+        chunks = {
             at: column_chunk(
                 block,
                 at,
                 self._guesses[at],
                 self._words[at],
                 absent.get(at),
-                partial(again, at),
+                partial(reread, at),
                 self._output(allocator, at, first, len(block)),
             )
             for at in self.columns
             if at not in taken
         }
         return ChunkResult(
-            pieces, batches, block.lines, block.line_ends, block.after, anomalies, block.short, block.surplus, footers
+            chunks,
+            number_blocks,
+            block.lines,
+            block.line_ends,
+            block.after,
+            anomalies,
+            block.short,
+            block.surplus,
+            footers,
         )
 
     def _output(
@@ -197,7 +209,7 @@ class ChunkReader:
 
     def _fetched(self, start: int, stop: int, last: bool, most: int, column: int) -> list[TextChunk]:
         """Return a column of a run as text, read once more."""
-        block, *_ = self._block(TextChunkRange(start, self._again(start, stop), last), most)
+        block, *_ = self._block(TextChunkRange(start, self._reread(start, stop), last), most)
         packed, codes = block.text(column)
         return [TextChunk(Text(*packed, codes), self._words[column], self._absent(block).get(column))]
 
@@ -208,37 +220,43 @@ class ChunkReader:
         return cast(Scratch, self._local.scratch)
 
     def _block(
-        self, run: TextChunkRange, most: int, scratch: Scratch | None = None
+        self, text_range: TextChunkRange, most: int, scratch: Scratch | None = None
     ) -> tuple[Block, Anomalies, list[str]]:
-        head = self.head
+        header = self.header
         block = dispatch.kernels.split(
-            run.data, head.dialect, head.read_width, single=head.single, last=run.last, most=most, scratch=scratch
+            text_range.data,
+            header.dialect,
+            header.read_width,
+            single=header.single,
+            last=text_range.last,
+            most=most,
+            scratch=scratch,
         )
         anomalies = Anomalies(blank=block.blank, stray=block.stray, unclosed=block.unclosed)
         footers: list[str] = []
         if self.guessing:
-            if run.last and block.after == len(run.data) and len(block) < most:
-                footers, anomalies.footers = _take_footers(block, head)
+            if text_range.last and block.after == len(text_range.data) and len(block) < most:
+                footers, anomalies.footers = _take_footers(block, header)
                 block = block.without(range(len(block) - len(footers), len(block))) if footers else block
-            rows = [row[head.layout.nameless_first :] for row in head.rows if len(row) > 1]
-            again = [at for row in rows for at in block.begin_with(row[0]) if block.row(at) == row]
-            if again:
-                anomalies.repeated = sorted(int(block.lines[at]) for at in again)
-                block = block.without(again)
+            rows = [row[header.layout.nameless_first :] for row in header.rows if len(row) > 1]
+            reread = [at for row in rows for at in block.begin_with(row[0]) if block.row(at) == row]
+            if reread:
+                anomalies.repeated = sorted(int(block.lines[at]) for at in reread)
+                block = block.without(reread)
         return block, anomalies, footers
 
     def _absent(self, block: Block) -> dict[int, Mask]:
         """Return for each column that lacks cells, which."""
         absent: dict[int, Mask] = {}
         for row, width in block.short.items():
-            for column in range(width, self.head.read_width):
+            for column in range(width, self.header.read_width):
                 if column not in absent:
                     absent[column] = np.zeros(len(block), np.bool_)
                 absent[column][row] = True
         return absent
 
 
-def _take_footers(block: Block, head: Header) -> tuple[list[str], list[int]]:
+def _take_footers(block: Block, header: Header) -> tuple[list[str], list[int]]:
     """Find notes below the table: words in one field, at the very end."""
     count = 0
     blank = set(block.blank)
@@ -249,9 +267,9 @@ def _take_footers(block: Block, head: Header) -> tuple[list[str], list[int]]:
         # A single word in the last row may be a cut-off row; a sentence, or one after a gap, is not.
         message = below_gap or " " in row[0].strip()
         word = len(filled) == 1 and row[0].strip() and kind_of(row[0]) == "word" and message
-        if not word or head.width < LEAST_FOOTED_WIDTH or (len(row) == head.width and not below_gap):
+        if not word or header.width < LEAST_FOOTED_WIDTH or (len(row) == header.width and not below_gap):
             break
         count += 1
-    delimiter = head.layout.delimiter
+    delimiter = header.layout.delimiter
     rows = range(len(block) - count, len(block))
     return [delimiter.join(block.row(at)).rstrip(delimiter) for at in rows], [int(block.lines[at]) for at in rows]

@@ -1,8 +1,22 @@
-"""A text in runs of whole records, worked on side by side. Pure: bytes in, results out.
+"""A text cut into ranges of whole records, worked on in parallel. Pure: bytes in, results out.
 
-Where a run ends is guessed: after a line end with an even number of quotes before it. That is
-right wherever quotes are well formed. Each run is split exactly from where the one before
-it ended, and where that is not where it was guessed, the next is split again from the right place.
+Where a range ends is a guess: after a line end with an even number of quotes before it. Inside a quoted field the
+number is odd, and a doubled quote adds two, so the guess is right wherever quotes are well formed, however the
+range was cut. A stray quote turns it wrong.
+
+That costs time only. Each range is split exactly, from where the one before it ended; what its last record left
+over shows in `after`. Where that is not the end of the range, it was cut in the wrong place: what is left is joined
+with the ranges that follow, the work already done on those is dropped, and all of it is split again. An open quote
+may reach far, so each time twice as many ranges are taken.
+
+Ranges are worked on before it is known how many rows those before them have. A `RowOffsetPromise` connects each
+range with the next: as soon as a range is split it knows how many rows it has, and fulfils the promise with the row
+at which the next one begins. Whoever works on the next range waits for that, briefly, and then knows where its
+values belong. A range that was cut in the wrong place fulfils its promise with None, as does one whose work failed:
+what comes after it has no place beforehand and is copied. Nobody waits for a range that is behind it, so that
+waiting cannot lock up.
+
+The last range has a fair number of lines, so that notes below the table, gaps included, are in one range.
 """
 
 import threading
@@ -16,14 +30,14 @@ from comb.execution.executor import executor_of
 from comb.kernels import dispatch
 from comb.kernels.types import Data
 
-# The last run holds so many lines, so that notes below the table stand in one run, gaps and all.
+# The last run holds this many lines, so that notes below the table are in one run, gaps and all.
 LAST_LINES = 64
 COUNTED_AT_ONCE = 1 << 14
 
-# A line that is looked for from behind is likely to end among so many bytes.
+# A line that is looked for from behind is likely to end among this many bytes.
 LIKELY_LINE = 1 << 14
 
-# A run whose quotes leave no line end to cut at is tried at so many before more is read.
+# A run whose quotes leave no line end to cut at is tried at this many before more is read.
 MOST_TRIES = 200
 
 
@@ -44,7 +58,7 @@ class RowOffsetPromise:
         return self
 
     def wait(self) -> int | None:
-        """Return the row, when it is told."""
+        """Return the row, when it is said."""
         self._known.wait()
         return self._row
 
@@ -144,10 +158,10 @@ def chunk_ranges(read_behind: Callable[[bytes, int], Data], quote: bytes, size: 
     Parameters
     ----------
     read_behind : callable
-        Returns bytes and so many more that follow them, in one piece; just the bytes at the end of the text.
+        Returns bytes and this many more that follow them, in one piece; just the bytes at the end of the text.
     quote : bytes
     size : int
-        So many bytes are read at once.
+        This many bytes are read at once.
     """
     start, rest, wanted = 0, b"", size
     held: deque[TextChunkRange] = deque()
@@ -169,7 +183,9 @@ def chunk_ranges(read_behind: Callable[[bytes, int], Data], quote: bytes, size: 
     if held and _lines(rest) >= LAST_LINES:
         yield from held
         held.clear()
-    yield TextChunkRange(held[0].start if held else start, b"".join([*(run.data for run in held), rest]), last=True)
+    yield TextChunkRange(
+        held[0].start if held else start, b"".join([*(text_range.data for text_range in held), rest]), last=True
+    )
 
 
 def _lines(data: Data) -> int:
@@ -198,33 +214,35 @@ class _Work(Generic[Result]):
         self._ahead: deque[tuple[TextChunkRange, Future[Result] | None]] = deque()
         self._behind = RowOffsetPromise().fulfil(0)
 
-    def _do(self, run: TextChunkRange) -> Result:
+    def _work_on(self, text_range: TextChunkRange) -> Result:
         try:
-            return self._work(run)
+            return self._work(text_range)
         finally:
-            if run.behind is not None:
-                run.behind.fulfil(None)
+            if text_range.behind is not None:
+                text_range.behind.fulfil(None)
 
     def fill(self, most: int) -> None:
         while len(self._ahead) < most:
-            run = next(self._source, None)
-            if run is None:
+            text_range = next(self._source, None)
+            if text_range is None:
                 return
-            run = replace(run, before=self._behind, behind=RowOffsetPromise())
-            self._behind = run.behind or self._behind
-            self._ahead.append((run, self._executor.submit(self._do, run) if self._executor else None))
+            text_range = replace(text_range, before=self._behind, behind=RowOffsetPromise())
+            self._behind = text_range.behind or self._behind
+            self._ahead.append(
+                (text_range, self._executor.submit(self._work_on, text_range) if self._executor else None)
+            )
 
     def next(self) -> tuple[TextChunkRange, Result] | None:
         """Return the next run with its result."""
         self.fill(1)
         if not self._ahead:
             return None
-        run, future = self._ahead.popleft()
-        return run, future.result() if future else self._do(run)
+        text_range, future = self._ahead.popleft()
+        return text_range, future.result() if future else self._work_on(text_range)
 
-    def joined(self, run: TextChunkRange, after: int, count: int) -> tuple[TextChunkRange, Result]:
+    def joined(self, text_range: TextChunkRange, after: int, count: int) -> tuple[TextChunkRange, Result]:
         """Work on what a run left together with the runs that follow; what was done on those is dropped."""
-        start, data, last = run.start + after, [run.data[after:]], run.last
+        start, data, last = text_range.start + after, [text_range.data[after:]], text_range.last
         for _ in range(count):
             self.fill(1)
             if self._ahead:
@@ -234,7 +252,7 @@ class _Work(Generic[Result]):
                 data.append(following.data)
                 last = following.last
         whole = TextChunkRange(start, b"".join(data), last)
-        return whole, self._do(whole)
+        return whole, self._work_on(whole)
 
 
 def parse_chunks(
@@ -262,16 +280,16 @@ def parse_chunks(
         while found is not None:
             # More to do is handed out first: what becomes of this result takes its time too.
             working.fill(threads + 1 if executor else 0)
-            run, result = found
+            text_range, result = found
             count = 1
-            while result.after < len(run.data):
+            while result.after < len(text_range.data):
                 if result.after:
-                    yield run, result
+                    yield text_range, result
                     count = 1
                 # An open quote may reach far: take twice as much each time.
-                run, result = working.joined(run, result.after, count)
+                text_range, result = working.joined(text_range, result.after, count)
                 count *= 2
-            yield run, result
+            yield text_range, result
             found = working.next()
     finally:
         if executor:

@@ -126,7 +126,7 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
 def _check_width(width: int) -> None:
     if width > MOST_COLUMNS:
         raise ContentError(
-            f"expected at most {MOST_COLUMNS:,} columns, came {width:,}",
+            f"expected at most {MOST_COLUMNS:,} columns, got {width:,}",
             remedy="is this the right delimiter? Line ends may be missing; give another with delimiter=...",
         )
 

@@ -14,18 +14,18 @@ from comb.tables.read_options import ReadOptions
 # In order of preference where the evidence is even.
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", ":": "colon", SPACES: "spaces"}
 
-# So many characters and records are enough to see the layout.
+# This many characters and records are enough to see the layout.
 SAMPLE_CHARACTERS = 400_000
 SAMPLE_RECORDS = 500
 
-# Of so many records, but not of more cells than this, it is looked at what they hold.
+# Of this many records, but not of more cells than this, it is looked at what they hold.
 JUDGED_RECORDS = 300
 JUDGED_CELLS = 10_000
 
 # A single word above two columns is a title.
 LEAST_UNNAMED_WIDTH = 3
 
-# A colon stands in times and addresses, a space in texts: they part columns only if
+# A colon occurs in times and addresses, a space in texts: they part columns only if
 # nearly all lines agree.
 LEAST_FIT = {":": 0.95, SPACES: 0.98}
 
@@ -72,7 +72,7 @@ class Layout:
     why : dict of str to str
         What speaks for the delimiter, the quote, the skipped lines, the header.
     runner_up : str
-        The next best delimiter, with its figures; empty if there is none.
+        The next best delimiter, with its figures; empty if not.
     """
 
     delimiter: str
@@ -95,13 +95,13 @@ class _SplitSample:
     lines: list[int]
     width: int
     fit: float
-    alike: float
+    equal: float
     typed: float
 
     @property
     def score(self) -> float:
         """How well the delimiter parts the sample, from 0 to 1."""
-        return self.fit * self.alike if self.width > 1 else 0.0
+        return self.fit * self.equal if self.width > 1 else 0.0
 
     def figures(self) -> str:
         """The share of lines that have its width."""
@@ -171,10 +171,10 @@ def _sample(text: str, skip: int) -> str:
 
 
 def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | None) -> tuple[_SplitSample, str]:
-    """Return the sample split by the best delimiter, and what is told of the next best."""
+    """Return the sample split by the best delimiter, and what is said of the next best."""
     candidates = [delimiter] if delimiter else list(DELIMITERS)
     if not delimiter:
-        # One that does not stand in it parts nothing.
+        # A delimiter that does not occur separates nothing.
         candidates = [option for option in candidates if option == SPACES or option in sample]
         candidates = [option for option in candidates if not _hopeless(sample, option, quote, escape)]
     trials = [_try(sample, option, quote, escape) for option in candidates]
@@ -194,7 +194,7 @@ def _hopeless(sample: str, delimiter: str, quote: str | None, escape: str) -> bo
         return False
     found = dispatch.kernels.records(sample, Dialect(delimiter, quote, escape), FIRST_RECORDS)
     widths = Counter(len(fields) for fields in found.fields if fields != [""])
-    # So many may differ in the whole sample.
+    # This many may differ in the whole sample.
     return widths.total() - max(widths.values(), default=0) > (1 - LEAST_FIT[delimiter]) * SAMPLE_RECORDS
 
 
@@ -251,8 +251,8 @@ def _guess_quote(sample: str) -> tuple[str, str]:
 
 def _quote_evidence(sample: str, quote: str, escape: str) -> str:
     if quote not in sample:
-        return "none occurs; this is the usual one"
-    return "it encloses fields, with a backslash before those inside" if escape else "it encloses fields"
+        return "no quotes found; default"
+    return "fields are enclosed in it, with a backslash before quotes inside" if escape else "fields are enclosed in it"
 
 
 def _try(sample: str, delimiter: str, quote: str | None, escape: str) -> _SplitSample:
@@ -371,15 +371,15 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
         return 1, False, "there is nothing below it"
     first, rows = records[0], [row for row in records[1:] if len(row) == width][: _judged(width)]
     if rows and are_units(rows[0]) and _votes(first, rows[1:]) > 0:
-        return 1, True, "a line with units stands below it"
+        return 1, True, "a line with units follows"
     if len(rows) > 1 and _is_second_line(first, rows[0]) and _votes(rows[0], rows[1:]) > 0:
-        return 2, False, "two lines of words stand above columns of numbers or dates"
+        return 2, False, "two lines of words above columns of numbers or dates"
     votes = _votes(first, rows)
     if votes:
         columns = f"{abs(votes)} column{'s' if abs(votes) > 1 else ''}"
         if votes > 0:
-            return 1, False, f"a word stands above the numbers or dates of {columns}"
-        return 0, False, f"the first line has a value of the same kind as those below in {columns}"
+            return 1, False, f"the first line has words where {columns} have numbers or dates"
+        return 0, False, f"the first line has a value of the same kind as the rows below in {columns}"
     names = [cell.strip() for cell in first]
     if len(records) == 1 and all_words(names):
         return 1, False, "there is nothing below it"

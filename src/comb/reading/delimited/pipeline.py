@@ -1,12 +1,12 @@
 """The way of a text through its chunks: cut, read in parallel, put together.
 
-A text in UTF-8 is cut into ranges of whole records (`chunking`), each range is read into columns (`chunk_reader`), and
-the results are added in order (`assemble`). The first range is looked at beforehand: it shows how each column is best
-read, and a wrong guess costs time only.
+A text in UTF-8 is cut into ranges of whole records (`chunking`), each range is read into columns (`chunk_reader`),
+and the results are added in order (`assemble`). The first range is looked at beforehand: it shows how each column
+is best read, and a wrong guess costs time only.
 
-Ranges are read by several threads. The assembler is also the allocator of their results: as soon as a range knows the
-number of its first row, which the range before promises to say (`RowOffsetPromise`), its values are written where they
-stay. Nothing else is shared between the threads but the reader, which does not change any more.
+Ranges are read by several threads. The assembler is also the allocator of their results: as soon as a range knows
+the number of its first row, which the range before promises to say (`RowOffsetPromise`), its values are written
+where they stay. Nothing else is shared between the threads but the reader, which does not change any more.
 
 A limit on rows, a first look, and dialects that can only be split whole are read by one thread.
 """
@@ -74,7 +74,7 @@ class ChunkPipeline:
         if not dispatch.kernels.check_text(first.data)[0]:
             raise NotUtf8Error
         self._reader.guess(first)
-        assembler = ColumnAssembler(self._reader.head, self._reader.groups, expected)
+        assembler = ColumnAssembler(self._reader.header, self._reader.groups, expected)
         if not self._most:
             self.whole = False
             return assembler
@@ -84,7 +84,7 @@ class ChunkPipeline:
             return self._reader.read(text_range, self._most - assembler.rows, assembler)
 
         # The reference works in this thread, which Ctrl-C reaches at once.
-        in_chunks = dispatch.kernels.splits_in_chunks(self._reader.head.dialect)
+        in_chunks = dispatch.kernels.splits_in_chunks(self._reader.header.dialect)
         threads = self._resources.threads if self._most == EVERYTHING and in_chunks else 1
         for text_range, result in parse_chunks(chain([first], ranges), read_chunk, threads):
             assembler.add(result)
@@ -95,16 +95,16 @@ class ChunkPipeline:
         return assembler
 
     def _ranges(self) -> Iterator[TextChunkRange]:
-        head = self._reader.head
-        in_chunks = dispatch.kernels.splits_in_chunks(head.dialect)
-        quote = (head.layout.quote or "").encode()
+        header = self._reader.header
+        in_chunks = dispatch.kernels.splits_in_chunks(header.dialect)
+        quote = (header.layout.quote or "").encode()
         if not self._first_look and in_chunks:
-            times = min(MOST_TIMES_WIDER, 1 + head.read_width // USUAL_WIDTH)
+            times = min(MOST_TIMES_WIDER, 1 + header.read_width // USUAL_WIDTH)
             return chunk_ranges(self._text.read_behind, quote, times * self._resources.chunk_bytes)
         if not self._first_look:
             # What can only be split whole is one range, from beginning to end.
             return iter([TextChunkRange(0, b"".join(iter(lambda: self._text.read(LOOK_BYTES), b"")), last=True)])
         # Only what was read already, up to its last whole record.
-        data = self._text.start[head.offset :]
+        data = self._text.start[header.offset :]
         end = last_record_end(data, quote) if in_chunks else len(data)
         return iter([TextChunkRange(0, data[:end], last=not in_chunks)])

@@ -64,7 +64,7 @@ def _check_columns(raw_table: RawTable, first: RawTable, first_name: str, name: 
         parts = [f"without {listing(missing)}"] if missing else []
         parts += [f"with {listing(further)}"] if further else []
         raise ContentError(
-            f"expected the columns of {first_name}, came others: {' and '.join(parts)}",
+            f"expected the columns of {first_name}, got others: {' and '.join(parts)}",
             where=name,
             remedy="files that are read as one table need the same columns; load them one by one",
         )

@@ -1,4 +1,17 @@
-"""Sources that hold tables inside, workbooks and JSON: which tables there are, and choosing among them."""
+"""Sources that hold tables inside, workbooks and JSON: which tables there are, and choosing among them.
+
+A `Document` lists its `InnerTable`s without reading them: name, place, and what there is to say of each (hidden,
+sums up another table). Nothing is read before it is chosen, by name, number, sheet, range, pointer or pattern. A
+table is then made by its `make`, which is given the `ColumnRules`, and comes back as `TableData`: columns with
+their types, the line of every row, how a place is named, notes, and what was set aside.
+
+Cells of documents come with a kind each (number, text, date, error), so their types are decided by
+`comb.inference.typed_cells` and not from texts; a declared type is applied to what the cell shows.
+
+Several tables become one by `stacked`, below each other, after a column that names each. They need the same
+columns, or differ only in what is under one wide heading each, as seasons next to each other do: then the heading
+names the table, its months name the columns, and the months of the other season are absent.
+"""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -32,7 +45,7 @@ class TableData:
     lines : integer array
         The line, row or item each row stood in, from 1.
     place : str
-        How a place is told, with braces for the number: ``line {}``, ``Spring!B{}``.
+        How a place is said, with braces for the number: ``line {}``, ``Spring!B{}``.
     cell_places : dict of str to str
         The same for a cell, by column.
     notes, titles, footers : list of str
@@ -93,7 +106,7 @@ class Document:
         What it is, and what says so.
     tables : tuple of InnerTable
     find : callable
-        Finds a table that is named otherwise: by a range, by a pointer; None if the text is no such name.
+        Finds a table that is named differently: by a range, by a pointer; None if the text is no such name.
     facts : dict of str to str
         What else was decided, with the reason: ``{"dates count from": "1904 (the workbook says so)"}``.
     """
@@ -120,7 +133,7 @@ class Document:
             If there is no such table, naming those there are.
         """
         if not self.tables:
-            raise ContentError("there is no table in it", where=where)
+            raise ContentError("it contains no table", where=where)
         if wanted is None:
             clear = [one for one in self.tables if one.clear] or list(self.tables)
             others = [one.name for one in self.tables if one is not clear[0]]
@@ -131,7 +144,7 @@ class Document:
             return named[:1], ""
         if wanted.isdigit():
             if not 1 <= int(wanted) <= len(self.tables):
-                message = f"there is no table {wanted}, there are {counted(len(self.tables), 'table')}"
+                message = f"no table has the number {wanted}: there are {counted(len(self.tables), 'table')}"
                 raise ContentError(message, where=where, remedy=self._there())
             return [self.tables[int(wanted) - 1]], ""
         grouped = [one for one in self.tables if one.group == wanted]
@@ -150,10 +163,10 @@ class Document:
             return [one for one in matching if one.clear] or matching, ""
         near = nearest(wanted, [name for one in self.tables for name in (one.name, one.group) if name])
         hint = f"did you mean {near!r}? " if near else ""
-        raise ContentError(f"there is no table {wanted!r} in it", where=where, remedy=hint + self._there())
+        raise ContentError(f"it contains no table {wanted!r}", where=where, remedy=hint + self._there())
 
     def _there(self) -> str:
-        return f"there is: {listing([one.name for one in self.tables])}"
+        return f"tables: {listing([one.name for one in self.tables])}"
 
 
 def make_column(name: str, cells: TypedCells, rules: ColumnRules, *, dates_in_text: bool = False) -> Column:

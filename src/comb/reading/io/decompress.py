@@ -174,7 +174,7 @@ def _chosen_member(names: list[str], name: str, member: str | None) -> str:
     near = nearest(member, names)
     hint = f"did you mean {near!r}? " if near else ""
     raise ContentError(
-        f"there is no file {member!r} in this archive", where=name, remedy=f"{hint}there is: {listing(names)}"
+        f"there is no file {member!r} in this archive", where=name, remedy=f"{hint}files: {listing(names)}"
     )
 
 
@@ -192,5 +192,5 @@ def damaged(name: str, kind: str, what: str) -> ContentError:
     return ContentError(
         f"this {kind} file is damaged: {what}",
         where=name,
-        remedy="get it again; what is there was not read as if whole",
+        remedy="get it again; nothing was loaded",
     )

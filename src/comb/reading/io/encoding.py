@@ -15,22 +15,22 @@ from dataclasses import dataclass
 
 from comb.errors import ContentError
 
-# More control characters than this, and it is no text although it may decode.
+# More control characters than this, and it is not text although it may decode.
 MOST_CONTROLS = 0.05
 
 # So few are a slip in a small file.
 FEW_CONTROLS = 8
 
-# Zero bytes at one half of the places, so many and at least this share of them: UTF-16.
+# Zero bytes at one half of the places, this many and at least this share of them: UTF-16.
 # Fewer may be slips in text of another encoding.
 LEAST_ZEROS = 0.3
 FEWEST_ZEROS = 4
 
-# So many good sequences of several bytes for each bad one make it UTF-8 with bad bytes:
+# This many good sequences of several bytes for each bad one make it UTF-8 with bad bytes:
 # text in another encoding forms such sequences by chance only, and rarely.
 GOOD_FOR_EACH_BAD = 3
 
-# Single-byte encodings are judged on so many characters beyond ASCII.
+# Single-byte encodings are judged on this many characters beyond ASCII.
 JUDGED_CHARACTERS = 4_000
 SAMPLE_WORDS = 3
 MOST_OTHERS = 2
@@ -52,7 +52,7 @@ _SINGLE_BYTE = ("windows-1252", "windows-1250", "windows-1251", "cp850", "mac-ro
 # The first bytes of compressed sources.
 COMPRESSED = (b"\x1f\x8b", b"BZh", b"\xfd7zXZ\x00", b"\x28\xb5\x2f\xfd")
 
-# What files begin with that are no delimited text; compressed ones are unfolded before.
+# What files begin with that are no delimited text; compressed ones are decompressed before.
 _SIGNATURES = (
     (b"PK\x03\x04", "a zip archive or a workbook"),
     (b"\xd0\xcf\x11\xe0", "an old workbook or another compound document"),
@@ -82,7 +82,7 @@ class Decoded:
     runner_up : str
         What else it could be, with sample words.
     bad : tuple of (int, bytes)
-        Bytes that could not be decoded, with their lines; U+FFFD stands in their place.
+        Bytes that could not be decoded, with their lines; U+FFFD is in their place.
     """
 
     text: str
@@ -108,7 +108,7 @@ def decode(data: bytes, name: str, encoding: str | None = None, *, delimited: bo
     Raises
     ------
     ContentError
-        If the bytes are no text, or not in the encoding given.
+        If the bytes are not text, or not in the encoding given.
     """
     if encoding is not None:
         return _as_given(data, name, encoding)
@@ -172,7 +172,7 @@ def _as_given(data: bytes, name: str, encoding: str) -> Decoded:
         text = ""
     if not text:
         remedy = "common ones: utf-8, windows-1252, utf-16"
-        raise ContentError(f"there is no text encoding {encoding!r}", where=name, remedy=remedy)
+        raise ContentError(f"no text encoding is called {encoding!r}", where=name, remedy=remedy)
     return Decoded(_strict(data, name, text), encoding, "as declared")
 
 
@@ -183,7 +183,7 @@ def _strict(data: bytes, name: str, encoding: str) -> str:
         line = data.count(b"\n", 0, error.start) + 1
         shown = " ".join(f"{byte:02X}" for byte in data[error.start : error.end][:4])
         raise ContentError(
-            f"the bytes {shown} are no {encoding}",
+            f"the bytes {shown} are not {encoding}",
             where=f"{name}, line {line}",
             remedy="try another encoding, for instance windows-1252",
         ) from None
@@ -290,7 +290,7 @@ def _sample(text: str) -> str:
 
 
 def _refuse_other_text(text: str, name: str) -> None:
-    """Raise a ContentError for text that is no table by fields and delimiters."""
+    """Raise a ContentError for text that is not a table by fields and delimiters."""
     what = _other_text(text)
     if what:
         remedy = "if it is delimited text all the same, give its encoding"
@@ -298,7 +298,7 @@ def _refuse_other_text(text: str, name: str) -> None:
 
 
 def _other_text(text: str) -> str:
-    """Return what a text is, if it is no table by fields and delimiters."""
+    """Return what a text is, if it is not a table by fields and delimiters."""
     start = text[:1000].lstrip().lower()
     line = text.lstrip().partition("\n")[0].strip()
     if line.startswith(("{", "[")) and (line in ("{", "[") or _is_json(line)):
@@ -319,7 +319,7 @@ def is_binary(controls: int, characters: int) -> bool:
 
 
 def _refuse_binary(text: str, name: str) -> None:
-    """Raise a ContentError where too many characters are none of text."""
+    """Raise a ContentError where too many characters do not occur in text."""
     controls = {character for character in set(text) if character < " " and character not in _TEXT_CONTROLS}
     count = sum(map(text.count, controls))
     if is_binary(count, len(text)):

@@ -29,7 +29,7 @@ MOST_AT_ONCE = 1 << 30
 # Fewer bytes are added to a checksum at once, in the thread that reads.
 WORTH_A_THREAD = 1_000_000
 
-# So many pieces may wait to be added.
+# This many pieces may wait to be added.
 MOST_PENDING = 4
 _GLOB_MARKS = frozenset("*?[")
 
@@ -176,7 +176,7 @@ class OpenSource:
         return self.rest(factor)
 
     def rest(self, factor: int) -> bytes:
-        """Read all that is left, if it can be held so many times over in memory."""
+        """Read all that is left, if it can be held this many times over in memory."""
         if self._before is not None:
             check_memory(self._before.st_size, factor, self.path)
         # At once where the size is known: joining pieces would take the memory twice.
@@ -248,7 +248,7 @@ def expand(source: str | Path | Sequence[str | Path]) -> list[str | Path]:
     """
     if not isinstance(source, str | Path):
         if not source:
-            raise ParameterError("expected at least one source, came an empty list")
+            raise ParameterError("expected at least one source, got an empty list")
         return list(source)
     text = str(source)
     if not _GLOB_MARKS.intersection(text) or Path(text).exists():
@@ -266,7 +266,7 @@ def read_whole(source: str | Path) -> bytes:
 
 
 def read_beside(path: str, name: str) -> str | None:
-    """Return the text of a file beside another; None if there is none that can be read."""
+    """Return the text of a file beside another; None if there is not one that can be read."""
     if not path or path == "-":
         return None
     try:
@@ -282,7 +282,7 @@ def _not_there(place: Path) -> SourceMissing:
         return SourceMissing(f"there is no folder {str(folder)!r}", where=str(place), remedy=f"looked in {Path.cwd()}")
     names = sorted(path.name for path in folder.iterdir() if path.is_file())
     near = nearest(place.name, names)
-    there = f"in {folder.resolve()} there is: {listing(names, MOST_NEIGHBOURS) or 'no file'}"
+    there = f"files in {folder.resolve()}: {listing(names, MOST_NEIGHBOURS) or 'none'}"
     hint = f"did you mean {near!r}? " if near else ""
     return SourceMissing("there is no such file", where=str(place), remedy=hint + there)
 

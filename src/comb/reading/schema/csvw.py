@@ -97,7 +97,7 @@ class Schema:
     Attributes
     ----------
     name : str
-        The file it stands in.
+        The file it is in.
     columns : tuple of SchemaColumn
     options : dict
         Parameters of `load` that the dialect settles.
@@ -147,12 +147,12 @@ def read_schema(text: str, name: str, url: str) -> Schema | None:
     Raises
     ------
     ContentError
-        If it is no JSON, or no metadata of a table.
+        If it is not JSON, or no metadata of a table.
     """
     try:
         record = json.loads(text)
     except ValueError as error:
-        raise ContentError(f"this is no JSON: {error}", where=name) from None
+        raise ContentError(f"this is not JSON: {error}", where=name) from None
     described = _table_of(record, url, name)
     if described is None:
         return None
@@ -210,7 +210,7 @@ def _codes(schema: Mapping[str, Any], record: Mapping[str, Any]) -> dict[str, st
 def _table_of(record: Any, url: str, name: str) -> dict[str, Any] | None:
     """Return the description of the file, in a single one or in a group of tables."""
     if not isinstance(record, dict):
-        raise ContentError(f"expected an object with a tableSchema, came a {type(record).__name__}", where=name)
+        raise ContentError(f"expected an object with a tableSchema, got a {type(record).__name__}", where=name)
     tables = record.get("tables", [record])
     for table in tables if isinstance(tables, list) else []:
         if isinstance(table, dict) and str(table.get("url", "")).rpartition("/")[2] == url:

@@ -43,7 +43,7 @@ def json_document(text: str, name: str) -> Document:
     Raises
     ------
     ContentError
-        If it breaks off or is no JSON; it names the place.
+        If it breaks off or is not JSON; it names the place.
     """
     text = text.removeprefix("\ufeff")
     parser = JsonParser()
@@ -157,7 +157,7 @@ def _bad_line(parser: JsonParser, number: int, line: str) -> SourceLine | None:
         return SourceLine(f"line {number}", f"{json_message(error)}, at column {error.colno}", (line,))
     except ValueError as error:
         return SourceLine(f"line {number}", str(error), (line,))
-    return SourceLine(f"line {number}", "this is no record", (line,))
+    return SourceLine(f"line {number}", "this is not a record", (line,))
 
 
 def _bad_note(bad: list[SourceLine]) -> list[str]:
@@ -192,7 +192,7 @@ def _broken(text: str, error: json.JSONDecodeError, name: str) -> Document:
     if broken is None or not items:
         raise ContentError(
             f"{json_message(error)}, at line {error.lineno}, column {error.colno}", where=name,
-            remedy="get it again, or mend that place",
+            remedy="get it again, or repair that place",
         ) from None  # fmt: skip
 
     def make(make_sound: Callable[[ColumnRules], TableData], rules: ColumnRules) -> TableData:

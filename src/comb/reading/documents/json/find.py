@@ -6,11 +6,11 @@ from typing import Any
 
 from comb.kernels.grouping import Codes
 
-# Tables are looked for so deep inside objects, and so many at most.
+# Tables are looked for so deep inside objects, and this many at most.
 MOST_DEPTH = 4
 MOST_TABLES = 100
 
-# So many records show what shape they have.
+# This many records show what shape they have.
 LOOKED_AT = 1_000
 
 # Objects by key are records if they share so much of their keys.

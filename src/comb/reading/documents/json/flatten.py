@@ -80,7 +80,7 @@ class Flat:
     rows : list of int
         The record of each row, from 0.
     children : dict of str to list of (int, value)
-        Lists of records inside the records, by dotted name: the record each item stands in, and the item.
+        Lists of records inside the records, by dotted name: the record each item is in, and the item.
     filled : set of str
         Names under which something stood that is neither null nor an empty list.
     """
@@ -128,7 +128,7 @@ def flatten(records: Sequence[Any], lists: str) -> Flat:
             flat.rows.append(number)
     for name, column in list(flat.columns.items()):
         column.pad(len(flat.rows))
-        # Where lists of records stand in other records, an empty list is one without records.
+        # Where lists of records are in other records, an empty list is one without records.
         if name in flat.children and name not in flat.filled:
             del flat.columns[name]
     return flat

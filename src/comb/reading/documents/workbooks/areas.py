@@ -12,7 +12,7 @@ from comb.reading.documents.workbooks.grid import SheetGrid
 from comb.reading.documents.workbooks.sheet import Range
 from comb.reading.documents.workbooks.totals import has_total_word, totals_among_columns, totals_among_rows
 
-# The header is looked for above so many rows, and has so many lines at most.
+# The header is looked for above this many rows, and has this many lines at most.
 ROWS_LOOKED_AT = 60
 MOST_HEADER_LINES = 5
 
@@ -44,7 +44,7 @@ class Area:
     titles, notes : list of str
         Texts above and below.
     totals : dict of int to str
-        Rows that only sum up others, and why they are taken for that.
+        Rows that are totals, and why they are taken for that.
     total_columns : dict of int to str
         Columns that do.
     blank_rows, blank_columns : list of int

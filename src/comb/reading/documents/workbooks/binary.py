@@ -28,7 +28,7 @@ def binary_sheets(data: bytes, name: str) -> list[Sheet]:
         ) from None
     except (calamine.CalamineError, OSError, ValueError) as error:
         raise ContentError(
-            f"this is no workbook that can be read, or it is damaged: {error}", where=name,
+            f"this is not a workbook that can be read, or it is damaged: {error}", where=name,
             remedy="open it in a spreadsheet program and save it as .xlsx",
         ) from None  # fmt: skip
 

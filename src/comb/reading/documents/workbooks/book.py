@@ -43,7 +43,7 @@ class _Place:
 
 
 def read_workbook(data: bytes, name: str, most: int | None = None) -> Document | None:
-    """Read a workbook; None if the bytes are none.
+    """Read a workbook; None if the bytes are not one.
 
     Parameters
     ----------
@@ -70,7 +70,7 @@ def read_workbook(data: bytes, name: str, most: int | None = None) -> Document |
 
 
 def read_page(text: str, name: str) -> Document | None:
-    """Read the tables of a page; None if the text is none."""
+    """Read the tables of a page; None if the text is not one."""
     if not looks_like_page(text):
         return None
     return _document("page of HTML, whatever its name says", page_sheets(text), name, plain=True)
@@ -90,7 +90,7 @@ def _document(kind: str, sheets: list[Sheet], name: str, *, plain: bool = False)
             place = f"{title}!{grid.range(area.range)}"
             places.append((_inner(grid, area, own, place, about, plain=plain), _Place(grid, area)))
     if not places:
-        raise ContentError("there is no table in it, all its sheets are empty", where=name)
+        raise ContentError("it contains no table: all its sheets are empty", where=name)
 
     def find(wanted: str) -> InnerTable | None:
         return _by_range(wanted, grids, places, plain=plain)
@@ -124,7 +124,7 @@ def _inner(grid: SheetGrid, area: Area, name: str, place: str, about: str, *, pl
 def _by_range(
     wanted: str, grids: dict[str, SheetGrid], places: list[tuple[InnerTable, _Place]], *, plain: bool
 ) -> InnerTable | None:
-    """Return the table at a range: the one found there, or what stands there read as one."""
+    """Return the table at a range: the one found there, or its cells read as one."""
     title, mark, text = wanted.rpartition("!")
     title = title.strip("'")
     if not mark and len(grids) == 1:
@@ -146,7 +146,7 @@ def _by_range(
 
 
 def _mark_summaries(grids: dict[str, SheetGrid], found: dict[str, list[Area]]) -> None:
-    """Mark tables that only sum up others: by formulas that reach outside, or by equal sums."""
+    """Mark tables that are totals: by formulas that reach outside, or by equal sums."""
     everything = [(grids[title], area) for title, areas in found.items() for area in areas]
     if len(everything) < 2:
         return
@@ -259,7 +259,7 @@ def _column(
 
 
 def _fill(grid: SheetGrid, cells: Any, place: int, body: Codes) -> None:
-    """Give every cell that a merged one covers its value."""
+    """Copy a merged cell's value to every cell it covers."""
     for area in grid.merged:
         if not area.left <= place <= area.right:
             continue

@@ -30,7 +30,7 @@ class SheetGrid:
     at : int32 array of rows by columns
         The position of each cell in the sheet, -1 where nothing stands.
     filled : bool array of rows by columns
-        Whether something stands in a place, or a merged cell covers it.
+        Whether a place is filled, or a merged cell covers it.
     merged : list of Range
         In places of the grid.
     """
@@ -63,7 +63,7 @@ class SheetGrid:
         return np.where(at >= 0, self.sheet.kinds[at], np.uint8(SourceKind.EMPTY))
 
     def numbers(self, rows: Sequence[int] | Codes, column: int) -> NDArray[np.float64]:
-        """Return the numbers of some rows in a column; not a number where there is none."""
+        """Return the numbers of some rows in a column; NaN where there is not one."""
         at = self.at[rows, column]
         return np.where((at >= 0) & (self.sheet.kinds[at] == SourceKind.NUMBER), self.sheet.numbers[at], np.nan)
 
@@ -97,7 +97,7 @@ class SheetGrid:
         return Range(int(rows[area.top]), int(columns[area.left]), int(rows[area.bottom]), int(columns[area.right]))
 
     def inside(self, area: Range) -> Range | None:
-        """Return the part of the grid that a range of the sheet takes; None if nothing stands there."""
+        """Return the part of the grid that a range of the sheet takes; None if it is empty."""
         top, bottom = np.searchsorted(self.rows, [area.top, area.bottom + 1]).tolist()
         left, right = np.searchsorted(self.columns, [area.left, area.right + 1]).tolist()
         if top >= bottom or left >= right or not self.filled[top:bottom, left:right].any():

@@ -25,7 +25,7 @@ from comb.reading.io.decompress import damaged
 
 WORKBOOK_PART = "xl/workbook.xml"
 
-# The texts of so many formulas are looked at; more cost more than they tell.
+# The texts of this many formulas are looked at; more cost more than they tell.
 MOST_FORMULAS = 50_000
 _SUM = re.compile(r"\s*(?:SUM|SUBTOTAL|AGGREGATE)\(.*\)\s*|[^()!]*\+[^()!]*", re.IGNORECASE | re.DOTALL)
 _ESCAPED = re.compile(r"_x([0-9A-Fa-f]{4})_")

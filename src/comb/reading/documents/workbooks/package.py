@@ -14,7 +14,7 @@ from comb.reading.io.decompress import MOST_BYTES, damaged, too_large
 _STEP = 1 << 18
 _ERRORS = (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, OSError, ValueError, struct.error, KeyError)
 
-# The others come where an encoding is none, or an attribute that has to be a number is none.
+# The others come where an encoding or a number is not valid.
 _XML_ERRORS = (expat.ExpatError, LookupError, ValueError, OverflowError)
 
 

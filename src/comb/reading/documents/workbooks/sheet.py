@@ -62,7 +62,7 @@ def read_address(text: str) -> tuple[int, int]:
     """
     match = _ADDRESS.fullmatch(text)
     if match is None:
-        raise ParameterError(f"expected the address of a cell, came {text!r}", remedy="for instance B3")
+        raise ParameterError(f"expected the address of a cell, got {text!r}", remedy="for instance B3")
     column = 0
     for letter in match[1].upper():
         column = column * 26 + ord(letter) - 64

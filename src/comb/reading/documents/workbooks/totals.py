@@ -1,4 +1,4 @@
-"""Rows and columns that only sum up others: known by a word, by their formulas, or by arithmetic."""
+"""Rows and columns that are totals: known by a word, by their formulas, or by arithmetic."""
 
 import numpy as np
 
@@ -16,7 +16,7 @@ TOTAL_WORDS = frozenset({
 # Sums of floats differ by rounding; sums that were rounded to be looked at, by a little more.
 CLOSE = 1e-9
 
-# Arithmetic alone convinces with so many numbers added up.
+# Arithmetic alone convinces with this many numbers added up.
 LEAST_ADDED = 3
 LEAST_SHARE = 0.9
 MOSTLY = 0.5

@@ -1,0 +1,183 @@
+"""Summaries and findings: on the demo data exactly what is planted there, and by cases."""
+
+import json
+import statistics
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import comb
+from comb.demo.files import demo_bytes
+from comb.demo.make import files
+from comb.profiling.summaries import summaries_of
+from comb.tables.types import NUMBER
+from support.inferring import infer
+
+CODES = {
+    "missing.blank", "missing.marker", "missing.stand_in", "duplicate.rows", "duplicate.key", "text.spaces",
+    "text.case", "type.unreadable", "type.leading_zeros", "type.mixed_dates", "column.constant",
+}  # fmt: skip
+
+
+def test_the_shipped_demo_is_what_the_script_makes() -> None:
+    for name, data in files():
+        assert data == demo_bytes(name), f"{name}: run python -m comb.demo.make"
+
+
+def test_every_planted_defect_is_found_and_nothing_else(inspections: comb.Table) -> None:
+    planted = json.loads(demo_bytes("inspections-truth.json"))
+    assert {defect["code"] for defect in planted} >= CODES
+    truth = {(one["code"], one["column"]): one["rows"] for one in planted if one["code"] in CODES}
+    found = {
+        (one.code, "" if one.code == "duplicate.rows" else one.columns[0]): one.rows.tolist()
+        for one in inspections.profile().findings
+    }
+    assert found == truth
+
+
+def test_remedies_mend_what_they_are_for(inspections: comb.Table) -> None:
+    table = inspections
+    for finding in inspections.profile().findings:
+        if finding.remedy is not None:
+            table = table.take_step(finding.remedy)
+    left = {(finding.code, *finding.columns[:1]) for finding in table.profile().findings}
+    # What is left has no remedy, or is only told: codes, and words that were read as missing.
+    assert left == {
+        ("type.unreadable", "inspected_on"), ("type.unreadable", "brood_frames"), ("type.leading_zeros", "colony"),
+        ("missing.marker", "mites"), ("missing.blank", "keeper"), ("missing.blank", "brood_frames"),
+        ("missing.blank", "notes"), ("type.mixed_dates", "inspected_on"),
+    }  # fmt: skip
+
+
+@given(st.lists(st.floats(-1e6, 1e6), min_size=2, max_size=20))
+def test_summaries_of_numbers_are_those_of_the_standard_library(values: list[float]) -> None:
+    details = summaries_of(comb.table(columns={"x": values}))[0].details
+    near = lambda value: pytest.approx(value, rel=1e-9, abs=1e-6)  # noqa: E731
+    assert [details[f"quartile_{n}"] for n in (1, 3)] == near(statistics.quantiles(values, method="inclusive")[::2])
+    assert details["median"] == near(statistics.median(values))
+    assert (details["mean"], details["sd"]) == (
+        near(statistics.fmean(values)),
+        near(statistics.stdev(values)),
+    )
+    assert (float(details["min"]), float(details["max"])) == (min(values), max(values))
+    assert details["zeros"] == values.count(0)
+
+
+@pytest.mark.parametrize(
+    ("cells", "details"),
+    [
+        (["b", "a", "b", None], {"commonest": [("b", 2), ("a", 1)], "shortest": 1, "longest": 1}),
+        ([True, False, True], {"true": 2, "false": 1}),
+        ([None, None], {}),
+    ],
+)
+def test_summaries_by_type(cells: list[object], details: dict[str, object]) -> None:
+    summary = summaries_of(comb.table(columns={"x": cells}))[0]
+    assert summary.details == details and summary.missing_count == cells.count(None)
+
+
+def codes_of(*texts: str) -> list[str]:
+    table = comb.table(columns={"x": ["?"] * len(texts)}).derive({"x": infer(*texts)})
+    return [finding.code for finding in table.profile().findings if finding.code != "duplicate.rows"]
+
+
+NUMBERS_0_TO_29 = [str(number) for number in range(30)]
+
+
+@pytest.mark.parametrize(
+    ("texts", "codes"),
+    [
+        ([*NUMBERS_0_TO_29, "999", "999", "999"], ["missing.stand_in"]),
+        ([*NUMBERS_0_TO_29, "999", "999"], []),
+        ([*NUMBERS_0_TO_29, "-1", "-1", "-1"], ["missing.stand_in"]),
+        ([*NUMBERS_0_TO_29, "-5", "-1", "-1", "-1"], []),
+        ([str(n) for n in range(960, 999)] + ["999"] * 3, []),
+        (["Mill", "Ridge"] * 9 + ["mill"], ["text.case"]),
+        (["Mill", "Ridge"] * 9 + [" Mill"], ["text.spaces"]),
+        (["Mill", "Ridge"] * 9 + ["N/A"], ["missing.marker"]),
+        (["1.1", "11", "a"] * 9, []),
+        (["Mill"] * 9, ["column.constant"]),
+        (["", ""], ["column.empty", "missing.blank"]),
+        ([f"k{n}" for n in range(99)] + ["k5"], ["duplicate.key"]),
+        ([f"k{n}" for n in range(90)] + ["k5"] * 10, []),
+        (["one\ntwo", "three"] * 9, []),
+    ],
+)  # fmt: skip
+def test_findings_by_case(texts: list[str], codes: list[str]) -> None:
+    # A second column tells the rows apart, so that repeated values are no repeated rows.
+    table = comb.table(columns={"n": [f"row {at} of this" for at in range(len(texts))], "x": ["?"] * len(texts)})
+    table = table.derive({**table.columns, "x": infer(*texts)})
+    assert [finding.code for finding in table.profile().findings] == codes
+
+
+def test_findings_can_be_asked_for_by_code(inspections: comb.Table) -> None:
+    profile = inspections.profile()
+    assert {finding.code for finding in profile.of("missing")} == {
+        "missing.marker",
+        "missing.stand_in",
+        "missing.blank",
+    }
+    sentinel = profile.of("missing.stand_in")[0]
+    assert sentinel.columns == ("mites",) and sentinel.count == len(sentinel.rows) == 67
+    assert sentinel.as_record()["remedy"] == {
+        "step": "convert",
+        "columns": {"mites": "integer"},
+        "missing": ["999"],
+    }
+    assert "missing.stand_in" in repr(profile)
+
+
+def test_a_table_without_rows_has_a_profile() -> None:
+    profile = comb.table(columns={"a": [], "b": []}).profile()
+    assert [summary.count for summary in profile.columns] == [0, 0] and not profile.findings
+    assert NUMBER.in_full == "number"
+
+
+COUNTS = {"visit_time": [945, 1745, 2359], "day": [45000, 45001, 45020], "made_at": [1714550400, 1714636800, 1714723200], "logged_on": [1714550400123, 1714636800000, 1714723200000]}  # fmt: skip
+
+
+def test_numbers_that_are_days_and_times_get_a_remedy_that_reads_them() -> None:
+    table = comb.table(columns=COUNTS)
+    found = {finding.columns[0]: finding for finding in table.profile().findings if finding.code.startswith("type.")}
+    assert {name: one.code for name, one in found.items()} == {
+        "visit_time": "type.clock_numbers", "day": "type.serial_dates", "made_at": "type.serial_dates",
+        "logged_on": "type.serial_dates",
+    }  # fmt: skip
+    for name, first in (("visit_time", "09:45:00"), ("day", "2023-03-15"), ("made_at", "2024-05-01T08:00:00"), ("logged_on", "2024-05-01T08:00:00.123")):  # fmt: skip
+        assert table.take_step(found[name].remedy)[name].texts()[0] == first
+    assert not comb.table(columns={"weight_g": [45000, 45001, 1200]}).profile().of("type")
+
+
+@pytest.mark.parametrize(
+    ("name", "cells", "code", "message"),
+    [
+        ("d", ["5/6/2026", "1/2/2026"], "type.ambiguous_dates", "could be swapped"),
+        ("d", ["05/06/26", "01/02/26"], "type.ambiguous_dates", "dd/MM/yy or MM/dd/yy"),
+        ("n", ["1.234", "5.678"], "type.ambiguous_numbers", "could be a thousands separator"),
+        ("n", ["1,234", "5,678"], "type.ambiguous_numbers", "could be a thousands separator"),
+        ("n", ["4.01234E+12", "4012345678901"], "type.rounded", "1 number that a spreadsheet program rounded"),
+        ("n", ["12 kg", "3200 g", "5 kg"], "type.units", "kg 2 times, g 1 times"),
+        ("queen_state", [1, 2, 1] * 5, "type.labels", "say what they stand for"),
+    ],
+)  # fmt: skip
+def test_what_a_type_leaves_open_is_a_finding(name: str, cells: list[object], code: str, message: str) -> None:
+    column = infer(*map(str, cells))
+    table = comb.table(columns={name: cells}).derive({name: column})
+    (finding,) = [one for one in table.profile().findings if one.code.startswith("type.")]
+    assert finding.code == code and message in finding.text and finding.count == len(finding.rows)
+    if finding.remedy is not None:
+        assert not table.take_step(finding.remedy)[name].missing_count
+
+
+def test_words_and_zeros_that_stand_out_are_proposed_as_missing() -> None:
+    counts = infer(*(["12", "7", "9", "closed"] * 4), *map(str, range(150)))
+    table = comb.table(columns={"n": [0] * len(counts)}).derive({"n": counts})
+    (finding,) = table.profile().of("type.unreadable")
+    assert "'closed' may mean missing" in finding.text
+    mended = table.take_step(finding.remedy)["n"]
+    assert mended.reasons().count("marker") == 4 and not mended.reasons().count("unreadable")
+    weights = comb.table(columns={"kg": [31.5, 0.0, 28.25, 0.0, 30.0, 35.5, 0.0, 29.0], "n": [0, 1, 2, 0, 3, 0, 4, 5]})
+    (zeros,) = weights.profile().of("missing.zeros")
+    assert zeros.columns == ("kg",) and zeros.rows.tolist() == [2, 4, 7] and "between 28.25 and 35.5" in zeros.text
+    assert weights.take_step(zeros.remedy)["kg"].missing_count == 3

@@ -1,0 +1,217 @@
+"""JSON and JSON Lines: the tables found, their names and types, what is missing, exact numbers, damage, writing."""
+
+import datetime
+import json
+import math
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+import comb
+from comb.demo.documents import READINGS, scales
+from comb.demo.files import demo_bytes
+from support.both_kernels import facts, reference
+from support.running import run_comb
+
+
+def loaded(place: Path, text: str, **options: Any) -> comb.Table:
+    place.write_text(text, encoding="utf-8")
+    return comb.load(place, **options)
+
+
+def test_the_scales_are_two_tables_and_the_broken_line_is_set_aside(demo: Path) -> None:
+    assert demo_bytes("scales.jsonl") == scales()[0]
+    sound = [json.loads(line) for at, line in enumerate(scales()[0].splitlines()) if at != 117]
+    tables = comb.load_all(demo / "scales.jsonl")
+    readings, visits = tables["scales"], tables["visits"]
+    assert len(readings) == READINGS - 1 and readings.names == (
+        "reading", "colony", "day", "hour", "weight_kg", "air.celsius", "air.humidity", "alarms",
+    )  # fmt: skip
+    assert readings["day"].to_list() == [datetime.date.fromisoformat(one["day"]) for one in sound]
+    assert readings["air.celsius"].to_list() == [one.get("air", {}).get("celsius") for one in sound]
+    assert set(readings["air.humidity"].reasons()) == {None, "absent"} and set(readings["hour"].reasons()) == {
+        None,
+        "marker",
+    }
+    assert set(readings["weight_kg"].kept.texts.values()) == {"overload"}
+    assert visits["parent_row"].to_list() == [at for at, one in enumerate(sound, 1) for _ in one["visits"]]
+    assert (readings.place(118), readings.origin.set_aside[0].place) == (
+        "scales.jsonl, line 119",
+        "line 118",
+    )
+    counts = comb.load(demo / "scales.jsonl", lists="count")["alarms"].to_list()
+    assert counts == [len(one["alarms"]) for one in sound]
+    long = comb.load(demo / "scales.jsonl", lists="rows")
+    assert long["reading"].to_list() == [one["reading"] for one in sound for _ in one["alarms"] or [None]]
+    shown = run_comb("inspect", "scales.jsonl", cwd=demo).out
+    assert "1 line set aside: line 118" in shown and "records in visits of each record of scales" in shown
+
+
+@pytest.mark.parametrize(
+    ("value", "tables"),
+    [
+        ([{"a": 1}, {"a": 2}], {"t": ["a"]}),
+        ({"meta": {"page": 1}, "items": [{"x": 1}]}, {"/items": ["x"]}),
+        ({"a": {"b": [{"x": 1}]}, "c/d": [{"y": 1}]}, {"/a/b": ["x"], "/c~1d": ["y"]}),
+        ({"x": [1, 2], "y": ["a", "b"]}, {"t": ["x", "y"]}),
+        ({"0101": {"mites": 3}, "0102": {"mites": 4}}, {"t": ["key", "mites"]}),
+        ([["a", "b"], [1, 2], [3, 4, 5]], {"t": ["a", "b", "_col.3"]}),
+        ([[1, 2], [3, 4]], {"t": ["_col.1", "_col.2"]}),
+        ([1, 2], {"t": ["value"]}),
+        ({"a": 1, "b": "x"}, {"t": ["a", "b"]}),
+        ([{"a": {"b": {"c": 1}}, "d": []}, {"a": 5}], {"t": ["a.b.c", "d", "a"]}),
+        ([{"id": 1, "parts": [{"n": 1, "deep": [{"z": 1}]}]}], {"t": ["id"], "parts": ["parent_row", "n"]}),
+    ],
+)
+def test_tables_are_found_in_every_shape(tmp_path: Path, value: Any, tables: dict[str, list[str]]) -> None:
+    place = tmp_path / "t.json"
+    place.write_text(json.dumps(value))
+    assert {name: list(table.names) for name, table in comb.load_all(place).items()} == tables
+    assert [table.name for table in comb.inspect(place).tables] == list(tables)
+
+
+def test_a_pointer_chooses_and_says_where_each_record_stands(tmp_path: Path) -> None:
+    text = json.dumps({"total": 2, "a": {"b": [{"x": 1}, {"x": 2}]}, "c": [{"y": 1}]})
+    table = loaded(tmp_path / "p.json", text, table="/a/b")
+    assert (table["x"].to_list(), table.place(2)) == ([1, 2], "p.json, /a/b/1")
+    assert comb.inspect(tmp_path / "p.json").tables[0].titles == ("total: 2",)
+    with pytest.raises(comb.ContentError, match="it contains no table '/a/z'"):
+        comb.load(tmp_path / "p.json", table="/a/z")
+
+
+def test_numbers_stay_exact_and_what_is_none_is_missing_with_its_text(tmp_path: Path) -> None:
+    rows = ['{"big": 12345678901234567890123, "long": 0.12345678901234567890, "n": NaN, "e": 1e400, "t": ""}']
+    rows += [f'{{"big": {at}, "long": {at}.5, "n": {at}, "e": 2, "t": null}}' for at in range(1, 4)]
+    table = loaded(tmp_path / "n.json", "[" + ",".join(rows) + "]")
+    assert {name: dict(table[name].kept.texts) for name in table.names} == {
+        "big": {0: "12345678901234567890123"}, "long": {0: "0.12345678901234567890"}, "n": {0: "NaN"}, "e": {0: "1e400"},
+        "t": {},
+    }  # fmt: skip
+    assert [table[name].reasons()[0] for name in table.names] == [
+        "unreadable",
+        "unreadable",
+        "marker",
+        "unreadable",
+        "blank",
+    ]
+    assert table["t"].reasons()[1] == "marker" and table["big"].type.word == "integer"
+    assert any("NaN or Infinity" in note for note in table.notes)
+    largest = loaded(tmp_path / "i.json", f'[{{"i": {2**63 - 1}}}, {{"i": {-(2**63)}}}]')
+    assert largest["i"].to_list() == [2**63 - 1, -(2**63)]
+    twice = loaded(tmp_path / "d.json", '[{"a": 1, "a": 2}]')
+    assert twice["a"].to_list() == [2] and "1 key stood more than once" in twice.notes[0]
+
+
+@pytest.mark.parametrize(
+    ("text", "message"),
+    [
+        ('[{"a": 1},\n {"a": 2},\n {"a": ', r"line 3, column 8\n  2 records before that can be read: rows=2"),
+        ('[{"a": 1} {"a": 2}]', r"expected a comma or the end of the array, at line 1, column 11"),
+        ('{"a": {"b": 1}', r"this is not JSON: .* at line 1, column 15"),
+        ("[" * 100_000, "nested too deeply"),
+        ('{"a": []}', "it contains no table"),
+    ],
+)
+def test_damage_is_told_with_its_place(tmp_path: Path, text: str, message: str) -> None:
+    with pytest.raises(comb.ContentError, match=message):
+        loaded(tmp_path / "b.json", text)
+    if "rows=2" in message:
+        assert loaded(tmp_path / "b.json", text, rows=2)["a"].to_list() == [1, 2]
+
+
+def test_other_options_mean_what_they_mean_elsewhere(tmp_path: Path) -> None:
+    text = '{"code": 7, "day": "2025-05-01", "w": "none"}\n{"code": 8, "day": "soon", "w": "x"}\n'
+    table = loaded(tmp_path / "o.jsonl", text, types={"code": "string"}, missing=["none"], columns=["w", "code"])
+    assert table.names == ("w", "code") and table["code"].to_list() == ["7", "8"]
+    assert table["w"].reasons() == ["marker", None]
+    assert comb.load(tmp_path / "o.jsonl", rows=1)["day"].type.word == "date"
+    assert comb.load(tmp_path / "o.jsonl")["day"].type.word == "string"
+    with pytest.raises(comb.ContentError, match="did you mean 'code'"):
+        comb.load(tmp_path / "o.jsonl", types={"cod": "string"})
+    with pytest.raises(comb.ParameterError, match="expected lists to be one of keep, count, rows"):
+        comb.load(tmp_path / "o.jsonl", lists="all")  # type: ignore[arg-type]
+    for useless in ({"skip": 1}, {"header": 0}, {"quote": "'"}):
+        with pytest.raises(comb.ParameterError, match="does not apply to JSON"):
+            comb.load(tmp_path / "o.jsonl", **useless)  # type: ignore[arg-type]
+    (tmp_path / "h.xlsx").write_bytes(demo_bytes("harvest.xlsx"))
+    with pytest.raises(comb.ParameterError, match="delimiter does not apply to a workbook"):
+        comb.load(tmp_path / "h.xlsx", delimiter=";")
+    (tmp_path / "b.jsonl").write_text(text.replace("code", "other"))
+    with pytest.raises(comb.ContentError, match="expected the columns of"):
+        comb.load(tmp_path / "?.jsonl")
+
+
+PLAIN = st.none() | st.booleans() | st.integers(-(2**53), 2**53) | st.floats(allow_nan=False, allow_infinity=False) | st.text(st.characters(codec="utf-8"), max_size=5)  # fmt: skip
+
+
+@given(
+    st.lists(st.dictionaries(st.sampled_from(["a", "b", "c d", "é"]), PLAIN, max_size=4), min_size=2, max_size=12),
+    st.booleans(),
+)
+@settings(max_examples=80, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_every_value_is_there_as_value_or_as_text(
+    tmp_path: Path, records: Sequence[dict[str, Any]], lines: bool
+) -> None:
+    records = [{"n": 1, **record} for record in records]
+    place = tmp_path / "any.json"
+    place.write_text("\n".join(map(json.dumps, records)) if lines else json.dumps(records))
+    table = comb.load(place)
+    for name in table.names:
+        column = table[name]
+        for at, (record, cell, reason) in enumerate(zip(records, column.to_list(), column.reasons(), strict=True)):
+            value = record.get(name)
+            if name not in record:
+                assert reason == "absent"
+            elif value is None or (isinstance(value, str) and not value.strip()):
+                assert reason in ("marker", "blank")
+            elif reason is None:
+                alike = cell == value or str(cell) == value or cell in (str(value), json.dumps(value))
+                assert alike or math.isclose(float(cell), value) or cell.isoformat() == value
+            else:
+                kept = column.kept.texts[at]
+                assert kept == value or json.loads(kept.lower()) == value or math.isclose(float(kept), value)
+
+
+DEEP = st.recursive(PLAIN, lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from("xyz"), inner, max_size=3), max_leaves=5)  # fmt: skip
+LINES = st.dictionaries(st.sampled_from(["a", "b", "c d", "é", 'q"', "x"]), DEEP, max_size=5).map(json.dumps)
+ODD = st.sampled_from(["", "  ", "{", '{"a": 1,}', "[1]", "7", '{"a": NaN, "b": -Infinity}', '{"a": 01}', '{"b": "\\ud800"}', '{"a": "\\u00e9\\n"}', '{"a": 123456789012345678901}', '{"a": 0.12345678901234567890}', '{"a": 1e999}', '{"a": "2025-05-01"}', '{"a": 1} 2', "\u00a0", '{"a":{"x":1},"a":2}', ' {"x" : [1,{}] } \r', '{"a": tru}', '{"a": 1e5, "b": -0}'])  # fmt: skip
+
+
+@given(st.lists(LINES | ODD, min_size=1, max_size=15))
+@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_the_quick_road_gives_what_the_reference_gives(tmp_path: Path, lines: list[str]) -> None:
+    place = tmp_path / "any.jsonl"
+    place.write_text("\n".join(['{"a": 1}', '{"b": "x"}', *lines, '{"a": 2}']), encoding="utf-8", newline="")
+
+    def read() -> object:
+        try:
+            return {name: facts(table) for name, table in comb.load_all(place).items()}
+        except comb.CombError as error:
+            return str(error)
+
+    with reference():
+        expected = read()
+    assert read() == expected
+
+
+@pytest.mark.parametrize("suffix", [".json", ".jsonl", ".ndjson.gz"])
+def test_what_is_saved_as_json_comes_back(tmp_path: Path, inspections: comb.Table, suffix: str) -> None:
+    place = tmp_path / f"saved{suffix}"
+    inspections.save(place)
+    back = comb.load(place, types={"gross_kg": "decimal", "net_kg": "decimal", "tare_kg": "decimal"})
+    for name in inspections.names:
+        assert back[name].to_list() == inspections[name].to_list() or name == "inspected_on", name
+    table = comb.table(columns={"a.x": [1, None], "a.y": [2.0, 0.5], "b": ['\u2028"\\', None]})
+    table.save(tmp_path / "n.json", nested=True, leave_missing_out=True)
+    assert json.loads((tmp_path / "n.json").read_text(encoding="utf-8")) == [
+        {"a": {"x": 1, "y": 2.0}, "b": "\u2028\"\\"}, {"a": {"y": 0.5}},
+    ]  # fmt: skip
+    assert comb.load(tmp_path / "n.json").types == table.types
+    with pytest.raises(comb.ParameterError, match=r"delimiter does not apply to \.json"):
+        table.save(tmp_path / "x.json", delimiter=";")
+    with pytest.raises(comb.ParameterError, match="other columns would stand inside it"):
+        comb.table(columns={"a": [1], "a.b": [2]}).save(tmp_path / "x.json", nested=True)

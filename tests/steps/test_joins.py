@@ -1,0 +1,132 @@
+"""Looking up by one or several keys, against plain loops; and what is told of keys without a match."""
+
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import comb
+from comb.kernels import dispatch
+from comb.kernels.string_buffer import pack
+from comb.steps.joins import _NearestTexts
+from comb.tables.text import Text
+
+KEY = st.tuples(
+    st.none() | st.sampled_from(["Mill", "mill ", "MILL", "Ridge", ""]),
+    st.none() | st.integers(0, 2),
+)
+
+
+def rows(table: comb.Table) -> list[tuple[Any, ...]]:
+    return list(zip(*(table[name].to_list() for name in table.names), strict=True))
+
+
+def keyed(keys: list[tuple[Any, Any]], value: str) -> comb.Table:
+    """Make a table of two keys and a number; a last row gives each column its type."""
+    keys = [*keys, ("Fen", 7)]
+    columns = {"k": [one for one, _ in keys], "i": [other for _, other in keys], value: list(range(len(keys)))}
+    return comb.table(columns=columns)
+
+
+def usual(text: Any, ignore: list[str]) -> Any:
+    if not isinstance(text, str):
+        return text
+    text = text.casefold() if "case" in ignore else text
+    return " ".join(text.split()) if "spaces" in ignore else text
+
+
+@settings(max_examples=150)
+@given(
+    st.lists(KEY, max_size=8),
+    st.lists(KEY, max_size=8),
+    st.sampled_from([[], ["case"], ["spaces"], ["case", "spaces"]]),
+    st.sampled_from(["all", "matched", "unmatched"]),
+    st.sampled_from([["k"], ["i"], ["k", "i"], ["i", "k"]]),
+)
+def test_joins_by_several_keys_are_those_of_plain_loops(
+    left: list[Any], right: list[Any], ignore: list[str], keep: Any, by: list[str]
+) -> None:
+    mine, theirs = keyed(left, "a"), keyed(right, "b")
+    made = mine.join(theirs, by, columns="b", ignore=ignore, rows=keep, allow_multiple=True)
+    places = [("k", "i").index(name) for name in by]
+    expected: list[tuple[Any, ...]] = []
+    for row in rows(mine):
+        key = [usual(row[at], ignore) for at in places]
+        hits = [
+            other[2] for other in rows(theirs) if None not in key and [usual(other[at], ignore) for at in places] == key
+        ]
+        if keep == "unmatched":
+            expected += [] if hits else [row]
+        else:
+            expected += [(*row, hit) for hit in hits] or ([] if keep == "matched" else [(*row, None)])
+    assert rows(made) == expected
+    assert made.ledger[-1].adds_up
+    matched = sum(any(row[:3] == one[:3] for one in expected) for row in rows(mine))
+    if keep == "matched":
+        assert made.ledger[-1].notes[0].startswith(f"{matched:,} of {len(mine):,} rows found a match")
+
+
+@given(st.lists(st.text(max_size=3), max_size=12), st.lists(st.text(max_size=3), max_size=12))
+def test_texts_are_numbered_by_those_that_are_known(known: list[str], others: list[str]) -> None:
+    codes = dispatch.kernels.encode_known(pack([*known, *others]), len(known)).tolist()
+    distinct = list(dict.fromkeys(known))
+    assert codes == [distinct.index(text) if text in distinct else -1 for text in [*known, *others]]
+
+
+@given(st.lists(st.text("abAB 1é", min_size=1, max_size=6), min_size=1, max_size=300, unique=True), st.data())
+def test_a_slip_finds_its_text_among_many(known: list[str], data: st.DataObject) -> None:
+    name = data.draw(st.sampled_from(known))
+    candidates = _NearestTexts(Text.from_strings(known)).candidates(name)
+    assert name in candidates or sum(one.casefold() == name.casefold() for one in candidates) > 0 or len(name) < 2
+    assert len(candidates) == min(len(known), 100) or len(known) <= 100
+    assert set(candidates) <= set(known)
+
+
+def test_the_nearest_of_very_many_keys_is_told() -> None:
+    hives = comb.table(columns={"hive": [f"hive-{at:06}" for at in range(150_000)], "kg": list(range(150_000))})
+    asked = comb.table(columns={"hive": ["hive-012345", "hvie-012346", "HIVE-077777", "what is this", "hive-0149999"]})
+    made = asked.join(hives, "hive")
+    assert made["kg"].to_list() == [12345, None, None, None, None]
+    message = made.ledger[-1].notes[-1]
+    for slip, near in (("hvie-012346", "hive-012346"), ("HIVE-077777", "hive-077777")):
+        assert f"{slip!r} 1 times (nearest: {near!r})" in message
+    assert "'what is this' 1 times" in message and "'what is this' 1 times (nearest" not in message
+
+
+def test_several_keys_are_told_whole() -> None:
+    weighed = comb.table(columns={"hive": ["a", "a", "b", "b"], "month": [5, 6, 5, 9], "kg": [1, 2, 3, 4]})
+    asked = comb.table(columns={"hive": ["a", "b", "b", None], "month": [5, 6, 6, 5]})
+    made = asked.join(weighed, ["hive", "month"])
+    assert made["kg"].to_list() == [1, None, None, None]
+    notes = made.ledger[-1].notes
+    assert "1 of 4 rows found a match" in notes[0] and "1 row has an empty key" in notes[1]
+    assert "'b / 6' 2 times (nearest: 'b / " in notes[2]
+
+
+def test_matches_are_those_of_the_value_whatever_the_numeric_type() -> None:
+    whole = comb.table(columns={"k": [1, 2, 3], "a": ["x", "y", "z"]})
+    parts = comb.table(columns={"k": [1.0, 2.5, 3.0]})
+    assert parts.join(whole, "k")["a"].to_list() == ["x", None, "z"]
+    days = comb.table(columns={"k": ["2025-05-01", "2025-05-02"], "n": [1, 2]}).convert({"k": "date"})
+    assert days.join(days, "k", columns="n")["n [table typed in by hand]"].to_list() == [1, 2]
+    with pytest.raises(comb.TypeMismatch, match="keys have to be of one type"):
+        parts.join(days, "k")
+
+
+@pytest.mark.parametrize(
+    ("options", "message"),
+    [
+        ({"by": []}, "at least one key"),
+        ({"by": "nope"}, "there is no column 'nope'"),
+        ({"by": "k", "ignore": ["dots"]}, "expected ignore to be case or spaces, got 'dots'"),
+        ({"by": "k", "add_columns": False}, "expected rows to be matched or unmatched"),
+        ({"by": "k", "columns": "zzz"}, "there is no column 'zzz'"),
+        ({"by": "k", "latest": "day"}, "there is no column 'day'"),
+    ],
+)
+def test_slips_in_a_join_are_answered(options: dict[str, Any], message: str) -> None:
+    mine, theirs = keyed([("Mill", 1)], "a"), keyed([("Mill", 2)], "b")
+    with pytest.raises(comb.CombError) as caught:
+        mine.join(theirs, **options)
+    assert message in str(caught.value)
