@@ -107,7 +107,7 @@ class Transpose(Step, frozen=True, tag="transpose"):
 
     Parameters
     ----------
-    names_from : str
+    headings_in : str
         The column whose values name the new columns.
     heading_column : str
         Name of the new column for the old names.

@@ -56,7 +56,7 @@ _STREAMS: tuple[tuple[bytes, str, Callable[[], Any]], ...] = (
 
 
 def decompress(data: bytes, name: str, *, member: str | None = None, most: int | None = None) -> tuple[bytes, str]:
-    """Unfold a source as often as it is compressed.
+    """Decompress a source as often as it is compressed.
 
     Parameters
     ----------
@@ -88,7 +88,7 @@ def decompress(data: bytes, name: str, *, member: str | None = None, most: int |
 
 
 def _decompress_stream(data: bytes, name: str, kind: str, make: Callable[[], Any], limit: int) -> bytes:
-    """Unfold one stream, or several end to end as gzip and others allow."""
+    """Decompress one stream, or several end to end as gzip and others allow."""
     parts: list[bytes] = []
     size = 0
     while data:

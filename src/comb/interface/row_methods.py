@@ -1,0 +1,288 @@
+"""A method for each step that chooses, orders, groups or puts together rows."""
+
+from collections.abc import Mapping, Sequence
+from datetime import date
+from types import MappingProxyType
+from typing import Literal, Self
+
+from comb.interface.step_table import Names, StepTable, as_texts, listed
+from comb.tables.table import BareTable
+from comb.tables.value_texts import Value
+
+
+class RowMethods(StepTable):
+    """Steps that work on rows."""
+
+    def filter(
+        self,
+        where: str,
+        *,
+        by: Names = (),
+        as_of: str | date | None = None,
+        parameters: Mapping[str, Value] = MappingProxyType({}),
+        why: str | None = None,
+    ) -> Self:
+        """Keep the rows for which a condition is true.
+
+        Parameters
+        ----------
+        where : str
+            A condition, for instance ``mites > 3 and queen = 'laying'``. Rows for which
+            it is unknown are left out, and counted; so are those exactly on a bound.
+        by : str or sequence of str
+            Aggregates in it are taken within the groups of these columns: ``kg = max(kg)``.
+        as_of : str or date, optional
+            The day that ``current_date`` means.
+        parameters : mapping, optional
+            What ``:name`` means.
+        why : str, optional
+            The reason, for the ledger.
+
+        Raises
+        ------
+        ExpressionError
+            With a marker under the part that does not fit.
+
+        >>> import comb
+        >>> comb.table(columns={"mites": [2, 5, None]}).filter("mites > 3").row_count
+        1
+        """
+        return self._step(
+            "filter", why, where=where, by=listed(by), as_of=None if as_of is None else str(as_of),
+            parameters=as_texts(parameters),
+        )  # fmt: skip
+
+    def pick_rows(
+        self,
+        *,
+        first: int | None = None,
+        last: int | None = None,
+        every: int | None = None,
+        largest: str | None = None,
+        smallest: str | None = None,
+        count: int = 10,
+        ties: bool = True,
+        random: int | None = None,
+        seed: int = 0,
+        numbers: Sequence[int] = (),
+        by: Names = (),
+        why: str | None = None,
+    ) -> Self:
+        """Keep some rows by where they stand, by size, or by chance; within groups where `by` names columns.
+
+        Parameters
+        ----------
+        first, last, every : int, optional
+            This many from the top, from the end; or every n-th.
+        largest, smallest : str, optional
+            The column by which the `count` largest or smallest are kept, with ties unless `ties` is false.
+        random, seed : int, optional
+            This many by chance.
+        numbers : sequence of int
+            Rows by their row numbers.
+
+        >>> import comb
+        >>> comb.table(columns={"kg": [3, 9, 5, 9]}).pick_rows(largest="kg", count=1)["kg"].to_list()
+        [9, 9]
+        """
+        return self._step(
+            "pick_rows", why, first=first, last=last, every=every, largest=largest, smallest=smallest, count=count,
+            ties=ties, random=random, seed=seed, numbers=list(numbers), by=listed(by),
+        )  # fmt: skip
+
+    def set_aside(self, where: str, *, reason: str | None = None, why: str | None = None) -> Self:
+        """Keep the rows for which a condition is true out of the result, with the reason."""
+        return self._step("set_aside", why, where=where, reason=reason)
+
+    def sort(
+        self, by: Names, *, text: Literal["exact", "natural", "ignore_accents"] = "exact", why: str | None = None
+    ) -> Self:
+        """Put rows in order by columns, each with ``desc`` behind it for descending.
+
+        Missing cells come last in both directions; equal rows keep their order. Texts are ordered exactly,
+        by code point; naturally (``colony 9`` before ``colony 10``); or with case and accents ignored.
+
+        >>> import comb
+        >>> comb.table(columns={"n": [2, None, 3]}).sort("n desc")["n"].to_list()
+        [3, 2, None]
+        """
+        return self._step("sort", why, by=listed(by), text=text)
+
+    def aggregate(
+        self,
+        columns: Mapping[str, str],
+        *,
+        by: Names = (),
+        sort_groups: bool = False,
+        totals: bool = False,
+        subtotals: bool = False,
+        as_of: str | date | None = None,
+        why: str | None = None,
+    ) -> Self:
+        """Make one row of each group, with results calculated from its rows.
+
+        Parameters
+        ----------
+        columns : mapping of str to str
+            Name of each result, and its formula: ``avg(kg)``, ``count(*) filter (where fed)``.
+        by : str or sequence of str
+            The columns that form the groups.
+        sort_groups : bool
+            Put the groups in order; otherwise they come as they appear.
+        totals, subtotals : bool
+            Add a row for all groups together, and for the leading keys.
+
+        >>> import comb
+        >>> visits = comb.table(columns={"hive": ["a", "b", "a"], "kg": [3, 5, 4]})
+        >>> visits.aggregate({"mean": "avg(kg)"}, by="hive")["mean"].to_list()
+        [3.5, 5.0]
+        """
+        return self._step(
+            "aggregate", why, columns=dict(columns), by=listed(by), sort_groups=sort_groups, totals=totals,
+            subtotals=subtotals, as_of=None if as_of is None else str(as_of),
+        )  # fmt: skip
+
+    def count(
+        self,
+        by: Names = (),
+        *,
+        where: str | None = None,
+        across: str | None = None,
+        shares: bool = True,
+        of_counts: bool = False,
+        sort: Literal["count", "value"] = "count",
+        why: str | None = None,
+    ) -> Self:
+        """Count rows by the values of columns, the commonest first.
+
+        Parameters
+        ----------
+        by : str or sequence of str
+        where : str, optional
+            Count only rows for which a condition is true.
+        across : str, optional
+            A column whose values become columns: a table with totals.
+        shares : bool
+            Add the share of all rows.
+        of_counts : bool
+            Show how many groups have 1, 2, 3 ... rows.
+        sort : {"count", "value"}
+
+        >>> import comb
+        >>> comb.table(columns={"queen": ["laying", "none", "laying"]}).count("queen")["count"].to_list()
+        [2, 1]
+        """
+        return self._step(
+            "count", why, by=listed(by), where=where, across=across, shares=shares, of_counts=of_counts, sort=sort
+        )
+
+    def join(
+        self,
+        other: BareTable,
+        by: Names,
+        *,
+        columns: Names = (),
+        rows: Literal["all", "matched", "unmatched", "both"] = "all",
+        add_columns: bool = True,
+        ignore: Names = (),
+        latest: str | None = None,
+        allow_multiple: bool = False,
+        why: str | None = None,
+    ) -> Self:
+        """Look up columns of another table by one or several keys.
+
+        Parameters
+        ----------
+        other : Table
+        by : str or sequence of str
+            The key columns; ``mine = theirs`` where they have different names.
+        columns : str or sequence of str
+            What to take over; by default all but the keys.
+        rows : {"all", "matched", "unmatched", "both"}
+            Which rows stay; ``both`` adds those of the other table that have no match here.
+        add_columns : bool
+            False takes no columns: it only chooses rows with a match, or those without.
+        ignore : {"case", "spaces"} or both
+            What makes no difference between keys.
+        latest : str, optional
+            Dates, ``mine = theirs``: of several rows with the key, the latest not after the date of this row.
+        allow_multiple : bool
+            Whether a row may match several, and so become several.
+
+        Raises
+        ------
+        ParameterError
+            If rows would be multiplied and that was not allowed.
+
+        >>> import comb
+        >>> hives = comb.table(columns={"hive": ["a", "b"]})
+        >>> places = comb.table(columns={"hive": ["a"], "place": ["Mill"]})
+        >>> hives.join(places, "hive")["place"].to_list()
+        ['Mill', None]
+        """
+        made, name = self._beside(other)
+        return made._step(
+            "join", why, table=name, by=listed(by), columns=listed(columns), rows=rows, add_columns=add_columns,
+            ignore=listed(ignore), latest=latest, allow_multiple=allow_multiple,
+        )  # fmt: skip
+
+    def stack_tables(self, *others: BareTable, source_column: str | None = None, why: str | None = None) -> Self:
+        """Put the rows of other tables below, column by column with the same name.
+
+        >>> import comb
+        >>> may, june = comb.table(columns={"kg": [1]}), comb.table(columns={"kg": [2.5]})
+        >>> may.stack_tables(june)["kg"].to_list()
+        [1.0, 2.5]
+        """
+        result = self
+        for other in others:
+            made, name = result._beside(other)
+            result = made._step("stack_tables", why, table=name, source_column=source_column)
+        return result
+
+    def remove_duplicates(
+        self,
+        by: Names = (),
+        *,
+        which: Literal["first", "last", "fullest"] = "first",
+        why: str | None = None,
+    ) -> Self:
+        """Keep one of the rows that are equal: in every column, or in those of `by`.
+
+        Rows equal in every column are merged; rows that differ elsewhere are set aside.
+        """
+        return self._step("remove_duplicates", why, by=listed(by), which=which)
+
+    def to_long(
+        self,
+        columns: Names,
+        *,
+        heading_column: str,
+        value_column: str,
+        keep_missing: bool = True,
+        why: str | None = None,
+    ) -> Self:
+        """Turn columns side by side into rows one below the other.
+
+        Parameters
+        ----------
+        columns : str or sequence of str
+            Selectors of the columns whose names are values.
+        heading_column, value_column : str
+            Names of the new columns, for the old names and for the cells.
+        keep_missing : bool
+            Whether missing cells become rows too.
+
+        >>> import comb
+        >>> wide = comb.table(columns={"jan": [1], "feb": [2]})
+        >>> wide.to_long("jan:feb", heading_column="month", value_column="kg")["month"].to_list()
+        ['jan', 'feb']
+        """
+        return self._step(
+            "to_long", why, columns=listed(columns), heading_column=heading_column,
+            value_column=value_column, keep_missing=keep_missing,
+        )  # fmt: skip
+
+    def transpose(self, headings_in: str, *, heading_column: str = "column", why: str | None = None) -> Self:
+        """Turn rows into columns and columns into rows; one column names the new ones."""
+        return self._step("transpose", why, headings_in=headings_in, heading_column=heading_column)

@@ -1,0 +1,99 @@
+"""A table that takes steps and remembers them, so that exploration can be written down as a plan."""
+
+from collections.abc import Mapping, Sequence
+from pathlib import PurePath
+from types import MappingProxyType
+from typing import Any, Self
+
+from comb.errors import ParameterError
+from comb.interface.plan import table_plan
+from comb.plans.model import TablePlan
+from comb.steps.accounting import take_step
+from comb.steps.base import Step
+from comb.steps.catalogue import make_step
+from comb.steps.ledger import Entry
+from comb.tables.origin import Origin
+from comb.tables.table import BareTable
+from comb.tables.value_texts import Value, plain_text
+
+Names = str | Sequence[str]
+
+
+class StepTable(BareTable):
+    """What the methods for steps share; see `comb.interface.table.Table`."""
+
+    _steps: tuple[Step, ...] = ()
+    _entries: tuple[Entry, ...] = ()
+    _others: "Mapping[str, StepTable]" = MappingProxyType({})
+    _begun: Origin | None = None
+
+    def _follow(self, earlier: BareTable) -> None:
+        if isinstance(earlier, StepTable):
+            self._begun = earlier._begun or earlier.origin
+            self._steps, self._entries, self._others = earlier._steps, earlier._entries, earlier._others
+
+    @classmethod
+    def adopt(cls, bare: BareTable, steps: tuple[Step, ...] = (), entries: tuple[Entry, ...] = ()) -> Self:
+        """Make a bare table public, with the steps that led to it."""
+        made = cls(
+            bare.columns,
+            row_numbers=bare.row_numbers,
+            origin=bare.origin,
+            notes=bare.notes,
+            view_of=bare.view_of,
+        )
+        made._steps, made._entries = steps, entries
+        return made
+
+    def take_step(self, step: Step) -> Self:
+        """Take a step made elsewhere: a finding's remedy, a step of a plan."""
+        taken = take_step(step, self, self._others)
+        made = self.adopt(taken.table, (*self._steps, step), (*self._entries, taken.entry))
+        made._others, made._begun = self._others, self._begun or self.origin
+        return made
+
+    def _beside(self, other: BareTable) -> tuple[Self, str]:
+        """Return this table beside another, and the name by which its steps know it."""
+        if not isinstance(other, StepTable):
+            raise ParameterError(
+                f"expected a table, got {type(other).__name__}", remedy="load it first: comb.load(...)"
+            )
+        name = PurePath(other.origin.name).stem or "other"
+        title, number = name, 2
+        while title in self._others and self._others[title] is not other:
+            title, number = f"{name}_{number}", number + 1
+        made = self.adopt(self, self._steps, self._entries)
+        made._others, made._begun = MappingProxyType({**self._others, title: other}), self._begun
+        return made, title
+
+    def _step(self, name: str, why: str | None, **parameters: Any) -> Self:
+        given = {key: value for key, value in parameters.items() if value is not None}
+        return self.take_step(make_step(name, given if why is None else {**given, "why": why}))
+
+    def _plans(self, name: str) -> dict[str, TablePlan]:
+        """Return the plans of the tables that this one was put together with, and its own, the last."""
+        origin = self._begun or self.origin
+        if not origin.path:
+            what = "this table was read from a list of files" if origin.sources else "this table was typed in by hand"
+            raise ParameterError(
+                f"a plan needs one source, {what}", remedy="load it from a file, or by a pattern: '*.csv'"
+            )
+        if self.view_of is not None:
+            raise ParameterError(
+                f"these are {self.row_count:,} of {self.view_of:,} rows, for a look",
+                remedy="call plan() on the whole table",
+            )
+        found: dict[str, TablePlan] = {}
+        for title, other in self._others.items():
+            found |= other._plans(title)
+        return {**found, name: table_plan(origin, list(self._steps))}
+
+
+def listed(names: Names) -> list[str]:
+    """Return one name, or several, as a list."""
+    return [names] if isinstance(names, str) else list(names)
+
+
+def as_texts(values: Mapping[str, Value]) -> dict[str, str]:
+    """Return parameters as the texts a plan writes."""
+    return {name: plain_text(value) for name, value in values.items()}
