@@ -2,7 +2,6 @@
 
 import shlex
 from collections.abc import Sequence
-from typing import Any
 
 import yaml
 
@@ -26,7 +25,7 @@ MOST_ROWS_LISTED = 6
 
 # What is decided for each file of delimited text, and says nothing of several inside an archive.
 _LAYOUT = frozenset({"encoding", "delimiter", "quote", "above the header", "header"})
-MOST_VALUES_TOLD = 3
+MOST_VALUES_LISTED = 3
 
 # The counts of a ledger, and the words over their columns.
 _COUNTS = {
@@ -67,7 +66,7 @@ def inspection_view(inspection: Inspection, width: int) -> list[Line]:
             [Span(one.what), Span(one.value, "head"), Span(why), Span(f"--{one.option}" if one.option else "", "dim")]
         )
     lines += columns_of(rows, width=width)
-    message = [_line(f"text above the table: {washed(title)}", "dim") for title in table.titles]
+    message = _around(table)
     message += [_line(note) for note in table.notes]
     lines += [[], *message] if message else []
     return [*lines, [], *_types_view(table, width)]
@@ -81,7 +80,7 @@ def _several_tables(inspection: Inspection, size: str, width: int) -> list[Line]
         lines.append([Span(f"{number}  ", "dim"), Span(washed(table.name), "head"), Span(extent)])
         lines.append(_line(f"   {washed(table.place)}", "dim"))
         lines.append(_line("   " + ", ".join(washed(column.name) for column in table.columns)))
-        lines += [_line(f"   beside it: {washed(title)}", "dim") for title in table.titles]
+        lines += [[Span("   "), *line] for line in _around(table)]
         lines += [_line(f"   {washed(note)}") for note in table.notes]
         lines.append([])
     facts = [one for one in inspection.decisions if one.what not in _LAYOUT]
@@ -195,18 +194,25 @@ def finding_lines(finding: Finding) -> list[Line]:
     return lines
 
 
+def _around(table: TableReading) -> list[Line]:
+    """Show what is above and below a table."""
+    above = [_line(f"text above the table: {washed(title)}", "dim") for title in table.titles]
+    return above + [_line(f"text below the table: {washed(footer)}", "dim") for footer in table.footers]
+
+
 def step_line(step: Step) -> str:
-    """Write a step in one line, as a plan would."""
-    record = {key: _shortened(value) for key, value in step_record(step).items() if key not in ("step", "why")}
-    message = yaml.safe_dump(record, default_flow_style=True, sort_keys=False, allow_unicode=True, width=10_000)
-    return washed(f"{step.name} {message.strip()[1:-1]}".strip())
-
-
-def _shortened(value: Any) -> Any:
-    """Show only the first of many values."""
-    if isinstance(value, dict) and len(value) > MOST_VALUES_TOLD:
-        return {**dict(list(value.items())[:MOST_VALUES_TOLD]), "...": "..."}
-    return value
+    """Write a step in one line, as a plan would; of many values the first, and how many there are."""
+    record = {key: value for key, value in step_record(step).items() if key not in ("step", "why")}
+    shown, cut = {}, []
+    for key, value in record.items():
+        shown[key] = value
+        if isinstance(value, dict | list) and len(value) > MOST_VALUES_LISTED:
+            first = list(value.items() if isinstance(value, dict) else value)[:MOST_VALUES_LISTED]
+            shown[key] = dict(first) if isinstance(value, dict) else first
+            cut.append(f"{MOST_VALUES_LISTED} of {len(value)} {key} shown")
+    message = yaml.safe_dump(shown, default_flow_style=True, sort_keys=False, allow_unicode=True, width=10_000)
+    more = f" ({'; '.join(cut)})" if cut else ""
+    return washed(f"{step.name} {message.strip()[1:-1]}".strip() + more)
 
 
 def run_view(outcome: Outcome, width: int) -> list[Line]:

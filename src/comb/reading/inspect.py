@@ -57,7 +57,8 @@ class TableReading:
     rows : int
     columns : tuple of ColumnReading
     notes : tuple of str
-    titles : tuple of str
+    titles, footers : tuple of str
+        What is above the table, and below it.
     provisional : bool
         Whether only the beginning was looked at, so that there are more rows and types may change.
     """
@@ -68,6 +69,7 @@ class TableReading:
     columns: tuple[ColumnReading, ...]
     notes: tuple[str, ...]
     titles: tuple[str, ...]
+    footers: tuple[str, ...] = ()
     provisional: bool = False
 
 
@@ -109,6 +111,7 @@ class Inspection:
                 "rows": table.rows,
                 "provisional": table.provisional,
                 "titles": list(table.titles),
+                "footers": list(table.footers),
                 "notes": list(table.notes),
                 "columns": [
                     {
@@ -166,8 +169,8 @@ def _table_reading(name: str, table: BareTable, text: OpenText) -> TableReading:
         for title, column in table.columns.items()
     )
     place = f"{table.origin.name}, from line {text.layout.skip + 1}"
-    titles = (*text.raw_table.titles, *text.raw_table.footers)
-    return TableReading(name, place, table.row_count, columns, table.notes, titles, text.provisional)
+    titles, footers = tuple(text.raw_table.titles), tuple(text.raw_table.footers)
+    return TableReading(name, place, table.row_count, columns, table.notes, titles, footers, text.provisional)
 
 
 def _document_inspection(opened: OpenDocument) -> Inspection:
@@ -188,7 +191,7 @@ def _inner_reading(inner: InnerTable, rules: ColumnRules) -> TableReading:
     )
     notes = (inner.about, *data.notes) if inner.about else tuple(data.notes)
     place = ", ".join([inner.place, *data.details])
-    return TableReading(inner.name, place, len(data.lines), columns, notes, (*data.titles, *data.footers))
+    return TableReading(inner.name, place, len(data.lines), columns, notes, tuple(data.titles), tuple(data.footers))
 
 
 def _decisions(text: OpenText) -> tuple[Decision, ...]:
