@@ -150,7 +150,7 @@ def extreme_numbers(column: Column, codes: Codes, groups: Groups, counts: Codes,
 
 def _extreme(*, largest: bool) -> Callable[[Column, Codes, Groups, Codes], Column]:
     def apply(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
-        ranked = isinstance(column.values, Text) or column.type.word == "boolean"
+        ranked = isinstance(column.values, Text) or column.type.word == "boolean" or bool(column.type.choices)
         return (_extreme_by_rank if ranked else extreme_numbers)(column, codes, groups, counts, largest=largest)
 
     return apply

@@ -24,6 +24,7 @@ from comb.expressions.nodes import (
     Call,
     Case,
     Cast,
+    ChoiceRank,
     Columns,
     DistinctFrom,
     InList,
@@ -169,7 +170,7 @@ class _Checker:
             case Pattern():
                 return replace(node, operand=self.wanted(node.operand, "string")), BOOLEAN
             case DistinctFrom():
-                left, right = self.equal([node.left, node.right])
+                left, right = self.compared([node.left, node.right])
                 return replace(node, left=left, right=right), BOOLEAN
             case Today():
                 return self.today(node)
@@ -181,6 +182,8 @@ class _Checker:
                 return self.columns(node)
             case Case():
                 return self.case(node)
+            case ChoiceRank():
+                return node, INTEGER
             case Cast():
                 return self.cast(node)
             case Call():
@@ -353,19 +356,22 @@ class _Checker:
             if isinstance(side, Literal) and side.value is None:
                 negation = " not" if node.operator == "<>" else ""
                 raise self.fail(node, "= null is never true", f"write: is{negation} null")
-        left, right = self.equal([node.left, node.right])
+        left, right = self.compared([node.left, node.right], ordered=node.operator not in ("=", "<>"))
         return replace(node, left=left, right=right)
 
     def membership(self, node: InList | Between) -> Node:
         """Check an operand against a list or two bounds."""
         if isinstance(node, Between):
-            operand, low, high = self.equal([node.operand, node.low, node.high])
+            operand, low, high = self.compared([node.operand, node.low, node.high], ordered=True)
             return replace(node, operand=operand, low=low, high=high)
-        operand, *options = self.equal([node.operand, *node.options])
+        operand, *options = self.compared([node.operand, *node.options])
         return replace(node, operand=operand, options=tuple(options))
 
-    def equal(self, nodes: Sequence[Node]) -> list[Node]:
-        """Check that nodes can be compared with the first."""
+    def compared(self, nodes: Sequence[Node], *, ordered: bool = False) -> list[Node]:
+        """Check that nodes can be compared with the first; `ordered` where it matters which one is less."""
+        category = next((kind for node in nodes if (kind := self.category(node)) is not None), None)
+        if category is not None:
+            nodes = self.among_choices(nodes, category, ordered=ordered)
         checked = [self.value_or_text(node) for node in nodes]
         kinds = [kind for _, kind in checked if kind is not None and kind.word in MOMENTS]
         if kinds:
@@ -375,6 +381,51 @@ class _Checker:
             if kind and first and not _comparable(kind, first):
                 raise self.unlike(node, kind, first)
         return [node for node, _ in checked]
+
+    def category(self, node: Node) -> Type | None:
+        """Return the category that a column is of, None for anything else."""
+        kind = self.types.get(node.name) if isinstance(node, Name) else None
+        return kind if kind is not None and kind.choices else None
+
+    def among_choices(self, nodes: Sequence[Node], category: Type, *, ordered: bool) -> list[Node]:
+        """Put values in place of labels, and where the order counts, places among the choices in place of both.
+
+        Numbers of a category of numbers are compared as numbers: ``frames > 3`` means what it says.
+        """
+        texts = any(isinstance(node, Literal) and isinstance(node.value, str) for node in nodes)
+        columns = [self.category(node) for node in nodes]
+        by_place = ordered and (texts or category.plain == STRING or all(columns))
+        found: list[Node] = []
+        for node, kind in zip(nodes, columns, strict=True):
+            if kind is not None and by_place:
+                if kind != category:
+                    raise self.fail(node, "these are two categories with different choices, which have no common order")
+                assert isinstance(node, Name)
+                self.column(node)
+                found.append(ChoiceRank(node.start, node.end, node.name))
+            elif isinstance(node, Literal) and isinstance(node.value, str):
+                found.append(self.choice(node, category, by_place=by_place))
+            elif by_place and kind is None:
+                raise self.fail(
+                    node, f"expected one of the choices: {listing([one.value for one in category.choices])}"
+                )
+            else:
+                found.append(node)
+        return found
+
+    def choice(self, node: Literal, category: Type, *, by_place: bool) -> Node:
+        """Find the choice that a text names, by its value or its label."""
+        values = [one.value for one in category.choices]
+        names = [*values, *(one.label for one in category.choices if one.label)]
+        text = str(node.value)
+        if text not in names:
+            what, remedy = unknown_name("choice", text, names)
+            raise self.fail(node, what, remedy)
+        labels = {one.label: one.value for one in category.choices if one.label}
+        value = text if text in values else labels[text]
+        if by_place:
+            return Literal(node.start, node.end, values.index(value))
+        return Literal(node.start, node.end, _typed(value, category.plain))
 
     def value_or_text(self, node: Node) -> Checked:
         """Check an operand of a comparison; an unknown name may be text without quotes."""
@@ -549,3 +600,12 @@ def _comparable(kind: Type, other: Type) -> bool:
 def _whole_literal(node: Node) -> int | None:
     value = node.value if isinstance(node, Literal) else None
     return value if isinstance(value, int) and not isinstance(value, bool) else None
+
+
+def _typed(value: str, kind: Type) -> Any:
+    """Return the value of a choice as a literal of the type the category is based on."""
+    if kind == INTEGER:
+        return int(value)
+    if kind.word in ("decimal", "number"):
+        return Decimal(value) if kind.word == "decimal" else float(value)
+    return value == "true" if kind == BOOLEAN else value

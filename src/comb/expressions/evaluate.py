@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from comb.casting.cast import convert_column
+from comb.errors import nearest
 from comb.expressions import arithmetic, logic, moments
 from comb.expressions.aggregates import Groups, aggregate
 from comb.expressions.check import NOTHING_GIVEN, Given, check, check_condition, literal_type
@@ -19,6 +20,7 @@ from comb.expressions.nodes import (
     Call,
     Case,
     Cast,
+    ChoiceRank,
     Columns,
     DistinctFrom,
     InList,
@@ -34,7 +36,7 @@ from comb.expressions.nodes import (
 )
 from comb.expressions.parser import parse
 from comb.expressions.windows import RANKS, Window, over_all, partitioned
-from comb.kernels.grouping import Codes, order_rows
+from comb.kernels.grouping import Codes, missing_last, order_rows
 from comb.parsing.patterns import Request
 from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason
@@ -94,6 +96,36 @@ def bounds_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> dict
             same = evaluator.value(replace(one, operator="="))
             found[text[one.start : one.end]] = int(np.count_nonzero(same.array & same.present))
     return {message: count for message, count in found.items() if count}
+
+
+# Texts among which the nearest to one that no row has is looked for.
+MOST_COMPARED = 2_000
+
+
+def strangers_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> list[str]:
+    """Name the texts of a condition that no row has in the column they are compared with, and the nearest one."""
+    found: list[str] = []
+    waiting = [check_condition(parse(text), text, table.types, given)]
+    while waiting:
+        node = waiting.pop()
+        waiting += reversed(children(node))
+        parts: tuple[Node, ...] = ()
+        if isinstance(node, Binary) and node.operator in ("=", "<>"):
+            parts = (node.left, node.right)
+        elif isinstance(node, InList):
+            parts = (node.operand, *node.options)
+        names = [part.name for part in parts if isinstance(part, Name)]
+        wanted = [part.value for part in parts if isinstance(part, Literal) and isinstance(part.value, str)]
+        if len(names) != 1 or not wanted or not isinstance(table[names[0]].values, Text):
+            continue
+        column = table[names[0]]
+        there = set(column.text.items())
+        for one in wanted:
+            if one not in there and column.present.any():
+                near = nearest(str(one), sorted(there)) if len(there) <= MOST_COMPARED else None
+                hint = f" (nearest: {near!r})" if near else ""
+                found.append(f"no row has {one!r} in {names[0]}{hint}")
+    return found
 
 
 def working_of(text: str, table: BareTable, position: int, given: Given = NOTHING_GIVEN) -> list[tuple[str, str]]:
@@ -190,6 +222,11 @@ BLOCK = 16_384
 FEW_ROWS = 50_000
 
 
+def _plain(column: Column) -> Column:
+    """Return the values of a category as what they are."""
+    return column.replace(type=column.type.plain) if column.type.base else column
+
+
 class _Evaluator:
     """Walks a checked tree; constants stay columns of one cell until the end.
 
@@ -212,7 +249,11 @@ class _Evaluator:
                 return constant(node.value, literal_type(node) or kind)
             case Name():
                 column = self.columns[node.name] if self.keys is None else self.keys[node.name]
-                return column.replace(type=column.type.plain) if column.type.base else column
+                return _plain(column)
+            case ChoiceRank():
+                ranks = self.ordered(Name(node.start, node.end, node.name)).sort_ranks()
+                column = self.columns[node.name] if self.keys is None else self.keys[node.name]
+                return Column(INTEGER, ranks, column.state)
             case Unary():
                 operand = self.value(node.operand, Type("boolean" if node.operator == "not" else "integer"))
                 if operand.type == DURATION:
@@ -246,6 +287,12 @@ class _Evaluator:
                 return self.call(node, kind)
         raise AssertionError(f"no rule for {node!r}")
 
+    def ordered(self, node: Node) -> Column:
+        """Evaluate what is put in order: a category keeps the order of its choices."""
+        if isinstance(node, Name):
+            return self.columns[node.name] if self.keys is None else self.keys[node.name]
+        return self.value(node)
+
     def aggregate(self, node: AggregateCall) -> Column:
         """Evaluate an aggregate over each group, or over windows of rows."""
         rows = _Evaluator(self.columns, self.groups)
@@ -256,13 +303,14 @@ class _Evaluator:
             share = float(str(getattr(arguments.pop(), "value", 0.5)))
         elif node.function == "listagg" and len(arguments) > 1:
             between = str(getattr(arguments.pop(), "value", ""))
-        columns = [_stretched(rows.value(argument), height) for argument in arguments]
+        value = rows.ordered if node.function in ("min", "max") else rows.value
+        columns = [_stretched(value(argument), height) for argument in arguments]
         used = None
         if node.where is not None:
             condition = _stretched(rows.value(node.where, Type("boolean")), height)
             used = condition.array & condition.present
         if node.over is not None:
-            return self.windowed(node, rows, columns, used)
+            return _plain(self.windowed(node, rows, columns, used))
         order = None
         if node.order:
             keys, _ = rows.ranked(node.order, height)
@@ -271,6 +319,7 @@ class _Evaluator:
             node.function, columns, self.groups, used=used, distinct=node.distinct, order=order, share=share,
             between=between,
         )  # fmt: skip
+        made = _plain(made)
         if self.keys is not None or len(self.groups) == 1:
             return made
         return made.take(self.groups.codes)
@@ -279,10 +328,9 @@ class _Evaluator:
         """Return ascending ranks for the keys of an order, missing last, and where one is missing."""
         found, missing = [], np.zeros(height, np.bool_)
         for key in keys:
-            column = _stretched(self.value(key.node), height)
+            column = _stretched(self.ordered(key.node), height)
             ranks = column.sort_ranks()
-            placed = -ranks if key.descending else ranks
-            found.append(np.where(ranks < 0, height, placed))
+            found.append(missing_last(ranks, descending=key.descending))
             missing |= ranks < 0
         return found, missing
 

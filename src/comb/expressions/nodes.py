@@ -35,6 +35,13 @@ class Name(Node):
 
 
 @dataclass(frozen=True, slots=True)
+class ChoiceRank(Node):
+    """The place of each cell of a category among its choices, from 0; made by the check, not by the parser."""
+
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
 class Unary(Node):
     """``-x``, ``+x`` or ``not x``."""
 

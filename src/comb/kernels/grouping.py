@@ -211,6 +211,16 @@ def ranks(values: NDArray[Any]) -> Codes:
     return compact(values)[1]
 
 
+def missing_last(ranks: Codes, *, descending: bool) -> Codes:
+    """Turn ranks into a key to order by, in which what has no rank (-1) comes last in both directions.
+
+    >>> missing_last(np.array([5, -1, 2]), descending=True).tolist()
+    [-5, 2, -2]
+    """
+    placed = -ranks if descending else ranks
+    return np.where(ranks < 0, max(int(placed.max(initial=0)) + 1, 1), placed)
+
+
 def candidates(blocks: Iterable[Sequence[NDArray[np.uint64]]], row_count: int) -> Codes:
     """Return the rows that may be equal in all keys; those left out are equal to no other row.
 

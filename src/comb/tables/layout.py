@@ -136,8 +136,11 @@ def cut_end(text: str, width: int) -> str:
 
 
 def shown_cells(column: Column) -> list[Span]:
-    """Return each cell as a span: its text, or its reason in brackets."""
+    """Return each cell as a span: its text, of a category its label, or its reason in brackets."""
     texts, reasons = column.texts(), column.reasons()
+    labels = {choice.value: choice.label for choice in column.type.choices if choice.label}
+    if labels:
+        texts = [labels.get(text, text) if text is not None else None for text in texts]
     return [
         Span(washed(text)) if text is not None else Span(f"({reason})", "dim")
         for text, reason in zip(texts, reasons, strict=True)
