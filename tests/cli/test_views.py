@@ -99,6 +99,8 @@ def test_ledger(outcome: comb.Outcome) -> None:
         "4  set_aside           2    1         -          1       -      -  rows where not (n < 3) set aside",
         "   total               5    1         2          1       1      1  all steps",
         "    5 in = 1 out + 2 left out + 1 set aside + 1 merged",
+        "step 2, filter: 1 of the rows left out is unknown (a cell is missing)",
+        "step 2, filter: 1 row exactly on the bound of n > 1",
         "rule  n < 3  met by 1 row, broken by 1 (rows 5)",
     ]
     assert adds_up_line(total(outcome.ledger["table"])) == "5 in = 1 out + 2 left out + 1 set aside + 1 merged"
@@ -116,7 +118,7 @@ def test_dry_run(outcome: comb.Outcome) -> None:
         "",
         " 2  filter  rows where n > 1",
         "    2 rows left out",
-        "    1 of the rows left out were unknown: a cell is missing",
+        "    1 of the rows left out is unknown (a cell is missing)",
     ]
 
 

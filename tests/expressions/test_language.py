@@ -350,7 +350,7 @@ def test_split_transpose_rename_and_explain() -> None:
 def test_filters_tell_of_unknown_rows_and_of_those_on_a_bound() -> None:
     entry = VISITS.filter("kg > 1 and n > 0").ledger[-1]
     assert entry.notes == [
-        "1 of the rows left out were unknown: a cell is missing",
+        "1 of the rows left out is unknown (a cell is missing)",
         "2 rows exactly on the bound of kg > 1",
     ]
     assert VISITS.filter("kg = max(kg)", by="hive").row_numbers.tolist() == [1, 2, 4, 5]

@@ -171,7 +171,7 @@ def test_why_a_row_or_cell_is_gone_is_written_down() -> None:
         ("trim", {"inner": "maybe"}, "inner"),
         ("fill", {"columns": "kg"}, "expected one of value, formula and from_row, got none"),
         ("fill", {"columns": "kg", "value": "x"}, "'x' is no decimal"),
-        ("fill", {"columns": "apiary", "formula": "kg"}, "is string, the formula gives decimal"),
+        ("fill", {"columns": "apiary", "formula": "kg"}, "is string, the result is decimal"),
         ("fill", {"columns": "kg", "value": "1", "reasons": "empty"}, "allowed: blank, marker"),
         ("rename", {"names": {"kg": "visit"}}, "would stand 2 times"),
         ("rename", {"names": {"Kg": "x"}}, "did you mean 'kg'"),

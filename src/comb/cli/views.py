@@ -246,7 +246,10 @@ def _ledger_table(entries: Sequence[Entry], width: int) -> list[Line]:
         label = Span("" if entry is whole else str(number), "dim")
         rows.append([label, Span(entry.step, "head"), *shown, Span(washed(entry.says))])
     right = [0, *range(2, len(rows[0]) - 1)]
-    return [*columns_of(rows, right=right, width=width), _line(f"    {adds_up_line(whole)}", "head")]
+    lines = [*columns_of(rows, right=right, width=width), _line(f"    {adds_up_line(whole)}", "head")]
+    for number, entry in enumerate(entries, 1):
+        lines += [_line(f"step {number}, {entry.step}: {washed(note)}") for note in entry.notes]
+    return lines
 
 
 def adds_up_line(entry: Entry) -> str:

@@ -18,22 +18,27 @@ along the sources, by value and by the reason why they are missing; some of the 
 Notes are what a comparison cannot show: rows for which a condition was unknown, keys without a match.
 """
 
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
-from comb.errors import CombError, ParameterError, unknown_name
+from comb.errors import CombError, ParameterError, agree, counted, unknown_name
 from comb.kernels.grouping import Codes
 from comb.steps.base import Change, Rows, SetAside, Step
 from comb.steps.joins import TwoTables
 from comb.steps.ledger import Entry, Example
 from comb.tables.column import Column
-from comb.tables.layout import shown_cells
+from comb.tables.layout import shown_cells, washed
+from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 
 # Examples shown for each column that changed.
 EXAMPLES_PER_COLUMN = 3
+
+# Texts of cells that became unreadable, in the sentence.
+TEXTS_SHOWN = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,7 +102,9 @@ def _phrase(entry: Entry) -> str:
     counts = entry.counts()
     plain = not counts or entry.moved or entry.columns_renamed or entry.columns_removed
     said = entry.says if plain else f"{entry.says} ({counts})"
-    return f"{said}: {entry.notes[0]}" if entry.step == "join" and entry.notes else said
+    # The names of keys without a match are many; how many found one is said.
+    notes = entry.notes[:1] if entry.step == "join" else entry.notes
+    return ": ".join([said, ", ".join(notes)]) if notes else said
 
 
 def _account(step: Step, before: BareTable, change: Change) -> Entry:
@@ -125,7 +132,7 @@ def _account(step: Step, before: BareTable, change: Change) -> Entry:
         types_changed=types,
         cells_changed=cells,
         examples=examples,
-        notes=list(change.notes),
+        notes=[*change.notes, *_losses(before, change, origin_of)],
         **gone,
     )
 
@@ -174,6 +181,31 @@ def _cells_changed(before: BareTable, change: Change, shared: dict[str, str]) ->
             counts[name] = len(where)
             examples += _examples(name, aligned, later, change.table.row_numbers, where)
     return counts, examples
+
+
+def _losses(before: BareTable, change: Change, origin_of: dict[str, str]) -> list[str]:
+    """Say which cells became unreadable, with the commonest texts, and which results do not exist."""
+    notes: list[str] = []
+    if change.rows_only:
+        return notes
+    for name, column in change.table.columns.items():
+        earlier = before.columns.get(origin_of[name])
+        if column.state is None or earlier is column:
+            continue
+        held = np.zeros(len(column), np.uint8)
+        if earlier is not None:
+            sources = change.sources
+            held = earlier.states if sources is None else earlier.states[np.maximum(sources, 0)]
+        lost = (column.state == Reason.UNREADABLE) & (held != Reason.UNREADABLE)
+        if earlier is not None and lost.any():
+            texts = Counter(text for at, text in column.kept.texts.items() if lost[at])
+            shown = ", ".join(f"{washed(text)!r} ({count:,})" for text, count in texts.most_common(TEXTS_SHOWN))
+            more = f" and {len(texts) - TEXTS_SHOWN:,} other texts" if len(texts) > TEXTS_SHOWN else ""
+            notes.append(f"{counted(int(lost.sum()), 'cell')} of {name} became unreadable: {shown}{more}")
+        undefined = int(np.count_nonzero((column.state == Reason.UNDEFINED) & (held != Reason.UNDEFINED)))
+        if undefined:
+            notes.append(f"{counted(undefined, 'result')} of {name} {agree(undefined, 'does', 'do')} not exist")
+    return notes
 
 
 def _alike(earlier: Column, later: Column) -> np.ndarray:

@@ -7,8 +7,9 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from comb.casting.cast import convert_column
-from comb.errors import ParameterError, TypeMismatch, listing
-from comb.expressions.evaluate import evaluate, widened
+from comb.casting.fit import fit_into
+from comb.errors import ParameterError, TypeMismatch, agree, counted, listing
+from comb.expressions.evaluate import evaluate
 from comb.kernels.grouping import Codes
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import Request, parse_request
@@ -286,12 +287,18 @@ class Fill(Step, frozen=True, tag="fill"):
             raise ParameterError(
                 f"expected one of value, formula and from_row, got {listing(given) if given else 'none'}"
             )
-        columns = table.columns
+        columns, notes = table.columns, []
         for name in chosen(table, self.columns):
             holes = columns[name].missing & self._asked(columns[name])
             if holes.any():
-                columns[name] = _patched(columns[name], self._filling(table, name), holes)
-        return Change(table.derive(columns))
+                # Only what goes into the holes has to fit.
+                filling = self._filling(table, name)
+                filling = filling.replace(state=np.where(holes, filling.states, np.uint8(Reason.ABSENT)))
+                fitted = fit_into(filling, columns[name], name)
+                columns[name] = _patched(fitted.column, fitted.result, holes)
+                notes += [fitted.note] if fitted.note else []
+                notes += _left_empty(name, holes, columns[name])
+        return Change(table.derive(columns), notes=tuple(notes))
 
     def _asked(self, column: Column) -> Mask:
         if not self.reasons:
@@ -309,20 +316,18 @@ class Fill(Step, frozen=True, tag="fill"):
             return column.take(_nearest_present(column.present, self.from_row))
         if self.value is not None:
             return _retyped(column, [self.value] * len(column), name).replace(state=None)
-        made = evaluate(str(self.formula), table)
-        if made.type.numeric and column.type.numeric:
-            made = widened(made, column.type) if made.type.scale <= column.type.scale else made
-        if made.type != column.type:
-            raise TypeMismatch(
-                f"{name!r} is {column.type.in_full}, the formula gives {made.type.in_full}",
-                remedy=f"round the result, or convert {name} to {made.type} first",
-            )
-        return made
+        return evaluate(str(self.formula), table)
 
     def describe(self) -> str:
         """Name columns and what fills them."""
         source = f"from the row {self.from_row}" if self.from_row else f"with {self.formula or repr(self.value)}"
         return f"{', '.join(self.columns)} filled {source}"
+
+
+def _left_empty(name: str, holes: Mask, filled: Column) -> list[str]:
+    """Say how many cells there was nothing to fill with."""
+    count = int(np.count_nonzero(holes & filled.missing))
+    return [f"{counted(count, 'cell')} of {name} {agree(count, 'stays', 'stay')} empty"] if count else []
 
 
 def _patched(column: Column, filling: Column, holes: Mask) -> Column:

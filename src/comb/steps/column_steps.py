@@ -7,6 +7,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any, Literal
 
+from comb.casting.fit import fit_into
 from comb.errors import ColumnError, CombError, ExpressionError, ParameterError
 from comb.expressions.aggregates import Groups
 from comb.expressions.check import Given
@@ -141,15 +142,20 @@ class Calculate(Step, frozen=True, tag="calculate"):
         groups = Groups.of([table[name] for name in names], table.row_count)
         given = Given(day_of(self.as_of), {name: value_of(text) for name, text in self.parameters.items()})
         self._check(table, given)
+        notes = []
         for name, formula in self.columns.items():
             made = evaluate(formula, table, given, groups)
             before = table.columns.get(name)
             if before is not None:
+                if before.type.numeric and made.type.numeric and before.type.base is None:
+                    fitted = fit_into(made, before, name)
+                    made = fitted.result
+                    notes += [fitted.note] if fitted.note else []
                 made = made.replace(description=before.description)
             table = table.derive({**table.columns, name: made})
         if self.only_new:
             table = table.derive({name: table[name] for name in dict.fromkeys([*names, *self.columns])})
-        return Change(table)
+        return Change(table, notes=tuple(notes))
 
     def _check(self, table: BareTable, given: Given) -> None:
         """Find all that is wrong with the formulas before any is calculated."""

@@ -7,12 +7,12 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from comb.errors import ParameterError, counted, listing
+from comb.errors import ParameterError, agree, counted, listing
 from comb.expressions.aggregates import Groups
 from comb.expressions.check import Given
-from comb.expressions.evaluate import bounds_of, evaluate_condition
+from comb.expressions.evaluate import bounds_of, evaluate_condition, strangers_of
 from comb.expressions.windows import Window
-from comb.kernels.grouping import Codes, candidates, group, order_rows
+from comb.kernels.grouping import Codes, candidates, group, missing_last, order_rows
 from comb.steps.base import Change, Rows, SetAside, Step, chosen
 from comb.steps.column_steps import day_of, value_of
 from comb.tables.column import Column, Mask
@@ -56,7 +56,9 @@ class Filter(Step, frozen=True, tag="filter"):
         true = result.array if result.state is None else result.array & result.present
         positions = np.flatnonzero(true)
         unknown = result.missing_count
-        notes = [f"{unknown:,} of the rows left out were unknown: a cell is missing"] if unknown else []
+        are = agree(unknown, "is", "are")
+        notes = [f"{unknown:,} of the rows left out {are} unknown (a cell is missing)"] if unknown else []
+        notes += strangers_of(self.where, table, given)
         bounds = bounds_of(self.where, table, given)
         notes += [f"{counted(count, 'row')} exactly on the bound of {message}" for message, count in bounds.items()]
         return Change.of_rows(table, positions, notes=tuple(notes))
@@ -135,8 +137,7 @@ def _sort_key(table: BareTable, key: str, order: str = "exact") -> np.ndarray:
         if plain is not None:
             return plain
         ranks = column.sort_ranks()
-    placed = -ranks if descending else ranks
-    return np.where(ranks < 0, len(ranks), placed)
+    return missing_last(ranks, descending=descending)
 
 
 def _plain_key(column: Column, *, descending: bool) -> np.ndarray | None:
