@@ -42,6 +42,7 @@ from comb.expressions.nodes import (
 )
 from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS
 from comb.expressions.tokens import fail
+from comb.kernels.types import MOST_DECIMAL_DIGITS
 from comb.tables.names import choose
 from comb.tables.types import (
     BOOLEAN,
@@ -170,6 +171,9 @@ class _Checker:
             case Pattern():
                 return replace(node, operand=self.wanted(node.operand, "string")), BOOLEAN
             case DistinctFrom():
+                for one, other in ((node.left, node.right), (node.right, node.left)):
+                    if isinstance(other, Literal) and other.value is None:
+                        return self.checked(IsNull(node.start, node.end, one, not node.negated))
                 left, right = self.compared([node.left, node.right])
                 return replace(node, left=left, right=right), BOOLEAN
             case Today():
@@ -515,16 +519,21 @@ class _Checker:
     def cast(self, node: Cast) -> Checked:
         """Check the type a value is cast to."""
         operand, kind = self.checked(node.operand)
-        if node.word not in STORAGE or node.word in ("decimal", "category"):
-            words = [word for word in STORAGE if word not in ("decimal", "category")]
+        if node.word not in STORAGE or node.word == "category":
+            words = [word for word in STORAGE if word != "category"]
             raise self.fail(node, f"cannot cast to {node.word!r}", f"allowed: {listing(words)}")
+        if (node.word == "decimal") != (node.digits is not None):
+            given = "decimal without" if node.digits is None else f"{node.word} with"
+            raise self.fail(node, f"expected digits after the point with decimal only, got {given}", "write decimal(2)")
+        if node.digits is not None and not 1 <= node.digits <= MOST_DECIMAL_DIGITS:
+            raise self.fail(node, f"expected 1 to {MOST_DECIMAL_DIGITS} digits after the point, got {node.digits}")
         if kind is not None and (kind.word, node.word) not in CUT:
             try:
                 check_pair(kind.word, node.word, "")
             except ParameterError as error:
                 raise self.fail(node, error.what, error.remedy) from None
         utc = bool(kind and kind.utc and node.word == "datetime")
-        return replace(node, operand=operand), Type(node.word, utc=utc)
+        return replace(node, operand=operand), Type(node.word, node.digits or 0, utc=utc)
 
     def call(self, node: Call) -> Checked:
         """Check a function, its arguments and what it results in."""

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from comb.casting.cast import convert_column
+from comb.casting.fit import to_scale
 from comb.errors import nearest
 from comb.expressions import arithmetic, logic, moments
 from comb.expressions.aggregates import Groups, aggregate
@@ -379,6 +380,11 @@ class _Evaluator:
         operand = self.value(node.operand)
         if (operand.type.word, node.word) == ("datetime", "time"):
             return Column(TIME, operand.array - operand.array.astype("datetime64[D]"), operand.state)
+        if node.digits is not None:
+            plain = operand.replace(type=operand.type.plain)
+            # A text is read with all its digits, and rounded then.
+            exact = plain if plain.type.numeric else convert_column(plain, Request("decimal", ""))
+            return to_scale(exact, node.digits)[0]
         rounding = "down" if (operand.type.word, node.word) == ("datetime", "date") else None
         return convert_column(operand, Request(node.word, ""), rounding=rounding)
 

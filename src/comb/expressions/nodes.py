@@ -108,10 +108,11 @@ class Case(Node):
 
 @dataclass(frozen=True, slots=True)
 class Cast(Node):
-    """``cast(x as date)``."""
+    """``cast(x as date)``, ``cast(x as decimal(2))``: the digits are those after the point."""
 
     operand: Node
     word: str
+    digits: int | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -172,12 +172,7 @@ class _Parser:
     def predicate(self, left: Node) -> Node:
         """Parse what follows a value: is null, [not] in, between, like."""
         if self.accept("is"):
-            negated = self.accept("not") is not None
-            if self.word("distinct"):
-                self.expect("from")
-                right = self.expression(_COMPARISON)
-                return DistinctFrom(left.start, right.end, left, right, negated)
-            return IsNull(left.start, self.expect("null").end, left, negated)
+            return self.test(left)
         negated = self.accept("not") is not None
         if self.accept("in"):
             self.expect("(")
@@ -205,6 +200,22 @@ class _Parser:
                 raise fail(self.text, token.start, token.end, problem)
             return Pattern(left.start, token.end, left, pattern, negated)
         raise self.unexpected("'in', 'between' or 'like' after 'not'")
+
+    def test(self, left: Node) -> Node:
+        """Parse what follows ``is``: [not] null, unknown, true, false or distinct from."""
+        negated = self.accept("not") is not None
+        token = self.token
+        if self.word("distinct"):
+            self.expect("from")
+            right = self.expression(_COMPARISON)
+            return DistinctFrom(left.start, right.end, left, right, negated)
+        if self.accept("true", "false"):
+            # Of missing cells "is true" is false, and "is not true" is true.
+            wanted = Literal(token.start, token.end, _CONSTANTS[token.text.lower()])
+            return DistinctFrom(left.start, token.end, left, wanted, not negated)
+        if self.accept("null") or self.word("unknown"):
+            return IsNull(left.start, token.end, left, negated)
+        raise self.unexpected("null, true, false or distinct from after 'is' (a value is compared with =)")
 
     def word(self, text: str) -> bool:
         """Take the next token if it is a word that means something only here."""
@@ -276,6 +287,8 @@ class _Parser:
             return self.extract(token)
         if word == "position":
             return self.position(token)
+        if word == "substring":
+            return self.substring(token)
         if word in COLUMN_FUNCTIONS:
             return self.columns(token)
         if word in AGGREGATES:
@@ -290,6 +303,21 @@ class _Parser:
             raise self.unexpected("'in'")
         operand = self.expression(0)
         return Call(token.start, self.expect(")").end, "position", (wanted, operand))
+
+    def substring(self, token: Token) -> Node:
+        """Parse ``substring(s from 1 for 2)`` or ``substring(s, 1, 2)`` after its name."""
+        arguments = [self.expression(0)]
+        if self.accept("from"):
+            arguments.append(self.expression(0))
+            if self.word("for"):
+                arguments.append(self.expression(0))
+        else:
+            while self.accept(","):
+                arguments.append(self.expression(0))
+        closing = self.accept(")")
+        if not closing:
+            raise self.unexpected("'from', ',' or ')'" if len(arguments) == 1 else "')'")
+        return Call(token.start, closing.end, "substring", tuple(arguments))
 
     def columns(self, token: Token) -> Node:
         """Parse ``sum_columns(jan:dec, extra)``: what is in the brackets are selectors."""
@@ -395,10 +423,14 @@ class _Parser:
         return value
 
     def case(self, token: Token) -> Node:
-        """Parse a case expression after its first word."""
+        """Parse a case expression after its first word: of conditions, or of values of one operand."""
         branches = []
+        simple = not (self.token.kind == "keyword" and self.token.text.lower() == "when")
+        operand = self.expression(0) if simple else None
         while self.accept("when"):
             condition = self.expression(0)
+            if operand is not None:
+                condition = Binary(condition.start, condition.end, "=", operand, condition)
             self.expect("then")
             branches.append((condition, self.expression(0)))
         if not branches:
@@ -407,7 +439,7 @@ class _Parser:
         return Case(token.start, self.expect("end").end, tuple(branches), otherwise)
 
     def cast(self, token: Token) -> Node:
-        """Parse ``cast(x as date)`` after its name."""
+        """Parse ``cast(x as date)`` or ``cast(x as decimal(2))`` after its name."""
         self.expect("(")
         operand = self.expression(0)
         self.expect("as")
@@ -415,7 +447,15 @@ class _Parser:
         if word.text.lower() not in MOMENT_EXAMPLES and word.kind != "word":
             raise self.unexpected("a type")
         self.at += 1
-        return Cast(token.start, self.expect(")").end, operand, word.text.lower())
+        digits = None
+        if self.accept("("):
+            if self.token.kind != "number" or not self.token.text.isdigit():
+                raise self.unexpected("the digits after the point, as in decimal(2)")
+            digits = int(self.token.text)
+            self.at += 1
+            self.expect(")")
+        kind = word.text.lower()
+        return Cast(token.start, self.expect(")").end, operand, _ALSO.get(kind, kind), digits)
 
 
 def _height(node: Node) -> int:

@@ -132,7 +132,7 @@ def _account(step: Step, before: BareTable, change: Change) -> Entry:
         types_changed=types,
         cells_changed=cells,
         examples=examples,
-        notes=[*change.notes, *_losses(before, change, origin_of)],
+        notes=[*change.notes, *_losses(step, before, change, origin_of)],
         **gone,
     )
 
@@ -183,7 +183,7 @@ def _cells_changed(before: BareTable, change: Change, shared: dict[str, str]) ->
     return counts, examples
 
 
-def _losses(before: BareTable, change: Change, origin_of: dict[str, str]) -> list[str]:
+def _losses(step: Step, before: BareTable, change: Change, origin_of: dict[str, str]) -> list[str]:
     """Say which cells became unreadable, with the commonest texts, and which results do not exist."""
     notes: list[str] = []
     if change.rows_only:
@@ -197,11 +197,14 @@ def _losses(before: BareTable, change: Change, origin_of: dict[str, str]) -> lis
             sources = change.sources
             held = earlier.states if sources is None else earlier.states[np.maximum(sources, 0)]
         lost = (column.state == Reason.UNREADABLE) & (held != Reason.UNREADABLE)
-        if earlier is not None and lost.any():
+        # What another table or another column brings along was unreadable there.
+        if lost.any() and (earlier is not None or step.name == "calculate"):
             texts = Counter(text for at, text in column.kept.texts.items() if lost[at])
             shown = ", ".join(f"{washed(text)!r} ({count:,})" for text, count in texts.most_common(TEXTS_SHOWN))
             more = f" and {len(texts) - TEXTS_SHOWN:,} other texts" if len(texts) > TEXTS_SHOWN else ""
-            notes.append(f"{counted(int(lost.sum()), 'cell')} of {name} became unreadable: {shown}{more}")
+            notes.append(
+                f"{counted(int(lost.sum()), 'cell')} of {name} became unreadable{': ' if shown else ''}{shown}{more}"
+            )
         undefined = int(np.count_nonzero((column.state == Reason.UNDEFINED) & (held != Reason.UNDEFINED)))
         if undefined:
             notes.append(f"{counted(undefined, 'result')} of {name} {agree(undefined, 'does', 'do')} not exist")
