@@ -29,6 +29,8 @@ DOCUMENTS: dict[str, list[dict[str, object]]] = {
     "spaces.txt": [{}],
     "packed.csv.gz": [{}, {"table": None}],
     "several.zip": [{"table": "a.csv"}, {"table": "b.csv"}],
+    "part-1.csv part-2.csv": [{}, {"types": "string"}],
+    "part-2.csv": [{}],
     "part-*.csv": [{}, {"rows": 1}, {"types": {"kg": "decimal"}}],
     "saved.csv": [{}, {"schema": ""}],
     "harvest.xlsx": [
@@ -93,7 +95,8 @@ def loaded(folder: Path, name: str, options: dict[str, object]) -> comb.Table:
     given = dict(options)
     if given.get("schema"):
         given["schema"] = folder / str(given["schema"])
-    return comb.load(folder / name, **given)  # type: ignore[arg-type]
+    source = [folder / part for part in name.split()] if " " in name else folder / name
+    return comb.load(source, **given)  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(("name", "options"), CASES)

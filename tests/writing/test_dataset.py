@@ -3,6 +3,7 @@
 import csv
 import hashlib
 import json
+import shutil
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -123,13 +124,28 @@ def test_the_dictionary_tells_of_every_column(made: tuple[Path, Outcome]) -> Non
 
 def test_the_plan_in_the_folder_does_it_again(made: tuple[Path, Outcome], tmp_path: Path) -> None:
     folder, outcome = made
-    (tmp_path / "inspections.csv").write_bytes((folder.parent / "inspections.csv").read_bytes())
-    (tmp_path / "plan.yaml").write_bytes((folder / "plan.yaml").read_bytes())
-    again = comb.Plan.load(tmp_path / "plan.yaml").run()
+    source, copy = tmp_path / "inspections.csv", tmp_path / folder.name
+    source.write_bytes((folder.parent / "inspections.csv").read_bytes())
+    shutil.copytree(folder, copy)
+    again = comb.Plan.load(copy / "plan.yaml").run(overwrite=True)
+    assert again.messages == []
     for name in TABLES:
         assert again.tables[name].equals(outcome.tables[name])
-    for path in folder.iterdir():
-        assert (tmp_path / "tidy" / path.name).read_bytes() == path.read_bytes(), path.name
+    assert {path.name: path.read_bytes() for path in copy.iterdir()} == {
+        path.name: path.read_bytes() for path in folder.iterdir()
+    }
+    # Other bytes, and a result taken for the source, are told.
+    with source.open("ab") as file:
+        file.write(source.read_bytes().splitlines(keepends=True)[1])
+    told = comb.Plan.load(copy / "plan.yaml").run(dry_run=True).messages
+    assert told and set(told) == {"inspections.csv is not the source this plan was saved with: its bytes differ"}
+    name = TABLES[0]
+    (copy / "own.yaml").write_text(f"source: {name}.csv\n", encoding="utf-8")
+    (tmp_path / "own.yaml").write_text(f"source: {folder.name}/{name}.csv\nsave: {folder.name}\n", encoding="utf-8")
+    for plan in (copy / "own.yaml", tmp_path / "own.yaml"):
+        assert comb.Plan.load(plan).run(dry_run=True).messages == [
+            f"{name}.csv is a result of this plan, not its source: it was tidied before"
+        ]
 
 
 FORMULAS = ["a + b * 2", "coalesce(a, b, 0) - c", "abs(a) + round(b * 1.5, 1)", "case when a > b then a else c end", "s || '-' || t", "upper(s) = upper(t)"]  # fmt: skip

@@ -273,9 +273,13 @@ def run_command(
     view = dry_run_view if dry_run else run_view
     screen.lines(view(outcome, screen.width))
     if dry_run:
+        for message in outcome.messages:
+            screen.say(f"note: {message}")
         screen.say("dry run: nothing was written")
         screen.next_step(f"comb run {shlex.quote(path)}")
         return outcome.broken
+    for message in outcome.messages:
+        screen.say(f"note: {message}")
     screen.say(ledger_line(outcome))
     for saved in outcome.saved:
         screen.say(f"saved: {saved}")
@@ -301,6 +305,7 @@ def _run_record(outcome: Outcome) -> dict[str, Any]:
     return {
         "adds_up": outcome.adds_up,
         "saved": outcome.saved,
+        "messages": outcome.messages,
         "ledger": {name: msgspec.to_builtins(entries) for name, entries in outcome.ledger.items()},
         "rules": {
             name: [

@@ -69,4 +69,4 @@ class Plan:
 
 def table_plan(origin: Origin, steps: list[Step]) -> TablePlan:
     """Return the plan of one table: its source, how it was read, the steps."""
-    return TablePlan(source=origin.path, reading=origin.options, steps=steps)
+    return TablePlan(source=origin.source, reading=origin.options, steps=steps)

@@ -73,11 +73,8 @@ class StepTable(BareTable):
     def _plans(self, name: str) -> dict[str, TablePlan]:
         """Return the plans of the tables that this one was put together with, and its own, the last."""
         origin = self._begun or self.origin
-        if not origin.path:
-            what = "this table was read from a list of files" if origin.sources else "this table was typed in by hand"
-            raise ParameterError(
-                f"a plan needs one source, {what}", remedy="load it from a file, or by a pattern: '*.csv'"
-            )
+        if not origin.source:
+            raise ParameterError("a plan needs a source, this table was typed in by hand", remedy="load it from a file")
         if self.view_of is not None:
             raise ParameterError(
                 f"these are {self.row_count:,} of {self.view_of:,} rows, for a look",

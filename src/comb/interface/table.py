@@ -12,7 +12,7 @@ from comb.expressions.evaluate import working_of
 from comb.interface.column_methods import ColumnMethods
 from comb.interface.plan import Plan
 from comb.interface.row_methods import RowMethods
-from comb.plans.model import write_plan
+from comb.plans.model import name_of, write_plan
 from comb.plans.parse import read_plan
 from comb.profiling.profile import Profile, profile
 from comb.steps.ledger import Entry
@@ -66,8 +66,9 @@ class Table(RowMethods, ColumnMethods):
         ParameterError
             If the table was typed in by hand, or shows only some rows of another.
         """
-        tables = self._plans(Path((self._begun or self.origin).name).stem)
-        return Plan(read_plan(write_plan(tables), f"plan of {(self._begun or self.origin).name}"))
+        origin = self._begun or self.origin
+        tables = self._plans(Path(origin.name).stem if origin.path else name_of(origin.source))
+        return Plan(read_plan(write_plan(tables), f"plan of {origin.name}"))
 
     def save(
         self,

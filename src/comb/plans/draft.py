@@ -5,7 +5,7 @@ from pathlib import Path
 
 import msgspec
 
-from comb.plans.model import Save, TablePlan, write_plan
+from comb.plans.model import Save, TablePlan, name_of, write_plan
 from comb.profiling.profile import Profile
 from comb.tables.origin import DELIMITED
 from comb.tables.table import BareTable
@@ -40,6 +40,7 @@ def draft_plan(table: BareTable, profile: Profile, folder: Path) -> str:
     # Of tables that are read below each other, types would be declared for each, under its own names.
     below = bool(origin.sources) and origin.kind != DELIMITED
     reading = origin.options if below else origin.options.replace(types=types)
-    planned = TablePlan(source=os.path.relpath(origin.path, folder), reading=reading, steps=steps)
-    name = Path(origin.name).stem
+    name = Path(origin.name).stem if origin.path else name_of(origin.source)
+    source = [os.path.relpath(path, folder) for path in origin.paths] or os.path.relpath(origin.path, folder)
+    planned = TablePlan(source=source, reading=reading, steps=steps)
     return HEAD + write_plan({name: planned}, save=[Save(to=f"{name}-result")])

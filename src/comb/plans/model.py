@@ -1,6 +1,8 @@
 """What a plan is: tables with source and steps, rules, questions, what to save. Plain values."""
 
+import math
 import os
+from collections.abc import Mapping
 from pathlib import Path, PurePath
 from typing import Any, Literal
 
@@ -35,8 +37,11 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     Attributes
     ----------
-    source : str
-        The path of a file, relative to the plan; empty where `from_table` is given.
+    source : str or list of str
+        The path of a file, or of several that are read as one, relative to the plan; empty where `from_table` is
+        given.
+    checksum : str
+        Of the source a result was made from, as `comb.Origin` has it; a run on other bytes says so.
     from_table : str
         Another table of the plan, taken as it is after its steps.
     reading : ReadOptions
@@ -46,7 +51,8 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         The line of each step in the plan file, where there is one.
     """
 
-    source: str = ""
+    source: str | list[str] = ""
+    checksum: str = ""
     from_table: str = ""
     reading: ReadOptions = ReadOptions()
     steps: list[Step] = []
@@ -117,7 +123,7 @@ def write_plan(
         if table.steps:
             record["steps"] = [step_record(step) for step in table.steps]
         records[name] = record
-    short = len(records) == 1 and all(PurePath(table.source).stem == name for name, table in tables.items())
+    short = len(records) == 1 and all(name_of(table.source) == name for name, table in tables.items())
     whole: dict[str, Any] = next(iter(records.values())) if short else {"tables": records}
     if questions:
         whole["questions"] = questions
@@ -126,23 +132,77 @@ def write_plan(
     return yaml.safe_dump(whole, sort_keys=False, allow_unicode=True, width=100)
 
 
-def moved(plan: PlanText, folder: str) -> str:
+def name_of(source: str | list[str]) -> str:
+    """Return how the one table of a plan is called: like its source.
+
+    >>> name_of("data/visits.csv"), name_of(["may.csv", "june.csv"])
+    ('visits', 'table')
+    """
+    return (PurePath(source).stem if isinstance(source, str) else "") or "table"
+
+
+def moved(plan: PlanText, folder: str, checksums: Mapping[str, str] | None = None) -> str:
     """Return the text of a plan as it has to be in another folder: its paths begin there.
 
-    Comments are lost; in its own folder a plan is returned as it was written.
+    Only the paths are written anew; everything else, comments too, stays as it was written.
+
+    Parameters
+    ----------
+    plan : PlanText
+    folder : str
+    checksums : mapping of str to str, optional
+        Of the source of each table, to be written beside it.
     """
-    if Path(folder).resolve() == Path(plan.folder).resolve():
+    if Path(folder).resolve() == Path(plan.folder).resolve() and not checksums:
         return plan.text
+    root = yaml.compose(plan.text, Loader=yaml.SafeLoader)
+    assert root is not None
+    whole = _fields(root)
+    tables = _fields(whole["tables"][1]) if "tables" in whole else {next(iter(plan.tables)): (root, root)}
+    edits: list[tuple[int, int, str]] = []
 
-    def there(path: str) -> str:
-        return os.path.relpath(Path(plan.folder, path), folder) if path else path
+    def path_at(node: yaml.Node) -> None:
+        if isinstance(node, yaml.ScalarNode):
+            path = os.path.relpath(Path(plan.folder, node.value), folder) if node.value else ""
+            edits.append((node.start_mark.index, node.end_mark.index, _scalar(path)))
+            return
+        for child in node.value:
+            path_at(_fields(child)["to"][1] if isinstance(child, yaml.MappingNode) else child)
 
-    def read_there(options: ReadOptions) -> ReadOptions:
-        return options.replace(schema=there(options.schema)) if options.schema else options
+    for name, (_, table) in tables.items():
+        fields = _fields(table)
+        if "source" in fields:
+            path_at(fields["source"][1])
+        if "schema" in (reading := _fields(fields["reading"][1]) if "reading" in fields else {}):
+            path_at(reading["schema"][1])
+        if checksums and name in checksums:
+            edits.append(_beside_source(fields, checksums[name], flow=bool(getattr(table, "flow_style", False))))
+    if "save" in whole:
+        path_at(whole["save"][1])
+    text = plan.text
+    for start, end, new in sorted(edits, reverse=True):
+        text = text[:start] + new + text[end:]
+    return text
 
-    tables = {
-        name: msgspec.structs.replace(table, source=there(table.source), reading=read_there(table.reading))
-        for name, table in plan.tables.items()
-    }
-    save = [msgspec.structs.replace(one, to=there(one.to)) for one in plan.save]
-    return write_plan(tables, save=save, questions=plan.questions)
+
+def _fields(node: yaml.Node) -> dict[str, tuple[yaml.Node, yaml.Node]]:
+    """Return the fields of a mapping by name: where the name stands, and the value."""
+    pairs = node.value if isinstance(node, yaml.MappingNode) else []
+    return {key.value: (key, value) for key, value in pairs}
+
+
+def _scalar(text: str) -> str:
+    """Write a text as YAML, in one line, quoted where it has to be."""
+    return yaml.safe_dump([text], default_flow_style=True, allow_unicode=True, width=math.inf).strip()[1:-1]
+
+
+def _beside_source(
+    fields: dict[str, tuple[yaml.Node, yaml.Node]], checksum: str, *, flow: bool
+) -> tuple[int, int, str]:
+    """Return the edit that writes a checksum anew, or before the source."""
+    if "checksum" in fields:
+        node = fields["checksum"][1]
+        return node.start_mark.index, node.end_mark.index, checksum
+    mark = fields["source"][0].start_mark
+    between = ", " if flow else "\n" + " " * mark.column
+    return mark.index, mark.index, f"checksum: {checksum}{between}"

@@ -1,19 +1,18 @@
 """Read a plan from its text; every slip is said with file, line and the allowed words. Pure."""
 
-from pathlib import PurePath
 from typing import Any, TypeVar
 
 import msgspec
 
 from comb.errors import ParameterError, listing, unknown_name
-from comb.plans.model import PlanText, Rule, Save, TablePlan
+from comb.plans.model import PlanText, Rule, Save, TablePlan, name_of
 from comb.plans.yaml_source import Path, YamlSource
 from comb.steps.base import Step
 from comb.steps.catalogue import listed, make_step
 from comb.steps.joins import TwoTables
 from comb.tables.read_options import ReadOptions
 
-_TABLE_FIELDS = ("source", "from_table", "reading", "steps", "rules")
+_TABLE_FIELDS = ("source", "checksum", "from_table", "reading", "steps", "rules")
 _PLAN_FIELDS = ("tables", "questions", "save")
 Record = TypeVar("Record", bound=msgspec.Struct)
 
@@ -52,7 +51,7 @@ class _PlanReader:
         if short:
             parts = {key: whole[key] for key in _TABLE_FIELDS if key in whole}
             table = self.table((), parts)
-            tables = {PurePath(table.source).stem or "table": table}
+            tables = {name_of(table.source): table}
         else:
             named = self.mapping(("tables",), whole["tables"], "tables by name")
             tables = {key: self.table(("tables", key), value) for key, value in named.items()}
@@ -82,14 +81,20 @@ class _PlanReader:
         self.known(path, record, _TABLE_FIELDS)
         if bool(record.get("source")) == bool(record.get("from_table")):
             raise self.yaml_source.error(path, "expected either source or from_table in a table")
-        for key in ("source", "from_table"):
-            if not isinstance(record.get(key, ""), str):
+        source = record.get("source") or ""
+        if isinstance(source, list):
+            source = self.texts((*path, "source"), source)
+        elif not isinstance(source, str):
+            raise self.yaml_source.error((*path, "source"), f"expected one path or a list, got {_shown(source)}")
+        for key in ("checksum", "from_table"):
+            if not isinstance(record.get(key) or "", str):
                 raise self.yaml_source.error((*path, key), f"expected a name, got {_shown(record[key])}")
         reading = self.struct((*path, "reading"), record.get("reading") or {}, ReadOptions)
         rules = self.sequence((*path, "rules"), record.get("rules"))
         steps = self.sequence((*path, "steps"), record.get("steps"))
         return TablePlan(
-            source=record.get("source") or "",
+            source=source,
+            checksum=record.get("checksum") or "",
             from_table=record.get("from_table") or "",
             reading=reading,
             steps=[self.step((*path, "steps", at), one) for at, one in enumerate(steps)],

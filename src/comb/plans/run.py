@@ -19,15 +19,16 @@ from typing import Any
 from comb.errors import CombError, PlanError
 from comb.expressions.evaluate import evaluate_condition
 from comb.kernels.grouping import Codes
-from comb.plans.model import PlanText, Rule, Save, TablePlan
+from comb.plans.model import PlanText, Rule, Save, TablePlan, moved
 from comb.plans.parse import read_plan
 from comb.reading.io.source_file import read_whole
 from comb.reading.load import load_table
 from comb.steps.accounting import Taken, take_step
 from comb.steps.ledger import Entry, total
 from comb.steps.row_steps import SetAsideRows
+from comb.tables.origin import Origin
 from comb.tables.table import BareTable
-from comb.writing.atomic import check_file_free, check_free, write_file, write_files, write_folder
+from comb.writing.atomic import CHECKSUMS, check_file_free, check_free, write_file, write_files, write_folder
 from comb.writing.dataset import Dataset
 from comb.writing.files import WORKBOOKS, file_kind, files_of, workbook_of
 from comb.writing.json_text import SUFFIXES as JSON_SUFFIXES
@@ -66,12 +67,18 @@ class Outcome:
     rules : dict of str to list of RuleResult
     saved : list of str
         Paths written.
+    sources : dict of str to Origin
+        Of each table that was loaded.
+    messages : list of str
+        What is odd about the sources: one is not what it was, or is a result of this plan.
     """
 
     tables: dict[str, Any] = field(default_factory=dict)
     taken: dict[str, list[Taken]] = field(default_factory=dict)
     rules: dict[str, list[RuleResult]] = field(default_factory=dict)
     saved: list[str] = field(default_factory=list)
+    sources: dict[str, Origin] = field(default_factory=dict)
+    messages: list[str] = field(default_factory=list)
 
     @property
     def ledger(self) -> dict[str, list[Entry]]:
@@ -155,11 +162,17 @@ def _run_table(
     if planned.from_table:
         table = outcome.tables[planned.from_table]
     else:
-        progress(f"loading {planned.source}")
+        files = [planned.source] if isinstance(planned.source, str) else planned.source
+        progress(f"loading {', '.join(files)}")
         options = planned.reading
         if options.schema:
             options = options.replace(schema=str(_place(plan, options.schema)))
-        table = load_table(_place(plan, planned.source), options)
+        places = [_place(plan, one) for one in files]
+        table = load_table(places[0] if isinstance(planned.source, str) else places, options)
+        outcome.sources[name] = table.origin
+        outcome.messages.extend(_own_result(one) for one in places if _is_own_result(plan, one))
+        if planned.checksum and planned.checksum != table.origin.checksum:
+            outcome.messages.append(f"{table.origin.name} is not the source this plan was saved with: its bytes differ")
     taken: list[Taken] = []
     for number, step in enumerate(planned.steps, 1):
         progress(f"{name}, step {number}: {step.name}")
@@ -197,6 +210,18 @@ def _place(plan: PlanText, path: str) -> Path:
     return Path(plan.folder) / path
 
 
+def _is_own_result(plan: PlanText, source: Path) -> bool:
+    """A source in a dataset folder that this plan saves, or that it was saved in."""
+    folder = source.parent.resolve()
+    if not (folder / CHECKSUMS).is_file():
+        return False
+    return folder in {Path(plan.folder).resolve(), *(_place(plan, one.to).resolve() for one in plan.save)}
+
+
+def _own_result(source: Path) -> str:
+    return f"{source.name} is a result of this plan, not its source: it was tidied before"
+
+
 def _tables_of(plan: PlanText, save: Save) -> list[str]:
     return save.tables or list(plan.tables)
 
@@ -230,6 +255,9 @@ def _save(plan: PlanText, save: Save, outcome: Outcome, overwrite: bool) -> Path
                 path.parent, files_of(tables[names[0]], path.name, {}, describe=False, taken=()), overwrite=overwrite
             )
         return path
-    dataset = Dataset(tables, {name: outcome.taken[name] for name in names}, plan.text)
+    # The plan of the folder begins at the source, wherever the folder is.
+    sums = {name: origin.checksum for name, origin in outcome.sources.items() if origin.checksum}
+    text = moved(plan, str(path), sums)
+    dataset = Dataset(tables, {name: outcome.taken[name] for name in names}, text)
     write_folder(path, dataset.files(), overwrite=overwrite)
     return path

@@ -46,6 +46,11 @@ def table_of(source: Source, opened: Sequence[OpenText | OpenDocument], threads:
     return document_table(source, inner, notes)
 
 
+def listed_paths(source: Source) -> tuple[str, ...]:
+    """Return the paths of a list of files; none for one source."""
+    return () if isinstance(source, str | Path) else tuple(str(one) for one in source)
+
+
 def only_texts(opened: Sequence[OpenText | OpenDocument]) -> list[OpenText]:
     """Return the sources as delimited text; documents among them cannot be read together with it."""
     for one in opened:
@@ -92,6 +97,7 @@ def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]]
         titles=tuple(data[0].titles),
         footers=tuple(data[0].footers),
         set_aside=tuple(aside for one in data for aside in one.set_aside),
+        paths=listed_paths(source),
     )
     if first.rules.schema is not None and not several:
         violations, found = meet_demands(columns, first.rules.schema, first.path)
@@ -128,7 +134,7 @@ def text_origin(source: Source, texts: list[OpenText], raw_table: RawTable) -> O
     )
     return Origin(
         f"{len(texts)} files" if several else first.name,
-        "" if several and not isinstance(source, str | Path) else str(source),
+        str(source) if isinstance(source, str | Path) else "",
         sum(one.stamp.size for one in texts),
         max(one.stamp.modified for one in texts),
         combined([one.stamp.checksum for one in texts]),
@@ -138,4 +144,5 @@ def text_origin(source: Source, texts: list[OpenText], raw_table: RawTable) -> O
         titles=tuple(raw_table.titles),
         footers=tuple(raw_table.footers),
         bad_bytes=tuple((line, data.hex(" ")) for line, data in first.decoded.bad),
+        paths=listed_paths(source),
     )

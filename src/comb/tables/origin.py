@@ -44,7 +44,7 @@ class Origin:
     name : str
         What to call the source in messages: the file's name.
     path : str
-        Where it was found; empty for a table typed in by hand.
+        Where it was found; empty for a table typed in by hand, and for a list of files.
     size : int
         Bytes.
     modified : str
@@ -73,6 +73,8 @@ class Origin:
         What of the table is not among its rows: totals, lines that are not records.
     bad_bytes : tuple of (int, str)
         Bytes that are not text: the line, and the bytes in hexadecimal.
+    paths : tuple of str
+        Where the files of a list were found.
     """
 
     name: str
@@ -92,6 +94,12 @@ class Origin:
     footers: tuple[str, ...] = ()
     set_aside: tuple[SourceLine, ...] = ()
     bad_bytes: tuple[tuple[int, str], ...] = ()
+    paths: tuple[str, ...] = ()
+
+    @property
+    def source(self) -> str | list[str]:
+        """The path, or those of a list of files: by this the table is loaded again."""
+        return list(self.paths) or self.path
 
     def place(self, row_number: int, column: str | None = None) -> str:
         """Say where a record stood, or one of its cells.
