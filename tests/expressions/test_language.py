@@ -6,6 +6,7 @@ import statistics
 from collections import defaultdict
 from datetime import date
 from decimal import Decimal
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -276,6 +277,20 @@ def test_the_latest_row_before_a_date() -> None:
     )
     made = sold.join(prices, "kind", columns="p", latest="day = since")
     assert made["p"].to_list() == [1, 2, None, None, None]
+
+
+@pytest.mark.parametrize("count", [2, 3, 5])
+def test_each_of_several_tables_is_named_in_the_source_column(tmp_path: Path, count: int) -> None:
+    for at in range(count):
+        (tmp_path / f"part{at}.csv").write_text(f"kg\n{at}\n")
+    first, *more = [comb.load(tmp_path / f"part{at}.csv") for at in range(count)]
+    made = first.stack_tables(*more, source_column="from")
+    assert rows(made) == [(at, f"part{at}") for at in range(count)]
+    made.plan().save(tmp_path / "plan.yaml")
+    outcome = comb.Plan.load(tmp_path / "plan.yaml").run()
+    assert rows(outcome.tables["part0"]) == rows(made)
+    with pytest.raises(comb.ColumnError, match="two columns named 'kg'"):
+        first.stack_tables(*more, source_column="kg")
 
 
 def test_appending_says_what_differs() -> None:

@@ -181,3 +181,11 @@ def test_words_and_zeros_that_stand_out_are_proposed_as_missing() -> None:
     (zeros,) = weights.profile().of("missing.zeros")
     assert zeros.columns == ("kg",) and zeros.rows.tolist() == [2, 4, 7] and "between 28.25 and 35.5" in zeros.text
     assert weights.take_step(zeros.remedy)["kg"].missing_count == 3
+
+
+def test_cells_that_were_calculated_have_no_text_to_show() -> None:
+    texts = [*map(str, range(1, 12)), "x"] * 3
+    table = comb.table(columns={"n": texts}).convert({"n": "integer"}).calculate({"m": "n * 2"})
+    found = {one.columns: one for one in table.profile().findings if one.code == "type.unreadable"}
+    assert found["n",].remedy is not None and "the text is kept; 'x' may mean missing" in found["n",].text
+    assert found["m",].remedy is None and "the cells were calculated" in found["m",].text

@@ -215,3 +215,32 @@ def test_what_is_saved_as_json_comes_back(tmp_path: Path, inspections: comb.Tabl
         table.save(tmp_path / "x.json", delimiter=";")
     with pytest.raises(comb.ParameterError, match="other columns would stand inside it"):
         comb.table(columns={"a": [1], "a.b": [2]}).save(tmp_path / "x.json", nested=True)
+
+
+@pytest.mark.parametrize(
+    ("text", "tables", "first"),
+    [
+        ('{"a": [1, 2, 3], "b": [{"x": 1}]}', {"/a": 3, "/b": 1}, "/b"),
+        ('{"a": [1, 2], "b": [1, 2, 3]}', {"/a": 2, "/b": 3}, "/a"),
+        ('{"id": 1, "tags": ["x", "y"]}', {"/tags": 2}, "/tags"),
+        ('{"a": [[1], 2], "b": {"c": [null]}}', {"/a": 2, "/b/c": 1}, "/a"),
+        ('{"arcs": [[[0, 1]]], "box": [1, 2]}', {"/arcs": 1, "/box": 2}, "/arcs"),
+    ],
+)
+def test_no_list_of_a_document_is_passed_over(tmp_path: Path, text: str, tables: dict[str, int], first: str) -> None:
+    path = tmp_path / "lists.json"
+    path.write_text(text)
+    assert {one.name: one.rows for one in comb.inspect(path).tables} == tables
+    assert {name: table.row_count for name, table in comb.load_all(path).items()} == tables
+    table = comb.load(path)
+    assert table.origin.options.table == first and table.row_count == tables[first]
+    assert all(name in "; ".join(table.notes) for name in tables if name != first)
+
+
+@pytest.mark.parametrize("text", ["{}", '{"a": {}}', '{"a": []}'])
+def test_an_inspection_of_nothing_is_an_error(tmp_path: Path, text: str) -> None:
+    (tmp_path / "nothing.json").write_text(text)
+    assert comb.load_all(tmp_path / "nothing.json") == {}
+    for call in (comb.inspect, comb.load):
+        with pytest.raises(comb.ContentError, match="it contains no table"):
+            call(tmp_path / "nothing.json")

@@ -140,9 +140,9 @@ def test_the_plan_in_the_folder_does_it_again(made: tuple[Path, Outcome], tmp_pa
     told = comb.Plan.load(copy / "plan.yaml").run(dry_run=True).messages
     assert told and set(told) == {"inspections.csv is not the source this plan was saved with: its bytes differ"}
     name = TABLES[0]
-    (copy / "own.yaml").write_text(f"source: {name}.csv\n", encoding="utf-8")
+    (copy / "plan.yaml").write_text(f"source: {name}.csv\n", encoding="utf-8")
     (tmp_path / "own.yaml").write_text(f"source: {folder.name}/{name}.csv\nsave: {folder.name}\n", encoding="utf-8")
-    for plan in (copy / "own.yaml", tmp_path / "own.yaml"):
+    for plan in (copy / "plan.yaml", tmp_path / "own.yaml"):
         assert comb.Plan.load(plan).run(dry_run=True).messages == [
             f"{name}.csv is a result of this plan, not its source: it was tidied before"
         ]

@@ -52,7 +52,7 @@ def inspection_view(inspection: Inspection, width: int) -> list[Line]:
     size = f"{inspection.size:,} bytes"
     if len(inspection.tables) > 1:
         return _several_tables(inspection, size, width)
-    said = f"{inspection.name}: {size}, {table.rows:,} rows and {len(table.columns)} columns"
+    said = f"{inspection.name}: {size}, {counted(table.rows, 'row')} and {counted(len(table.columns), 'column')}"
     if table.provisional:
         said = (
             f"{inspection.name}: {size}, {len(table.columns)} columns; the first {table.rows:,} rows were looked at, "

@@ -29,7 +29,7 @@ from comb.steps.row_steps import SetAsideRows
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
 from comb.writing.atomic import CHECKSUMS, check_file_free, check_free, write_file, write_files, write_folder
-from comb.writing.dataset import Dataset
+from comb.writing.dataset import PLAN, Dataset
 from comb.writing.files import WORKBOOKS, file_kind, files_of, workbook_of
 from comb.writing.json_text import SUFFIXES as JSON_SUFFIXES
 
@@ -182,6 +182,8 @@ def _run_table(
             line = planned.lines[number - 1] if planned.lines else None
             where = f"{plan.name}, line {line}, step {number}" if line else f"{name}, step {number}"
             error.where = f"{where} ({step.name})" + (f", {error.where}" if error.where else "")
+            # What is odd about the source is the likelier cause.
+            error.remedy = "; ".join(outcome.messages) or error.remedy
             raise
         table = taken[-1].table
     results = []
@@ -215,7 +217,9 @@ def _is_own_result(plan: PlanText, source: Path) -> bool:
     folder = source.parent.resolve()
     if not (folder / CHECKSUMS).is_file():
         return False
-    return folder in {Path(plan.folder).resolve(), *(_place(plan, one.to).resolve() for one in plan.save)}
+    # The plan of a dataset folder has its own name there; others in it may go on from its tables.
+    of_folder = Path(plan.folder).resolve() if Path(plan.name).name == PLAN else None
+    return folder in {of_folder, *(_place(plan, one.to).resolve() for one in plan.save)}
 
 
 def _own_result(source: Path) -> str:

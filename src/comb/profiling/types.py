@@ -41,7 +41,8 @@ def unreadable(table: ColumnCache) -> Findings:
             texts = kept_texts(column, where)
             unit = _common_unit(texts) if column.type.numeric else ""
             are = agree(count, "is", "are")
-            text = f"{counted(count, 'cell')} of {name} {are} not of type {column.type}; the text is kept"
+            text = f"{counted(count, 'cell')} of {name} {are} not of type {column.type}; "
+            text += "the text is kept" if texts else "there is no text, the cells were calculated"
             if unit:
                 text += f"; it is a number with the unit {unit}"
             remedy = Convert(columns={name: str(column.type)}, unit=unit, decimal_mark=_mark(texts)) if unit else None
@@ -59,7 +60,7 @@ LEAST_REPEATED_WORDS = 3
 
 def _words_alone(texts: dict[str, int]) -> list[str]:
     """Return the texts if they are a few repeated words without any digit."""
-    if len(texts) > MOST_WORDS or min(texts.values()) < LEAST_REPEATED_WORDS:
+    if not 0 < len(texts) <= MOST_WORDS or min(texts.values()) < LEAST_REPEATED_WORDS:
         return []
     return list(texts) if not any(map(str.isdigit, "".join(texts))) else []
 

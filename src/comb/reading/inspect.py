@@ -176,7 +176,8 @@ def _table_reading(name: str, table: BareTable, text: OpenText) -> TableReading:
 def _document_inspection(opened: OpenDocument) -> Inspection:
     """Show what a document contains, and the columns of each table inside."""
     document = opened.document
-    inner = document.choose(opened.table, opened.name)[0] if opened.table else list(document.tables)
+    asked = opened.table or not document.tables
+    inner = document.choose(opened.table, opened.name)[0] if asked else list(document.tables)
     facts = [Decision(what, value, "", "", "") for what, value in document.facts.items()]
     decisions = (Decision("kind", document.kind, document.why, "", ""), *facts)
     tables = tuple(_inner_reading(one, opened.rules) for one in inner)

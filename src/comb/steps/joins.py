@@ -1,6 +1,7 @@
 """Steps with a second table: join, stack_tables."""
 
 from collections.abc import Mapping, Sequence
+from pathlib import PurePath
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -384,7 +385,7 @@ class StackTables(TwoTables, frozen=True, tag="stack_tables"):
     Parameters
     ----------
     source_column : str, optional
-        A new column that says which table each row came from.
+        A column that says which table each row came from. One that an earlier stacking made goes on.
     """
 
     accounting: ClassVar[Rows] = Rows.LEFT_OUT
@@ -396,6 +397,8 @@ class StackTables(TwoTables, frozen=True, tag="stack_tables"):
         notes, columns = [], {}
         rows, more = table.row_count, other.row_count
         for name in dict.fromkeys([*table.names, *other.names]):
+            if name == self.source_column:
+                continue
             mine, theirs = table.columns.get(name), other.columns.get(name)
             if mine is None or theirs is None:
                 there = f"only in {self.table}" if mine is None else f"not in {self.table}"
@@ -404,15 +407,22 @@ class StackTables(TwoTables, frozen=True, tag="stack_tables"):
             lower = theirs if theirs is not None else _nowhere(mine, more)
             columns[name] = below(_reconciled(name, upper, lower, notes))
         if self.source_column is not None:
-            if self.source_column in columns:
-                raise ColumnError(
-                    f"there would be two columns named {self.source_column!r}", remedy="choose another name"
-                )
-            names = [table.origin.name, self.table]
-            codes = np.repeat(np.arange(2), [rows, more])
-            columns[self.source_column] = Column(STRING, Text.from_items(names, codes))
+            columns[self.source_column] = self._named_sources(table, other, notes)
         sources = np.append(np.arange(rows), np.full(more, -1, np.int64))
         return Change(numbered_anew(table, columns, rows + more), sources, notes=tuple(notes))
+
+    def _named_sources(self, table: BareTable, other: BareTable, notes: list[str]) -> Column:
+        """Return the column of the names of the tables; one of texts that is there goes on."""
+        name = str(self.source_column)
+        begun = table.columns.get(name)
+        if name in other.columns or (begun is not None and begun.type != STRING):
+            raise ColumnError(f"there would be two columns named {name!r}", remedy="choose another name")
+        lower = Column(STRING, Text.from_items([self.table], np.zeros(other.row_count, np.int64)))
+        if begun is not None:
+            notes.append(f"{name} was there and goes on with {self.table}")
+            return below([begun, lower])
+        first = PurePath(table.origin.name).stem
+        return below([Column(STRING, Text.from_items([first], np.zeros(table.row_count, np.int64))), lower])
 
     def describe(self) -> str:
         """Name the table."""

@@ -14,6 +14,8 @@ from comb.writing.cells_file import cells_bytes
 from comb.writing.csvw import codes_files, metadata_bytes
 from comb.writing.delimited import csv_bytes, rows_bytes
 
+PLAN = "plan.yaml"
+
 ASIDE_HEADER = ["table", "step", "kind", "source_row", "place", "reason"]
 
 
@@ -45,7 +47,7 @@ class Dataset:
         files["dictionary.md"] = dictionary_bytes(dict(self.tables))
         files["ledger.jsonl"] = ledger_bytes(self.taken)
         files["set-aside.csv"] = aside_bytes(self.taken)
-        files["plan.yaml"] = self.plan.encode()
+        files[PLAN] = self.plan.encode()
         sums = [f"{hashlib.sha256(data).hexdigest()}  {name}\n" for name, data in sorted(files.items())]
         return {**files, CHECKSUMS: "".join(sums).encode()}
 

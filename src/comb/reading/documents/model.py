@@ -137,7 +137,8 @@ class Document:
         if wanted is None:
             clear = [one for one in self.tables if one.clear] or list(self.tables)
             others = [one.name for one in self.tables if one is not clear[0]]
-            message = f"the first of {len(self.tables)} tables in {where}; others: {listing(others)}" if others else ""
+            which = "the first" if clear[0] is self.tables[0] else f"{clear[0].name}, one"
+            message = f"{which} of {len(self.tables)} tables in {where}; others: {listing(others)}" if others else ""
             return clear[:1], message
         named = [one for one in self.tables if one.name == wanted]
         if named:

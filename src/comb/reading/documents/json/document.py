@@ -14,7 +14,7 @@ from comb.inference.typed_cells import SourceKind, TypedCells
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
 from comb.reading.column_rules import ColumnRules
-from comb.reading.documents.json.find import MOST_TABLES, JsonTable, as_table, beside, find_tables, follow
+from comb.reading.documents.json.find import MOST_TABLES, PLAIN_VALUES, JsonTable, as_table, beside, find_tables, follow
 from comb.reading.documents.json.flatten import Flat, flatten
 from comb.reading.documents.json.lines import NOTHING, cells_of, count_of
 from comb.reading.documents.json.parse import JsonParser, items_up_to_a_break, json_message, whole_lines, written
@@ -68,7 +68,7 @@ def json_document(text: str, name: str) -> Document:
         json_tables[0].shape if len(json_tables) == 1 and not json_tables[0].pointer else "object with tables inside"
     )
     if isinstance(value, list) and not json_tables:
-        shape = "array of plain values"
+        shape = PLAIN_VALUES
         tables = _inner_tables(JsonTable("", shape, value, [str(at) for at in range(len(value))]), name, value, notes)
 
     def find(wanted: str) -> InnerTable | None:
@@ -242,7 +242,8 @@ def _inner_tables(
         made.set_aside = list(aside)
         return made
 
-    tables = [InnerTable(title, json_table.shape, make)]
+    about = "a list beside others" if json_table.pointer and json_table.shape == PLAIN_VALUES else ""
+    tables = [InnerTable(title, json_table.shape, make, about)]
     # What the items are does not depend on what becomes of lists of plain values.
     for child, items in flat("keep").children.items():
         own = f"{json_table.pointer}/*/{child.replace('.', '/')}" if json_table.pointer else child

@@ -17,6 +17,10 @@ LOOKED_AT = 1_000
 LEAST_SHARED = 0.5
 
 
+# The shape of a list of values that are no records.
+PLAIN_VALUES = "array of plain values"
+
+
 @dataclass(frozen=True, slots=True)
 class JsonTable:
     """A table in a document.
@@ -103,7 +107,8 @@ def _read_array(value: list[Any], pointer: str) -> JsonTable | None:
         return JsonTable(pointer, "array of rows", rows, indices) if len(rows) == len(value) else None
     if any(isinstance(item, dict) for item in some):
         return JsonTable(pointer, "array of records", value, indices)
-    return None
+    # Nothing in a document is passed over: a list beside tables is one too, but none that would be meant first.
+    return JsonTable(pointer, PLAIN_VALUES, value, indices) if value and pointer else None
 
 
 def _read_object(value: dict[str, Any], pointer: str) -> JsonTable | None:
