@@ -91,6 +91,10 @@ def test_ragged_rows_lose_nothing_and_are_told(tmp_path: Path) -> None:
         ({"types": {"day": "date M/d/yyyy"}}, lambda t: str(t["day"].to_list()[0]) == "2026-02-01"),
         (
             {"missing": ["x"]},
+            lambda t: t["a"].reasons() == ["marker", None, None] and t["b"].to_list() == [1, None, 3],
+        ),
+        (
+            {"missing": ["x"], "known_words": False},
             lambda t: t["a"].reasons() == ["marker", None, None] and t["b"].to_list() == ["1", "-", "3"],
         ),
         ({"missing": []}, lambda t: t["b"].type.word == "string"),

@@ -147,16 +147,24 @@ def _again(source: tuple[str, ...], options: dict[str, Any]) -> str:
 
     >>> _again(("a b.csv",), {"table": "May!A1:B3", "totals": True, "types": {"k": "string"}, "missing": ["-"]})
     "'a b.csv' --table 'May!A1:B3' --totals --type k=string --missing -"
+    >>> _again(("a.csv",), {"missing": {"age": ["999"], "*": ["-"]}, "known_words": False})
+    'a.csv --missing age=999 --missing - --no-known-words'
     """
     parts, delimiter = [shlex.join(source)], str(options.get("delimiter") or "")
-    for name, value in {**options, "delimiter": {"\t": "tab"}.get(delimiter, delimiter)}.items():
+    given = {**options, "delimiter": {"\t": "tab"}.get(delimiter, delimiter)}
+    given["no_known_words"] = not given.pop("known_words", True)
+    if isinstance(words := given.get("missing"), dict):
+        given["missing"] = [
+            word if name == "*" else f"{name}={word}" for name, several in words.items() for word in several
+        ]
+    for name, value in given.items():
         flag = f"--{'type' if name == 'types' else name.replace('_', '-')}"
         if isinstance(value, bool):
             parts += [flag] if value else []
             continue
         several = [f"{one}={kind}" for one, kind in value.items()] if isinstance(value, dict) else value
-        given = several if isinstance(several, list | tuple) else [several]
-        parts += [f"{flag} {shlex.quote(str(one))}" for one in given if one not in _USUAL.get(name, (None,))]
+        values = several if isinstance(several, list | tuple) else [several]
+        parts += [f"{flag} {shlex.quote(str(one))}" for one in values if one not in _USUAL.get(name, (None,))]
     return " ".join(parts)
 
 

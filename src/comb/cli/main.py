@@ -26,7 +26,8 @@ _READING = (
     click.option("--encoding", metavar="NAME", help="For instance utf-8 or windows-1252."),
     click.option("--header", type=int, metavar="LINES", help="Lines of header: 0, 1 or 2."),
     click.option("--skip", type=int, metavar="LINES", help="Lines above the header."),
-    click.option("--missing", multiple=True, metavar="WORD", help="A word for missing, in all columns; repeatable."),
+    click.option("--missing", multiple=True, metavar="[NAME=]WORD", help="A word for missing, in all columns or one."),
+    click.option("--no-known-words", is_flag=True, help="NA, n/a, - ... are values, not missing."),
     click.option("--type", "types", multiple=True, metavar="NAME=TYPE", help="The type of a column; repeatable."),
     click.option("--rows", type=int, metavar="N", help="Read at most N rows, from the top."),
     click.option("--schema", metavar="FILE", help="A description by CSV on the Web; empty for none."),
@@ -52,9 +53,14 @@ def _reading(given: dict[str, Any]) -> dict[str, Any]:
         if not equals:
             raise ParameterError(f"expected --type NAME=TYPE, got {text!r}", remedy="for instance --type colony=string")
         types[name] = word
-    missing = list(given.pop("missing")) or None
+    missing: dict[str, list[str]] = {}
+    for text in given.pop("missing"):
+        name, _, word = text.rpartition("=")
+        missing.setdefault(name or "*", []).append(word if name else text)
+    words = missing["*"] if list(missing) == ["*"] else missing
+    given["known_words"] = not given.pop("no_known_words")
     delimiter = {"tab": "\t", "\\t": "\t"}.get(given["delimiter"], given["delimiter"])
-    return {**given, "delimiter": delimiter, "types": types or None, "missing": missing}
+    return {**given, "delimiter": delimiter, "types": types or None, "missing": words or None}
 
 
 def _version(context: click.Context, _parameter: click.Parameter, asked: bool) -> None:

@@ -45,7 +45,7 @@ _LEAP = re.compile(r":[0-9]{2}:60(?![0-9])")
 MOST_MISFITS = 100
 
 
-def infer_column(text: Text, *, missing: Collection[str] | None = None) -> Column:
+def infer_column(text: Text, *, missing: Collection[str] | None = None, known: bool | None = None) -> Column:
     """Give a column of texts the type that its values speak for.
 
     Parameters
@@ -54,13 +54,16 @@ def infer_column(text: Text, *, missing: Collection[str] | None = None) -> Colum
     missing : collection of str, optional
         Words that mean missing, in every column. By default the known ones,
         and only in columns that turn out not to be text.
+    known : bool, optional
+        Whether the known words count; by default where no others are given.
 
     Returns
     -------
     Column
         With evidence. Cost: one pass to count what the texts could be, one to read them.
     """
-    return infer_source(ColumnSource([TextChunk(text, words_for(missing, known=missing is None))]))
+    counts = missing is None if known is None else known
+    return infer_source(ColumnSource([TextChunk(text, words_for(missing, known=counts))]))
 
 
 def declared_column(

@@ -114,7 +114,7 @@ _WRITERS: dict[int, Callable[[float], str]] = {
 }
 
 
-def typed_column(cells: TypedCells, *, dates_in_text: bool = False) -> Column:
+def typed_column(cells: TypedCells, *, dates_in_text: bool = False, known: bool = True) -> Column:
     """Give a column the type that most of its cells have.
 
     Parameters
@@ -122,6 +122,8 @@ def typed_column(cells: TypedCells, *, dates_in_text: bool = False) -> Column:
     cells : TypedCells
     dates_in_text : bool
         Whether texts that are all dates in ISO form become dates.
+    known : bool
+        Whether the known words for missing count.
 
     Returns
     -------
@@ -136,7 +138,7 @@ def typed_column(cells: TypedCells, *, dates_in_text: bool = False) -> Column:
         return _all_missing(cells)
     if len(counts) > 1 and SourceKind.TEXT in counts:
         # Words for missing speak for no kind.
-        counts[SourceKind.TEXT] -= _empty_texts(cells)
+        counts[SourceKind.TEXT] -= _empty_texts(cells, known)
         counts = {kind: count for kind, count in counts.items() if count}
     # Of equal numbers, text loses nothing.
     order = sorted(counts, key=lambda kind: (-counts[kind], kind != SourceKind.TEXT, kind))
@@ -150,7 +152,7 @@ def typed_column(cells: TypedCells, *, dates_in_text: bool = False) -> Column:
         if dates_in_text and chosen == SourceKind.TEXT and len(order) == 1:
             return _read_texts(cells)
         return _text_column(cells, counts, chosen)
-    return _valued_column(cells, counts, chosen, runner)
+    return _valued_column(cells, counts, chosen, runner, known=known)
 
 
 def _alike_moments(cells: TypedCells) -> TypedCells:
@@ -166,11 +168,15 @@ def _alike_moments(cells: TypedCells) -> TypedCells:
     return cells if kinds is cells.kinds else replace(cells, kinds=kinds, numbers=numbers)
 
 
-def _empty_texts(cells: TypedCells) -> int:
+def _empty_texts(cells: TypedCells, known: bool) -> int:
     """Count the texts that are words for missing, or nothing but spaces."""
     places, counts = np.unique(cells.texts[cells.kinds == SourceKind.TEXT], return_counts=True)
     texts = [cells.strings[place].strip() for place in places.tolist()]
-    return sum(count for text, count in zip(texts, counts.tolist(), strict=True) if not text or is_missing_word(text))
+    return sum(
+        count
+        for text, count in zip(texts, counts.tolist(), strict=True)
+        if not text or (known and is_missing_word(text))
+    )
 
 
 def _why(counts: dict[SourceKind, int]) -> tuple[str, ...]:
@@ -260,13 +266,13 @@ def _read_texts(cells: TypedCells) -> Column:
 
 
 def _valued_column(
-    cells: TypedCells, counts: dict[SourceKind, int], chosen: SourceKind, runner: SourceKind | None
+    cells: TypedCells, counts: dict[SourceKind, int], chosen: SourceKind, runner: SourceKind | None, *, known: bool
 ) -> Column:
     states = _states(cells)
     fits = cells.kinds == chosen
     others = np.flatnonzero(~fits & (states == Reason.PRESENT))
     written = cells.written(others)
-    missing_words = np.array([is_missing_word(text.strip()) for text in written], np.bool_)
+    missing_words = np.array([known and is_missing_word(text.strip()) for text in written], np.bool_)
     states[others] = Reason.UNREADABLE
     if len(others):
         states[others[missing_words]] = Reason.MARKER

@@ -134,7 +134,7 @@ class ColumnMethods(StepTable):
         self,
         columns: Mapping[str, str],
         *,
-        missing: Sequence[Value] = (),
+        missing: Value | Sequence[Value] = (),
         decimal_mark: str | None = None,
         group_mark: str | None = None,
         unit: str | None = None,
@@ -151,8 +151,8 @@ class ColumnMethods(StepTable):
         ----------
         columns : mapping of str to str
             Selector, and type with a pattern where needed: ``date d.M.yyyy``.
-        missing : sequence
-            Words and numbers that mean missing.
+        missing : value or sequence of them
+            Words and numbers that mean missing, besides the known words.
         decimal_mark, group_mark : str, optional
             Marks in numbers; by default the texts decide.
         unit : str, optional
@@ -178,7 +178,8 @@ class ColumnMethods(StepTable):
         >>> str(moods.convert({"mood": "category"}, labels={1: "calm", 2: "nervous"})["mood"].type)
         'category'
         """
-        words = [plain_text(word) for word in missing]
+        several = missing if isinstance(missing, Sequence) and not isinstance(missing, str) else [missing]
+        words = [plain_text(word) for word in several]
         if isinstance(labels, BareTable):
             labels = _code_book(labels)
         return self._step(

@@ -18,10 +18,14 @@ from comb.reading.load import load_beginning as load_table_beginning
 from comb.reading.load import load_table, load_tables
 from comb.tables.column import Column
 from comb.tables.names import unique_names
-from comb.tables.read_options import ReadOptions
+from comb.tables.read_options import ReadOptions, listed_words
 from comb.tables.reasons import Reason
 from comb.tables.types import BOOLEAN, DATE, DATETIME, DURATION, INTEGER, NUMBER, TIME, UTC_DATETIME, Type, decimal
 from comb.tables.value_texts import stored_value
+
+# A word for missing, or several; by column, or in all of them.
+MissingWord = str | int | float
+MissingWords = MissingWord | Collection[MissingWord] | Mapping[str, MissingWord | Collection[MissingWord]]
 
 
 def load(
@@ -33,7 +37,8 @@ def load(
     encoding: str | None = None,
     header: bool | int | None = None,
     skip: int | None = None,
-    missing: Collection[str] | None = None,
+    missing: MissingWords | None = None,
+    known_words: bool = True,
     types: Mapping[str, str] | str | None = None,
     columns: Sequence[str] | None = None,
     rows: int | None = None,
@@ -67,9 +72,11 @@ def load(
         Lines of header: 0, 1 or 2.
     skip : int, optional
         Lines above the header.
-    missing : collection of str, optional
-        Words for missing, in all columns; ``[]`` means none. By default the known
-        words, in columns that are not text.
+    missing : str, number, collection of them, or mapping, optional
+        Words for missing: in all columns, or by column (``{"age": 999, "*": "-"}``, where ``*`` is all). They count
+        besides the known words; a word that occurs nowhere is told. ``[]`` means none at all.
+    known_words : bool
+        Whether the known words for missing count (``NA``, ``n/a``, ``-`` ...), in columns that are not text.
     types : mapping of str to str, or str, optional
         Types by column, or one for all; a pattern may follow: ``date d.M.yyyy``.
     columns : sequence of str, optional
@@ -103,8 +110,8 @@ def load(
     """
     options = read_options(
         table=table, delimiter=delimiter, quote=quote, encoding=encoding, header=header, skip=skip,
-        missing=missing, types=types, columns=columns, rows=rows, schema=schema, most_bytes=most_bytes,
-        totals=totals, fill_merged=fill_merged, lists=lists,
+        missing=missing, known_words=known_words, types=types, columns=columns, rows=rows, schema=schema,
+        most_bytes=most_bytes, totals=totals, fill_merged=fill_merged, lists=lists,
     )  # fmt: skip
     return Table.adopt(load_table(source, options, progress))
 
@@ -137,6 +144,8 @@ def _plain(name: str, value: Any) -> Any:
         return int(value)
     if name == "schema":
         return str(value)
+    if name == "missing":
+        return listed_words(value)
     if isinstance(value, Mapping):
         return dict(value)
     return list(value) if isinstance(value, Collection) and not isinstance(value, str) else value

@@ -46,9 +46,9 @@ def words_for(missing: Collection[str] | None, *, known: bool = True) -> Words:
     Parameters
     ----------
     missing : collection of str, optional
-        Words given for missing; where none are given, the known ones count.
+        Words given for missing.
     known : bool
-        Whether the known words count at all.
+        Whether the known words count too.
     """
     given = {word.strip(): None for word in missing or () if word.strip()}
     return Words(tuple(given), KNOWN_WORDS if known else (), BOOLEAN_WORDS)

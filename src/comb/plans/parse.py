@@ -10,7 +10,7 @@ from comb.plans.yaml_source import Path, YamlSource
 from comb.steps.base import Step
 from comb.steps.catalogue import listed, make_step
 from comb.steps.joins import TwoTables
-from comb.tables.read_options import ReadOptions
+from comb.tables.read_options import ReadOptions, listed_words
 
 _TABLE_FIELDS = ("source", "checksum", "from_table", "reading", "steps", "rules")
 _PLAN_FIELDS = ("tables", "questions", "save")
@@ -133,6 +133,8 @@ class _PlanReader:
         """Read a record of fixed fields."""
         record = self.mapping(path, value, f"fields of {path[-1]!r}")
         self.known(path, record, kind.__struct_fields__)
+        if kind is ReadOptions and record.get("missing") is not None:
+            record = {**record, "missing": listed_words(record["missing"])}
         try:
             return msgspec.convert(listed(kind, record), kind, strict=False)
         except msgspec.ValidationError as error:

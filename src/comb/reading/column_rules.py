@@ -42,11 +42,11 @@ class ColumnRules:
 
     def words(self, name: str, request: Request | None) -> Words:
         """Return the words that matter in a column of delimited text."""
-        missing = self.options.missing
+        missing = self.options.words_of(name)
         if self.schema is not None and not missing:
             return words_for(self.schema.missing.get(name, ()), known=False)
         textual = request is not None and request.word in TEXTUAL
-        return words_for(missing, known=missing is None and not textual)
+        return words_for(missing, known=self.schema is None and self.options.knows_words(name) and not textual)
 
     def chosen(self, names: Sequence[str]) -> list[str]:
         """Return of the columns there are those that are read; the others are not even looked at."""

@@ -1,19 +1,21 @@
 """Opened sources become one table, with its origin: one file, several of one shape, tables inside documents."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
-from comb.errors import ContentError
+from comb.errors import ContentError, listing, unknown_name
 from comb.reading.delimited.assemble import RawTable, type_columns
 from comb.reading.delimited.stack import stack
 from comb.reading.documents.model import InnerTable, stacked
 from comb.reading.io.source_file import combined
 from comb.reading.opened import OpenDocument, OpenText
 from comb.reading.schema.apply import meet_demands, restore_cells
+from comb.tables.column import Column
 from comb.tables.origin import DELIMITED, Origin
+from comb.tables.read_options import ALL_COLUMNS, ReadOptions
 from comb.tables.table import BareTable
 
 Source = str | Path | Sequence[str | Path]
@@ -51,6 +53,34 @@ def listed_paths(source: Source) -> tuple[str, ...]:
     return () if isinstance(source, str | Path) else tuple(str(one) for one in source)
 
 
+def unused_words(columns: Mapping[str, Column], options: ReadOptions) -> list[str]:
+    """Say which words for missing occur in no cell they were given for.
+
+    Raises
+    ------
+    ContentError
+        If words are given for a column that is not there.
+    """
+    given = options.missing if isinstance(options.missing, dict) else {ALL_COLUMNS: options.missing or []}
+    notes = []
+    for name, words in given.items():
+        if name != ALL_COLUMNS and name not in columns:
+            if options.columns is not None:
+                continue
+            what, remedy = unknown_name("column", name, list(columns))
+            raise ContentError(f"words for missing are given, but {what}", remedy=remedy)
+        meant = columns.values() if name == ALL_COLUMNS else [columns[name]]
+        left = dict.fromkeys(word.strip() for word in words)
+        for column in meant:
+            for text in set(column.kept.items.to_list()) if left else ():
+                left.pop((text or "").strip(), None)
+        where = "nowhere" if name == ALL_COLUMNS else f"nowhere in {name}"
+        if left and options.rows is None:
+            quoted = listing([repr(word) for word in left])
+            notes.append(f"words for missing that occur {where}: {quoted}")
+    return notes
+
+
 def only_texts(opened: Sequence[OpenText | OpenDocument]) -> list[OpenText]:
     """Return the sources as delimited text; documents among them cannot be read together with it."""
     for one in opened:
@@ -77,6 +107,7 @@ def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]]
         f"{name}: {note}" if several else note for one, name in zip(data, names, strict=True) for note in one.notes
     ]
     notes = [*of_each, *notes]
+    notes += unused_words(columns, first.rules.options)
     stamps = {one.name: one.stamp for one, _ in tables}
     counts = [len(one.lines) for one in data]
     asked = first.rules.options
@@ -112,6 +143,8 @@ def text_table(source: Source, texts: list[OpenText], threads: int = 1) -> BareT
     whole = stack([one.raw_table for one in texts], names)
     columns = type_columns(whole.raw_table, first.rules, threads)
     notes = list(whole.raw_table.notes)
+    if not any(one.provisional for one in texts):
+        notes += unused_words(columns, first.rules.options)
     origin = text_origin(source, texts, whole.raw_table)
     if len(texts) > 1:
         origin = replace(origin, sources=tuple(names), source_index=whole.sources)

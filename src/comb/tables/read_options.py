@@ -7,6 +7,8 @@ was found out is in the origin of the table, so that reading the source again by
 It lies with the tables and not with the reading of them, because the origin of every table holds one.
 """
 
+from collections.abc import Collection, Mapping
+from decimal import Decimal
 from typing import Any
 
 import msgspec
@@ -14,6 +16,30 @@ import msgspec
 from comb.errors import ParameterError, listing
 
 LISTS = ("keep", "count", "rows")
+
+# In words for missing by column.
+ALL_COLUMNS = "*"
+
+
+def listed_words(value: Any) -> Any:
+    """Return words for missing as options keep them: one word, a number, several, or by column.
+
+    >>> listed_words(999), listed_words({"age": 99, "*": ["-", 0.5]})
+    (['999'], {'age': ['99'], '*': ['-', '0.5']})
+    """
+    if isinstance(value, Mapping):
+        return {str(name): listed_words(words) for name, words in value.items()}
+    if isinstance(value, Collection) and not isinstance(value, str | bytes):
+        return [_word(one) for one in value]
+    return [_word(value)]
+
+
+def _word(value: Any) -> str:
+    if isinstance(value, bool) or not isinstance(value, str | int | float | Decimal):
+        raise ParameterError(
+            f"expected a word for missing, or a number, got {value!r}", remedy="for instance missing=[999, 'none']"
+        )
+    return str(int(value)) if isinstance(value, float) and value.is_integer() else str(value)
 
 
 class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -31,8 +57,11 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True,
         Lines of header: 0, 1 or 2.
     skip : int, optional
         Lines above the header.
-    missing : list of str, optional
-        Words for missing in all columns; an empty list means none at all.
+    missing : list of str, or dict of str to list of str, optional
+        Words for missing, besides the known ones: in all columns, or by column (``*`` is all). An empty list means
+        none at all.
+    known_words : bool
+        Whether the known words for missing count, in columns that are not text.
     types : dict of str to str, or str, optional
         Types by column, or one for all; a pattern may follow: ``date d.M.yyyy``.
     columns : list of str, optional
@@ -56,7 +85,8 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True,
     encoding: str | None = None
     header: int | None = None
     skip: int | None = None
-    missing: list[str] | None = None
+    missing: list[str] | dict[str, list[str]] | None = None
+    known_words: bool = True
     types: dict[str, str] | str | None = None
     columns: list[str] | None = None
     rows: int | None = None
@@ -81,6 +111,21 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True,
         ('skip', 'totals')
         """
         return tuple(msgspec.to_builtins(self))
+
+    def words_of(self, name: str) -> list[str] | None:
+        """Return the words for missing given for a column; None if there are none, an empty list if none may count.
+
+        >>> ReadOptions(missing={"age": ["999"], "*": ["-"]}).words_of("age")
+        ['999', '-']
+        """
+        if not isinstance(self.missing, dict):
+            return self.missing
+        found = [self.missing[key] for key in (name, ALL_COLUMNS) if key in self.missing]
+        return [word for words in found for word in words] if found else None
+
+    def knows_words(self, name: str) -> bool:
+        """Whether the known words for missing count in a column, if it is not text."""
+        return self.known_words and self.words_of(name) != []
 
     def check(self) -> None:
         """Raise a ParameterError for a value outside what is allowed."""

@@ -172,18 +172,27 @@ class Document:
 
 def make_column(name: str, cells: TypedCells, rules: ColumnRules, *, dates_in_text: bool = False) -> Column:
     """Make a column of typed cells as it was asked for: words for missing, a declared type."""
-    if rules.options.missing is not None and len(cells.strings):
-        words = set(rules.options.missing)
-        meant = np.array([text.strip() in words for text in cells.strings], np.bool_)
-        cells.kinds = np.where(
-            (cells.kinds == SourceKind.TEXT) & meant[np.maximum(cells.texts, 0)],
-            np.uint8(SourceKind.ERROR),
-            cells.kinds,
-        )
+    for word in rules.options.words_of(name) or ():
+        _mark(cells, word.strip())
+    known = rules.options.knows_words(name)
     request = rules.declared([name]).get(name)
     if request is None:
-        return typed_column(cells, dates_in_text=dates_in_text)
-    return _declared(typed_column(cells), cells, request)
+        return typed_column(cells, dates_in_text=dates_in_text, known=known)
+    return _declared(typed_column(cells, known=known), cells, request)
+
+
+def _mark(cells: TypedCells, word: str) -> None:
+    """Make markers of the texts that are a word for missing, and of the numbers it is written as."""
+    places = [at for at, text in enumerate(cells.strings) if text.strip() == word]
+    meant = (cells.kinds == SourceKind.TEXT) & np.isin(cells.texts, places)
+    try:
+        numbers = (cells.kinds == SourceKind.NUMBER) & (cells.numbers == float(word))
+    except ValueError:
+        numbers = np.zeros(len(meant), np.bool_)
+    if numbers.any():
+        cells.texts = np.where(numbers, len(cells.strings), cells.texts)
+        cells.strings = [*cells.strings, word]
+    cells.kinds = np.where(meant | numbers, np.uint8(SourceKind.ERROR), cells.kinds)
 
 
 def _declared(column: Column, cells: TypedCells, request: Request) -> Column:

@@ -247,7 +247,8 @@ def _column(
     if rules.options.fill_merged:
         _fill(grid, cells, place, body)
     if plain and rules.options.types is None:
-        column = infer_column(Text.from_strings(cells.written(np.arange(len(body)))), missing=rules.options.missing)
+        text, words = Text.from_strings(cells.written(np.arange(len(body)))), rules.options.words_of(name)
+        column = infer_column(text, missing=words, known=rules.options.knows_words(name))
     else:
         column = make_column(name, cells, rules)
     units = [grid.text(row, place) for row in area.units]
