@@ -1,5 +1,6 @@
 """Workbooks: the tables found in them, their types and places, what stands around, what they refuse, what they write."""
 
+import contextlib
 import datetime
 import io
 import zipfile
@@ -427,6 +428,57 @@ def test_what_opendocument_has_of_its_own(tmp_path: Path) -> None:
         archive.writestr("META-INF/manifest.xml", "<encryption-data/>")
     with pytest.raises(comb.ContentError, match="protected by a password"):
         comb.load(place)
+
+
+CODES = [
+    # The number format, the numbers, and what is read.
+    ("00000", [1067, 10115, None, 99423], ["01067", "10115", None, "99423"]),
+    ("00000\\-0000", [10671234, 801150001], ["01067-1234", "80115-0001"]),
+    ("000", [7, 12345], ["007", "12345"]),
+    # Digits that no zero was put before are numbers, and so is what a format shows otherwise.
+    ("0000", [2025, 2026], [2025, 2026]),
+    ("00.0", [7, 8], [7, 8]),
+    ("000", [7.5, 8], [7.5, 8.0]),
+    ("000", [-7, 8], [-7, 8]),
+]
+
+
+@pytest.mark.parametrize(("code", "numbers", "expected"), CODES)
+@pytest.mark.parametrize("fast", [True, False])
+def test_formats_that_mean_codes_keep_text(
+    tmp_path: Path, code: str, numbers: list[Any], expected: list[Any], fast: bool
+) -> None:
+    def finish(made: Any, sheet: Any) -> None:
+        shown = made.add_format({"num_format": code})
+        for row, number in enumerate(numbers, 1):
+            if number is not None:
+                sheet.write(row, 1, number, shown)
+
+    rows = {f"A{row}": f"hive {row}" for row in range(2, len(numbers) + 2)}
+    place = book(tmp_path / "codes.xlsx", {"Places": {"A1": "hive", "B1": "postcode", **rows}}, finish)
+    with contextlib.nullcontext() if fast else reference():
+        table = comb.load(place)
+    assert table["postcode"].to_list() == expected
+    assert table.place(1, "postcode") == "codes.xlsx, Places!B2"
+    codes = table["postcode"].type.word == "string"
+    assert ("digits as the workbook shows them" in (table["postcode"].description or "")) == codes
+    # A type that is asked for counts more.
+    whole = comb.load(place, types={"postcode": "string"})["postcode"].to_list()
+    assert whole == expected or not codes
+
+
+def test_codes_of_an_opendocument_keep_text(tmp_path: Path) -> None:
+    def cell(value: str, text: str) -> str:
+        return f'<table:table-cell office:value-type="float" office:value="{value}"><text:p>{text}</text:p></table:table-cell>'
+
+    heads = "".join(f"<table:table-cell><text:p>{name}</text:p></table:table-cell>" for name in ("postcode", "n"))
+    row = cell("1067", "01067") + cell("7", "7")
+    place = tmp_path / "codes.ods"
+    with zipfile.ZipFile(place, "w") as archive:
+        archive.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        archive.writestr("content.xml", ODS.format(heads=heads, row=row))
+    table = comb.load(place)
+    assert table["postcode"].to_list()[0] == "01067" and table["n"].to_list()[0] == 7
 
 
 def test_numbers_stored_as_texts_are_a_finding_with_a_remedy(tmp_path: Path) -> None:

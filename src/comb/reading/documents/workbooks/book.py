@@ -10,7 +10,7 @@ from comb.errors import ContentError, ParameterError, counted, listing
 from comb.formats.a1 import column_letters
 from comb.formats.sniff import BINARY_START, ZIP_START, looks_like_page
 from comb.inference.decide import infer_column
-from comb.inference.typed_cells import SourceKind
+from comb.inference.typed_cells import SourceKind, TypedCells
 from comb.kernels.grouping import Codes
 from comb.reading.column_rules import ColumnRules
 from comb.reading.documents.model import Document, InnerTable, TableData, chosen_columns, make_column
@@ -246,6 +246,7 @@ def _column(
     cells = grid.cells(body, place)
     if rules.options.fill_merged:
         _fill(grid, cells, place, body)
+    written = _written(grid, cells, place, body)
     if plain and rules.options.types is None:
         text, words = Text.from_strings(cells.written(np.arange(len(body)))), rules.options.words_of(name)
         column = infer_column(text, missing=words, known=rules.options.knows_words(name))
@@ -256,7 +257,30 @@ def _column(
     formats = grid.sheet.formats[at[at >= 0]]
     shown = grid.sheet.format_names[int(np.bincount(formats).argmax())] if len(formats) else ""
     message = (units[0].strip("[]() ") if units and units[0] else "") or (shown if column.type.numeric else "")
+    message = message or (f"digits as the workbook shows them, like {written}" if written else "")
     return column.replace(description=message) if message else column
+
+
+def _written(grid: SheetGrid, cells: TypedCells, place: int, body: Codes) -> str:
+    """Make texts of whole numbers that the workbook shows as codes, with zeros in front; returns one of them."""
+    if not grid.sheet.written:
+        return ""
+    at = grid.at[body, place]
+    found = {row: grid.sheet.written[cell] for row, cell in enumerate(at.tolist()) if cell in grid.sheet.written}
+    zeros = [text for text in found.values() if text.startswith("0") and len(text) > 1]
+    numbers = cells.kinds == SourceKind.NUMBER
+    if not zeros or not ((cells.numbers[numbers] >= 0) & (cells.numbers[numbers] % 1 == 0)).all():
+        return ""
+    rows = np.flatnonzero(numbers)
+    width = len(zeros[0]) if zeros[0].isdecimal() else 0
+    cells.texts = cells.texts.copy()
+    cells.texts[rows] = np.arange(len(cells.strings), len(cells.strings) + len(rows))
+    cells.strings = [
+        *cells.strings,
+        *(found.get(row, str(int(cells.numbers[row])).zfill(width)) for row in rows.tolist()),
+    ]
+    cells.kinds = np.where(numbers, np.uint8(SourceKind.TEXT), cells.kinds)
+    return zeros[0]
 
 
 def _fill(grid: SheetGrid, cells: Any, place: int, body: Codes) -> None:

@@ -39,6 +39,33 @@ def shown_kind(code: str) -> int:
     return SourceKind.TIME if clock else 0
 
 
+_DIGITS = re.compile(r"(?:0|[- /.]|\\.|\"[^\"]*\")+")
+
+
+@lru_cache(maxsize=1024)
+def shown_digits(code: str) -> str:
+    """Return the mask of a format that shows a number as a code of so many digits; else nothing.
+
+    >>> [shown_digits(code) for code in ("00000", "000 00", "0", "0.00", "000.0")]
+    ['00000', '000 00', '', '', '']
+    """
+    if not _DIGITS.fullmatch(code) or "." in code:
+        return ""
+    mask = "".join(part[1:2] if part[0] == "\\" else part.strip('"') for part in re.findall(r'\\.|"[^"]*"|.', code))
+    return mask if code.count("0") == mask.count("0") > 1 else ""
+
+
+def digits_in(mask: str, number: int) -> str:
+    """Write a whole number into a mask of zeros; digits too many are written before it.
+
+    >>> digits_in("00000-0000", 10671234), digits_in("000", 12345)
+    ('01067-1234', '12345')
+    """
+    left = list(str(number))
+    shown = [(left.pop() if left else "0") if mark == "0" else mark for mark in reversed(mask)]
+    return "".join([*left, *reversed(shown)])
+
+
 @lru_cache(maxsize=1024)
 def shown_unit(code: str) -> str:
     """Return what a format says of a number: a percent sign or a currency; else nothing.

@@ -40,6 +40,7 @@ class _Content:
         self._hidden_rows: set[int] = set()
         self._hidden_columns: set[int] = set()
         self._references: dict[tuple[int, int], str] = {}
+        self._written: dict[tuple[int, int], str] = {}
         self._units: list[str] = [""]
         self._row = self._column = self._listed_column = 0
         self._row_cells: list[tuple[int, int, dict[str, str], str]] = []
@@ -99,6 +100,9 @@ class _Content:
             sheet.hidden_rows, sheet.hidden_columns = self._hidden_rows, self._hidden_columns
             sheet.formats = sheet.styles.astype("uint8")
             sheet.format_names = tuple(self._units)
+            if self._written:
+                places = zip(sheet.rows.tolist(), sheet.columns.tolist(), strict=True)
+                sheet.written = {at: self._written[place] for at, place in enumerate(places) if place in self._written}
             self.sheets.append(sheet)
 
     def _end_cell(self, *, covered: bool) -> None:
@@ -135,6 +139,8 @@ class _Content:
         if written is not None:
             place = len(self._strings)
             self._strings.append(written)
+        elif kind == SourceKind.NUMBER and text.isdecimal() and text != str(int(text)) and int(text) == number:
+            self._written[row, column] = text
         unit = "%" if cell.get("office:value-type") == "percentage" else cell.get("office:currency", "")
         if unit not in self._units:
             self._units.append(unit)

@@ -147,6 +147,8 @@ class Sheet:
     hidden_rows, hidden_columns : set of int
     references : dict of (int, int) to str
         Formulas by row and column.
+    written : dict of int to str
+        How a number format of digits shows a number, as postcodes are: 01067; by cell.
     """
 
     name: str
@@ -165,6 +167,7 @@ class Sheet:
     hidden_rows: set[int] = field(default_factory=set)
     hidden_columns: set[int] = field(default_factory=set)
     references: dict[tuple[int, int], str] = field(default_factory=dict)
+    written: dict[int, str] = field(default_factory=dict)
 
     def __len__(self) -> int:
         return len(self.rows)
