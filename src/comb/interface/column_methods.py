@@ -6,7 +6,7 @@ from types import MappingProxyType
 from typing import Any, Literal, Self
 
 from comb.errors import ParameterError
-from comb.interface.step_table import Names, StepTable, as_texts, listed
+from comb.interface.step_table import Names, StepTable, as_texts, by_name, listed
 from comb.tables.table import BareTable
 from comb.tables.value_texts import Value, plain_text
 
@@ -56,11 +56,11 @@ class ColumnMethods(StepTable):
         >>> comb.table(columns={"Größe (kg)": [1]}).rename(style="safe").names
         ('grosse_kg',)
         """
-        return self._step("rename", why, names=dict(names), style=style)
+        return self._step("rename", why, names=by_name(names, "rename({'old': 'new'})"), style=style)
 
     def calculate(
         self,
-        columns: Mapping[str, str],
+        columns: Mapping[str, str] | str,
         *,
         by: Names = (),
         only_new: bool = False,
@@ -72,7 +72,7 @@ class ColumnMethods(StepTable):
 
         Parameters
         ----------
-        columns : mapping of str to str
+        columns : mapping of str to str, or str
             Name and formula.
         by : str or sequence of str
             Aggregates in formulas are taken within the groups of these columns.
@@ -87,8 +87,9 @@ class ColumnMethods(StepTable):
         >>> comb.table(columns={"a": [1, 3]}).calculate({"share": "a / sum(a)"})["share"].to_list()
         [0.25, 0.75]
         """
+        given = by_name(columns, "calculate({'net': 'gross - tare'})", equation=True)
         return self._step(
-            "calculate", why, columns=dict(columns), by=listed(by), only_new=only_new,
+            "calculate", why, columns=given, by=listed(by), only_new=only_new,
             as_of=None if as_of is None else str(as_of), parameters=as_texts(parameters),
         )  # fmt: skip
 
@@ -132,7 +133,8 @@ class ColumnMethods(StepTable):
 
     def convert(
         self,
-        columns: Mapping[str, str],
+        columns: Mapping[str, str] | Names,
+        to: str | None = None,
         *,
         missing: Value | Sequence[Value] = (),
         decimal_mark: str | None = None,
@@ -149,8 +151,10 @@ class ColumnMethods(StepTable):
 
         Parameters
         ----------
-        columns : mapping of str to str
+        columns : mapping of str to str, or names
             Selector, and type with a pattern where needed: ``date d.M.yyyy``.
+        to : str, optional
+            The type of all columns that are named.
         missing : value or sequence of them
             Words and numbers that mean missing, besides the known words.
         decimal_mark, group_mark : str, optional
@@ -178,12 +182,15 @@ class ColumnMethods(StepTable):
         >>> str(moods.convert({"mood": "category"}, labels={1: "calm", 2: "nervous"})["mood"].type)
         'category'
         """
+        if to is not None:
+            columns = dict.fromkeys(listed(list(columns) if isinstance(columns, Mapping) else columns), to)
+        types = by_name(columns, "convert({'day': 'date'})")
         several = missing if isinstance(missing, Sequence) and not isinstance(missing, str) else [missing]
         words = [plain_text(word) for word in several]
         if isinstance(labels, BareTable):
             labels = _code_book(labels)
         return self._step(
-            "convert", why, columns=dict(columns), missing=words, decimal_mark=decimal_mark,
+            "convert", why, columns=types, missing=words, decimal_mark=decimal_mark,
             group_mark=group_mark, unit=unit, choices=[plain_text(value) for value in choices],
             labels={plain_text(value): label for value, label in (labels or {}).items()}, rounding=rounding,
             last_century_from=last_century_from, on_misfit=on_misfit,
@@ -218,6 +225,10 @@ class ColumnMethods(StepTable):
         >>> comb.table(columns={"q": ["Lay", "none"]}).recode("q", {"Lay": "laying"})["q"].to_list()
         ['laying', 'none']
         """
+        if not isinstance(values, Mapping):
+            raise ParameterError(
+                f"expected the new value of each old one, got {values!r}", remedy="recode('queen', {'Lay': 'laying'})"
+            )
         texts = {plain_text(old): None if new is None else plain_text(new) for old, new in values.items()}
         return self._step("recode", why, column=column, values=texts, ignore=listed(ignore), others=others)
 

@@ -1,6 +1,6 @@
 """The functions that make public tables: load, inspect, table."""
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from pathlib import Path
@@ -233,7 +233,14 @@ def table(
         raise ParameterError("expected either columns or rows with names")
     if columns is None:
         columns = _by_column(rows or [], names)
+    if not isinstance(columns, Mapping) or not all(_is_cells(cells) for cells in columns.values()):
+        example = "for instance table(columns={'kg': [1.5, None]})"
+        raise ParameterError(f"expected lists of values by column, got {columns!r}", remedy=example)
     return Table({name: _column(name, list(cells)) for name, cells in columns.items()})
+
+
+def _is_cells(cells: object) -> bool:
+    return isinstance(cells, Iterable) and not isinstance(cells, str | bytes)
 
 
 def _by_column(rows: Sequence[Sequence[Any]], names: Sequence[str] | None) -> dict[str, list[Any]]:

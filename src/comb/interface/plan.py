@@ -6,6 +6,7 @@ from typing import Self
 
 from comb.plans.model import PlanText, TablePlan, moved
 from comb.plans.run import Outcome, open_plan, run_plan
+from comb.reading.io.source_file import check_path
 from comb.steps.base import Step
 from comb.tables.origin import Origin
 from comb.writing.atomic import write_file
@@ -63,6 +64,7 @@ class Plan:
 
     def save(self, path: str | Path, *, overwrite: bool = False) -> None:
         """Write the plan to a file, as YAML; paths in it are kept relative to the file."""
+        check_path(path)
         place = Path(path)
         write_file(place, moved(self.content, str(place.parent)).encode(), overwrite=overwrite)
 

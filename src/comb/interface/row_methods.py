@@ -5,7 +5,7 @@ from datetime import date
 from types import MappingProxyType
 from typing import Literal, Self
 
-from comb.interface.step_table import Names, StepTable, as_texts, listed
+from comb.interface.step_table import Names, StepTable, as_texts, by_name, listed
 from comb.tables.table import BareTable
 from comb.tables.value_texts import Value
 
@@ -110,7 +110,7 @@ class RowMethods(StepTable):
 
     def aggregate(
         self,
-        columns: Mapping[str, str],
+        columns: Mapping[str, str] | str,
         *,
         by: Names = (),
         sort_groups: bool = False,
@@ -137,8 +137,9 @@ class RowMethods(StepTable):
         >>> visits.aggregate({"mean": "avg(kg)"}, by="hive")["mean"].to_list()
         [3.5, 5.0]
         """
+        given = by_name(columns, "aggregate({'mean_kg': 'avg(kg)'})", equation=True)
         return self._step(
-            "aggregate", why, columns=dict(columns), by=listed(by), sort_groups=sort_groups, totals=totals,
+            "aggregate", why, columns=given, by=listed(by), sort_groups=sort_groups, totals=totals,
             subtotals=subtotals, as_of=None if as_of is None else str(as_of),
         )  # fmt: skip
 

@@ -1,6 +1,6 @@
 """A table that takes steps and remembers them, so that exploration can be written down as a plan."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import PurePath
 from types import MappingProxyType
 from typing import Any, Self
@@ -47,6 +47,9 @@ class StepTable(BareTable):
 
     def take_step(self, step: Step) -> Self:
         """Take a step made elsewhere: a finding's remedy, a step of a plan."""
+        if not isinstance(step, Step):
+            some = "some findings have no remedy; the methods of a table take steps too"
+            raise ParameterError(f"expected a step, got {step!r}", remedy=some)
         taken = take_step(step, self, self._others)
         made = self.adopt(taken.table, (*self._steps, step), (*self._entries, taken.entry))
         made._others, made._begun = self._others, self._begun or self.origin
@@ -87,8 +90,36 @@ class StepTable(BareTable):
 
 
 def listed(names: Names) -> list[str]:
-    """Return one name, or several, as a list."""
-    return [names] if isinstance(names, str) else list(names)
+    """Return one name, or several, as a list.
+
+    Raises
+    ------
+    ParameterError
+        If it is something else.
+    """
+    several: Any = [names] if isinstance(names, str) else names
+    if isinstance(several, Iterable) and not isinstance(several, Mapping | bytes):
+        found = list(several)
+        if all(isinstance(name, str) for name in found):
+            return found
+    raise ParameterError(f"expected a name or a list of names, got {names!r}", remedy="for instance ['apiary', 'kg']")
+
+
+def by_name(pairs: Mapping[str, str] | Names, example: str, *, equation: bool = False) -> dict[str, str]:
+    """Return what is given by column name as a dict; a formula may be given as ``name = formula``.
+
+    Raises
+    ------
+    ParameterError
+        If it is something else, with the example.
+    """
+    if isinstance(pairs, Mapping):
+        return dict(pairs)
+    if equation and isinstance(pairs, str):
+        name, equals, formula = pairs.partition("=")
+        if equals and formula.strip() and not formula.startswith("=") and name.strip(' "').replace("_", "a").isalnum():
+            return {name.strip(' "'): formula.strip()}
+    raise ParameterError(f"expected what to make of each column by its name, got {pairs!r}", remedy=example)
 
 
 def as_texts(values: Mapping[str, Value]) -> dict[str, str]:

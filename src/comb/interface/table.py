@@ -15,6 +15,7 @@ from comb.interface.row_methods import RowMethods
 from comb.plans.model import name_of, write_plan
 from comb.plans.parse import read_plan
 from comb.profiling.profile import Profile, profile
+from comb.reading.io.source_file import check_path
 from comb.steps.ledger import Entry
 from comb.writing.atomic import write_files
 from comb.writing.files import files_of
@@ -123,6 +124,7 @@ class Table(RowMethods, ColumnMethods):
             If a cell cannot be written as it is, naming row and column, or an option means nothing
             for this kind of file.
         """
+        check_path(path)
         place = Path(path)
         given = {
             "delimiter": delimiter, "line_end": line_end, "encoding": encoding, "missing": missing,

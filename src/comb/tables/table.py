@@ -28,6 +28,13 @@ MOST_NOTES = 3
 KEYS_AT_ONCE = 32_768
 
 
+def check_whole(*values: object) -> None:
+    """Raise a ParameterError unless all are whole numbers: of rows, positions, counts."""
+    for value in values:
+        if isinstance(value, bool) or not isinstance(value, int | np.integer):
+            raise ParameterError(f"expected a whole number, got {value!r}", remedy="rows are numbered from 1")
+
+
 class BareTable:
     """Named columns of equal length, in row order; never changed in place.
 
@@ -141,6 +148,9 @@ class BareTable:
         return self._row_count
 
     def __getitem__(self, name: str) -> Column:
+        if not isinstance(name, str):
+            rows = "rows are taken by rows_between(1, 10), several columns by select(['a', 'b'])"
+            raise ParameterError(f"expected the name of a column, got {name!r}", remedy=rows)
         return self._columns[name if name in self._columns else check_known(name, self.names)]
 
     def __contains__(self, name: object) -> bool:
@@ -180,20 +190,24 @@ class BareTable:
 
     def first_rows(self, count: int = 10) -> Self:
         """Return the first rows, for a look."""
+        check_whole(count)
         return self._view(0, count)
 
     def last_rows(self, count: int = 10) -> Self:
         """Return the last rows, for a look."""
+        check_whole(count)
         return self._view(self._row_count - count, self._row_count)
 
     def rows_between(self, first: int, last: int) -> Self:
         """Return rows by position, from 1, both ends included."""
+        check_whole(first, last)
         if first < 1 or last < first:
             raise ParameterError(f"expected positions from 1, the first before the last; got {first} and {last}")
         return self._view(first - 1, last)
 
     def random_rows(self, count: int = 10, *, seed: int) -> Self:
         """Return some rows chosen at random, in table order; the same seed gives the same rows."""
+        check_whole(count, seed)
         count = min(count, self._row_count)
         chosen = np.random.default_rng(seed).choice(self._row_count, count, replace=False)
         return self._look(np.sort(chosen))
@@ -222,6 +236,7 @@ class BareTable:
 
     def record(self, row_number: int) -> Record:
         """Return one row by its row number, printed from top to bottom."""
+        check_whole(row_number)
         row = self.take(np.array([self._position(row_number)]))
         values = {name: column.to_list()[0] for name, column in row._columns.items()}
         shown = {name: shown_cells(column)[0].text for name, column in row._columns.items()}
@@ -234,4 +249,5 @@ class BareTable:
 
     def place(self, row_number: int, column: str | None = None) -> str:
         """Say where a row stood in its source, or one of its cells: file and line, or sheet and cell."""
+        check_whole(row_number)
         return self.origin.place(row_number, column)

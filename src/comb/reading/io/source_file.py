@@ -113,6 +113,7 @@ class OpenSource:
     """
 
     def __init__(self, source: str | Path, *, beside: bool = False) -> None:
+        check_path(source)
         stream = str(source) == "-"
         self.name = "standard input" if stream else Path(source).name
         self.path = "-" if stream else str(Path(source))
@@ -238,6 +239,13 @@ def _naming(path: str) -> Iterator[None]:
         raise SourceUnreadable(f"cannot be read: {message}", where=path) from None
 
 
+def check_path(path: object) -> None:
+    """Raise a ParameterError unless a source or a place to write is named by its path."""
+    if not isinstance(path, str | Path):
+        shown = f"{len(path):,} bytes" if isinstance(path, bytes | bytearray) else repr(path)
+        raise ParameterError(f"expected the path of a file, got {shown}", remedy="write it to a file first")
+
+
 def expand(source: str | Path | Sequence[str | Path]) -> list[str | Path]:
     """Return the files a source names: itself, those of a list, or those a pattern matches.
 
@@ -247,9 +255,14 @@ def expand(source: str | Path | Sequence[str | Path]) -> list[str | Path]:
         If a pattern matches no file.
     """
     if not isinstance(source, str | Path):
-        if not source:
+        several = (
+            list(source) if isinstance(source, Sequence) and not isinstance(source, bytes | bytearray) else [source]
+        )
+        if not several:
             raise ParameterError("expected at least one source, got an empty list")
-        return list(source)
+        for one in several:
+            check_path(one)
+        return several
     text = str(source)
     if not _GLOB_MARKS.intersection(text) or Path(text).exists():
         return [source]

@@ -1,0 +1,61 @@
+"""Slips in Python are answered with what was expected, never with an error from inside."""
+
+import io
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+
+import comb
+
+TABLE: Any = comb.table(columns={"n": [1, 2, 3], "day": ["2026-05-01", "2026-05-02", "2026-05-03"]})
+COMB: Any = comb
+SLIPS: list[tuple[Callable[[], object], str]] = [
+    (lambda: TABLE.aggregate(["n"]), "what to make of each column"),
+    (lambda: TABLE.aggregate("avg(n)"), "aggregate({'mean_kg': 'avg(kg)'})"),
+    (lambda: TABLE.calculate(["y"]), "calculate({'net': 'gross - tare'})"),
+    (lambda: TABLE.calculate("n == 3"), "what to make of each column"),
+    (lambda: TABLE.convert("day"), "convert({'day': 'date'})"),
+    (lambda: TABLE.rename(3), "rename({'old': 'new'})"),
+    (lambda: TABLE.recode("n", 3), "the new value of each old one, got 3"),
+    (lambda: TABLE.sort(3), "a name or a list of names, got 3"),
+    (lambda: TABLE.select([1]), "a name or a list of names, got [1]"),
+    (lambda: TABLE.trim(b"n"), "a name or a list of names"),
+    (lambda: TABLE.remove_duplicates({"n": 1}), "a name or a list of names"),
+    (lambda: TABLE.take_step(None), "expected a step, got None"),
+    (lambda: TABLE.join(3, "n"), "expected a table, got int"),
+    (lambda: TABLE[5], "the name of a column, got 5"),
+    (lambda: TABLE[0:2], "rows_between(1, 10)"),
+    (lambda: TABLE[["n", "day"]], "select(['a', 'b'])"),
+    (lambda: TABLE.place("n"), "a whole number, got 'n'"),
+    (lambda: TABLE.record(1.5), "a whole number, got 1.5"),
+    (lambda: TABLE.first_rows("3"), "a whole number, got '3'"),
+    (lambda: TABLE.rows_between("a", 2), "a whole number, got 'a'"),
+    (lambda: TABLE.save(3), "the path of a file, got 3"),
+    (lambda: COMB.load(3), "the path of a file, got 3"),
+    (lambda: COMB.load([3]), "the path of a file, got 3"),
+    (lambda: COMB.load(b"a,b"), "the path of a file, got 3 bytes"),
+    (lambda: COMB.load(io.BytesIO(b"a,b")), "write it to a file first"),
+    (lambda: COMB.load_all(None), "the path of a file, got None"),
+    (lambda: COMB.inspect(3), "the path of a file, got 3"),
+    (lambda: COMB.Plan.load(3), "the path of a file, got 3"),
+    (lambda: COMB.table(columns=[1]), "lists of values by column"),
+    (lambda: COMB.table(columns={"a": 1}), "lists of values by column"),
+    (lambda: COMB.table(columns={"a": "text"}), "lists of values by column"),
+]
+
+
+@pytest.mark.parametrize(("slip", "answer"), SLIPS)
+def test_a_slip_is_answered(slip: Callable[[], object], answer: str) -> None:
+    with pytest.raises(comb.CombError) as caught:
+        slip()
+    assert answer in str(caught.value)
+
+
+def test_what_can_only_mean_one_thing_is_taken() -> None:
+    assert TABLE.calculate("twice = n * 2").calculate('"n" = n + 1')["n"].to_list() == [2, 3, 4]
+    assert TABLE.aggregate("top = max(n)")["top"].to_list() == [3]
+    made = TABLE.convert("day", "date")
+    assert str(made["day"].type) == "date" and made.equals(TABLE.convert({"day": "date"}))
+    assert TABLE.convert(["n", "day"], "string").types["n"].word == "string"
+    assert [step.columns for step in made._steps] == [{"day": "date"}]
