@@ -1,7 +1,6 @@
 """Steps with a second table: join, stack_tables."""
 
 from collections.abc import Mapping, Sequence
-from pathlib import PurePath
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -421,7 +420,8 @@ class StackTables(TwoTables, frozen=True, tag="stack_tables"):
         if begun is not None:
             notes.append(f"{name} was there and goes on with {self.table}")
             return below([begun, lower])
-        first = PurePath(table.origin.name).stem
+        name_of_file = table.origin.name
+        first = name_of_file.rpartition(".")[0] or name_of_file
         return below([Column(STRING, Text.from_items([first], np.zeros(table.row_count, np.int64))), lower])
 
     def describe(self) -> str:

@@ -85,6 +85,10 @@ def _character_width(character: str) -> int:
     return 2 if unicodedata.east_asian_width(character) in "WF" else 1
 
 
+# The picture of a space that would not be seen.
+SPACE = "␠"
+
+
 def washed(text: str) -> str:
     """Show line ends, tabs and other control characters as pictures.
 
@@ -94,6 +98,20 @@ def washed(text: str) -> str:
     if text.isprintable():
         return text
     return "".join(map(_picture, text))
+
+
+def padded(text: str) -> str:
+    """Show a text as `washed` does, with the spaces before and behind it as pictures.
+
+    >>> padded(" Mill Brook ")
+    '␠Mill Brook␠'
+    """
+    text = washed(text)
+    inner = text.strip(" ")
+    if len(inner) == len(text):
+        return text
+    before = len(text) - len(text.lstrip(" "))
+    return SPACE * before + inner + SPACE * (len(text) - before - len(inner))
 
 
 def _picture(character: str) -> str:
@@ -142,7 +160,7 @@ def shown_cells(column: Column) -> list[Span]:
     if labels:
         texts = [labels.get(text, text) if text is not None else None for text in texts]
     return [
-        Span(washed(text)) if text is not None else Span(f"({reason})", "dim")
+        Span(padded(text)) if text is not None else Span(f"({reason})", "dim")
         for text, reason in zip(texts, reasons, strict=True)
     ]
 
