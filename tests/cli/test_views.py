@@ -114,7 +114,7 @@ def test_dry_run(outcome: comb.Outcome) -> None:
         " 1  trim  spaces trimmed in all text columns",
         "    1 cell changed",
         "    why: padded",
-        "    row 1  place  ␠Mill  becomes  Mill",
+        "    row 1  place  ·Mill  becomes  Mill",
         "",
         " 2  filter  rows where n > 1",
         "    2 rows left out",

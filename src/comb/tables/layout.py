@@ -85,8 +85,8 @@ def _character_width(character: str) -> int:
     return 2 if unicodedata.east_asian_width(character) in "WF" else 1
 
 
-# The picture of a space that would not be seen.
-SPACE = "␠"
+# Stands for a space that would not be seen, as editors show it.
+SPACE = "·"
 
 
 def washed(text: str) -> str:
@@ -101,10 +101,10 @@ def washed(text: str) -> str:
 
 
 def padded(text: str) -> str:
-    """Show a text as `washed` does, with the spaces before and behind it as pictures.
+    """Show a text as `washed` does, with dots for the spaces before and behind it.
 
     >>> padded(" Mill Brook ")
-    '␠Mill Brook␠'
+    '·Mill Brook·'
     """
     text = washed(text)
     inner = text.strip(" ")
