@@ -74,7 +74,7 @@ def load(
         Lines above the header.
     missing : str, number, collection of them, or mapping, optional
         Words for missing: in all columns, or by column (``{"age": 999, "*": "-"}``, where ``*`` is all). They count
-        besides the known words; a word that occurs nowhere is told. ``[]`` means none at all.
+        besides the known words; a word that occurs nowhere is reported. ``[]`` means none at all.
     known_words : bool
         Whether the known words for missing count (``NA``, ``n/a``, ``-`` ...), in columns that are not text.
     types : mapping of str to str, or str, optional

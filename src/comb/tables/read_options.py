@@ -113,7 +113,7 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True,
         return tuple(msgspec.to_builtins(self))
 
     def words_of(self, name: str) -> list[str] | None:
-        """Return the words for missing given for a column; None if there are none, an empty list if none may count.
+        """Return the words for missing given for a column; None without any, an empty list if none may count.
 
         >>> ReadOptions(missing={"age": ["999"], "*": ["-"]}).words_of("age")
         ['999', '-']

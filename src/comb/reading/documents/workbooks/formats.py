@@ -44,7 +44,7 @@ _DIGITS = re.compile(r"(?:0|[- /.]|\\.|\"[^\"]*\")+")
 
 @lru_cache(maxsize=1024)
 def shown_digits(code: str) -> str:
-    """Return the mask of a format that shows a number as a code of so many digits; else nothing.
+    """Return the mask of a format that shows a number as a code, with a zero for each digit; else nothing.
 
     >>> [shown_digits(code) for code in ("00000", "000 00", "0", "0.00", "000.0")]
     ['00000', '000 00', '', '', '']
