@@ -16,6 +16,7 @@ from comb.reading.column_rules import ColumnRules
 from comb.reading.documents.model import Document, InnerTable, TableData, chosen_columns, make_column
 from comb.reading.documents.workbooks.areas import Area, find_areas, read_area
 from comb.reading.documents.workbooks.binary import binary_sheets
+from comb.reading.documents.workbooks.formats import could_be_codes
 from comb.reading.documents.workbooks.grid import SheetGrid
 from comb.reading.documents.workbooks.office import WORKBOOK_PART, office_sheets
 from comb.reading.documents.workbooks.opendocument import MIMETYPE, opendocument_sheets
@@ -269,7 +270,7 @@ def _written(grid: SheetGrid, cells: TypedCells, place: int, body: Codes) -> str
     found = {row: grid.sheet.written[cell] for row, cell in enumerate(at.tolist()) if cell in grid.sheet.written}
     zeros = [text for text in found.values() if text.startswith("0") and len(text) > 1]
     numbers = cells.kinds == SourceKind.NUMBER
-    if not zeros or not ((cells.numbers[numbers] >= 0) & (cells.numbers[numbers] % 1 == 0)).all():
+    if not zeros or not could_be_codes(cells.numbers[numbers]).all():
         return ""
     rows = np.flatnonzero(numbers)
     width = len(zeros[0]) if zeros[0].isdecimal() else 0

@@ -3,6 +3,9 @@
 import re
 from functools import lru_cache
 
+import numpy as np
+from numpy.typing import NDArray
+
 from comb.inference.typed_cells import SourceKind
 
 # Formats that have a number but no text in the file, after ECMA-376 part 1, 18.8.30.
@@ -53,6 +56,16 @@ def shown_digits(code: str) -> str:
         return ""
     mask = "".join(part[1:2] if part[0] == "\\" else part.strip('"') for part in re.findall(r'\\.|"[^"]*"|.', code))
     return mask if code.count("0") == mask.count("0") > 1 else ""
+
+
+# Beyond this a float does not have all its digits; a code of so many is a text anyway.
+LARGEST_CODE = 1e15
+
+
+def could_be_codes(numbers: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Return which numbers are whole, not negative, and exact."""
+    whole: NDArray[np.bool_] = (numbers >= 0) & (numbers < LARGEST_CODE) & (np.floor(numbers) == numbers)
+    return whole
 
 
 def digits_in(mask: str, number: int) -> str:

@@ -10,7 +10,14 @@ from comb.errors import ContentError, ParameterError
 from comb.inference.typed_cells import SourceKind
 from comb.kernels import dispatch
 from comb.kernels.types import SHARED, SheetCells
-from comb.reading.documents.workbooks.formats import BUILT_IN, digits_in, shown_digits, shown_kind, shown_unit
+from comb.reading.documents.workbooks.formats import (
+    BUILT_IN,
+    could_be_codes,
+    digits_in,
+    shown_digits,
+    shown_kind,
+    shown_unit,
+)
 from comb.reading.documents.workbooks.package import Package
 from comb.reading.documents.workbooks.sheet import (
     CellRecords,
@@ -376,7 +383,7 @@ def _sheet(
     dated(sheet.kinds, sheet.numbers, kinds[sheet.styles], from_1904=from_1904)
     sheet.formats, sheet.format_names = places[sheet.styles], units
     masks = [shown_digits(code) for code in codes]
-    whole = (sheet.kinds == SourceKind.NUMBER) & (sheet.numbers >= 0) & (sheet.numbers % 1 == 0)
+    whole = (sheet.kinds == SourceKind.NUMBER) & could_be_codes(sheet.numbers)
     for at in np.flatnonzero(whole & np.array([bool(mask) for mask in masks])[sheet.styles]).tolist():
         sheet.written[at] = digits_in(masks[sheet.styles[at]], int(sheet.numbers[at]))
     return sheet
