@@ -120,7 +120,7 @@ def test_a_plan_reads_its_source_as_it_was_read(folder: Path, name: str, options
 @pytest.mark.parametrize(("name", "options"), CASES)
 def test_a_draft_reads_its_source_as_it_was_read(folder: Path, name: str, options: dict[str, object]) -> None:
     table = loaded(folder, name, options)
-    drafted = read_plan(draft_plan(table, table.profile(), folder), "draft", str(folder))
+    drafted = read_plan(draft_plan(table, table.profile(), folder).text, "draft", str(folder))
     reading = {key: msgspec.structs.replace(one, steps=[]) for key, one in drafted.tables.items()}
     plan = msgspec.structs.replace(drafted, tables=reading, save=[])
     [again] = comb.Plan(plan).run().tables.values()

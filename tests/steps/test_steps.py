@@ -214,5 +214,6 @@ def test_every_step_has_a_method_that_takes_its_parameters() -> None:
             given_names = {"table" if one in ("other", "others") else one for one in given_names}
         # One type for several columns is written out in the step.
         given_names -= {"to"} if name == "convert" else set()
-        assert set(fields_of(kind)) == given_names, name
+        # A plan lists steps that are not taken; who calls a method wants it taken.
+        assert set(fields_of(kind)) - {"active"} == given_names, name
         assert kind.__doc__ and method.__doc__

@@ -10,7 +10,7 @@ import numpy as np
 
 from comb.cli.terminal import Terminal
 from comb.cli.views import column_view, dry_run_view, inspection_view, profile_view, run_view
-from comb.errors import ParameterError
+from comb.errors import ParameterError, agree, counted
 from comb.interface.loading import inspect, load, load_beginning
 from comb.interface.plan import Plan
 from comb.interface.table import Table
@@ -254,8 +254,10 @@ def profile_command(
         screen.lines(profile_view(profile, screen.width))
     if draft:
         place = Path(draft)
-        write_file(place, draft_plan(table, profile, place.parent).encode())
-        screen.say(f"\n{len([one for one in profile.findings if one.remedy])} remedies are written to {draft}")
+        made = draft_plan(table, profile, place.parent)
+        write_file(place, made.text.encode())
+        listed = f", {made.inactive} more are listed with 'active: false'" if made.inactive else ""
+        screen.say(f"\n{counted(made.active, 'step')} {agree(made.active, 'is', 'are')} written to {draft}{listed}")
         screen.next_step(f"edit {draft}, then comb run {shlex.quote(draft)} --dry-run")
     elif not as_json:
         screen.next_step(f"comb profile {_again(source, options)} --draft plan.yaml")
@@ -303,9 +305,11 @@ def run_command(
 
 def ledger_line(outcome: Outcome) -> str:
     """Say whether all rows are accounted for."""
-    steps = sum(map(len, outcome.ledger.values()))
+    entries = [entry for one in outcome.ledger.values() for entry in one]
+    taken = sum(entry.active for entry in entries)
     if outcome.adds_up:
-        return f"the ledger adds up, step by step and in total: {steps} steps"
+        listed = f", {len(entries) - taken} listed but not active" if taken < len(entries) else ""
+        return f"the ledger adds up, step by step and in total: {counted(taken, 'step')}{listed}"
     return "THE LEDGER DOES NOT ADD UP"
 
 

@@ -18,6 +18,16 @@ MISSING_WORDS = frozenset({
     "s/d", "sin dato", "desconocido",
 })  # fmt: skip
 
+# Of these, words that in a column of texts are answers as often: "None" to what one is allergic to, ND for "not
+# detected" or for a state, a parcel that is missing.
+ANSWERS = frozenset({"none", "nil", "nd", "n.d.", "missing", "manquant", "fehlt"})
+
+# Letters that mean missing, unless all others in the column are codes of the same length.
+SHORT_WORDS = frozenset({"na", "nd", "nil", "nan"})
+
+# Marks that mean missing, unless the mark that stands for the opposite occurs too.
+MARKS_AND_OPPOSITES = {"-": "+", "--": "++", "---": "+++"}
+
 BOOLEAN_PAIRS = (
     ("true", "false"), ("t", "f"), ("yes", "no"), ("y", "n"),
     ("wahr", "falsch"), ("ja", "nein"), ("j", "n"),

@@ -1,22 +1,54 @@
-"""A draft plan: the types that were seen, and the remedy of every finding."""
+"""A draft plan: the types that were seen, and the remedies of the findings, none of which does harm by itself.
+
+Each remedy is tried on the table as the steps before it leave it. One that changes nothing is not written. One that
+is certain is a step: spaces, exact copies, numbers whose unit is proven. All others, and whatever empties cells or
+drops rows or columns, are written as steps with ``active: false``: listed with counts and examples, taken only if a
+person says so. Columns are dropped last, so that a step which is made active breaks none below it.
+"""
 
 import os
 from pathlib import Path
+from typing import NamedTuple
 
 import msgspec
+import numpy as np
 
+from comb.errors import CombError
 from comb.plans.model import Save, TablePlan, name_of, write_plan
+from comb.profiling.finding import Finding
 from comb.profiling.profile import Profile
+from comb.steps.accounting import Taken, take_step
+from comb.steps.base import Step
 from comb.tables.origin import DELIMITED
 from comb.tables.table import BareTable
 
 HEAD = """\
-# A draft: every step below is the remedy of a finding. Keep what is right, change or
-# delete what is not, then try it: comb run PLAN --dry-run
+# A draft: every step below is the remedy of a finding. Steps with 'active: false' are listed but not
+# taken: they empty cells, drop rows or columns, or are a guess. Where one is right, delete that line;
+# delete what is wrong. Then try it: comb run PLAN --dry-run
 """
 
+# Findings whose remedy is right without a person's saying so, as long as it empties and drops nothing.
+CERTAIN = frozenset({"text.spaces", "text.case", "duplicate.rows", "type.unreadable", "type.text_numbers"})
 
-def draft_plan(table: BareTable, profile: Profile, folder: Path) -> str:
+
+class Draft(NamedTuple):
+    """A draft plan.
+
+    Attributes
+    ----------
+    text : str
+        YAML.
+    active, inactive : int
+        Steps that are taken, and those that are only listed.
+    """
+
+    text: str
+    active: int
+    inactive: int
+
+
+def draft_plan(table: BareTable, profile: Profile, folder: Path) -> Draft:
     """Write the remedies of a profile as a plan.
 
     Parameters
@@ -29,12 +61,11 @@ def draft_plan(table: BareTable, profile: Profile, folder: Path) -> str:
 
     Returns
     -------
-    str
-        YAML. Types are pinned, so that next month's file is read in the same way.
+    Draft
+        Types are pinned, so that next month's file is read in the same way. Cost: each remedy is
+        taken once.
     """
-    steps = [
-        msgspec.structs.replace(finding.remedy, why=finding.text) for finding in profile.findings if finding.remedy
-    ]
+    steps = _steps(table, profile)
     origin = table.origin
     types = {name: str(kind) for name, kind in table.types.items()}
     # Of tables that are read below each other, types would be declared for each, under its own names.
@@ -43,4 +74,46 @@ def draft_plan(table: BareTable, profile: Profile, folder: Path) -> str:
     name = Path(origin.name).stem if origin.path else name_of(origin.source)
     source = [os.path.relpath(path, folder) for path in origin.paths] or os.path.relpath(origin.path, folder)
     planned = TablePlan(source=source, reading=reading, steps=steps)
-    return HEAD + write_plan({name: planned}, save=[Save(to=f"{name}-result")])
+    text = HEAD + write_plan({name: planned}, save=[Save(to=f"{name}-result")])
+    active = sum(step.active for step in steps)
+    return Draft(text, active, len(steps) - active)
+
+
+def _steps(table: BareTable, profile: Profile) -> list[Step]:
+    """Return the remedies that change something, each as it may be taken after those before it."""
+    steps: list[Step] = []
+    everything = table
+    for finding in profile.findings:
+        if finding.remedy is None:
+            continue
+        step = msgspec.structs.replace(finding.remedy, why=_why(finding))
+        taken = take_step(step, table)
+        if taken.entry.counts() == "nothing changed":
+            continue
+        try:
+            everything = take_step(step, everything).table
+        except CombError:
+            # All columns are constant: one has to stay.
+            continue
+        if finding.code in CERTAIN and not _loses(table, taken):
+            table = taken.table
+        else:
+            step = msgspec.structs.replace(step, active=False)
+        steps.append(step)
+    return steps
+
+
+def _loses(before: BareTable, taken: Taken) -> bool:
+    """Return whether a step dropped rows, other than copies of rows, or columns, or emptied cells."""
+    entry = taken.entry
+    if entry.left_out or entry.set_aside or entry.columns_removed:
+        return True
+    if entry.merged:
+        return False
+    return any(bool(np.any(column.missing & before[name].present)) for name, column in taken.table.columns.items())
+
+
+def _why(finding: Finding) -> str:
+    """Say what was found, with examples."""
+    examples = f": {', '.join(finding.examples)}" if finding.examples else ""
+    return f"{finding.code}: {finding.text}{examples}"

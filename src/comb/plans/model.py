@@ -103,8 +103,9 @@ class PlanText(msgspec.Struct, frozen=True, kw_only=True):
 def step_record(step: Step) -> dict[str, Any]:
     """Return a step as a plan file writes it: its name, its parameters, why."""
     record: dict[str, Any] = msgspec.to_builtins(step)
+    first: dict[str, Any] = {name: record.pop(name) for name in ("step", "active") if name in record}
     why = record.pop("why", None)
-    return record if why is None else {**record, "why": why}
+    return {**first, **record, **({} if why is None else {"why": why})}
 
 
 def write_plan(

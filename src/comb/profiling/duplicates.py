@@ -1,5 +1,8 @@
 """Findings about what is there twice: rows and keys."""
 
+import math
+from collections.abc import Sequence
+
 import numpy as np
 
 from comb.errors import agree, counted
@@ -13,6 +16,14 @@ LEAST_UNIQUE = 0.98
 
 # Fewer rows than this say nothing about what is meant to be unique.
 LEAST_ROWS = 20
+
+# Copies of rows are copies if there are this many times more of them than chance would make.
+LEAST_OVER_CHANCE = 20.0
+
+# Where at most this share of the rows are copies, the others tell how often cells are equal: in a key, never. This
+# many of them tell something.
+MOST_COPIES = 1 / 3
+LEAST_SINGLE = 5
 
 KEY_TYPES = frozenset({"string", "integer"})
 
@@ -36,7 +47,32 @@ def _duplicate_rows(table: ColumnCache, equal: Codes, numbers: Codes, copies: np
         for at in np.flatnonzero(copies)[:MOST_EXAMPLES].tolist()
     )
     text = f"{counted(count, 'row')} {agree(count, 'is an exact copy', 'are exact copies')} of earlier rows"
-    yield Finding("duplicate.rows", table.names, count, table.rows_where(copies), examples, text, RemoveDuplicates())
+    proven = _more_than_chance(table, copies)
+    text += "" if proven else "; nothing in a row tells it from others, so that equal rows may be different things"
+    remedy = RemoveDuplicates() if proven else None
+    yield Finding("duplicate.rows", table.names, count, table.rows_where(copies), examples, text, remedy)
+
+
+def _more_than_chance(table: ColumnCache, copies: np.ndarray) -> bool:
+    """Return whether there are more equal rows than values drawn at random would make."""
+    count = int(copies.sum())
+    codes = [column.codes() for column in table.columns.values()]
+    single = np.flatnonzero(~copies)
+    few = count <= MOST_COPIES * table.row_count and len(single) >= LEAST_SINGLE and len(codes) > 1
+    shares = [_equal_pairs(one) for one in codes]
+    likely = [*([[_equal_pairs(one[single]) for one in codes]] if few else []), shares]
+    return any(_expected(table.row_count, found) * LEAST_OVER_CHANCE < count for found in likely)
+
+
+def _equal_pairs(codes: Codes) -> float:
+    """Return the share of pairs of cells that are equal; none is in a column that identifies rows."""
+    counts = np.bincount(codes).astype(np.float64)
+    return float((counts * (counts - 1)).sum()) / max(1, len(codes) * (len(codes) - 1))
+
+
+def _expected(rows: int, shares: Sequence[float]) -> float:
+    """Return how many pairs of rows chance makes equal: the birthday problem, columns independent of each other."""
+    return rows * (rows - 1) / 2 * math.prod(shares)
 
 
 def _copies(table: ColumnCache) -> tuple[Codes, Codes, np.ndarray]:
@@ -87,6 +123,9 @@ def _repeated_key(table: ColumnCache, name: str, positions: Codes) -> Finding:
         f"{name} identifies all rows but {len(positions):,}, which share {shared}; "
         f"they differ in {', '.join(differing)}"
     )
+    # Where rows differ only by what is missing in one of them, the fullest says all that the others say.
+    fullest = not _contradict(taken, groups, differing)
+    text += ", only by what is missing in one of them" if fullest else ": which one is right they do not say"
     return Finding(
         "duplicate.key",
         (name,),
@@ -94,8 +133,30 @@ def _repeated_key(table: ColumnCache, name: str, positions: Codes) -> Finding:
         table.rows_where(where),
         tuple(f"{text} ({count})" for text, count in counts),
         text,
-        RemoveDuplicates(by=[name], which="last"),
+        RemoveDuplicates(by=[name], which="fullest") if fullest else None,
     )
+
+
+def _contradict(table: ColumnCache, groups: Codes, differing: list[str]) -> bool:
+    """Return whether rows of one group differ in more than what is missing, or none has all that the others have."""
+    gaps = np.zeros(table.row_count, np.int64)
+    for name in differing:
+        column = table[name]
+        gaps += column.missing
+        present = np.flatnonzero(column.present)
+        pairs, _ = group([groups[present], column.take(present).codes()], len(present))
+        if pairs.max(initial=-1) > len(np.unique(groups[present])) - 1:
+            return True
+    fewest = np.full(int(groups.max(initial=-1)) + 1, table.row_count * len(differing) + 1)
+    np.minimum.at(fewest, groups, gaps)
+    for name in differing:
+        column = table[name]
+        held = np.zeros(len(fewest), np.bool_)
+        held[groups[column.present]] = True
+        fullest = gaps == fewest[groups]
+        if (fullest & column.missing & held[groups]).any():
+            return True
+    return False
 
 
 def _differing(table: ColumnCache, groups: Codes) -> list[str]:

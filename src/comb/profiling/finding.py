@@ -1,5 +1,6 @@
 """A finding: something a profile noticed."""
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
@@ -82,3 +83,12 @@ def quoted(texts: dict[str, int]) -> tuple[str, ...]:
 def as_asked(column: Column) -> str:
     """Return the type of a column as `convert` takes it."""
     return f"decimal 0.{'0' * column.type.scale}" if column.type.scale else str(column.type)
+
+
+def words_of(name: str) -> set[str]:
+    """Return the words in the name of a column, in lower case.
+
+    >>> sorted(words_of("grossWeight_kg"))
+    ['gross', 'kg', 'weight']
+    """
+    return set(re.findall(r"[^\W\d_]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).casefold()))

@@ -3,14 +3,18 @@
 import numpy as np
 
 from comb.errors import agree, counted
+from comb.kernels.scalars import fold
 from comb.kernels.types import IS_KNOWN
-from comb.parsing.vocabulary import STAND_INS
+from comb.parsing.vocabulary import ANSWERS, MARKS_AND_OPPOSITES, SHORT_WORDS, STAND_INS
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, as_asked, kept_texts, noticed, quoted
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.value_texts import digits, number_text
+
+# Scales from minus one up to this are answers, not counts.
+SMALL_SCALE = 2
 
 # A number means missing only if it comes this often.
 LEAST_STAND_INS = 3
@@ -40,25 +44,73 @@ def markers(table: ColumnCache) -> Findings:
     """Words that mean missing: applied in typed columns, proposed in text."""
     for name, column in table.columns.items():
         if column.type.word == "string":
-            where = noticed(column, IS_KNOWN)
-            words = _words_in(column, where) if where.any() else {}
-            says = agree(int(where.sum()), "looks like a word", "look like words")
-            said = f"{says} for missing; in a text column this is yours to decide"
-        else:
-            where = column.states == Reason.MARKER
-            words = kept_texts(column, where)
-            said = agree(int(where.sum()), "contains", "contain") + " a word for missing, read as missing"
-        count = int(where.sum())
+            yield from _words_in_texts(table, name, column)
+            continue
+        where = column.states == Reason.MARKER
+        words = kept_texts(column, where)
         # A null of the source is no word.
-        if count and words:
-            remedy = Convert(columns={name: as_asked(column)}, missing=list(words))
-            text = f"{counted(count, 'cell')} of {name} {said}"
-            yield Finding("missing.marker", (name,), count, table.rows_where(where), quoted(words), text, remedy)
+        if words:
+            count = int(where.sum())
+            text = f"{counted(count, 'cell')} of {name} {agree(count, 'contains', 'contain')} a word for missing"
+            text += ", read as missing"
+            yield Finding("missing.marker", (name,), count, table.rows_where(where), quoted(words), text)
 
 
-def _words_in(column: Column, where: np.ndarray) -> dict[str, int]:
+def _words_in_texts(table: ColumnCache, name: str, column: Column) -> Findings:
+    """Words that mean missing in a column of texts: those that could be answers have no remedy."""
+    where = noticed(column, IS_KNOWN)
+    if not where.any():
+        return
     taken = column.take(np.flatnonzero(where))
-    return dict(taken.distinct().commonest(taken.text.__len__()))
+    words = dict(taken.distinct().commonest(len(taken)))
+    others = _other_texts(column, words)
+    answers = {word for word in words if fold(word.strip()) in ANSWERS}
+    answers |= {word for word in words if MARKS_AND_OPPOSITES.get(word.strip()) in others}
+    codes = {word for word in words if fold(word.strip()) in SHORT_WORDS and _is_code_among(word.strip(), others)}
+    for group in (set(words) - answers - codes, answers - codes):
+        here = where & column.text.flags(lambda text, group=group: text in group)  # type: ignore[misc]
+        count = int(here.sum())
+        if not count:
+            continue
+        shown = {word: counts for word, counts in words.items() if word in group}
+        text = f"{counted(count, 'cell')} of {name} {agree(count, 'looks like a word', 'look like words')} for missing"
+        remedy = None
+        if group is answers or group <= answers:
+            text += "; in a column of texts it can be an answer as well"
+        else:
+            text += "; in a text column this is yours to decide"
+            remedy = Convert(columns={name: "string"}, missing=list(shown))
+        yield Finding("missing.marker", (name,), count, table.rows_where(here), quoted(shown), text, remedy)
+
+
+# This many other texts of a column show whether they are codes.
+MOST_OTHERS = 1_000
+
+
+def _other_texts(column: Column, words: dict[str, int]) -> set[str]:
+    """Return some of the texts of a column that are no words for missing."""
+    found: set[str] = set()
+    items = (
+        column.text.items()
+        if column.text.codes is not None
+        else column.text.take(np.arange(min(len(column), MOST_OTHERS))).items()
+    )
+    for text in items:
+        if text.strip() and text not in words:
+            found.add(text.strip())
+        if len(found) >= MOST_OTHERS:
+            break
+    return found
+
+
+def _is_code_among(word: str, others: set[str]) -> bool:
+    """Return whether a word is written like nearly all other texts: as letters of one case, as many."""
+    equal = sum(len(text) == len(word) and text.isalpha() and text.isupper() == word.isupper() for text in others)
+    return len(others) > 1 and equal >= LEAST_CODES * len(others)
+
+
+# Other texts are codes of one length if at least this share of them is.
+LEAST_CODES = 0.9
 
 
 def stand_ins(table: ColumnCache) -> Findings:
@@ -87,7 +139,8 @@ def _ends_without(ordered: np.ndarray, passed: set[int]) -> tuple[float, float] 
 
 def _stands_apart(sentinel: int, low: float, high: float) -> bool:
     if sentinel < 0:
-        return low >= 0
+        # On a scale of -1, 0, 1 nothing stands apart.
+        return low >= 0 and (sentinel < -1 or high > SMALL_SCALE)
     return sentinel > high + LEAST_GAP * max(high - low, 1.0)
 
 
@@ -109,8 +162,10 @@ def _stand_in(table: ColumnCache, name: str, column: Column, where: np.ndarray, 
     )
 
 
-# Zeros are a heap apart if the others begin this many times their own width above it.
+# Zeros are a heap apart if the others begin this many times their own width above it, and are different values:
+# where there are few, as in columns of 0 and 1, zero is one of the answers.
 ZERO_GAP = 0.5
+LEAST_DIFFERENT = 5
 
 
 def zeros(table: ColumnCache) -> Findings:
@@ -125,7 +180,7 @@ def zeros(table: ColumnCache) -> Findings:
         if count < LEAST_STAND_INS or len(others) < count or ordered[0] < 0:
             continue
         low, high = float(others[0]), float(others[-1])
-        if low < ZERO_GAP * (high - low):
+        if low < ZERO_GAP * (high - low) or np.count_nonzero(others[1:] > others[:-1]) < LEAST_DIFFERENT - 1:
             continue
         present = column.present
         none = present & (column.array == 0)

@@ -7,7 +7,7 @@ from functools import partial
 from itertools import chain
 
 from comb.execution.executor import executor_of
-from comb.profiling import duplicates, missing, texts, types
+from comb.profiling import duplicates, missing, texts, types, unreadable
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
 from comb.profiling.summaries import Summary, summarise
@@ -17,7 +17,7 @@ Finder = Callable[[ColumnCache], Findings]
 
 # Everything that is looked for, in the order in which it is said and repaired.
 FINDERS: tuple[Finder, ...] = (
-    types.unreadable,
+    unreadable.unreadable,
     missing.markers,
     missing.stand_ins,
     missing.zeros,

@@ -15,7 +15,17 @@ MOST_DISTINCT = 0.5
 # And so is one with more than this, however many cells it has.
 MOST_FORMS = 100_000
 
-_WORD = re.compile(r"[^\W_]+")
+# Forms with fewer letters are codes, symbols or grades, in which case and marks say something: mg and Mg, A and A+.
+LEAST_LETTERS = 3
+
+# With as many at most, a capital inside one of them shows that case says something: AABB, AaBb, aabb. Else one of
+# them has to be this many times as common as the others.
+FEW_LETTERS = 4
+MUCH_COMMONER = 5
+
+# What separates letters, but not digits; and marks at the end, behind a word.
+_BETWEEN_LETTERS = re.compile(r"(?<=[^\W\d_])[-_.,;:\s]+(?=\w)|(?<=\w)[-_.,;:\s]+(?=[^\W\d_])")
+_AT_END = re.compile(r"(\w)[.,;:]+$")
 
 
 def spaces(table: ColumnCache) -> Findings:
@@ -35,13 +45,14 @@ def spaces(table: ColumnCache) -> Findings:
 
 
 def folded(text: str) -> str:
-    """Return what is left of a text without case, spaces and punctuation.
+    """Return what is left of a text without case, spaces and what only separates letters.
 
-    >>> folded("Old Mill."), folded("OLD-MILL")
-    ('oldmill', 'oldmill')
+    Signs that say something stay: ``A+`` is not ``A``, ``1.5`` not ``15``, ``laying?`` not ``laying``.
+
+    >>> folded("Old Mill."), folded("OLD-MILL"), folded("A-"), folded("No. 1.5")
+    ('oldmill', 'oldmill', 'a-', 'no1.5')
     """
-    letters = "".join(_WORD.findall(text.casefold()))
-    return letters if not letters.isdigit() else text
+    return _BETWEEN_LETTERS.sub("", _AT_END.sub(r"\1", text.strip())).casefold()
 
 
 def spelling_by_case(table: ColumnCache) -> Findings:
@@ -55,7 +66,9 @@ def spelling_by_case(table: ColumnCache) -> Findings:
         examples = tuple(f"{old!r} for {new!r}" for old, new in list(variants.items())[:MOST_EXAMPLES])
         differ = agree(count, "differs", "differ")
         text = f"{counted(count, 'cell')} of {name} {differ} from a commoner value only by case or punctuation"
-        remedy = Recode(column=name, values=dict(variants))
+        # Forms are compared without needless spaces, and so are the cells.
+        spaced = bool((where & noticed(column, OUTER_SPACES | INNER_SPACES)).any())
+        remedy = Recode(column=name, values=dict(variants), ignore=["spaces"] if spaced else [])
         yield Finding("text.case", (name,), count, table.rows_where(where), examples, text, remedy)
 
 
@@ -73,7 +86,22 @@ def _variants(column: Column) -> dict[str, str]:
         group[form] = group.get(form, 0) + count
     result = {}
     for key, group in forms.items():
-        if key and len(group) > 1:
+        if len(group) > 1 and _one_word(key, group, forms):
             best = max(group, key=lambda form: (group[form], form))
             result.update({form: best for form in sorted(group) if form != best})
     return result
+
+
+def _one_word(key: str, group: dict[str, int], forms: dict[str, dict[str, int]]) -> bool:
+    """Return whether the forms of a group are one word in several spellings, and not symbols that differ."""
+    letters = sum(map(str.isalpha, key))
+    if letters < LEAST_LETTERS or letters > FEW_LETTERS:
+        return letters > FEW_LETTERS
+    *others, most = sorted(group.values())
+    short = [form for found in forms.values() for form in found if sum(map(str.isalpha, form)) <= FEW_LETTERS]
+    return most >= MUCH_COMMONER * sum(others) or all(map(_usual_case, short))
+
+
+def _usual_case(text: str) -> bool:
+    """Return whether each word is in capitals, in small letters, or begins with a capital."""
+    return text in (text.lower(), text.upper(), text.title(), text.capitalize())

@@ -1,7 +1,5 @@
 """Findings about types and whole columns."""
 
-import re
-
 import numpy as np
 
 from comb.errors import agree, counted
@@ -14,71 +12,19 @@ from comb.profiling.finding import (
     Finding,
     Findings,
     as_asked,
-    kept_texts,
     noticed,
     quoted,
+    words_of,
 )
 from comb.steps.base import Step
 from comb.steps.cell_steps import Convert
 from comb.steps.column_steps import Calculate, Select
 from comb.tables.column import Column
 from comb.tables.evidence import TEXT_NUMBERS
-from comb.tables.reasons import Reason
 from comb.tables.types import INTEGER
 
 # Codes look like numbers when at least this share of a text column is digits only.
 LEAST_DIGITS = 0.9
-
-_WITH_UNIT = re.compile(r"[+-]?[0-9]+(?:[.,][0-9]+)?\s*([^\W\d_]{1,4}|%|°C?)")
-
-
-def unreadable(table: ColumnCache) -> Findings:
-    """Texts that did not fit the type of their column."""
-    for name, column in table.columns.items():
-        count = int(table.state_counts(name)[Reason.UNREADABLE])
-        if count:
-            where = column.states == Reason.UNREADABLE
-            texts = kept_texts(column, where)
-            unit = _common_unit(texts) if column.type.numeric else ""
-            are = agree(count, "is", "are")
-            text = f"{counted(count, 'cell')} of {name} {are} not of type {column.type}; "
-            text += "the text is kept" if texts else "there is no text, the cells were calculated"
-            if unit:
-                text += f"; it is a number with the unit {unit}"
-            remedy = Convert(columns={name: str(column.type)}, unit=unit, decimal_mark=_mark(texts)) if unit else None
-            words = _words_alone(texts)
-            if words:
-                text += f"; {', '.join(map(repr, words))} may mean missing"
-                remedy = Convert(columns={name: as_asked(column)}, missing=words)
-            yield Finding("type.unreadable", (name,), count, table.rows_where(where), quoted(texts), text, remedy)
-
-
-# A few words that come again and again in a column of numbers or dates say why it did not become one.
-MOST_WORDS = 3
-LEAST_REPEATED_WORDS = 3
-
-
-def _words_alone(texts: dict[str, int]) -> list[str]:
-    """Return the texts if they are a few repeated words without any digit."""
-    if not 0 < len(texts) <= MOST_WORDS or min(texts.values()) < LEAST_REPEATED_WORDS:
-        return []
-    return list(texts) if not any(map(str.isdigit, "".join(texts))) else []
-
-
-def _common_unit(texts: dict[str, int]) -> str:
-    """Return the unit that most of the texts carry behind a number, if they share one."""
-    units: dict[str, int] = {}
-    for text, count in texts.items():
-        match = _WITH_UNIT.fullmatch(text.strip())
-        if match:
-            units[match[1]] = units.get(match[1], 0) + count
-    return max(units, key=lambda unit: units[unit]) if units else ""
-
-
-def _mark(texts: dict[str, int]) -> str | None:
-    """Return the decimal mark where the texts show a comma."""
-    commas = any("," in text for text in texts)
-    return "," if commas and not any("." in text for text in texts) else None
 
 
 def leading_zeros(table: ColumnCache) -> Findings:
@@ -92,9 +38,7 @@ def leading_zeros(table: ColumnCache) -> Findings:
             count = int(zeros.sum())
             begin = agree(count, "begins", "begin")
             text = f"{counted(count, 'cell')} of {name} {begin} with a zero, as codes do; kept as text"
-            remedy = Convert(columns={name: "string"})
-            rows = table.rows_where(zeros)
-            yield Finding("type.leading_zeros", (name,), count, rows, quoted(words), text, remedy)
+            yield Finding("type.leading_zeros", (name,), count, table.rows_where(zeros), quoted(words), text)
 
 
 def constant_columns(table: ColumnCache) -> Findings:
@@ -136,10 +80,6 @@ MOST_LABELS = 12
 LEAST_REPEATED = 5
 
 
-def _words_of(name: str) -> set[str]:
-    return set(re.findall(r"[^\W\d_]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).casefold()))
-
-
 def _everywhere(table: ColumnCache, column: Column) -> np.ndarray:
     return table.rows_where(column.present)
 
@@ -147,7 +87,7 @@ def _everywhere(table: ColumnCache, column: Column) -> np.ndarray:
 def numbers_that_count(table: ColumnCache) -> Findings:
     """Whole numbers that are days, moments or times of day, by their range and the name of the column."""
     for name, column in table.columns.items():
-        words = _words_of(name)
+        words = words_of(name)
         if column.type != INTEGER or not words & (_CLOCK_WORDS | _DAY_WORDS) or not column.present.any():
             continue
         values = column.array[column.present]
@@ -171,7 +111,7 @@ def numbers_that_count(table: ColumnCache) -> Findings:
 def labels(table: ColumnCache) -> Findings:
     """Whole numbers that are codes for categories: few, repeated, and called so."""
     for name, column in table.columns.items():
-        if column.type != INTEGER or not _words_of(name) & _CODE_WORDS or not column.present.any():
+        if column.type != INTEGER or not words_of(name) & _CODE_WORDS or not column.present.any():
             continue
         values, counts = np.unique(column.array[column.present], return_counts=True)
         if len(values) <= MOST_LABELS and counts.sum() >= LEAST_REPEATED * len(values):

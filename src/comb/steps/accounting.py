@@ -21,6 +21,7 @@ Notes are what a comparison cannot show: rows for which a condition was unknown,
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -83,6 +84,8 @@ def take_step(step: Step, table: BareTable, others: Mapping[str, BareTable] | No
     CombError
         If a parameter does not fit the table.
     """
+    if not step.active:
+        return _not_taken(step, table)
     if isinstance(step, TwoTables):
         known = others or {}
         if step.table not in known:
@@ -97,6 +100,15 @@ def take_step(step: Step, table: BareTable, others: Mapping[str, BareTable] | No
     return Taken(result, entry, table.take(aside.positions), aside.reasons)
 
 
+def _not_taken(step: Step, table: BareTable) -> Taken:
+    """Return the account of a step that is listed only: every row comes out as it went in."""
+    entry = Entry(
+        step=step.name, says=f"not active: {step.describe()}", why=step.why or "", active=False,
+        rows_in=table.row_count, added=0, rows_out=table.row_count, left_out=0, set_aside=0, merged=0,
+    )  # fmt: skip
+    return Taken(table, entry, table.take(np.zeros(0, np.int64)), ())
+
+
 def _phrase(entry: Entry) -> str:
     """Say what a step did, for the sentence over the printed table."""
     counts = entry.counts()
@@ -109,7 +121,7 @@ def _phrase(entry: Entry) -> str:
 
 def _account(step: Step, before: BareTable, change: Change) -> Entry:
     after = change.table
-    gone = _rows_gone(step, before, change)
+    gone: dict[str, Any] = _rows_gone(step, before, change)
     old_names = change.renamed or {}
     origin_of = {name: old_names.get(name, name) for name in after.names}
     shared = {name: old for name, old in origin_of.items() if old in before}
@@ -137,7 +149,7 @@ def _account(step: Step, before: BareTable, change: Change) -> Entry:
     )
 
 
-def _rows_gone(step: Step, before: BareTable, change: Change) -> dict[str, int]:
+def _rows_gone(step: Step, before: BareTable, change: Change) -> dict[str, Any]:
     """Count the rows added, left out, set aside and merged."""
     aside = change.set_aside.positions if change.set_aside else np.zeros(0, np.int64)
     used = np.zeros(before.row_count, np.bool_)

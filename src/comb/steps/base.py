@@ -92,12 +92,15 @@ class Step(
 
     Parameters
     ----------
+    active : bool
+        Whether the step is taken; a step that is not active is listed only.
     why : str, optional
         The reason for this step, in free text.
     """
 
     accounting: ClassVar[Rows] = Rows.SAME
 
+    active: bool = True
     why: str | None = None
 
     @property

@@ -43,6 +43,8 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     ----------
     step, says, why : str
         The kind of step, what it was set to do, and the reason given.
+    active : bool
+        Whether the step was taken; else it was listed only.
     rows_in, added, rows_out, left_out, set_aside, merged : int
     moved : int
         Rows that were moved, where no row came or went.
@@ -60,6 +62,7 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     step: str
     says: str
     why: str = ""
+    active: bool = True
     rows_in: int
     added: int
     rows_out: int
@@ -89,6 +92,8 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         str
             For instance ``9 rows left out``; ``nothing changed`` where that is so.
         """
+        if not self.active:
+            return "not taken"
         rows = {
             "added": self.added,
             "left out": self.left_out,

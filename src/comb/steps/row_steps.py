@@ -297,7 +297,8 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
     """Keep one of the rows that are equal.
 
     Rows equal in every column are merged into the first of them. Rows equal only in
-    the columns of `by` may differ elsewhere, so all but one are set aside.
+    the columns of `by` may differ elsewhere, so all but one are set aside. Rows without
+    a value in any column of `by` have no key that could be the same: all of them stay.
 
     Parameters
     ----------
@@ -317,6 +318,8 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
         names = chosen(table, self.by)
         # Rows that are equal to no other stay; most of them are known by a fingerprint.
         rows = candidates(table.key_blocks(names), table.row_count)
+        keyless = np.all([table[name].missing for name in names], axis=0) if self.by else np.zeros(0, np.bool_)
+        rows = rows[~keyless[rows]] if keyless.any() else rows
         numbers, _ = group([table[name].take(rows).codes() for name in names], len(rows))
         staying = _representatives(numbers, self._preference(table)[rows])
         kept = np.ones(table.row_count, np.bool_)
@@ -331,7 +334,9 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
             twins = table.row_numbers[rows[kept_of[numbers[differing]]]].tolist()
             message = tuple(f"same {', '.join(names)} as row {twin}, but differs elsewhere" for twin in twins)
             aside = SetAside(rows[differing], message)
-        return Change.of_rows(table, positions, set_aside=aside)
+        without = int(keyless.sum())
+        notes = (f"{counted(without, 'row')} without {' and '.join(names)} kept",) if without > 1 else ()
+        return Change.of_rows(table, positions, set_aside=aside, notes=notes)
 
     def _preference(self, table: BareTable) -> Codes:
         """Return for each row how willingly it is given up: the lowest stays."""

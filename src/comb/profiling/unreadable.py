@@ -1,0 +1,139 @@
+"""Findings about texts that did not fit the type of their column.
+
+Numbers with a unit get a remedy where that is proven by their values: the unit is the one the column's name ends in
+and the values lie where its other values lie, or several of them are of the same size as the others. ``2150 cm``
+among metres is neither, so that it only is pointed out.
+"""
+
+import re
+from collections.abc import Collection
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from comb.errors import agree, counted
+from comb.kernels.notation import CURRENCIES
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import Finding, Findings, kept_texts, quoted, words_of
+from comb.steps.cell_steps import Convert
+from comb.tables.column import Column, Mask
+from comb.tables.reasons import Reason
+from comb.tables.table import BareTable
+
+_WITH_UNIT = re.compile(r"[+-]?[0-9][0-9.,' ]*?\s*([^\W\d_]{1,4}|%|°C?|[$€£¥])")
+_CURRENCY_SIGNS = frozenset("$€£¥")
+
+# A unit that no name gives is taken for the column's with this many values at least, whose median and that of all
+# others differ by this factor at most: 1.6 parts miles from kilometres, other units are further apart.
+LEAST_WITH_UNIT = 3
+MOST_APART = 1.4
+
+# The decimal mark and the group mark that numbers with a unit may have.
+_MARKS = ((None, None), (",", None), (".", ","), (",", "."))
+
+# A few words that come again and again in a column of numbers or dates say why it did not become one.
+MOST_WORDS = 3
+LEAST_REPEATED_WORDS = 3
+
+
+@dataclass(slots=True)
+class _Part:
+    """Cells of a column that did not fit, of one kind: numbers with a unit, or anything else."""
+
+    texts: dict[str, int] = field(default_factory=dict)
+    unit: str = ""
+    remedy: Convert | None = None
+
+
+def unreadable(table: ColumnCache) -> Findings:
+    """Texts that did not fit the type of their column."""
+    for name, column in table.columns.items():
+        if not int(table.state_counts(name)[Reason.UNREADABLE]):
+            continue
+        where = column.states == Reason.UNREADABLE
+        rest = _Part(kept_texts(column, where))
+        parts = _with_units(name, column, where, rest) if column.type.numeric else []
+        for part in [*parts, rest]:
+            others = {text for one in parts if one is not part for text in one.texts}
+            here = where & _holding(column, where, part.texts if part is not rest else None, others)
+            if here.any():
+                yield _finding(table, name, here, part)
+
+
+def _holding(column: Column, where: Mask, texts: Collection[str] | None, others: Collection[str]) -> Mask:
+    """Return where one of some texts is kept; None means all but others, also where there is no text."""
+    here = np.zeros(len(column), np.bool_)
+    for at in np.flatnonzero(where).tolist():
+        text = column.kept.texts.get(at)
+        here[at] = text not in others if texts is None else text in texts
+    return here
+
+
+def _finding(table: ColumnCache, name: str, where: Mask, part: _Part) -> Finding:
+    column, count = table[name], int(where.sum())
+    text = f"{counted(count, 'cell')} of {name} {agree(count, 'is', 'are')} not of type {column.type}; "
+    text += "the text is kept" if part.texts else "there is no text, the cells were calculated"
+    if part.unit:
+        text += f"; {agree(count, 'it is a number', 'they are numbers')} with the unit {part.unit}"
+        text += "" if part.remedy else ", which need not be that of the others"
+    if words := _words_alone(part.texts):
+        text += f"; {', '.join(map(repr, words))} may mean missing"
+    return Finding("type.unreadable", (name,), count, table.rows_where(where), quoted(part.texts), text, part.remedy)
+
+
+def _words_alone(texts: dict[str, int]) -> list[str]:
+    """Return the texts if they are a few repeated words without any digit."""
+    if not 0 < len(texts) <= MOST_WORDS or min(texts.values()) < LEAST_REPEATED_WORDS:
+        return []
+    return list(texts) if not any(map(str.isdigit, "".join(texts))) else []
+
+
+def _with_units(name: str, column: Column, where: Mask, rest: _Part) -> list[_Part]:
+    """Take the numbers with each unit out of the rest; those with a remedy are a part of their own."""
+    by_unit: dict[str, _Part] = {}
+    for text, count in rest.texts.items():
+        match = _WITH_UNIT.fullmatch(text.strip())
+        if match:
+            by_unit.setdefault(match[1], _Part(unit=match[1])).texts[text] = count
+    proven = []
+    for part in by_unit.values():
+        part.remedy = _unit_remedy(name, column, where, part)
+        if part.remedy is not None:
+            proven.append(part)
+            rest.texts = {text: count for text, count in rest.texts.items() if text not in part.texts}
+    if len(by_unit) == 1 and not proven:
+        [rest.unit] = by_unit
+    return proven
+
+
+def _unit_remedy(name: str, column: Column, where: Mask, part: _Part) -> Convert | None:
+    """Return the step that reads numbers with a unit, if their values show that it is the unit of the column."""
+    others = _sizes(column.take(np.flatnonzero(column.present)))
+    cells = column.take(np.array([at for at, text in column.kept.texts.items() if where[at] and text in part.texts]))
+    for decimal_mark, group_mark in _MARKS:
+        step = Convert(
+            columns={name: str(column.type)}, unit=part.unit, decimal_mark=decimal_mark, group_mark=group_mark
+        )
+        made = step.apply(BareTable({name: cells})).table[name]
+        if not made.missing_count:
+            named = part.unit.casefold() in words_of(name)
+            return step if _same_unit(_sizes(made), others, named=named, unit=part.unit) else None
+    return None
+
+
+def _sizes(column: Column) -> np.ndarray:
+    return np.array([float(text) for text in column.texts() if text is not None])
+
+
+def _same_unit(values: np.ndarray, others: np.ndarray, *, named: bool, unit: str) -> bool:
+    """Return whether numbers with a unit are of the same size as those without."""
+    if not len(others):
+        return False
+    low, high = float(others.min()), float(others.max())
+    width = high - low
+    if named:
+        return bool((values >= low - width).all() and (values <= high + width).all())
+    if len(values) < LEAST_WITH_UNIT or unit in CURRENCIES or unit in _CURRENCY_SIGNS:
+        return False
+    one, other = float(np.median(values)), float(np.median(others))
+    return one * other > 0 and 1 / MOST_APART <= one / other <= MOST_APART
