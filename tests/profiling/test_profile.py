@@ -97,7 +97,8 @@ NUMBERS_0_TO_29 = [str(number) for number in range(30)]
         (["Mill", "Ridge"] * 9 + ["mill"], ["text.case"]),
         (["Mill", "Ridge"] * 9 + [" Mill"], ["text.spaces"]),
         (["Mill", "Ridge"] * 9 + ["N/A"], ["missing.marker"]),
-        (["1.1", "11", "a"] * 9, []),
+        (["1.1", "11", "a"] * 9, ["type.unreadable"]),
+        (["1.1", "b", "a"] * 9, []),
         (["Mill"] * 9, ["column.constant"]),
         (["", ""], ["column.empty", "missing.blank"]),
         ([f"k{n}" for n in range(99)] + ["k5"], ["duplicate.key"]),
@@ -135,7 +136,7 @@ def test_a_table_without_rows_has_a_profile() -> None:
     assert NUMBER.in_full == "number"
 
 
-COUNTS = {"visit_time": [945, 1745, 2359], "day": [45000, 45001, 45020], "made_at": [1714550400, 1714636800, 1714723200], "logged_on": [1714550400123, 1714636800000, 1714723200000]}  # fmt: skip
+COUNTS = {"visit_time": [945, 1745, 2359, 30, 1010, 1159, 815, 1200], "day": [*range(45000, 45008)], "made_at": [*range(1714550400, 1714550408)], "logged_on": [*range(1714550400123, 1714550400131)]}  # fmt: skip
 
 
 def test_numbers_that_are_days_and_times_get_a_remedy_that_reads_them() -> None:

@@ -5,7 +5,7 @@ from comb.kernels.types import DATE_MARKS, MOST_DECIMAL_DIGITS, DatePart, Tally,
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import DateForm, write_date_pattern
 from comb.parsing.vocabulary import BOOLEAN_PAIRS, BOOLEAN_WORDS
-from comb.tables.evidence import Candidate
+from comb.tables.evidence import AMBIGUOUS_COMMA, AMBIGUOUS_POINT, Candidate
 from comb.tables.types import BOOLEAN, DATE, INTEGER, NUMBER, Type, decimal
 
 # Below this share of dates that settle the order of day and month, it stays open.
@@ -36,20 +36,27 @@ def candidate(
     return Candidate(parser.type, fits, int(tally[TallySlot.OTHER]) - fits, pattern, doubt, why, parser)
 
 
-def tallied_candidates(tally: Tally) -> list[Candidate]:
+def tallied_candidates(tally: Tally, decimal_mark: str = "") -> list[Candidate]:
     """Return every type that some texts fit.
 
     Parameters
     ----------
     tally : int64 array
-        See `comb.kernels.tally.TallySlot`.
+        See `comb.kernels.types.TallySlot`.
+    decimal_mark : str
+        The one that other columns of the source prove, where they do.
 
     Returns
     -------
     list of Candidate
         The most cells first; of equal ones the narrower type first.
     """
-    found = [*_boolean(tally), *_point_numbers(tally), *_comma_numbers(tally), *_dates(tally)]
+    found = [
+        *_boolean(tally),
+        *_point_numbers(tally, decimal_mark),
+        *_comma_numbers(tally, decimal_mark),
+        *_dates(tally),
+    ]
     return sorted((one for one in found if one.fits), key=lambda one: -one.fits)
 
 
@@ -68,22 +75,37 @@ def _boolean(tally: Tally) -> list[Candidate]:
     ]
 
 
-def _point_numbers(tally: Tally) -> list[Candidate]:
-    """Whole numbers, then decimals or numbers with a point."""
+def _point_numbers(tally: Tally, decimal_mark: str) -> list[Candidate]:
+    """Whole numbers, then decimals or numbers with a point, unless each could be a thousands separator."""
     whole = candidate(CellParser(INTEGER), int(tally[TallySlot.INTEGER]), tally)
     if not tally[TallySlot.POINT_MARKED]:
         return [whole]
+    is_open = bool(tally[TallySlot.POINT_SCALE + 3] and not tally[TallySlot.POINT_DECIDED])
+    if is_open and decimal_mark == ",":
+        return [whole]
     kind = scaled_type(tally, TallySlot.POINT_SCALE) or NUMBER
-    return [whole, candidate(CellParser(kind), int(tally[TallySlot.POINT]), tally)]
+    doubt = AMBIGUOUS_POINT if is_open and not decimal_mark else _bare_exponents(tally)
+    why = ("decimal point, as in other columns",) if is_open and decimal_mark else ()
+    return [whole, candidate(CellParser(kind), int(tally[TallySlot.POINT]), tally, why=why, doubt=doubt)]
 
 
-def _comma_numbers(tally: Tally) -> list[Candidate]:
+def _bare_exponents(tally: Tally) -> str:
+    """Return the doubt about numbers whose only exponents are written like codes, ``19E7``."""
+    bare = int(tally[TallySlot.BARE_EXPONENT])
+    scaled = tally[TallySlot.POINT_SCALE + 1 : TallySlot.POINT_SCALE + MOST_DECIMAL_DIGITS + 1].sum()
+    if not bare or tally[TallySlot.POINT_MARKED] - scaled > bare:
+        return ""
+    return f"{counted(bare, 'value')} with an exponent but no point and no sign, as codes like 19E7 have"
+
+
+def _comma_numbers(tally: Tally, decimal_mark: str) -> list[Candidate]:
     """Decimals or numbers with a comma, unless each comma could just as well be a thousands separator."""
-    if not tally[TallySlot.COMMA_MARKED]:
+    is_open = not tally[TallySlot.COMMA_DECIDED]
+    if not tally[TallySlot.COMMA_MARKED] or (is_open and decimal_mark == "."):
         return []
     kind = scaled_type(tally, TallySlot.COMMA_SCALE) or NUMBER
-    doubt = "" if tally[TallySlot.COMMA_DECIDED] else "every comma could be a thousands separator or a decimal comma"
-    why = ("decimal comma",)
+    doubt = AMBIGUOUS_COMMA if is_open and not decimal_mark else ""
+    why = ("decimal comma, as in other columns" if is_open else "decimal comma",)
     return [candidate(CellParser(kind, decimal_mark=","), int(tally[TallySlot.COMMA]), tally, why=why, doubt=doubt)]
 
 

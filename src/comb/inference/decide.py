@@ -20,15 +20,16 @@ from comb.inference.value_checks import recheck
 from comb.kernels.notation import PER_CENT, shape_of
 from comb.kernels.types import FITS, MARKED, MISFIT, Tally, TallySlot
 from comb.parsing.cell_parser import CellParser
+from comb.parsing.moment_shapes import patterns_of
 from comb.parsing.patterns import Request
 from comb.parsing.vocabulary import words_for
 from comb.tables.categories import as_category, as_json
 from comb.tables.column import Column
-from comb.tables.evidence import Candidate, Evidence
+from comb.tables.evidence import CODES_WITH_ZEROS, Candidate, Evidence
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
-from comb.tables.types import NUMBER, STRING, TEXTUAL
+from comb.tables.types import DATE, NUMBER, STRING, TEXTUAL
 
 # A type is taken when at least this share of the cells with a value fits it; the rest
 # is kept as text and reported.
@@ -93,9 +94,16 @@ def declared_column(
     return _as_declared(source, declared_parser(request, source, marks), request)
 
 
-def infer_source(source: ColumnSource) -> Column:
-    """Give a column the type that its values speak for."""
-    parser, evidence = decide_parser(source)
+def infer_source(source: ColumnSource, decimal_mark: str = "") -> Column:
+    """Give a column the type that its values speak for.
+
+    Parameters
+    ----------
+    source : ColumnSource
+    decimal_mark : str
+        The one that other columns of the source prove: it decides where the values leave it open.
+    """
+    parser, evidence = decide_parser(source, decimal_mark)
     column = _built(source, parser, evidence)
     other = recheck(column, source)
     if other is not None:
@@ -105,18 +113,19 @@ def infer_source(source: ColumnSource) -> Column:
     return with_proposals(column)
 
 
-def decide_parser(source: ColumnSource) -> tuple[CellParser | None, Evidence]:
+def decide_parser(source: ColumnSource, decimal_mark: str = "") -> tuple[CellParser | None, Evidence]:
     """Decide the type of a column from all of its texts; None means text.
 
     Cost: nothing beyond the counts where these decide; else a second look, see
     `comb.inference.detect`.
     """
     tally = source.tally()
-    quick = _decided(tally.tobytes())
+    quick = _decided(tally.tobytes(), decimal_mark)
     total = int(tally[TallySlot.OTHER])
     if not quick.open or not total:
         return quick.parser, quick.evidence
-    further = detected_candidates(source) if quick.parser is None or _misfits_are_numbers(source, quick.parser) else []
+    more = quick.parser is None or _misfits_show_more(source, quick.parser)
+    further = detected_candidates(source, decimal_mark) if more else []
     fits = quick.evidence.chosen.fits if quick.parser is not None else 0
     best = next((one for one in further if one.fits > fits), None)
     if best is None:
@@ -144,11 +153,13 @@ def _decided_between(
     return best.parser, Evidence(best, runner_up, missing + known, best.why, tried=(best, *others[:MOST_TRIED]))
 
 
-def _misfits_are_numbers(source: ColumnSource, parser: CellParser) -> bool:
-    """Return whether what does not fit a type of numbers are numbers too, in another notation."""
-    if not parser.type.numeric:
+def _misfits_show_more(source: ColumnSource, parser: CellParser) -> bool:
+    """Return whether what does not fit a type are numbers or days too, written differently."""
+    if not parser.type.numeric and parser.type != DATE:
         return False
     found = [text.strip() for chunk in source.misfits(parser, MOST_MISFITS) for text in chunk.text.to_list()]
+    if parser.type == DATE:
+        return any(word == "date" for text in found[:MOST_MISFITS] for word, _ in patterns_of(text))
     shapes = [shape_of(text) for text in found[:MOST_MISFITS]]
     marked = [shape for shape in shapes if shape is not None and not shape.unit]
     return len(marked) * 2 > len(shapes)
@@ -189,10 +200,10 @@ class TallyVerdict(NamedTuple):
 
 
 @lru_cache(maxsize=4096)
-def _decided(counts: bytes) -> TallyVerdict:
+def _decided(counts: bytes, decimal_mark: str = "") -> TallyVerdict:
     tally = np.frombuffer(counts, np.int64)
     total = int(tally[TallySlot.OTHER])
-    found = tallied_candidates(tally)
+    found = tallied_candidates(tally, decimal_mark)
     best = found[0] if found else None
     doubt = _text_doubt(tally, found)
     missing = int(tally[TallySlot.BLANK] + tally[TallySlot.GIVEN])
@@ -220,7 +231,9 @@ def _text_doubt(tally: Tally, found: list[Candidate]) -> str:
     if not (found[0].type.numeric and found[0].fits >= enough) and tally[TallySlot.WHOLE] < enough:
         return ""
     if tally[TallySlot.LEADING_ZERO]:
-        return f"{counted(int(tally[TallySlot.LEADING_ZERO]), 'value')} starting with 0, as codes do"
+        return f"{counted(int(tally[TallySlot.LEADING_ZERO]), 'value')} {CODES_WITH_ZEROS}"
+    if tally[TallySlot.PLUS]:
+        return f"{counted(int(tally[TallySlot.PLUS]), 'value')} with a plus sign and many digits: telephone numbers"
     if tally[TallySlot.LONG]:
         return f"{counted(int(tally[TallySlot.LONG]), 'value')} beyond the range of integers"
     return ""
@@ -228,7 +241,9 @@ def _text_doubt(tally: Tally, found: list[Candidate]) -> str:
 
 def _as_declared(source: ColumnSource, parser: CellParser | None, request: Request) -> Column:
     evidence = Evidence(
-        Candidate(parser.type if parser else STRING, 0, 0, request.pattern), why=("as declared",), declared=True
+        Candidate(parser.type if parser else STRING, 0, 0, request.pattern, parser=parser),
+        why=("as declared",),
+        declared=True,
     )
     return _built(source, parser, evidence)
 

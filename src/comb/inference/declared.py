@@ -65,7 +65,10 @@ def _moment_parser(request: Request, source: ColumnSource, tally: Tally) -> Cell
         found_date = next((one for one in tallied_candidates(tally) if one.type == DATE), None)
         if found_date is not None and not found_date.doubt and found_date.fits == tally[TallySlot.OTHER]:
             return _parser_of(found_date)
-    found = [one for one in detected_candidates(source) if one.type.word == word and not one.doubt]
+    # Who asks for durations says what 57:29 is.
+    found = [
+        one for one in detected_candidates(source) if one.type.word == word and (not one.doubt or one.type == DURATION)
+    ]
     if word == "date":
         found += [one for one in tallied_candidates(tally) if one.type == DATE and not one.doubt]
     if found:

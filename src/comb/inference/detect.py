@@ -4,9 +4,10 @@ The counts from which most types are decided say nothing of these. Some of the t
 forms could be meant; then all texts are read by them.
 """
 
+import re
 from collections import Counter, defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -34,8 +35,15 @@ from comb.parsing.cell_parser import CellParser
 from comb.parsing.durations import is_worded
 from comb.parsing.moment_programs import LAST_CENTURY_FROM, MomentProgram, moment_program, swapped
 from comb.parsing.moment_shapes import fullest, general, patterns_of
-from comb.tables.evidence import Candidate
-from comb.tables.types import DURATION, INTEGER, NUMBER, UTC_DATETIME, Type, decimal
+from comb.tables.evidence import (
+    AMBIGUOUS_CLOCK,
+    AMBIGUOUS_COMMA,
+    AMBIGUOUS_DAY,
+    AMBIGUOUS_MONTH,
+    AMBIGUOUS_POINT,
+    Candidate,
+)
+from comb.tables.types import DATE, DURATION, INTEGER, NUMBER, UTC_DATETIME, Type, decimal
 
 # This many texts from the top of a column tell what could be meant, and as many of those that do not fit that.
 SAMPLE = 200
@@ -52,12 +60,14 @@ Weights = NDArray[np.int64]
 Mask = NDArray[np.bool_]
 
 
-def detected_candidates(source: ColumnSource) -> list[Candidate]:
+def detected_candidates(source: ColumnSource, decimal_mark: str = "") -> list[Candidate]:
     """Return the types that a second look finds.
 
     Parameters
     ----------
     source : ColumnSource
+    decimal_mark : str
+        The one that other columns of the source prove, where they do.
 
     Returns
     -------
@@ -72,7 +82,8 @@ def detected_candidates(source: ColumnSource) -> list[Candidate]:
     if found is not None:
         return [found]
     texts, tally = source.texts(), source.tally()
-    candidates = [*_moments(texts, sample, tally), *_numbers(texts, sample, tally), *_durations(texts, sample, tally)]
+    candidates = [*_moments(texts, sample, tally), *_durations(texts, sample, tally)]
+    candidates += _numbers(texts, sample, tally, decimal_mark)
     return sorted((one for one in candidates if one.fits), key=lambda one: -one.fits)
 
 
@@ -176,9 +187,26 @@ def _moment_candidate(chunks: Sequence[TextChunk], kind: Type, ways: list[_Way],
         why = [f"several forms that cannot be confused: {message}", *why]
     why += _remarks(kind, [way.form.pattern for way in picked])
     parser = CellParser(kind, moments=tuple(way.form for way in picked))
-    doubt = next(filter(None, doubts), "")
+    doubt = next(filter(None, [*doubts, _other_meaning(chunks, picked)]), "")
     pattern = picked[0].form.pattern
     return candidate(parser, _total(chunks, masks), tally, pattern, tuple(filter(None, why)), doubt)
+
+
+def _other_meaning(chunks: Sequence[TextChunk], ways: Sequence[_Way]) -> str:
+    """Return what else moments could be by their form, as far as their values do not show it."""
+    kind, pattern = ways[0].form.type, ways[0].form.pattern
+    if kind == DURATION and "s" not in pattern:
+        # 57:29 is no time of day; a score, a verse or a run time it can be as well as hours.
+        return f"{pattern} {AMBIGUOUS_CLOCK}"
+    if kind == DATE and "d" not in pattern and "yyyy" in pattern and "MM" in pattern and "MMM" not in pattern:
+        parser = CellParser(DATE, moments=(ways[0].form,))
+        for chunk, mask in zip(chunks, ways[0].masks, strict=True):
+            months = parser.parse(chunk.text.packed())[0][mask].astype("datetime64[M]").astype(np.int64)
+            years = 1970 + months // 12
+            if not (months % 12 + 1 == (years + 1) % 100).all():
+                return ""
+        return f"{pattern} {AMBIGUOUS_MONTH}"
+    return ""
 
 
 def _skeleton(pattern: str) -> str:
@@ -206,6 +234,9 @@ def _decided(chunks: Sequence[TextChunk], group: list[_Way]) -> tuple[_Way, str,
         own.append(_total(chunks, masks))
     at = max(range(len(group)), key=lambda at: (own[at], group[at].weight, group[at].day_first))
     way, deciding = group[at], own[at]
+    if "." in way.form.pattern and "yyyy" not in way.form.pattern and not (deciding and way.day_first):
+        padded = "dd" in way.form.pattern and way.day_first
+        return way, "with dots between, day first" if padded else "", "" if padded else f"3.8.10 {AMBIGUOUS_DAY}"
     if deciding and deciding >= LEAST_AGREEING * sum(own):
         return way, _order_evidence(deciding), ""
     pointed = [one for one in group if "." in one.form.pattern and one.day_first]
@@ -289,7 +320,7 @@ def _durations(chunks: Sequence[TextChunk], sample: Sequence[str], tally: Tally)
 # -- numbers ---------------------------------------------------------------------------------
 
 
-def _numbers(chunks: Sequence[TextChunk], sample: Sequence[str], tally: Tally) -> list[Candidate]:
+def _numbers(chunks: Sequence[TextChunk], sample: Sequence[str], tally: Tally, decimal_mark: str) -> list[Candidate]:
     """Numbers with marks between groups, with units, with signs behind or parentheses."""
     shapes = [shape_of(text) for text in sample]
     if sum(shape is not None for shape in shapes) < LEAST_NOTED * len(sample):
@@ -307,11 +338,33 @@ def _numbers(chunks: Sequence[TextChunk], sample: Sequence[str], tally: Tally) -
         for marks in MARKS
         if sum(plain_body(shape.body, marks) is not None for shape in found) >= LEAST_NOTED * len(found)
     ]
+    likely = [marks for marks in likely if marks.decimal == decimal_mark] or likely
     plain = {
         marks: [dispatch.kernels.plain_numbers(chunk.text.packed(), marks, unit) for chunk in chunks]
         for marks in likely
     }
-    return _by_marks(chunks, plain, unit, tally)
+    found_by_marks = _by_marks(chunks, plain, unit, tally)
+    if found_by_marks and not (unit or decimal_mark) and not any(map(_TYPOGRAPHIC.search, sample)):
+        return [replace(one, doubt=one.doubt or _grouped_codes(one, plain)) for one in found_by_marks]
+    return found_by_marks
+
+
+# Spaces that only who writes numbers with care puts between groups.
+_TYPOGRAPHIC = re.compile("[\N{NO-BREAK SPACE}\N{NARROW NO-BREAK SPACE}\N{THIN SPACE}]")
+
+# Whole numbers with this many digits, all of them as many, are codes as well.
+LEAST_CODE_DIGITS = 7
+
+
+def _grouped_codes(found: Candidate, plain: dict[Marks, list[PlainNumbers]]) -> str:
+    """Return the doubt about numbers that all have as many digits: telephone numbers are parted in threes too."""
+    marks = Marks(found.parser.decimal_mark, found.parser.group_mark)
+    if marks.group not in (" ", ".") or found.type != INTEGER:
+        return ""
+    sizes = {int(size) for one in plain[marks] for size in np.unique(np.diff(one.texts.offsets)[one.flags > 0])}
+    if len(sizes) > 1 or not (size := sizes.pop()) or (size % 3 and size < LEAST_CODE_DIGITS):
+        return ""
+    return f"all have {size} digits in groups of three, as telephone numbers and other codes have"
 
 
 def _are_addresses(shapes: Sequence[Shape]) -> bool:
@@ -346,7 +399,9 @@ def _by_marks(
         return []
     doubt = ""
     if marks.decimal == "," and not marks.group and best.get(Marks(".", ",")) == most:
-        doubt = "every comma could be a thousands separator or a decimal comma"
+        doubt = AMBIGUOUS_COMMA
+    if marks.decimal == "." and not marks.group and max(digits) and best.get(Marks(",", ".")) == most:
+        doubt = AMBIGUOUS_POINT
     kind = _kind(digits, longest, per_cent=unit == PER_CENT)
     parser = CellParser(kind, marks.decimal, marks.group, unit, noted=True)
     pattern = ("#,##0" if marks.group else "0") + (f".{'0' * max(digits)}" if max(digits) else "")

@@ -9,11 +9,12 @@ from numpy.typing import NDArray
 
 from comb.chunks.column_source import ColumnSource
 from comb.errors import counted
+from comb.kernels.types import MOST_DECIMAL_DIGITS, TallySlot
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.moment_programs import moment_program
 from comb.tables.column import Column
-from comb.tables.evidence import Candidate, Evidence
-from comb.tables.types import DATE, INTEGER, STRING
+from comb.tables.evidence import RELEASES, Candidate, Evidence
+from comb.tables.types import DATE, INTEGER, NUMBER, STRING
 
 # Days written as yyyyMMdd that may be meant, and how many different ones have to be there.
 FIRST_COMPACT, LAST_COMPACT = 19000101, 21001231
@@ -25,6 +26,9 @@ LARGEST_COUNT = 10**18
 # Spreadsheet programs write numbers from here on with an exponent.
 ROUNDED_FROM = 1e9
 _ROUNDED = re.compile(r"[1-9](?:[.,][0-9]{1,9})?E\+[0-9]{2}")
+
+# Releases and sections go no further than this behind the point.
+LAST_OF_RELEASE = 40
 Verdict = tuple[CellParser | None, Evidence]
 
 
@@ -49,10 +53,12 @@ def recheck(column: Column, source: ColumnSource) -> Verdict | None:
     # What is missing counts here too, so that the usual column is not copied for nothing.
     least, most = column.array.min(), column.array.max()
     if column.type.word == "number":
-        return None if least > -ROUNDED_FROM and most < ROUNDED_FROM else _of_numbers(column, source, evidence)
+        if least > -ROUNDED_FROM and most < ROUNDED_FROM:
+            return _of_releases(column, source, evidence)
+        return _of_numbers(column, source, evidence)
     if column.type == INTEGER:
         return None if least > -LARGEST_COUNT and most < FIRST_COMPACT else _of_integers(_present(column), evidence)
-    return _of_decimals(column, evidence)
+    return None
 
 
 def _present(column: Column) -> NDArray[Any]:
@@ -113,19 +119,23 @@ def _of_numbers(column: Column, source: ColumnSource, evidence: Evidence) -> Ver
     return _as_text(evidence, f"{counted(rounded, 'number')} that a spreadsheet program rounded, like {example}")
 
 
-def _of_decimals(column: Column, evidence: Evidence) -> Verdict | None:
-    """Say so where each point could just as well be thousands separators."""
-    if column.type.scale != 3 or evidence.chosen.pattern or evidence.why:
-        return None
-    sizes = np.abs(_present(column))
-    if not len(sizes):
-        return None
-    if int(sizes.min()) < 1000 or int(sizes.max()) >= 1_000_000:
-        return None
-    other = Candidate(INTEGER, evidence.chosen.fits, evidence.chosen.misfits, "#,##0", doubt=AMBIGUOUS_POINT)
-    tried = (evidence.chosen, other, *(one for one in evidence.tried if one != evidence.chosen))
-    same = CellParser(column.type)
-    return same, replace(evidence, runner_up=other, why=(AMBIGUOUS_POINT,), tried=tried)
+def _of_releases(column: Column, source: ColumnSource, evidence: Evidence) -> Verdict | None:
+    """Notice numbers of releases, chapters and sections: 1.9 is followed by 1.10, which is not 1.1.
 
-
-AMBIGUOUS_POINT = "every point could be a thousands separator: 1.234 is read as one and a bit"
+    They have one digit or two behind the point, those with two go not far beyond 10, and some end in zero, which who
+    writes numbers either always writes or never.
+    """
+    tally = source.tally()
+    scales = tally[TallySlot.POINT_SCALE + 1 : TallySlot.POINT_SCALE + MOST_DECIMAL_DIGITS + 1]
+    if evidence.chosen.parser != CellParser(NUMBER) or set(scales.nonzero()[0].tolist()) != {0, 1}:
+        return None
+    hundredths = np.round(np.abs(_present(column)) * 100).astype(np.int64) % 100
+    if int(hundredths[hundredths % 10 != 0].max(initial=0)) > LAST_OF_RELEASE:
+        return None
+    last = 0
+    for chunk in source.texts():
+        ends = (text.strip().partition(".")[2] for text in chunk.text.items())
+        last = max(last, *(int(end) for end in ends if len(end) == 2 and end.isdigit() and end[1] == "0"), 0)
+    if not 0 < last <= LAST_OF_RELEASE:
+        return None
+    return _as_text(evidence, f"some end in zero, like .{last}: {RELEASES}")

@@ -8,6 +8,7 @@ from typing import Any, Self
 from comb.errors import ParameterError
 from comb.interface.plan import table_plan
 from comb.plans.model import TablePlan
+from comb.reading.source_texts import source_texts
 from comb.steps.accounting import take_step
 from comb.steps.base import Step
 from comb.steps.catalogue import make_step
@@ -50,7 +51,7 @@ class StepTable(BareTable):
         if not isinstance(step, Step):
             some = "some findings have no remedy; the methods of a table take steps too"
             raise ParameterError(f"expected a step, got {step!r}", remedy=some)
-        taken = take_step(step, self, self._others)
+        taken = take_step(step, self, self._others, source_texts)
         made = self.adopt(taken.table, (*self._steps, step), (*self._entries, taken.entry))
         made._others, made._begun = self._others, self._begun or self.origin
         return made

@@ -39,6 +39,9 @@ DATE_MARKS = "-./"
 MOST_NUMBER_DIGITS = 17
 MOST_INT64_DIGITS = 19
 
+# A plus sign before this many digits and more begins a telephone number.
+LEAST_PLUS_DIGITS = 8
+
 # More words than this are looked up one by one; a boolean has two.
 MOST_WORDS = 64
 
@@ -52,7 +55,7 @@ class TallySlot(IntEnum):
     OTHER = 3  # everything else
     INTEGER = 4
     WHOLE = 5  # digits and perhaps a sign, of any length
-    LEADING_ZERO = 6
+    LEADING_ZERO = 6  # digits before the mark that begin with a zero and go on
     LONG = 7  # whole, beyond int64
     MANY_DIGITS = 8  # a number with more digits than a float keeps
     NEGATIVE_ZERO = 9
@@ -61,7 +64,10 @@ class TallySlot(IntEnum):
     COMMA = 12  # the same with a decimal comma
     COMMA_MARKED = 13
     COMMA_DECIDED = 14  # of these, where the comma cannot be thousands separators
-    POINT_SCALE = 15  # by digits after the point; the first place: none, or not to be told
+    POINT_DECIDED = 15  # of numbers with a point, where it cannot be a thousands separator
+    PLUS = 16  # whole, of many digits behind a plus sign
+    BARE_EXPONENT = 17  # an exponent without a sign, behind a whole number: 19E7
+    POINT_SCALE = 18  # by digits after the point; the first place: none, or not to be told
     COMMA_SCALE = POINT_SCALE + MOST_DECIMAL_DIGITS + 1
     DATE = COMMA_SCALE + MOST_DECIMAL_DIGITS + 1  # by mark, then as in `DatePart`
     WORD = DATE + 9 * 3  # by the words that were given to be counted

@@ -23,6 +23,7 @@ from comb.plans.model import PlanText, Rule, Save, TablePlan, moved
 from comb.plans.parse import read_plan
 from comb.reading.io.source_file import read_whole
 from comb.reading.load import load_table
+from comb.reading.source_texts import source_texts
 from comb.steps.accounting import Taken, take_step
 from comb.steps.ledger import Entry, total
 from comb.steps.row_steps import SetAsideRows
@@ -177,7 +178,7 @@ def _run_table(
     for number, step in enumerate(planned.steps, 1):
         progress(f"{name}, step {number}: {step.name}")
         try:
-            taken.append(take_step(step, table, outcome.tables))
+            taken.append(take_step(step, table, outcome.tables, source_texts))
         except CombError as error:
             line = planned.lines[number - 1] if planned.lines else None
             where = f"{plan.name}, line {line}, step {number}" if line else f"{name}, step {number}"

@@ -1,6 +1,5 @@
 """A finding: something a profile noticed."""
 
-import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
@@ -11,6 +10,7 @@ import numpy as np
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
 from comb.parsing.vocabulary import KNOWN_WORDS
+from comb.profiling.column_cache import ColumnCache
 from comb.steps.base import Step
 from comb.tables.column import Column
 
@@ -85,10 +85,6 @@ def as_asked(column: Column) -> str:
     return f"decimal 0.{'0' * column.type.scale}" if column.type.scale else str(column.type)
 
 
-def words_of(name: str) -> set[str]:
-    """Return the words in the name of a column, in lower case.
-
-    >>> sorted(words_of("grossWeight_kg"))
-    ['gross', 'kg', 'weight']
-    """
-    return set(re.findall(r"[^\W\d_]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).casefold()))
+def everywhere(table: ColumnCache, column: Column) -> Codes:
+    """Return the row numbers, ascending, of the cells that are present."""
+    return table.rows_where(column.present)

@@ -7,7 +7,7 @@ from functools import partial
 from itertools import chain
 
 from comb.execution.executor import executor_of
-from comb.profiling import duplicates, missing, texts, types, unreadable
+from comb.profiling import duplicates, missing, other_types, texts, types, unreadable
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
 from comb.profiling.summaries import Summary, summarise
@@ -25,10 +25,12 @@ FINDERS: tuple[Finder, ...] = (
     texts.spelling_by_case,
     types.leading_zeros,
     types.doubts,
+    other_types.mostly,
+    other_types.days_by_heading,
     types.mixed_dates,
     types.mixed_units,
-    types.numbers_that_count,
-    types.labels,
+    other_types.numbers_that_count,
+    other_types.labels,
     duplicates.repeated,
     types.constant_columns,
     missing.blanks,

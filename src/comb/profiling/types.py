@@ -1,5 +1,7 @@
 """Findings about types and whole columns."""
 
+import re
+
 import numpy as np
 
 from comb.errors import agree, counted
@@ -12,19 +14,32 @@ from comb.profiling.finding import (
     Finding,
     Findings,
     as_asked,
+    everywhere,
     noticed,
     quoted,
-    words_of,
 )
+from comb.profiling.headings import day_pattern_of
+from comb.profiling.other_types import are_days
 from comb.steps.base import Step
 from comb.steps.cell_steps import Convert
-from comb.steps.column_steps import Calculate, Select
+from comb.steps.column_steps import Select
 from comb.tables.column import Column
-from comb.tables.evidence import TEXT_NUMBERS
-from comb.tables.types import INTEGER
+from comb.tables.evidence import (
+    AMBIGUOUS_CLOCK,
+    AMBIGUOUS_COMMA,
+    AMBIGUOUS_DAY,
+    AMBIGUOUS_MONTH,
+    AMBIGUOUS_POINT,
+    CODES_WITH_ZEROS,
+    RELEASES,
+    TEXT_NUMBERS,
+)
 
 # Codes look like numbers when at least this share of a text column is digits only.
 LEAST_DIGITS = 0.9
+
+
+_ZERO_FIRST = re.compile(r"\s*0[0-9]")
 
 
 def leading_zeros(table: ColumnCache) -> Findings:
@@ -33,6 +48,10 @@ def leading_zeros(table: ColumnCache) -> Findings:
         if column.type.word != "string" or not column.present.any():
             continue
         number_like, zeros = noticed(column, DIGITS_ONLY), noticed(column, ZERO_AHEAD)
+        if column.evidence is not None and any(CODES_WITH_ZEROS in why for why in column.evidence.why):
+            # With a point in them they are more than digits: 004.678.
+            zeros = column.text.flags(lambda text: _ZERO_FIRST.match(text) is not None) & column.present
+            number_like = column.present
         if zeros.any() and number_like.sum() >= LEAST_DIGITS * column.present.sum():
             words = dict(column.take(zeros.nonzero()[0]).distinct().commonest(MOST_EXAMPLES))
             count = int(zeros.sum())
@@ -62,67 +81,6 @@ def _one_value(column: Column) -> bool:
     return bool((keys == keys[0]).all())
 
 
-# Words in names of columns that hold days, and of those that hold times of day.
-_DAY_WORDS = frozenset(
-    ["date", "day", "datum", "tag", "jour", "fecha", "dia", "día", "on", "at", "when", "time", "timestamp", "since"]
-)
-_CLOCK_WORDS = frozenset(["time", "clock", "uhr", "uhrzeit", "zeit", "hour", "heure", "hora", "at"])
-_CODE_WORDS = frozenset(
-    ["code", "class", "type", "kind", "category", "status", "state", "grade", "group", "level", "klasse", "typ", "tipo"]
-)
-
-# Day counts of spreadsheet programs, from 1954 to 2064; seconds since 1970, from 1980 to 2065.
-_DAY_COUNTS = (20_000, 60_000)
-_SECONDS = (315_532_800, 3_000_000_000)
-
-# A code has no more values than this, and each of them several times.
-MOST_LABELS = 12
-LEAST_REPEATED = 5
-
-
-def _everywhere(table: ColumnCache, column: Column) -> np.ndarray:
-    return table.rows_where(column.present)
-
-
-def numbers_that_count(table: ColumnCache) -> Findings:
-    """Whole numbers that are days, moments or times of day, by their range and the name of the column."""
-    for name, column in table.columns.items():
-        words = words_of(name)
-        if column.type != INTEGER or not words & (_CLOCK_WORDS | _DAY_WORDS) or not column.present.any():
-            continue
-        values = column.array[column.present]
-        least, most = int(values.min()), int(values.max())
-        asked = ""
-        if words & _CLOCK_WORDS and least >= 0 and 100 <= most < 2400 and (values % 100 < 60).all():
-            asked, code, message = "time Hmm", "type.clock_numbers", "times of day without a mark"
-        elif words & _DAY_WORDS and _DAY_COUNTS[0] <= least and most <= _DAY_COUNTS[1]:
-            asked, code, message = "date days_since_1900", "type.serial_dates", "day counts of a spreadsheet program"
-        elif words & _DAY_WORDS and _SECONDS[0] <= least and most <= _SECONDS[1]:
-            asked, code, message = "datetime seconds_since_1970", "type.serial_dates", "seconds since 1970"
-        elif words & _DAY_WORDS and _SECONDS[0] * 1000 <= least and most <= _SECONDS[1] * 1000:
-            asked, code, message = "datetime milliseconds_since_1970", "type.serial_dates", "milliseconds since 1970"
-        if asked:
-            examples = tuple(dict.fromkeys(map(str, values[:MOST_EXAMPLES].tolist())))
-            text = f"by its name and its numbers, {name} holds {message}, from {least} to {most}"
-            remedy = Convert(columns={name: asked})
-            yield Finding(code, (name,), len(values), _everywhere(table, column), examples, text, remedy)
-
-
-def labels(table: ColumnCache) -> Findings:
-    """Whole numbers that are codes for categories: few, repeated, and called so."""
-    for name, column in table.columns.items():
-        if column.type != INTEGER or not words_of(name) & _CODE_WORDS or not column.present.any():
-            continue
-        values, counts = np.unique(column.array[column.present], return_counts=True)
-        if len(values) <= MOST_LABELS and counts.sum() >= LEAST_REPEATED * len(values):
-            shown = [str(value) for value in values.tolist()]
-            text = f"by its name, the {counted(len(values), 'number')} of {name} are codes: say what they stand for"
-            remedy = Convert(columns={name: "category"}, choices=shown)
-            yield Finding(
-                "type.labels", (name,), int(counts.sum()), _everywhere(table, column), tuple(shown), text, remedy
-            )
-
-
 def doubts(table: ColumnCache) -> Findings:
     """What the evidence leaves open: swapped days and months, marks that could mean two things."""
     for name, column in table.columns.items():
@@ -131,9 +89,9 @@ def doubts(table: ColumnCache) -> Findings:
             continue
         message = " ".join([*evidence.why, *(one.doubt for one in evidence.tried)])
         examples = tuple(text for text in column.take(np.arange(min(MOST_EXAMPLES, len(column)))).texts() if text)
-        for code, sign in _SIGNS.items():
+        for code, sign in _SIGNS:
             if sign in message:
-                rows = _everywhere(table, column)
+                rows = everywhere(table, column)
                 what = next(part for part in [*evidence.why, *(one.doubt for one in evidence.tried)] if sign in part)
                 remedy = _remedy(name, code, column)
                 text = f"{name} is {column.type}: {what}"
@@ -157,22 +115,25 @@ def mixed_dates(table: ColumnCache) -> Findings:
 
 
 # What evidence says, and what it means.
-_SIGNS = {
-    "type.ambiguous_dates": "day and month could be swapped",
-    "type.rounded": "that a spreadsheet program rounded",
-    "type.ambiguous_numbers": "could be a thousands separator",
-    "type.text_numbers": TEXT_NUMBERS,
-}
+_SIGNS = (
+    ("type.ambiguous_dates", "day and month could be swapped"),
+    ("type.ambiguous_dates", AMBIGUOUS_DAY),
+    ("type.ambiguous_dates", AMBIGUOUS_MONTH),
+    ("type.ambiguous_dates", AMBIGUOUS_CLOCK),
+    ("type.rounded", "that a spreadsheet program rounded"),
+    ("type.ambiguous_numbers", AMBIGUOUS_COMMA),
+    ("type.ambiguous_numbers", AMBIGUOUS_POINT),
+    ("type.ambiguous_numbers", RELEASES),
+    ("type.text_numbers", TEXT_NUMBERS),
+)
 
 
 def _remedy(name: str, code: str, column: Column) -> Step | None:
     """Return a step where one reading is as good as certain; where two are, the choice is not Comb's."""
     if code == "type.text_numbers":
         return Convert(columns={name: as_asked(infer_column(column.text))})
-    if code == "type.ambiguous_numbers" and column.type.word == "decimal":
-        quoted = '"' + name.replace('"', '""') + '"'
-        return Calculate(columns={name: f"cast({quoted} * 1000 as integer)"}, why="each point is a thousands separator")
-    return None
+    pattern = day_pattern_of(name) if code == "type.ambiguous_dates" else ""
+    return Convert(columns={name: f"date {pattern}"}) if pattern and are_days(name, column, pattern) else None
 
 
 def mixed_units(table: ColumnCache) -> Findings:
@@ -192,7 +153,7 @@ def mixed_units(table: ColumnCache) -> Findings:
             f"{unit or 'none'} {count:,} times" for unit, count in sorted(units.items(), key=lambda one: -one[1])
         )
         text = f"{name} holds numbers with different units: {message}; bring them to one unit before they are compared"
-        rows = _everywhere(table, column)
+        rows = everywhere(table, column)
         yield Finding("type.units", (name,), len(rows), rows, tuple(sample[:MOST_EXAMPLES]), text)
 
 

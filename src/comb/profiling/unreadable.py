@@ -14,7 +14,8 @@ import numpy as np
 from comb.errors import agree, counted
 from comb.kernels.notation import CURRENCIES
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.finding import Finding, Findings, kept_texts, quoted, words_of
+from comb.profiling.finding import Finding, Findings, kept_texts, quoted
+from comb.profiling.headings import words_of
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason

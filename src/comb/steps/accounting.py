@@ -19,7 +19,7 @@ Notes are what a comparison cannot show: rows for which a condition was unknown,
 """
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -64,7 +64,12 @@ class Taken:
     reasons: tuple[str, ...]
 
 
-def take_step(step: Step, table: BareTable, others: Mapping[str, BareTable] | None = None) -> Taken:
+def take_step(
+    step: Step,
+    table: BareTable,
+    others: Mapping[str, BareTable] | None = None,
+    texts_of: Callable[[BareTable, str], Column | None] = lambda table, name: None,
+) -> Taken:
     """Take a step and account for it.
 
     Parameters
@@ -73,6 +78,9 @@ def take_step(step: Step, table: BareTable, others: Mapping[str, BareTable] | No
     table : BareTable
     others : mapping of str to BareTable, optional
         The tables that a step with two of them may name.
+    texts_of : callable, optional
+        Fetches the texts of a column from the source, for steps that read them in another way; None where
+        they are not to be had.
 
     Returns
     -------
@@ -93,11 +101,24 @@ def take_step(step: Step, table: BareTable, others: Mapping[str, BareTable] | No
             raise ParameterError(what, remedy=remedy)
         change = step.apply_with(table, known[step.table])
     else:
-        change = step.apply(table)
+        change = step.apply(_with_texts(step, table, texts_of))
     entry = _account(step, table, change)
     result = change.table.derive(notes=(*table.notes, _phrase(entry)))
     aside = change.set_aside or SetAside(np.zeros(0, np.int64), ())
     return Taken(result, entry, table.take(aside.positions), aside.reasons)
+
+
+def _with_texts(step: Step, table: BareTable, texts_of: Callable[[BareTable, str], Column | None]) -> BareTable:
+    """Return the table with the texts of columns that a step reads in another way."""
+    columns = table.columns
+    for name in step.rereads(table):
+        texts = texts_of(table, name)
+        if texts is None:
+            message = f"{name} was read as {table[name].type} by other marks, and its texts cannot be had again"
+            remedy = f"take this step before others change {name}, or load it as text: types={{{name!r}: 'string'}}"
+            raise ParameterError(message, remedy=remedy)
+        columns[name] = texts
+    return table.derive(columns) if step.rereads(table) else table
 
 
 def _not_taken(step: Step, table: BareTable) -> Taken:

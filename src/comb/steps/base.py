@@ -118,6 +118,10 @@ class Step(
         """
         raise NotImplementedError
 
+    def rereads(self, table: BareTable) -> list[str]:
+        """Return the columns that this step reads in another way than they were read: it needs their texts."""
+        return []
+
     def describe(self) -> str:
         """Say in a few words what this step is set to do."""
         raise NotImplementedError

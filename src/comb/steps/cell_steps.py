@@ -214,6 +214,22 @@ class Convert(Step, frozen=True, tag="convert"):
             plain = convert_column(plain, parse_request(same), missing=self.missing)
         return as_category(plain, self.choices or None, self.labels)
 
+    def rereads(self, table: BareTable) -> list[str]:
+        """Return the columns of numbers whose texts were read by other marks than those given."""
+        if not (self.decimal_mark or self.group_mark):
+            return []
+        names = [name for selector in self.columns for name in chosen(table, [selector])]
+        return [name for name in names if table[name].type.numeric and self._differs(table[name])]
+
+    def _differs(self, column: Column) -> bool:
+        parser = None if column.evidence is None else column.evidence.chosen.parser
+        if not isinstance(parser, CellParser):
+            return False
+        if self.group_mark and self.group_mark != parser.group_mark:
+            return column.type.word != "integer" or bool(parser.group_mark)
+        marked = column.type.word != "integer" or bool(parser.group_mark)
+        return bool(self.decimal_mark and self.decimal_mark != parser.decimal_mark and marked)
+
     def _marks(self) -> CellParser | None:
         if not (self.decimal_mark or self.group_mark or self.unit):
             return None

@@ -12,6 +12,18 @@ from comb.tables.types import Type
 # How the doubt of a type begins that is only proposed.
 PROPOSED = "proposed only: "
 
+# What is said of numbers with a mark that could mean two things; their columns stay text, unless other columns of the
+# source show which it is.
+AMBIGUOUS_COMMA = "every comma could be a thousands separator or a decimal comma"
+AMBIGUOUS_POINT = "every point could be a thousands separator or a decimal point"
+
+# What is said of moments that could be something else.
+AMBIGUOUS_CLOCK = "could be hours and minutes, minutes and seconds, or no time at all"
+AMBIGUOUS_MONTH = "could be seasons, each from one year to the next, as well as months"
+AMBIGUOUS_DAY = "could be numbers of sections or releases as well as days"
+CODES_WITH_ZEROS = "starting with 0, as codes do"
+RELEASES = "releases or sections rather than numbers"
+
 # What is said of texts of a workbook or of JSON that are numbers by their look.
 TEXT_NUMBERS = "that look like numbers, kept as text"
 

@@ -17,7 +17,7 @@ import numpy as np
 include "_version.pxi"
 
 from comb.kernels.types import (
-    DIGITS_ONLY, INNER_SPACES, IS_BLANK, IS_GIVEN, IS_KNOWN, MOST_DECIMAL_DIGITS, OUTER_SPACES, SIZE, TallySlot, ZERO_AHEAD,
+    DIGITS_ONLY, INNER_SPACES, IS_BLANK, IS_GIVEN, IS_KNOWN, LEAST_PLUS_DIGITS, MOST_DECIMAL_DIGITS, OUTER_SPACES, SIZE, TallySlot, ZERO_AHEAD,
 )
 
 cdef extern from *:
@@ -139,7 +139,8 @@ cdef int _INTEGER = TallySlot.INTEGER, _WHOLE = TallySlot.WHOLE, _LEADING_ZERO =
 cdef int _MANY_DIGITS = TallySlot.MANY_DIGITS, _NEGATIVE_ZERO = TallySlot.NEGATIVE_ZERO
 cdef int _POINT = TallySlot.POINT, _POINT_MARKED = TallySlot.POINT_MARKED, _POINT_SCALE = TallySlot.POINT_SCALE
 cdef int _COMMA = TallySlot.COMMA, _COMMA_MARKED = TallySlot.COMMA_MARKED, _COMMA_SCALE = TallySlot.COMMA_SCALE
-cdef int _COMMA_DECIDED = TallySlot.COMMA_DECIDED, _DATE = TallySlot.DATE, _WORD = TallySlot.WORD
+cdef int _PLUS = TallySlot.PLUS, _BARE_EXPONENT = TallySlot.BARE_EXPONENT, _LEAST_PLUS_DIGITS = LEAST_PLUS_DIGITS
+cdef int _POINT_DECIDED = TallySlot.POINT_DECIDED, _COMMA_DECIDED = TallySlot.COMMA_DECIDED, _DATE = TallySlot.DATE, _WORD = TallySlot.WORD
 cdef uint8_t _IS_BLANK = IS_BLANK, _IS_GIVEN = IS_GIVEN, _IS_KNOWN = IS_KNOWN
 cdef int _MOST_DECIMAL_DIGITS = MOST_DECIMAL_DIGITS
 cdef int _MOST_NUMBER_DIGITS = 17
@@ -358,12 +359,17 @@ cdef inline int _scale_of(Number *number) noexcept nogil:
 
 cdef void _count_number(Cell cell, Number *number, int64_t *tally, int64_t weight) noexcept nogil:
     cdef int64_t value
-    cdef Py_ssize_t rest
+    cdef Py_ssize_t rest = cell.size - number.signed - number.whole - 1
     cdef bint long_number
+    cdef bint decided = rest != 3 or not 1 <= number.whole <= 3 or number.leading
+    if number.leading and number.whole > 1 and not number.signed and not number.exponent:
+        tally[_LEADING_ZERO] += weight
+    if number.exponent and not number.mark and _is_digit(cell.text[number.signed + number.whole + 1]):
+        tally[_BARE_EXPONENT] += weight
     if not number.mark and not number.exponent:
         tally[_WHOLE] += weight
-        if number.leading and number.whole > 1 and not number.signed:
-            tally[_LEADING_ZERO] += weight
+        if number.signed and not number.negative and number.whole >= _LEAST_PLUS_DIGITS:
+            tally[_PLUS] += weight
         long_number = number.significant > 19 or number.mantissa > _INT64_MAX + number.negative
         if long_number:
             tally[_LONG] += weight
@@ -379,13 +385,14 @@ cdef void _count_number(Cell cell, Number *number, int64_t *tally, int64_t weigh
         tally[_POINT] += weight
         if number.mark or number.exponent:
             tally[_POINT_MARKED] += weight
+        if number.mark and decided:
+            tally[_POINT_DECIDED] += weight
         tally[_POINT_SCALE + _scale_of(number)] += weight
     if number.mark != 46:
         tally[_COMMA] += weight
         if number.mark:
             tally[_COMMA_MARKED] += weight
-            rest = cell.size - number.signed - number.whole - 1
-            if rest != 3 or not 1 <= number.whole <= 3 or number.leading:
+            if decided:
                 tally[_COMMA_DECIDED] += weight
         tally[_COMMA_SCALE + _scale_of(number)] += weight
 
@@ -570,8 +577,7 @@ cdef void _add_usual(Tallied *tallied, int mark, int64_t *total) noexcept nogil:
     total[_POINT_SCALE] += tallied.whole + tallied.exponent + tallied.bare
     total[_COMMA_SCALE] += tallied.whole + tallied.bare
     total[_COMMA_MARKED if mark == 44 else _POINT_MARKED] += marked
-    if mark == 44:
-        total[_COMMA_DECIDED] += tallied.decided
+    total[_COMMA_DECIDED if mark == 44 else _POINT_DECIDED] += tallied.decided
 
 
 cdef inline int _value_of(Number *number, Py_ssize_t size, int kind, int scale, int64_t *whole, double *real) noexcept nogil:

@@ -269,7 +269,7 @@ COMB_INLINE int comb_read_filled(const uint8_t *stop, int size, int kind, const 
         shapes->scaled[shape.after] += 1;
     else
         shapes->unscaled += 1;
-    if (shape.after && form->mark == ',') shapes->decided += shape.after != 3 || shape.before > 3 || shape.leading;
+    if (shape.after) shapes->decided += shape.after != 3 || shape.before > 3 || shape.leading;
     return COMB_FITS;
 }
 

@@ -14,6 +14,7 @@ from comb.kernels.types import (
     IS_BLANK,
     IS_GIVEN,
     IS_KNOWN,
+    LEAST_PLUS_DIGITS,
     MOST_INT64_DIGITS,
     MOST_NUMBER_DIGITS,
     SIZE,
@@ -25,7 +26,8 @@ from comb.kernels.types import (
 )
 
 _WHOLE = re.compile(r"[+-]?[0-9]+")
-_LEADING_ZERO = re.compile(r"0[0-9]+")
+_LEADING_ZERO = re.compile(r"0[0-9]+(?:[.,][0-9]*)?")
+_BARE_EXPONENT = re.compile(r"[+-]?[0-9]+[eE][0-9]+")
 
 
 def tally(texts: Sequence[str], counts: NDArray[np.int64] | None, words: Words) -> tuple[Tally, Kinds]:
@@ -77,6 +79,10 @@ def _places(text: str, counted: tuple[str, ...]) -> list[int]:
         places.append(TallySlot.MANY_DIGITS)
     if number and text.startswith("-") and not text[1:].lower().partition("e")[0].strip("0.,"):
         places.append(TallySlot.NEGATIVE_ZERO)
+    if _LEADING_ZERO.fullmatch(text):
+        places.append(TallySlot.LEADING_ZERO)
+    if _BARE_EXPONENT.fullmatch(text):
+        places.append(TallySlot.BARE_EXPONENT)
     places += _date_places(text)
     folded = fold(text)
     if folded in counted:
@@ -88,8 +94,8 @@ def _whole_places(text: str) -> list[int]:
     if not _WHOLE.fullmatch(text):
         return []
     places = [int(TallySlot.WHOLE)]
-    if _LEADING_ZERO.fullmatch(text):
-        places.append(TallySlot.LEADING_ZERO)
+    if text.startswith("+") and len(text) > LEAST_PLUS_DIGITS:
+        places.append(TallySlot.PLUS)
     digits = text.lstrip("+-").lstrip("0")
     sign = "-" if text.startswith("-") else ""
     if len(digits) > MOST_INT64_DIGITS or not INT64_MIN <= int(f"{sign}{digits or 0}") <= INT64_MAX:
@@ -108,15 +114,15 @@ def _number_places(text: str, mark: str, number: TallySlot, marked: TallySlot, s
     places = [int(number)]
     if mark in text or (mark == "." and "e" in text.lower()):
         places.append(marked)
-        if mark == "," and not _could_be_group(text.lstrip("+-")):
-            places.append(TallySlot.COMMA_DECIDED)
+        if mark in text and not _could_be_group(text.lstrip("+-"), mark):
+            places.append(TallySlot.COMMA_DECIDED if mark == "," else TallySlot.POINT_DECIDED)
     places.append(scale + (digits_after_point(plain) or 0))
     return places
 
 
-def _could_be_group(text: str) -> bool:
-    """Return whether a comma could be a thousands separator."""
-    whole, _, rest = text.partition(",")
+def _could_be_group(text: str, mark: str) -> bool:
+    """Return whether a mark could be a thousands separator."""
+    whole, _, rest = text.partition(mark)
     return len(rest) == 3 and 1 <= len(whole) <= 3 and not whole.startswith("0")
 
 

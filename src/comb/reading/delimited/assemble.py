@@ -30,6 +30,7 @@ from comb.chunks.number_block_builder import NumberBlockBuilder, NumberColumns
 from comb.errors import ContentError, unknown_name
 from comb.execution.executor import executor_of
 from comb.inference.decide import declared_source, infer_source
+from comb.inference.shared_marks import is_open, shared_decimal_mark
 from comb.kernels.blocks import BatchOutput, CodeOutput, OutputSlice
 from comb.kernels.types import SPACES, TallySlot
 from comb.parsing.cell_parser import CellParser
@@ -296,12 +297,24 @@ def type_columns(raw_table: RawTable, rules: ColumnRules, threads: int = 1) -> d
             what, remedy = unknown_name("column", name, raw_table.names)
             raise ContentError(f"a type is declared, but {what}", remedy=remedy)
 
+    undecided: dict[str, ColumnSource] = {}
+
+    def described(name: str, column: Column) -> Column:
+        return column.replace(description=raw_table.units[name]) if raw_table.units.get(name) else column
+
     def typed(name: str) -> Column:
         chunks, request = raw_table.columns.pop(name), declared.get(name)
         source = ColumnSource(chunks or [TextChunk(Text.from_strings([]), rules.words(name, request))])
         column = infer_source(source) if request is None else declared_source(source, request)
-        return column.replace(description=raw_table.units[name]) if raw_table.units.get(name) else column
+        if request is None and is_open(column):
+            undecided[name] = source
+        return described(name, column)
 
     names = list(raw_table.columns)
     with executor_of(1 if len(raw_table) < FEW_ROWS else threads) as executor:
-        return dict(zip(names, executor.map(typed, names), strict=True))
+        columns = dict(zip(names, executor.map(typed, names), strict=True))
+        mark = shared_decimal_mark(columns.values()) if undecided else ""
+        if mark:
+            again = executor.map(lambda name: described(name, infer_source(undecided[name], mark)), undecided)
+            columns.update(zip(undecided, again, strict=True))
+    return columns

@@ -20,6 +20,8 @@ SAMPLE_CELLS = 100_000
 # Programs that print tables rule them below the header.
 MOST_RULINGS = 3
 _RULING = re.compile(r"\s*[-=+]{3,}\s*")
+# Not how values are written: "date (yymmdd)" has no unit.
+_FORM_IN_NAME = re.compile(r"(?i)(?=.{4})(?:yyyy|yy|mm|dd|hh|ss|jjjj|jj|tt|[-./: ])+")
 _UNIT_IN_NAME = re.compile(r"[\[(]([^\[\]()]{1,15})[\])]\s*\Z")
 
 
@@ -161,7 +163,8 @@ def _units(row: list[str], names: list[str]) -> list[str]:
     """Return the unit of each column: from the line of units, else from brackets in its name."""
     given = [unit_of(cell) for cell in row] + [""] * len(names)
     in_names = [_UNIT_IN_NAME.search(name) for name in names]
-    return [given[at] or (match[1] if match else "") for at, match in enumerate(in_names)]
+    named = [match[1] if match and not _FORM_IN_NAME.fullmatch(match[1]) else "" for match in in_names]
+    return [given[at] or name for at, name in enumerate(named)]
 
 
 def _commonest_width(rows: Sequence[Sequence[str]]) -> int:

@@ -1,0 +1,53 @@
+"""The texts of a column as its source has them, for steps that read them in another way than they were read."""
+
+import numpy as np
+
+from comb.kernels.types import FITS
+from comb.parsing.cell_parser import CellParser
+from comb.reading.load import load_table
+from comb.tables.column import Column
+from comb.tables.reasons import Reason
+from comb.tables.table import BareTable
+
+
+def source_texts(table: BareTable, name: str) -> Column | None:
+    """Fetch the texts of a column from the source once more.
+
+    Parameters
+    ----------
+    table : BareTable
+    name : str
+        A column with numbers that were read from texts.
+
+    Returns
+    -------
+    Column or None
+        Of type string; what is missing for another reason than that it could not be read stays so.
+        None where the source is not there or not the same, and where a value is no longer what its
+        text says: then a step has changed it. Cost: the source is read again, this column only.
+    """
+    column, origin = table[name], table.origin
+    parser = None if column.evidence is None else column.evidence.chosen.parser
+    if not origin.source or not isinstance(parser, CellParser):
+        return None
+    try:
+        again = load_table(origin.source, origin.options.replace(columns=[name], types={name: "string"}))
+    except (OSError, ValueError):
+        return None
+    last = int(table.row_numbers.max(initial=0))
+    if again.origin.checksum != origin.checksum or name not in again or last > again.row_count:
+        return None
+    texts = again[name].take(table.row_numbers - 1)
+    if not _says(texts, parser, column):
+        return None
+    stays = column.missing & (column.states != Reason.UNREADABLE)
+    return texts.replace(state=np.where(stays, column.states, texts.states), kept=column.kept)
+
+
+def _says(texts: Column, parser: CellParser, column: Column) -> bool:
+    """Return whether texts, read by a parser, are the values of a column."""
+    values, status = parser.parse(texts.text.packed())
+    if texts.text.codes is not None:
+        values, status = values[texts.text.codes], status[texts.text.codes]
+    same = (status == FITS) & (values == column.array)
+    return bool(same[column.present].all())
