@@ -10,6 +10,7 @@ from random import Random
 from typing import Any
 
 import pytest
+import xlsxwriter
 from python_calamine import CalamineWorkbook
 
 import comb
@@ -149,3 +150,69 @@ def test_lines_of_json_and_of_several_files_lead_back(tmp_path: Path, demo: Path
     for number, value in zip(both.row_numbers.tolist(), both["n"].to_list(), strict=True):
         name, _, line = both.place(number).partition(", line ")
         assert (tmp_path / name).read_text().splitlines()[int(line) - 1] == f"{value};v{value}"
+
+
+VISITS = "visit;hive;kg_may;kg_june\n" + "".join(f"{at};h{at % 4};{100 + at};{200 + at}\n" for at in range(1, 9))
+HIVES = "hive;age\n" + "".join(f"h{at};{300 + at}\n" for at in range(1, 7))
+
+# Each step, taken on the visits with the hives beside them.
+MOVES: dict[str, Any] = {
+    "rename": lambda visits, hives: visits.rename({"kg_may": "may", "kg_june": "kg_may"}),
+    "join": lambda visits, hives: visits.join(hives, by="hive"),
+    "join and rename": lambda visits, hives: visits.join(hives, by="hive").rename({"age": "years"}).sort("visit desc"),
+    "join twice": lambda visits, hives: hives.join(visits.filter("visit > 4").join(hives, by="hive"), by="hive", allow_multiple=True),
+    "join both": lambda visits, hives: visits.join(hives, by="hive", rows="both").filter("age > 0"),
+    "join with several": lambda visits, hives: hives.join(visits, by="hive", allow_multiple=True),
+    "long": lambda visits, hives: visits.to_long("kg_*", heading_column="month", value_column="kg").filter("kg > 104"),
+    "long of joined": lambda visits, hives: visits.join(hives, by="hive").to_long(["kg_may", "age"], heading_column="what", value_column="kg"),
+    "stack": lambda visits, hives: visits.filter("visit > 2").stack_tables(hives.filter("age > 303")).sort("age"),
+    "stack thrice": lambda visits, hives: visits.stack_tables(hives).rename({"age": "years"}).stack_tables(visits.select(["visit", "kg_may"])),
+    "stack of joined": lambda visits, hives: visits.join(hives, by="hive").stack_tables(hives).to_long(["kg_may", "age"], heading_column="what", value_column="kg"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("suffix", ["csv", "xlsx"])
+@pytest.mark.parametrize("move", MOVES.values(), ids=MOVES)
+def test_cells_that_steps_moved_lead_to_where_they_stood(tmp_path: Path, move: Any, suffix: str) -> None:
+    # Every number is there once in both files, so that a value says where it must have stood.
+    for name, text in (("visits", VISITS), ("hives", HIVES)):
+        (tmp_path / f"{name}.csv").write_text(text)
+        comb.load(tmp_path / f"{name}.csv").save(tmp_path / f"{name}.xlsx")
+    visits, hives = (comb.load(tmp_path / f"{name}.{suffix}") for name in ("visits", "hives"))
+    stood = {}
+    for table in (visits, hives):
+        for name in table.names:
+            for number, value in zip(table.row_numbers.tolist(), table[name].to_list(), strict=True):
+                stood[value] = table.place(number, name)
+    moved = move(visits, hives)
+    found = 0
+    for name in moved.names:
+        for number, value in zip(moved.row_numbers.tolist(), moved[name].to_list(), strict=True):
+            if isinstance(value, int):
+                assert stood[value] in moved.place(number, name), (name, number)
+                found += 1
+    assert found > 8
+
+
+def test_a_place_is_said_only_of_what_is_there(tmp_path: Path) -> None:
+    (tmp_path / "visits.csv").write_text(VISITS)
+    (tmp_path / "hives.csv").write_text(HIVES)
+    visits, hives = comb.load(tmp_path / "visits.csv"), comb.load(tmp_path / "hives.csv")
+    with pytest.raises(comb.ParameterError, match="there is no row number 1 in this table"):
+        visits.filter("visit > 3").place(1)
+    with pytest.raises(comb.ColumnError, match="kg_jun"):
+        visits.place(1, "kg_jun")
+    more = visits.calculate({"double": "kg_may * 2"}).join(hives, by="hive")
+    assert more.place(1, "double") == "visits.csv, line 2, where double is not: it was made by a step"
+    assert more.place(4, "age") == "nowhere in hives.csv: no row of it matched"
+    assert more.to_long("kg_*", heading_column="month", value_column="kg").place(1, "kg") == "visits.csv, line 2"
+
+
+def test_cells_of_blocks_below_each_other_lead_to_their_own_block(tmp_path: Path) -> None:
+    book = xlsxwriter.Workbook(tmp_path / "b.xlsx")
+    sheet = book.add_worksheet("All")
+    for row, cells in enumerate([["hive", "kg", "", "hive", "kg"], ["a", 1, "", "c", 3], ["b", 2, "", "d", 4]]):
+        sheet.write_row(row, 0, cells)
+    book.close()
+    both = comb.load(tmp_path / "b.xlsx", table="*")
+    assert [both.place(number, "kg") for number in range(1, 5)] == [f"b.xlsx, All!{at}" for at in ("B2", "B3", "E2", "E3")]  # fmt: skip

@@ -1,5 +1,6 @@
 """Looking up by one or several keys, against plain loops; and what is told of keys without a match."""
 
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -130,3 +131,14 @@ def test_slips_in_a_join_are_answered(options: dict[str, Any], message: str) -> 
     with pytest.raises(comb.CombError) as caught:
         mine.join(theirs, **options)
     assert message in str(caught.value)
+
+
+def test_a_table_without_rows_or_values_goes_below_any_other(tmp_path: Path) -> None:
+    (tmp_path / "may.csv").write_text("hive,kg\n")
+    (tmp_path / "june.csv").write_text("hive,kg\n1,31.5\n2,30.5\n")
+    (tmp_path / "july.csv").write_text("hive,kg\n3,\n")
+    may, june, july = (comb.load(tmp_path / f"{name}.csv") for name in ("may", "june", "july"))
+    for one, other in ((may, june), (june, may), (june, july), (july, june)):
+        both = one.stack_tables(other)
+        assert both.types == june.types and both["kg"].missing_count == int(july in (one, other))
+    assert june.stack_tables(july)["kg"].reasons() == [None, None, "blank"]

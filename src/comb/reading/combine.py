@@ -124,7 +124,7 @@ def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]]
         tuple(one.name for one, _ in tables) if several else (),
         np.repeat(np.arange(len(data)), counts) if several else np.zeros(0, np.int64),
         tuple(one.place for one in data),
-        {} if several else data[0].cell_places,
+        tuple(one.cell_places for one in data),
         titles=tuple(data[0].titles),
         footers=tuple(data[0].footers),
         set_aside=tuple(aside for one in data for aside in one.set_aside),

@@ -15,9 +15,10 @@ import numpy as np
 
 from comb.errors import ParameterError
 from comb.kernels.grouping import Codes
+from comb.tables.cell_source import placed
 from comb.tables.column import Column
 from comb.tables.names import choose
-from comb.tables.origin import MADE, Origin
+from comb.tables.origin import MADE, Origin, origin_below
 from comb.tables.table import BareTable
 
 
@@ -128,11 +129,35 @@ class Step(
 
 
 def numbered_anew(table: BareTable, columns: dict[str, Column], rows: int) -> BareTable:
-    """Return a table whose rows are no longer those of the source: they are numbered from 1."""
+    """Return a table whose rows are no longer those of the source, as groups are: they are numbered from 1."""
     name = table.origin.name
     origin = Origin(name if name.startswith(MADE) else f"{MADE}{name}", checksum=table.origin.checksum)
     columns = {name: column.unnumbered() for name, column in columns.items()}
     return table.derive(columns, row_numbers=np.arange(1, rows + 1), origin=origin)
+
+
+def below_each_other(table: BareTable, columns: dict[str, Column], parts: Sequence[tuple[Origin, Codes]]) -> BareTable:
+    """Return a table of rows of several tables, which are numbered from 1 and know where they stood.
+
+    Parameters
+    ----------
+    table : BareTable
+    columns : dict of str to Column
+    parts : sequence of (Origin, int64 array)
+        Of each table its origin, and the row numbers of its rows.
+    """
+    name = table.origin.name
+    origin = origin_below(parts, name if name.startswith(MADE) else f"{MADE}{name}")
+    columns = {name: column.unnumbered() for name, column in columns.items()}
+    return table.derive(columns, row_numbers=np.arange(1, len(origin.lines) + 1), origin=origin)
+
+
+def in_rows(table: BareTable) -> dict[str, Column]:
+    """Return the columns of a table, each with the rows of its cells named, so that they know them in any other."""
+    return {
+        name: column.replace(source=placed(column.source, name).in_rows(table.origin, table.row_numbers))
+        for name, column in table.columns.items()
+    }
 
 
 def chosen(table: BareTable, selectors: Sequence[str]) -> list[str]:

@@ -13,6 +13,7 @@ from comb.expressions.aggregates import Groups
 from comb.expressions.check import Given
 from comb.expressions.evaluate import evaluate, formula_type
 from comb.steps.base import Change, Step
+from comb.tables.cell_source import NO_PLACE, placed
 from comb.tables.names import check_known, choose, unique_names
 from comb.tables.table import BareTable
 from comb.tables.types import STRING
@@ -95,7 +96,10 @@ class Rename(Step, frozen=True, tag="rename"):
                 remedy="rename or leave out the other column first",
             )
         renamed = {name: old for old, name in zip(table.names, new, strict=True) if name != old}
-        columns = dict(zip(new, table.columns.values(), strict=True))
+        columns = {
+            name: column if name == old else column.replace(source=placed(column.source, old))
+            for name, (old, column) in zip(new, table.columns.items(), strict=True)
+        }
         return Change(table.derive(columns), renamed=renamed)
 
     def _styled(self, names: Sequence[str]) -> list[str]:
@@ -152,6 +156,7 @@ class Calculate(Step, frozen=True, tag="calculate"):
                     made = fitted.result
                     notes += [fitted.note] if fitted.note else []
                 made = made.replace(description=before.description)
+            made = made.replace(source=NO_PLACE)
             table = table.derive({**table.columns, name: made})
         if self.only_new:
             table = table.derive({name: table[name] for name in dict.fromkeys([*names, *self.columns])})

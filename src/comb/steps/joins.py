@@ -11,7 +11,8 @@ from comb.expressions.evaluate import widened
 from comb.kernels.dispatch import kernels
 from comb.kernels.grouping import MOST_SPREAD, Codes, compact, group
 from comb.kernels.string_buffer import joined
-from comb.steps.base import Change, Rows, Step, folding, numbered_anew
+from comb.steps.base import Change, Rows, Step, below_each_other, folding, in_rows
+from comb.tables.cell_source import NO_PLACE, CellSource, Part, placed, put_below, without
 from comb.tables.column import Column, Mask
 from comb.tables.concat import below
 from comb.tables.names import check_known, choose
@@ -158,17 +159,27 @@ class Join(TwoTables, frozen=True, tag="join"):
         columns = table.columns if rows is None else {name: one.take(rows) for name, one in table.columns.items()}
         lacking = sources < 0
         places = np.where(lacking, 0, sources)
+        looked_up = np.where(lacking, 0, other.row_numbers[places] if other.row_count else 0)
         for name in names:
             title = name if name not in columns else f"{name} [{self.table}]"
-            columns[title] = _taken(other[name], places, lacking)
+            if other[name].source is None:
+                source = CellSource((Part(name, other.origin),), rows=looked_up)
+                columns[title] = _taken(other[name], places, lacking).replace(source=source)
+            else:
+                columns[title] = _taken(in_rows(other)[name], places, lacking)
         numbers = table.row_numbers if rows is None else table.row_numbers[rows]
         if self.rows == "both":
             extra = np.setdiff1d(np.arange(other.row_count), sources)
+            columns = {
+                name: one.replace(source=placed(one.source, name).in_rows(table.origin, numbers))
+                for name, one in columns.items()
+            }
             columns = self._with_others(table, other, dict(pairs), columns, names, extra)
             upper = np.arange(table.row_count) if rows is None else rows
             rows = np.append(upper, np.full(len(extra), -1, np.int64))
             notes.append(f"{counted(len(extra), 'row')} of {self.table} without a match added below")
-            return Change(numbered_anew(table, columns, len(rows)), rows, notes=tuple(notes))
+            parts = [(table.origin, numbers), (other.origin, other.row_numbers[extra])]
+            return Change(below_each_other(table, columns, parts), rows, notes=tuple(notes))
         made = table.derive(columns, row_numbers=numbers)
         return Change(made, rows, notes=tuple(notes))
 
@@ -177,15 +188,16 @@ class Join(TwoTables, frozen=True, tag="join"):
         names: Sequence[str], extra: Codes,
     ) -> dict[str, Column]:  # fmt: skip
         """Put the rows of the other table that nothing matched below."""
-        made = {}
+        made, theirs = {}, in_rows(other)
         titles = {name if name not in table.columns else f"{name} [{self.table}]": name for name in names}
         for title, column in columns.items():
             source = pairs.get(title) or titles.get(title)
             if source is not None and other[source].type == column.type:
-                more = other[source].take(extra)
+                more = theirs[source].take(extra)
             else:
                 absent = np.full(len(extra), Reason.ABSENT, np.uint8)
                 more = column.take(np.zeros(len(extra), np.int64)).replace(state=absent) if len(column) else column
+                more = more.replace(source=NO_PLACE)
             made[title] = below([column, more])
         return made
 
@@ -373,8 +385,10 @@ def _taken(column: Column, places: Codes, lacking: Mask) -> Column:
             if column.type.textual
             else np.zeros(len(places), column.type.storage)
         )
-        return column.replace(values=values, state=np.full(len(places), Reason.ABSENT, np.uint8))
+        return column.replace(values=values, state=np.full(len(places), Reason.ABSENT, np.uint8), source=NO_PLACE)
     taken = column.take(places).unnumbered()
+    if taken.source is not None and lacking.any():
+        taken = taken.replace(source=without(taken.source, lacking))
     return taken.emptied(lacking, Reason.ABSENT) if lacking.any() else taken
 
 
@@ -395,20 +409,25 @@ class StackTables(TwoTables, frozen=True, tag="stack_tables"):
         """Put the rows below."""
         notes, columns = [], {}
         rows, more = table.row_count, other.row_count
+        above, under = in_rows(table), in_rows(other)
         for name in dict.fromkeys([*table.names, *other.names]):
             if name == self.source_column:
                 continue
-            mine, theirs = table.columns.get(name), other.columns.get(name)
+            mine, theirs = above.get(name), under.get(name)
             if mine is None or theirs is None:
                 there = f"only in {self.table}" if mine is None else f"not in {self.table}"
                 notes.append(f"{name} is {there}: absent in the other rows")
             upper = mine if mine is not None else _nowhere(theirs, rows)
             lower = theirs if theirs is not None else _nowhere(mine, more)
-            columns[name] = below(_reconciled(name, upper, lower, notes))
+            # The origin of the whole knows where both stood, unless one has a place of its own.
+            own = all(name in one and one[name].source is None for one in (table, other))
+            source = None if own else put_below([one.source or NO_PLACE for one in (upper, lower)], [rows, more])
+            columns[name] = below(_reconciled(name, upper, lower, notes)).replace(source=source)
         if self.source_column is not None:
             columns[self.source_column] = self._named_sources(table, other, notes)
         sources = np.append(np.arange(rows), np.full(more, -1, np.int64))
-        return Change(numbered_anew(table, columns, rows + more), sources, notes=tuple(notes))
+        parts = [(table.origin, table.row_numbers), (other.origin, other.row_numbers)]
+        return Change(below_each_other(table, columns, parts), sources, notes=tuple(notes))
 
     def _named_sources(self, table: BareTable, other: BareTable, notes: list[str]) -> Column:
         """Return the column of the names of the tables; one of texts that is there goes on."""
@@ -435,8 +454,16 @@ def _nowhere(like: Column | None, rows: int) -> Column:
     return _taken(like.take(np.zeros(0, np.int64)), np.zeros(rows, np.int64), np.ones(rows, np.bool_))
 
 
+def _of_type(empty: Column, like: Column) -> Column:
+    """Return a column without a value as one of the type of another."""
+    return _nowhere(like, len(empty)).replace(state=empty.state, kept=empty.kept)
+
+
 def _reconciled(name: str, upper: Column, lower: Column, notes: list[str]) -> list[Column]:
     """Bring two columns to one type; what cannot be is an error."""
+    # A column without a value has no type of its own.
+    if upper.type != lower.type and (len(upper) == upper.missing_count or len(lower) == lower.missing_count):
+        return [_of_type(upper, lower), lower] if len(upper) == upper.missing_count else [upper, _of_type(lower, upper)]
     one, other = upper.type, lower.type
     if one == other:
         return [upper, lower]

@@ -10,6 +10,7 @@ from comb.expressions.arithmetic import result_type
 from comb.expressions.evaluate import widened
 from comb.expressions.signatures import problem_with
 from comb.steps.base import Change, Rows, Step, chosen, numbered_anew
+from comb.tables.cell_source import NO_PLACE, placed, side_by_side
 from comb.tables.column import Column
 from comb.tables.kept import Kept
 from comb.tables.names import unique_names
@@ -53,7 +54,9 @@ class ToLong(Step, frozen=True, tag="to_long"):
         count, height = len(names), table.row_count
         sources = np.repeat(np.arange(height), count)
         values = _stacked([widened(table[name], kind) for name in names], kind)
-        headings = Column(STRING, Text.from_items(names, np.tile(np.arange(count), height)))
+        placed_in = [placed(table[name].source, name) for name in names]
+        values = values.replace(source=side_by_side(placed_in, table.origin, table.row_numbers))
+        headings = Column(STRING, Text.from_items(names, np.tile(np.arange(count), height)), source=NO_PLACE)
         columns = {name: table[name].take(sources) for name in fixed}
         columns |= {self.heading_column: headings, self.value_column: values}
         long = table.derive(columns, row_numbers=table.row_numbers[sources])

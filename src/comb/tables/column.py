@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from comb.errors import ParameterError, TypeMismatch
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, compact, first_rows, ranks
+from comb.tables.cell_source import CellSource
 from comb.tables.evidence import Evidence
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
@@ -40,9 +41,11 @@ class Column:
     evidence : Evidence, optional
     description : str
         What the column holds, its unit.
+    source : CellSource, optional
+        Where the cells came from, if not from the source of the table under the column's name.
     """
 
-    __slots__ = ("_missing", "description", "evidence", "kept", "state", "type", "values")
+    __slots__ = ("_missing", "description", "evidence", "kept", "source", "state", "type", "values")
 
     def __init__(
         self,
@@ -53,7 +56,9 @@ class Column:
         kept: Kept = _NOTHING,
         evidence: Evidence | None = None,
         description: str = "",
+        source: CellSource | None = None,
     ) -> None:
+        self.source = source
         self.type = type
         self.values = values
         self.state = state if state is not None and state.any() else None
@@ -66,7 +71,7 @@ class Column:
                 array.flags.writeable = False
 
     def __reduce__(self) -> tuple[Any, ...]:
-        parts = (self.type, self.values, self.state, self.kept, self.evidence, self.description)
+        parts = (self.type, self.values, self.state, self.kept, self.evidence, self.description, self.source)
         return _rebuild, parts
 
     def __len__(self) -> int:
@@ -187,7 +192,8 @@ class Column:
         """Return the cells at the given positions, in that order."""
         values = self.values.take(positions)
         state = None if self.state is None else self.state[positions]
-        return self.replace(values=values, state=state, kept=self.kept.take(positions))
+        source = None if self.source is None else self.source.take(positions)
+        return self.replace(values=values, state=state, kept=self.kept.take(positions), source=source)
 
     def part(self, start: int, stop: int) -> "Column":
         """Return the cells from one position up to another."""
@@ -319,8 +325,8 @@ class Column:
 
 
 def _rebuild(*parts: Any) -> Column:
-    column, values, state, kept, evidence, description = parts
-    return Column(column, values, state, kept=kept, evidence=evidence, description=description)
+    column, values, state, kept, evidence, description, source = parts
+    return Column(column, values, state, kept=kept, evidence=evidence, description=description, source=source)
 
 
 def _looked_up(column: Column, distinct: Column, wanted: Codes) -> Codes:

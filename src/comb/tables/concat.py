@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from comb.tables.cell_source import NO_PLACE, put_below
 from comb.tables.column import Column
 from comb.tables.kept import Kept
 from comb.tables.text import joined_texts
@@ -27,4 +28,7 @@ def below(parts: Sequence[Column]) -> Column:
         values: Any = joined_texts([part.text for part in parts])
     else:
         values = np.concatenate([part.array for part in parts])
-    return parts[0].replace(values=values, state=state, kept=Kept(kept))
+    source = None
+    if all(part.source is not None for part in parts):
+        source = put_below([part.source or NO_PLACE for part in parts], [len(part) for part in parts])
+    return parts[0].replace(values=values, state=state, kept=Kept(kept), source=source)

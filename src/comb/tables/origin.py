@@ -1,5 +1,6 @@
 """Where a table came from and how it was read."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -63,8 +64,8 @@ class Origin:
         The file of each record, from 0; empty where there is one.
     places : tuple of str
         How a place is said, with braces for the number; one for each source.
-    cell_places : dict of str to str
-        The same for single cells, by the name the column had in the source.
+    cell_places : tuple of dict of str to str
+        The same for single cells, by the name the column had in the source; one for each source, or none.
     violations : tuple of (int, str, str)
         Row number, column and what is wrong, for all cells that are not as a schema demands.
     titles, footers : tuple of str
@@ -88,7 +89,7 @@ class Origin:
     sources: tuple[str, ...] = ()
     source_index: Codes = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
     places: tuple[str, ...] = ("line {}",)
-    cell_places: dict[str, str] = field(default_factory=dict)
+    cell_places: tuple[dict[str, str], ...] = ()
     violations: tuple[tuple[int, str, str], ...] = ()
     titles: tuple[str, ...] = ()
     footers: tuple[str, ...] = ()
@@ -106,7 +107,7 @@ class Origin:
 
         >>> Origin("visits.csv", lines=np.array([2, 5])).place(2)
         'visits.csv, line 5'
-        >>> Origin("visits.xlsx", lines=np.array([2, 5]), cell_places={"mites": "May!D{}"}).place(2, "mites")
+        >>> Origin("visits.xlsx", lines=np.array([2, 5]), cell_places=({"mites": "May!D{}"},)).place(2, "mites")
         'visits.xlsx, May!D5'
         """
         if 1 <= row_number <= len(self.lines):
@@ -114,9 +115,46 @@ class Origin:
             source = int(self.source_index[at]) if self.sources else 0
             name = self.sources[source] if self.sources else self.name
             form = self.places[min(source, len(self.places) - 1)]
-            form = self.cell_places.get(column, form) if column else form
+            if column is not None and self.cell_places:
+                form = self.cell_places[min(source, len(self.cell_places) - 1)].get(column, form)
             return f"{name}, {form.replace('{}', str(self.lines[at]))}"
         return f"{self.name}, row {row_number}"
+
+
+def origin_below(parts: Sequence[tuple[Origin, Codes]], name: str) -> Origin:
+    """Return the origin of rows of several tables below each other, which are numbered from 1.
+
+    Parameters
+    ----------
+    parts : sequence of (Origin, int64 array)
+        Of each table its origin, and the row numbers of its rows.
+    name : str
+    """
+    names: list[str] = []
+    lines, index, places, cell_places = [], [], [], []
+    for origin, rows in parts:
+        known = (rows >= 1) & (rows <= len(origin.lines))
+        at = np.where(known, rows - 1, 0)
+        held = len(origin.lines) > 0
+        lines.append(np.where(known, origin.lines[at], rows) if held else rows)
+        index.append(
+            (origin.source_index[at] if origin.sources and held else np.zeros(len(rows), np.int64)) + len(names)
+        )
+        here = origin.sources or (origin.name,)
+        forms = origin.places if held else ("row {}",)
+        names += here
+        places += [forms[min(number, len(forms) - 1)] for number in range(len(here))]
+        cells = origin.cell_places or ({},)
+        cell_places += [cells[min(number, len(cells) - 1)] for number in range(len(here))]
+    return Origin(
+        name,
+        checksum=parts[0][0].checksum,
+        lines=np.concatenate(lines),
+        sources=tuple(names),
+        source_index=np.concatenate(index),
+        places=tuple(places),
+        cell_places=tuple(cell_places),
+    )
 
 
 BY_HAND = Origin("table typed in by hand")

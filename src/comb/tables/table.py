@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from comb.errors import ColumnError, ParameterError, listing
 from comb.kernels.grouping import Codes
+from comb.tables.cell_source import placed
 from comb.tables.column import Column
 from comb.tables.layout import LayoutRequest, lay_out, plain, shown_cells
 from comb.tables.names import check_known
@@ -248,6 +249,28 @@ class BareTable:
         return self[name].take(np.array([position])).to_list()[0]
 
     def place(self, row_number: int, column: str | None = None) -> str:
-        """Say where a row stood in its source, or one of its cells: file and line, or sheet and cell."""
+        """Say where a row stood in its source, or one of its cells: file and line, or sheet and cell.
+
+        Where several rows have one number, as after `to_long`, a cell has several places; all are said.
+
+        Raises
+        ------
+        ParameterError
+            If there is no such row.
+        ColumnError
+            If there is no such column.
+        """
         check_whole(row_number)
-        return self.origin.place(row_number, column)
+        positions = np.flatnonzero(self.row_numbers == row_number).tolist() or [self._position(row_number)]
+        if column is None:
+            return self.origin.place(row_number)
+        return ", ".join(dict.fromkeys(self._cell_place(column, at) for at in positions))
+
+    def _cell_place(self, column: str, position: int) -> str:
+        """Say where the cell of a column at a position, from 0, stood."""
+        number = int(self.row_numbers[position])
+        part, row = placed(self[column].source, column).at(position, number)
+        if not part.name:
+            return f"{self.origin.place(number)}, where {column} is not: it was made by a step"
+        origin = part.origin or self.origin
+        return origin.place(row, part.name) if row else f"nowhere in {origin.name}: no row of it matched"

@@ -80,7 +80,7 @@ def aside_bytes(taken: Mapping[str, Sequence[Taken]]) -> bytes:
                 str(number),
                 one.entry.step,
                 str(row_number),
-                one.aside.place(row_number),
+                one.aside.origin.place(row_number),
                 one.reasons[at],
             ]
             rows.append(head + [cells[title][at] if title in cells else "" for title in names])

@@ -1,0 +1,113 @@
+"""Where the cells of a column came from, where that is not the table's own source under the column's own name.
+
+Most columns need none: cell and row stand in the same record. A column that was renamed has another name there. One
+that was looked up stands in other rows of another source. Tables below each other, and columns that became rows, bring
+cells of several columns together. What was calculated has no place at all. So a `CellSource` is a list of parts, each a
+column of a source, and for each cell which of the parts it is from and in which row.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.kernels.grouping import Codes
+from comb.tables.origin import Origin
+
+
+class Part(NamedTuple):
+    """A column of a source.
+
+    Attributes
+    ----------
+    name : str
+        Its name there; empty where cells have no place.
+    origin : Origin or None
+        The source; None for that of the table.
+    """
+
+    name: str
+    origin: Origin | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class CellSource:
+    """Where cells came from.
+
+    Attributes
+    ----------
+    parts : tuple of Part
+    which : int array or None
+        The part of each cell; None where there is one.
+    rows : int64 array or None
+        The row number of each cell in the source of its part, 0 for none; None where all are those of the table.
+    """
+
+    parts: tuple[Part, ...]
+    which: Codes | None = field(default=None, compare=False)
+    rows: Codes | None = field(default=None, compare=False)
+
+    def take(self, positions: Codes) -> "CellSource":
+        """Return the source of the cells at some positions."""
+        if self.which is None and self.rows is None:
+            return self
+        which, rows = (None if one is None else one[positions] for one in (self.which, self.rows))
+        return CellSource(self.parts, which, rows)
+
+    def at(self, position: int, row_number: int) -> tuple[Part, int]:
+        """Return the part of one cell, and its row there."""
+        part = self.parts[0 if self.which is None else int(self.which[position])]
+        return part, row_number if self.rows is None else int(self.rows[position])
+
+    def in_rows(self, origin: Origin, row_numbers: Codes) -> "CellSource":
+        """Return the same with every part and row named, so that it holds in another table too."""
+        parts = tuple(Part(part.name, part.origin or origin) for part in self.parts)
+        return CellSource(parts, self.which, row_numbers if self.rows is None else self.rows)
+
+
+# What is calculated has no place.
+NO_PLACE = CellSource((Part(""),))
+
+
+def placed(source: CellSource | None, name: str) -> CellSource:
+    """Return the source of a column; by default the table's own, under the column's own name."""
+    return source or CellSource((Part(name),))
+
+
+def without(source: CellSource, lacking: NDArray[np.bool_]) -> CellSource:
+    """Return a source in which some cells, those that found no match, are in no row."""
+    rows = np.zeros(len(lacking), np.int64) if source.rows is None else source.rows
+    return CellSource(source.parts, source.which, np.where(lacking, 0, rows))
+
+
+def put_below(sources: Sequence[CellSource], lengths: Sequence[int]) -> CellSource:
+    """Return the source of columns below each other; each has to name its rows, or to have no place."""
+    parts: list[Part] = []
+    which, rows = [], []
+    for source, length in zip(sources, lengths, strict=True):
+        numbers = np.array([_number(part, parts) for part in source.parts], np.int64)
+        which.append(np.full(length, numbers[0]) if source.which is None else numbers[source.which])
+        rows.append(np.zeros(length, np.int64) if source.rows is None else source.rows)
+    return CellSource(tuple(parts), np.concatenate(which), np.concatenate(rows))
+
+
+def side_by_side(sources: Sequence[CellSource], origin: Origin, row_numbers: Codes) -> CellSource:
+    """Return the source of columns that became one, the cells of each row below each other."""
+    count, height = len(sources), len(row_numbers)
+    ordered = np.arange(count * height).reshape(count, height).T.ravel()
+    if all(source.which is None and source.rows is None for source in sources):
+        parts = tuple(source.parts[0] for source in sources)
+        return CellSource(parts, np.repeat(np.arange(count), height)[ordered])
+    rows = [source.in_rows(origin, row_numbers) for source in sources]
+    return put_below(rows, [height] * count).take(ordered)
+
+
+def _number(part: Part, parts: list[Part]) -> int:
+    """Return the number of a part, new or known."""
+    for number, known in enumerate(parts):
+        if known.name == part.name and known.origin is part.origin:
+            return number
+    parts.append(part)
+    return len(parts) - 1
