@@ -52,7 +52,7 @@ def shown(table: comb.Table) -> dict[str, list[str | None]]:
         ("# made by hand, in May\na,b\n1,2\n", {"a": ["1"], "b": ["2"]}, []),
         ("#a,b\n1,2\n", {"#a": ["1"], "b": ["2"]}, []),
         ("a,b,c\n1,2,3\n4,5,6\n\nSource: the keepers\nas of May\n", {"a": ["1", "4"], "b": ["2", "5"], "c": ["3", "6"]}, ["2 lines below the table treated as notes: lines 5, 6", "1 blank line left out: line 4"]),
-        ("a,b\n1,2\na,b\n3,4\n", {"a": ["1", "3"], "b": ["2", "4"]}, ["1 row that repeats the header, left out: line 3"]),
+        ("a,b\n1,2\na,b\n3,4\n", {"a": ["1", "3"], "b": ["2", "4"]}, ["1 row repeating the header, left out: line 3"]),
         ("a;b;\n1;2;\n3;4;\n", {"a": ["1", "3"], "b": ["2", "4"]}, ["lines end with a delimiter; the empty last column is left out"]),
         ("a;b\n1;2;\n3;4;\n", {"a": ["1", "3"], "b": ["2", "4"]}, ["lines end with a delimiter; the empty last column is left out"]),
         ("a;b;\n1;2\n3;4\n", {"a": ["1", "3"], "b": ["2", "4"]}, ["lines end with a delimiter; the empty last column is left out"]),

@@ -137,6 +137,9 @@ class Block(Protocol):
     def begin_with(self, text: str) -> list[int]:
         """Return the rows whose first field is a text."""
 
+    def empty_rows(self, quote: str | None) -> list[int]:
+        """Return the rows of delimiters only: every field is empty, and the first is not enclosed in quotes."""
+
     def without(self, rows: Sequence[int]) -> "Block":
         """Return the block without some rows."""
 

@@ -4,6 +4,7 @@ import codecs
 import sys
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -122,10 +123,22 @@ def csv_parts(table: BareTable, form: TextForm = STANDARD, threads: int = 1) -> 
     later = "utf-8" if form.encoding.lower().replace("_", "-") == "utf-8-sig" else form.encoding
     yield header.encode(form.encoding)
 
+    # A row without a value is delimiters only, which readers leave out: two quotes show that it is a row.
+    valueless = np.zeros(table.row_count, np.bool_)
+    if len(columns) > 1 and not form.missing and all(column.missing_count for column in columns):
+        valueless = np.all([column.missing for column in columns], axis=0)
+
+    def rows(start: int, stop: int) -> bytes:
+        if valueless[start]:
+            return f'""{form.delimiter * (len(columns) - 1)}{form.line_end}'.encode()
+        fields = [_field(column, start, stop, form) for column in columns]
+        return dispatch.kernels.join(fields, stop - start, form.delimiter, form.line_end, form.missing)
+
     def part(start: int) -> bytes:
         stop = min(start + ROWS_AT_ONCE, table.row_count)
-        fields = [_field(column, start, stop, form) for column in columns]
-        data = dispatch.kernels.join(fields, stop - start, form.delimiter, form.line_end, form.missing)
+        alone = np.flatnonzero(valueless[start:stop]) + start
+        edges = sorted({start, stop, *alone.tolist(), *(alone + 1).tolist()})
+        data = b"".join(rows(first, last) for first, last in pairwise(edges))
         return data if later == "utf-8" else data.decode().encode(_without_mark(later))
 
     yield from in_order(part, range(0, table.row_count, ROWS_AT_ONCE), threads)

@@ -120,6 +120,20 @@ class OffsetBlock:
             sized = sized[~inside | (array[np.minimum(begins, len(array) - 1)] == first[0])]
         return [at for at in sized.tolist() if self._string(int(self._begins[0, at]), int(self._ends[0, at])) == text]
 
+    def empty_rows(self, quote: str | None) -> list[int]:
+        """Return the rows of delimiters only: every field is empty, and the first is not enclosed in quotes."""
+        rows = np.flatnonzero(self._begins[0] == self._ends[0])
+        for begins, ends in zip(self._begins[1:], self._ends[1:], strict=True):
+            if not len(rows):
+                break
+            rows = rows[begins[rows] == ends[rows]]
+        empty = [at for at in rows.tolist() if not any(self.surplus.get(at, ()))]
+        return [at for at in empty if not quote or not self._is_quoted(int(self._begins[0, at]), quote)]
+
+    def _is_quoted(self, begin: int, quote: str) -> bool:
+        mark = quote.encode()
+        return bytes(self._data[max(0, begin - len(mark)) : begin]) == mark
+
     def without(self, rows: Sequence[int]) -> "OffsetBlock":
         """Return the block without some rows."""
         kept = np.ones(len(self), np.bool_)

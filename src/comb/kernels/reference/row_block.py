@@ -22,7 +22,7 @@ class RowBlock:
     def __init__(self, data: bytes, dialect: Dialect, width: int, *, single: bool, most: int) -> None:
         found = split_records(data.decode(), dialect.delimiter, dialect.quote, escape=dialect.escape)
         kept = [at for at, row in enumerate(found.fields) if single or row != [""]][:most]
-        self._width = width
+        self._width, self._data = width, data
         self._rows = [found.fields[at] for at in kept]
         self.lines: NDArray[np.integer] = np.array([found.lines[at] - 1 for at in kept], np.int64)
         stop = len(found.fields) if len(kept) < most else kept[-1] + 1 if kept else 0
@@ -50,6 +50,12 @@ class RowBlock:
     def begin_with(self, text: str) -> list[int]:
         """Return the rows whose first field is a text."""
         return [at for at, row in enumerate(self._rows) if row[0] == text]
+
+    def empty_rows(self, quote: str | None) -> list[int]:
+        """Return the rows of delimiters only: every field is empty, and the first is not enclosed in quotes."""
+        found = [at for at, row in enumerate(self._rows) if not any(row)]
+        lines = LINE_END_BYTES.split(self._data) if found else []
+        return [at for at in found if not quote or not lines[int(self.lines[at])].startswith(quote.encode())]
 
     def without(self, rows: Sequence[int]) -> "RowBlock":
         """Return the block without some rows."""

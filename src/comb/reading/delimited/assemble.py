@@ -215,7 +215,9 @@ def _note_irregular(raw_table: RawTable, assembler: ColumnAssembler, *, trailing
     """Note what was taken for no row of the table."""
     found = assembler.anomalies
     _note_lines(raw_table, found.footers, "{} below the table treated as notes", "line")
-    _note_lines(raw_table, found.repeated, "{} that repeats the header, left out", "row")
+    _note_lines(raw_table, found.repeated, "{} repeating the header, left out", "row")
+    _note_lines(raw_table, found.pages, "{} repeating a title, left out", "row")
+    _note_lines(raw_table, found.empty, "{} of delimiters only left out", "line")
     _note_lines(raw_table, found.ruled, "{} of dashes left out", "line")
     if trailing:
         raw_table.notes.append("lines end with a delimiter; the empty last column is left out")

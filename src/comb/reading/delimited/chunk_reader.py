@@ -1,7 +1,8 @@
 """Read the columns of one chunk of delimited text. Pure: bytes in, columns out."""
 
+import re
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 from typing import Protocol, cast
@@ -30,6 +31,9 @@ from comb.tables.types import STRING
 
 # Notes below a table are few, and a table of one or two columns has none that can be told.
 MOST_FOOTERS = 20
+
+# Pages are numbered: of a title that comes again, the numbers may be others.
+_DIGITS = re.compile("[0-9]+")
 LEAST_FOOTED_WIDTH = 3
 
 
@@ -235,14 +239,20 @@ class ChunkReader:
         anomalies = Anomalies(blank=block.blank, stray=block.stray, unclosed=block.unclosed)
         footers: list[str] = []
         if self.guessing:
+            empty = block.empty_rows(header.layout.quote) if header.read_width > 1 else []
+            if empty:
+                anomalies.empty = [int(block.lines[at]) for at in empty]
+                block = block.without(empty)
             if text_range.last and block.after == len(text_range.data) and len(block) < most:
-                footers, anomalies.footers = _take_footers(block, header)
+                footers, anomalies.footers = _take_footers(block, header, {*anomalies.blank, *anomalies.empty})
                 block = block.without(range(len(block) - len(footers), len(block))) if footers else block
             rows = [row[header.layout.nameless_first :] for row in header.rows if len(row) > 1]
             reread = [at for row in rows for at in block.begin_with(row[0]) if block.row(at) == row]
             if reread:
+                pages = _repeated_titles(block, header, reread)
                 anomalies.repeated = sorted(int(block.lines[at]) for at in reread)
-                block = block.without(reread)
+                anomalies.pages = [int(block.lines[at]) for at in pages]
+                block = block.without([*reread, *pages])
         return block, anomalies, footers
 
     def _absent(self, block: Block) -> dict[int, Mask]:
@@ -256,10 +266,28 @@ class ChunkReader:
         return absent
 
 
-def _take_footers(block: Block, header: Header) -> tuple[list[str], list[int]]:
+def _repeated_titles(block: Block, header: Header, headers: Sequence[int]) -> list[int]:
+    """Return the rows above repeated headers that repeat the titles of the page too, whatever numbers they have."""
+    titles = {_numberless(title) for title in header.titles}
+    delimiter, found = header.layout.delimiter, []
+    for at in headers:
+        above = at - 1
+        while above >= 0 and above >= at - MOST_FOOTERS:
+            row = block.row(above)
+            if _numberless(delimiter.join(row).rstrip(f"{delimiter} ")) not in titles:
+                break
+            found.append(above)
+            above -= 1
+    return sorted(found)
+
+
+def _numberless(text: str) -> str:
+    return _DIGITS.sub("0", text.strip())
+
+
+def _take_footers(block: Block, header: Header, blank: set[int]) -> tuple[list[str], list[int]]:
     """Find notes below the table: words in one field, at the very end."""
     count = 0
-    blank = set(block.blank)
     for at in range(len(block) - 1, max(-1, len(block) - 1 - MOST_FOOTERS), -1):
         row = block.row(at)
         filled = [cell for cell in row if cell.strip()]

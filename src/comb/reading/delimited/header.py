@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from comb.errors import ContentError
 from comb.kernels import dispatch
 from comb.kernels.types import LINE_END_BYTES, Dialect
-from comb.reading.delimited.layout import SAMPLE_RECORDS, Layout, unit_of
+from comb.reading.delimited.layout import DECLARATION, SAMPLE_RECORDS, Layout, unit_of
 
 # No table made by people or programs for people is wider; a text without line ends is.
 MOST_COLUMNS = 20_000
@@ -31,6 +31,8 @@ class Anomalies:
 
     blank: list[int] = field(default_factory=list)
     repeated: list[int] = field(default_factory=list)
+    pages: list[int] = field(default_factory=list)
+    empty: list[int] = field(default_factory=list)
     ruled: list[int] = field(default_factory=list)
     footers: list[int] = field(default_factory=list)
     stray: list[int] = field(default_factory=list)
@@ -95,8 +97,11 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
     if max(map(len, found.fields), default=1) * SAMPLE_RECORDS <= SAMPLE_CELLS:
         found = dispatch.kernels.records(text, dialect, layout.skip + heads + SAMPLE_RECORDS)
     start = sum(line <= layout.skip for line in found.lines)
-    titles = [layout.delimiter.join(fields) for fields in found.fields[:start]]
-    fields, lines = found.fields[start:], found.lines[start:]
+    delimiter = layout.delimiter
+    titles = [delimiter.join(fields).rstrip(f"{delimiter} ") for fields in found.fields[:start]]
+    if titles and layout.skip and found.lines[0] == 1 and DECLARATION.match(text):
+        titles = titles[1:]
+    lines_above, fields, lines = found.lines[:start], found.fields[start:], found.lines[start:]
     single = all(len(row) == 1 for row in fields[: heads + 1])
     kept = [at for at, row in enumerate(fields) if single or row != [""]]
     rulings = heads
@@ -112,6 +117,7 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
     names = _joined(head, width)
     above = range(layout.skip, passed)
     anomalies = Anomalies(
+        empty=[lines_above[at] - 1 for at, row in enumerate(found.fields[:start]) if len(row) > 1 and not any(row)],
         blank=[] if single else [lines[at] - 1 for at in range(ends) if fields[at] == [""]],
         ruled=[lines[at] - 1 for at in kept[heads:rulings]],
         stray=[line - 1 for line in found.stray if line - 1 in above],

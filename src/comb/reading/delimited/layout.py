@@ -108,6 +108,13 @@ class _SplitSample:
         return f"{self.fit:.0%} of the lines have {self.width} fields"
 
 
+# A first line that says which delimiter follows, as spreadsheet programs read and write it.
+DECLARATION = re.compile(r'"?sep=([^\r\n"])"?(?=\r\n|\r|\n)', re.IGNORECASE)
+
+# This many days in a first line of words name columns.
+LEAST_DAYS = 2
+
+
 def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool = True) -> Layout:
     """Guess the layout of a text; what is given is not guessed.
 
@@ -125,11 +132,15 @@ def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool =
         A delimiter is taken when it gives the most lines of one width with columns
         whose cells are of one kind.
     """
-    sample = _sample(text, given.skip or 0)
+    declared = DECLARATION.match(text) if not given.skip else None
+    if declared is not None and given.delimiter is None:
+        given = given.replace(delimiter=declared[1])
+    below = 1 if declared is not None else given.skip or 0
+    sample = _sample(text, below)
     quote, escape = _guess_quote(sample) if given.quote is None else (given.quote[-1:], given.quote[:-1])
     best, runner_up = _best_trial(sample, quote or None, escape, given.delimiter)
     top = _header_record(best)
-    above = best.lines[top] - 1 if best.lines else 0
+    above = (best.lines[top] - 1 if best.lines else 0) + (declared is not None)
     skip = above if given.skip is None else given.skip
     records = best.fields[top:]
     settled = given.header not in (None, 1) or (given.skip is not None and top > 0)
@@ -142,7 +153,7 @@ def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool =
     if given.header is not None:
         header, found_units, why_header = given.header, found_units and given.header == header, "as declared"
     why = {
-        "delimiter": "as declared" if given.delimiter else _delimiter_evidence(best),
+        "delimiter": _delimiter_evidence(best, declared=declared is not None, given=bool(given.delimiter)),
         "quote": "as declared" if given.quote is not None else _quote_evidence(sample, quote, escape),
         "skip": "as declared" if given.skip is not None else f"{above} lines are not as wide as the others",
         "header": why_header,
@@ -304,7 +315,9 @@ def kind_of(cell: str) -> str:
     return "number" if _NUMBER.fullmatch(text) else "word"
 
 
-def _delimiter_evidence(best: _SplitSample) -> str:
+def _delimiter_evidence(best: _SplitSample, *, declared: bool, given: bool) -> str:
+    if given:
+        return f"the first line says so: sep={best.delimiter}" if declared else "as declared"
     return best.figures() if best.width > 1 else "no delimiter gives more than one field"
 
 
@@ -318,7 +331,30 @@ def _header_record(trial: _SplitSample) -> int:
         return first - 1
     while first + 1 < len(records) and _is_comment(records[first]) and all_words(records[first + 1]):
         first += 1
-    return first
+    return _below_titles(records, first, width)
+
+
+def _below_titles(records: list[list[str]], first: int, width: int) -> int:
+    """Return the record below titles that are as wide as the table: padded with delimiters, as spreadsheets write them.
+
+    A title fills the first cell and few others; what is below it has to be a header. Records of delimiters only are
+    passed in any case.
+    """
+    top = first
+    while top < len(records) and _is_padded(records[top], width):
+        top += 1
+    if top == len(records) or top == first:
+        return first
+    titled = any(any(map(str.strip, record)) for record in records[first:top])
+    filled = sum(bool(cell.strip()) for cell in records[top])
+    header = records[top][0].strip() and filled > 1 and guess_header(records[top:], width)[0]
+    return top if header or not titled else first
+
+
+def _is_padded(record: list[str], width: int) -> bool:
+    """Return whether a record has only delimiters, or beside them text in the first cell and few others."""
+    filled = sum(bool(cell.strip()) for cell in record)
+    return not filled or (len(record) > 1 and filled <= max(1, width // 3) and kind_of(record[0]) == "word")
 
 
 def _is_header_of_other_width(above: list[str], rows: list[list[str]], width: int) -> bool:
@@ -383,11 +419,17 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
     names = [cell.strip() for cell in first]
     if len(records) == 1 and all_words(names):
         return 1, False, "there is nothing below it"
-    if all_words(names) and len(set(names)) == len(names):
+    if (all_words(names) or _are_names(names)) and len(set(names)) == len(names):
         recurring = any(name in {row[at].strip() for row in rows} for at, name in enumerate(names[:width]) if name)
         if not recurring:
             return 1, False, "its words are all different and do not occur below"
     return 0, False, "the first line looks like the lines below it"
+
+
+def _are_names(cells: list[str]) -> bool:
+    """Return whether a record has only words and days, and several days: names of columns, one a day."""
+    kinds = Counter(map(kind_of, cells))
+    return kinds["date"] >= LEAST_DAYS and not kinds["number"]
 
 
 def _votes(first: list[str], rows: list[list[str]]) -> int:
@@ -396,7 +438,10 @@ def _votes(first: list[str], rows: list[list[str]]) -> int:
     for cell, *below in zip(first, *rows, strict=False):
         kinds = Counter(kind for kind in map(kind_of, below) if kind)
         common = max(kinds, key=lambda kind: kinds[kind], default="")
-        if common in ("number", "date"):
+        if common == "number" and kind_of(cell) == "date":
+            # Months and days above numbers are names.
+            votes += 1
+        elif common in ("number", "date"):
             kind = "word" if _is_year_heading(cell, below) else kind_of(cell)
             votes += 1 if kind == "word" else -1 if kind == common else 0
     return votes

@@ -1,0 +1,80 @@
+"""What stands above, between and below the rows of delimited text as spreadsheets and reports write it."""
+
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+import comb
+
+ROWS = ["Mill,1.5,2025-01-02", "Quarry,2.5,2025-01-03", "Fox,3.5,2025-01-04"]
+NAMES = ("place", "kg", "seen_on")
+
+# The lines, how many rows there are, the titles, and what a note says.
+PAGES = {
+    "padded titles": (["Honey yields,,", "All apiaries,,", "place,kg,seen_on", *ROWS], 3, ("Honey yields", "All apiaries"), ""),
+    "a title and a gap": (["Honey yields,,", ",,", "place,kg,seen_on", *ROWS], 3, ("Honey yields",), "1 line of delimiters only left out: line 2"),
+    "gaps above": ([",,", ",,", "place,kg,seen_on", *ROWS], 3, (), "2 lines of delimiters only left out: lines 1, 2"),
+    "gaps between": (["place,kg,seen_on", ROWS[0], ",,", *ROWS[1:], ",,", ",,"], 3, (), "3 lines of delimiters only left out: lines 3, 6, 7"),
+    "pages": (["Yields,,", "Page 1,,", "place,kg,seen_on", ROWS[0], "Yields,,", "Page 2,,", "place,kg,seen_on", *ROWS[1:]], 3, ("Yields", "Page 1"), "2 rows repeating a title, left out: lines 5, 6"),
+    "pages, not padded": (["Yields", "Page 1", "place,kg,seen_on", ROWS[0], "Yields", "Page 12", "place,kg,seen_on", *ROWS[1:]], 3, ("Yields", "Page 1"), "1 row repeating the header, left out: line 7"),
+    "sep": (["sep=,", "place,kg,seen_on", *ROWS], 3, (), ""),
+    "sep and a title": (["sep=,", "Yields,,", "place,kg,seen_on", *ROWS], 3, ("Yields",), ""),
+    "notes below a gap": (["place,kg,seen_on", *ROWS, ",,", "Source: the co-operative,,"], 3, (), "1 line below the table treated as notes: line 6"),
+    "a last row with gaps": (["place,kg,seen_on", *ROWS, "Mill Brook,,"], 4, (), ""),
+    "words only": (["Names of places,,", "place,kg,seen_on", "a,b,c", "d,e,f"], 2, ("Names of places",), ""),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("delimiter", [",", ";", "\t"])
+@pytest.mark.parametrize(("lines", "rows", "titles", "note"), PAGES.values(), ids=PAGES)
+def test_the_header_is_found_and_every_other_line_is_told(
+    tmp_path: Path, lines: list[str], rows: int, titles: tuple[str, ...], note: str, delimiter: str
+) -> None:
+    (tmp_path / "t.csv").write_text("\n".join(lines).replace(",", delimiter) + "\n")
+    table = comb.load(tmp_path / "t.csv")
+    assert table.names == NAMES and len(table) == rows and table.origin.titles == titles
+    assert note in "; ".join(table.notes)
+    if "words" not in titles[:1]:
+        assert comb.load(tmp_path / "t.csv", **as_given(table)).equals(table)
+
+
+def as_given(table: comb.Table) -> dict[str, object]:
+    options = table.origin.options
+    return {name: getattr(options, name) for name in ("delimiter", "quote", "encoding", "header", "skip")}
+
+
+# Headings that are days or years; and first lines that are not headings.
+HEADINGS = {
+    "days": (["hive,2025-01-01,2025-02-01", "a,1,2", "b,3,4"], ("hive", "2025-01-01", "2025-02-01")),
+    "days with points": (["hive;01.01.2025;01.02.2025", "a;1,5;2", "b;3,5;4"], ("hive", "01.01.2025", "01.02.2025")),
+    "days only": (["2025-01-01,2025-02-01", "1,2", "3,4"], ("2025-01-01", "2025-02-01")),
+    "days above words": (["name,2025-01-01,2025-01-02", "Ada,on,off", "Bea,off,on"], ("name", "2025-01-01", "2025-01-02")),
+    "years": (["hive,2023,2024", "a,1,2", "b,3,4"], ("hive", "2023", "2024")),
+    "two lines": (["hive,,2025,", ",kg,n,x", "a,1,2,3", "b,3,4,5"], ("hive", "hive kg", "2025 n", "2025 x")),
+    "rows only": (["2025-01-01,5", "2025-01-02,6"], ("_col.1", "_col.2")),
+    "a column of days": (["Mill,2025-01-01,on", "Fox,2025-01-02,off"], ("_col.1", "_col.2", "_col.3")),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("lines", "names"), HEADINGS.values(), ids=HEADINGS)
+def test_days_and_years_name_columns(tmp_path: Path, lines: list[str], names: tuple[str, ...]) -> None:
+    (tmp_path / "t.csv").write_text("\n".join(lines) + "\n")
+    assert comb.load(tmp_path / "t.csv").names == names
+
+
+@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@given(st.lists(st.sampled_from(["a,1", "b,2", ",", ",3"]), min_size=1, max_size=12))
+def test_lines_of_delimiters_are_left_out_and_counted(tmp_path: Path, lines: list[str]) -> None:
+    (tmp_path / "t.csv").write_text("name,n\nm,9\n" + "".join(f"{line}\n" for line in lines))
+    table = comb.load(tmp_path / "t.csv")
+    told = next((note for note in table.notes if "delimiters only" in note), "0")
+    assert len(table) + int(told.split()[0]) == len(lines) + 1 == len(table) + lines.count(",")
+    # What Comb writes itself comes back, rows without a value too.
+    hollow = comb.table(columns={"a": [None, "x", None, None], "b": [None, 1, 2, None]})
+    hollow.save(tmp_path / "h.csv", overwrite=True)
+    assert [comb.load(tmp_path / "h.csv")[name].to_list() for name in "ab"] == [
+        [None, "x", None, None],
+        [None, 1, 2, None],
+    ]
