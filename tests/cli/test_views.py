@@ -27,7 +27,7 @@ def test_inspection(tmp_path: Path) -> None:
         "delimiter         semicolon  80% of the lines have 2 fields; next best comma: 40% of the lines have 2 fields"
         "  --delimiter",
         f"quote             double     no quotes found; default{' ' * 57}--quote",
-        f"above the header  2 lines    2 lines are not as wide as the others{' ' * 44}--skip",
+        f"above the header  2 lines    narrower than the table, or filled in the first cell only{' ' * 24}--skip",
         f"header            one line   the first line has words where 2 columns have numbers or dates{' ' * 19}--header",
         "",
         "text above the table: Visits of May",

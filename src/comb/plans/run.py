@@ -263,6 +263,7 @@ def _save(plan: PlanText, save: Save, outcome: Outcome, overwrite: bool) -> Path
     # The plan of the folder begins at the source, wherever the folder is.
     sums = {name: origin.checksum for name, origin in outcome.sources.items() if origin.checksum}
     text = moved(plan, str(path), sums)
-    dataset = Dataset(tables, {name: outcome.taken[name] for name in names}, text)
+    sources = {name: origin for name, origin in outcome.sources.items() if name in names}
+    dataset = Dataset(tables, {name: outcome.taken[name] for name in names}, text, sources)
     write_folder(path, dataset.files(), overwrite=overwrite)
     return path

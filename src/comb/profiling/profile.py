@@ -32,6 +32,7 @@ FINDERS: tuple[Finder, ...] = (
     other_types.numbers_that_count,
     other_types.labels,
     duplicates.repeated,
+    types.wrong_totals,
     types.constant_columns,
     missing.blanks,
 )

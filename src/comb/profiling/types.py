@@ -60,6 +60,17 @@ def leading_zeros(table: ColumnCache) -> Findings:
             yield Finding("type.leading_zeros", (name,), count, table.rows_where(zeros), quoted(words), text)
 
 
+def wrong_totals(table: ColumnCache) -> Findings:
+    """Totals in the source that their parts do not add up to."""
+    found = table.origin.wrong_totals
+    for name in dict.fromkeys(one.column for one in found):
+        here = [one for one in found if one.column == name]
+        examples = tuple(f"{one.given} in {one.place}, parts {one.parts}" for one in here[:MOST_EXAMPLES])
+        are = agree(len(here), "is not the sum of its parts", "are not the sums of their parts")
+        text = f"{counted(len(here), 'total')} of {name} in the source {are}"
+        yield Finding("value.total", (name,), len(here), np.zeros(0, np.int64), examples, f"{text}: {examples[0]}")
+
+
 def constant_columns(table: ColumnCache) -> Findings:
     """Columns with one value, or with none at all."""
     for name, column in table.columns.items():

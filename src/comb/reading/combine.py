@@ -129,6 +129,7 @@ def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]]
         footers=tuple(data[0].footers),
         set_aside=tuple(aside for one in data for aside in one.set_aside),
         paths=listed_paths(source),
+        wrong_totals=tuple(wrong for one in data for wrong in one.wrong_totals),
     )
     if first.rules.schema is not None and not several:
         violations, found = meet_demands(columns, first.rules.schema, first.path)

@@ -37,6 +37,25 @@ class SourceLine:
 
 
 @dataclass(frozen=True, slots=True)
+class WrongTotal:
+    """A total in a source that its parts do not add up to.
+
+    Attributes
+    ----------
+    place : str
+        Where it is: ``Spring!B12``.
+    column : str
+    given, parts : str
+        The number that is there, and the sum of its parts.
+    """
+
+    place: str
+    column: str
+    given: str
+    parts: str
+
+
+@dataclass(frozen=True, slots=True)
 class Origin:
     """The source of a table. All of it is said by the reader; nothing is looked up here.
 
@@ -76,6 +95,7 @@ class Origin:
         Bytes that are not text: the line, and the bytes in hexadecimal.
     paths : tuple of str
         Where the files of a list were found.
+    wrong_totals : tuple of WrongTotal
     """
 
     name: str
@@ -96,6 +116,7 @@ class Origin:
     set_aside: tuple[SourceLine, ...] = ()
     bad_bytes: tuple[tuple[int, str], ...] = ()
     paths: tuple[str, ...] = ()
+    wrong_totals: tuple[WrongTotal, ...] = ()
 
     @property
     def source(self) -> str | list[str]:

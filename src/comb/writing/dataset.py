@@ -2,12 +2,14 @@
 
 import hashlib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import msgspec
 
 from comb.report.dictionary import dictionary_bytes
 from comb.steps.accounting import Taken
+from comb.tables.names import unique_names
+from comb.tables.origin import Origin
 from comb.tables.table import BareTable
 from comb.writing.atomic import CHECKSUMS
 from comb.writing.cells_file import cells_bytes
@@ -30,11 +32,14 @@ class Dataset:
         The steps that led to each table, in order.
     plan : str
         The plan, as written.
+    sources : mapping of str to Origin
+        What each table was loaded from.
     """
 
     tables: Mapping[str, BareTable]
     taken: Mapping[str, Sequence[Taken]]
     plan: str
+    sources: Mapping[str, Origin] = field(default_factory=dict)
 
     def files(self) -> dict[str, bytes]:
         """Return the content of every file by name; the same dataset gives the same bytes."""
@@ -46,7 +51,7 @@ class Dataset:
             files |= codes_files(table, name)
         files["dictionary.md"] = dictionary_bytes(dict(self.tables))
         files["ledger.jsonl"] = ledger_bytes(self.taken)
-        files["set-aside.csv"] = aside_bytes(self.taken)
+        files["set-aside.csv"] = aside_bytes(self.taken, self.sources)
         files[PLAN] = self.plan.encode()
         sums = [f"{hashlib.sha256(data).hexdigest()}  {name}\n" for name, data in sorted(files.items())]
         return {**files, CHECKSUMS: "".join(sums).encode()}
@@ -62,8 +67,11 @@ def ledger_bytes(taken: Mapping[str, Sequence[Taken]]) -> bytes:
     return b"".join(lines)
 
 
-def aside_bytes(taken: Mapping[str, Sequence[Taken]]) -> bytes:
-    """Write the rows that were set aside, as they were then, with step and reason."""
+def aside_bytes(taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Origin]) -> bytes:
+    """Write the rows that were set aside, as they were then, with step and reason.
+
+    What was set aside when a source was read comes first: its cells under the headings of the step before any.
+    """
     asides = [
         (name, number, one)
         for name, steps in taken.items()
@@ -71,7 +79,13 @@ def aside_bytes(taken: Mapping[str, Sequence[Taken]]) -> bytes:
         if one.aside.row_count
     ]
     names = list(dict.fromkeys(title for _, _, one in asides for title in one.aside.names))
+    lines = [(name, line) for name, origin in sources.items() for line in origin.set_aside]
+    width = max((len(line.cells) for _, line in lines), default=0)
+    names += unique_names([*names, *[f"cell {at}" for at in range(1, width + 1)]])[len(names) :]
     rows = [[*ASIDE_HEADER, *names]]
+    for name, line in lines:
+        cells_of = [""] * (len(names) - width) + list(line.cells) + [""] * (width - len(line.cells))
+        rows.append([name, "0", "load", "", line.place, line.reason, *cells_of])
     for name, number, one in asides:
         cells = {title: _written(one.aside, title) for title in one.aside.names}
         for at, row_number in enumerate(one.aside.row_numbers.tolist()):

@@ -155,7 +155,7 @@ def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool =
     why = {
         "delimiter": _delimiter_evidence(best, declared=declared is not None, given=bool(given.delimiter)),
         "quote": "as declared" if given.quote is not None else _quote_evidence(sample, quote, escape),
-        "skip": "as declared" if given.skip is not None else f"{above} lines are not as wide as the others",
+        "skip": "as declared" if given.skip is not None else "narrower than the table, or filled in the first cell only",
         "header": why_header,
     }
     return Layout(

@@ -29,7 +29,7 @@ from comb.reading.column_rules import ColumnRules
 from comb.tables.column import Column
 from comb.tables.kept import Kept
 from comb.tables.names import choose
-from comb.tables.origin import SourceLine
+from comb.tables.origin import SourceLine, WrongTotal
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
 from comb.tables.types import INTEGER, NUMBER, STRING
@@ -53,6 +53,7 @@ class TableData:
         What else is said of it when it is inspected.
     headings : dict of str to str
         What a wider heading says above a column; the name of the column begins with it.
+    wrong_totals : list of WrongTotal
     set_aside : list of SourceLine
         Totals, and lines that are not records.
     """
@@ -67,6 +68,7 @@ class TableData:
     details: list[str] = field(default_factory=list)
     headings: dict[str, str] = field(default_factory=dict)
     set_aside: list[SourceLine] = field(default_factory=list)
+    wrong_totals: list[WrongTotal] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)

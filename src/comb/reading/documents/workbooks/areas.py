@@ -10,7 +10,12 @@ from comb.kernels.grouping import Codes
 from comb.reading.delimited.layout import all_words, are_units, guess_header
 from comb.reading.documents.workbooks.grid import SheetGrid
 from comb.reading.documents.workbooks.sheet import Range
-from comb.reading.documents.workbooks.totals import has_total_word, totals_among_columns, totals_among_rows
+from comb.reading.documents.workbooks.totals import (
+    WrongTotal,
+    has_total_word,
+    totals_among_columns,
+    totals_among_rows,
+)
 
 # The header is looked for above this many rows, and has this many lines at most.
 ROWS_LOOKED_AT = 60
@@ -47,6 +52,8 @@ class Area:
         Rows that are totals, and why they are taken for that.
     total_columns : dict of int to str
         Columns that do.
+    wrong_totals : list of WrongTotal
+        Those that do not add up.
     blank_rows, blank_columns : list of int
     sums_up : str
         The area that this one only sums up; empty for a table in its own right.
@@ -63,6 +70,7 @@ class Area:
     notes: list[str] = field(default_factory=list)
     totals: dict[int, str] = field(default_factory=dict)
     total_columns: dict[int, str] = field(default_factory=dict)
+    wrong_totals: list[WrongTotal] = field(default_factory=list)
     blank_rows: list[int] = field(default_factory=list)
     blank_columns: list[int] = field(default_factory=list)
     sums_up: str = ""
@@ -245,9 +253,10 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
         headings, titles, list(reversed(notes)),
     )  # fmt: skip
     area.blank_rows, area.blank_columns = [row for row in blank_rows if row < last], blank_columns
-    area.totals = totals_among_rows(grid, body, columns)
+    area.totals, area.wrong_totals = totals_among_rows(grid, body, columns)
     kept = body[~np.isin(body, list(area.totals))]
-    area.total_columns = totals_among_columns(grid, kept, columns, names)
+    area.total_columns, wrong = totals_among_columns(grid, kept, columns, names)
+    area.wrong_totals += wrong
     return area
 
 
@@ -284,7 +293,7 @@ def _header_lines(grid: SheetGrid, rows: list[int], columns: list[int]) -> int:
     ]
     if upper:
         return upper + 1
-    if any(numbers[0]) and not _are_years(records[0], numbers[0]):
+    if any(numbers[0]) and not _are_years(records[0], numbers[0]) and not _are_days(grid, looked_at, columns):
         return 0
     lines, *_ = guess_header(records, len(columns))
     below = [any(column) for column in zip(*numbers[1:], strict=True)] if len(numbers) > 1 else []
@@ -297,6 +306,20 @@ def _are_years(texts: list[str], numbers: list[bool]) -> bool:
     """Return whether the numbers of a row are years, which are headings too."""
     years = [text for text, number in zip(texts, numbers, strict=True) if number]
     return all(len(text) == 4 and text[:2] in ("19", "20") for text in years)
+
+
+def _are_days(grid: SheetGrid, rows: list[int], columns: list[int]) -> bool:
+    """Return whether all values of the first row but texts are days, and there are none below: names of columns."""
+    days = 0
+    for column in columns:
+        first, *below = grid.kinds(rows, column).tolist()
+        if first in (SourceKind.DATE, SourceKind.DATETIME):
+            days += 1
+            if first in below:
+                return False
+        elif first not in (SourceKind.TEXT, SourceKind.EMPTY):
+            return False
+    return days > 0 and len(rows) > 1
 
 
 def _is_upper(grid: SheetGrid, row: int, records: list[list[str]], at: int) -> bool:

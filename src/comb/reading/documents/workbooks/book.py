@@ -14,6 +14,7 @@ from comb.inference.typed_cells import SourceKind, TypedCells
 from comb.kernels.grouping import Codes
 from comb.reading.column_rules import ColumnRules
 from comb.reading.documents.model import Document, InnerTable, TableData, chosen_columns, make_column
+from comb.reading.documents.workbooks import totals
 from comb.reading.documents.workbooks.areas import Area, find_areas, read_area
 from comb.reading.documents.workbooks.binary import binary_sheets
 from comb.reading.documents.workbooks.formats import could_be_codes
@@ -25,10 +26,13 @@ from comb.reading.documents.workbooks.page import page_sheets
 from comb.reading.documents.workbooks.sheet import Range, Sheet, read_range
 from comb.tables.column import Column
 from comb.tables.names import unique_names
-from comb.tables.origin import SourceLine
+from comb.tables.origin import SourceLine, WrongTotal
 from comb.tables.text import Text
 from comb.tables.types import BOOLEAN
+from comb.tables.value_texts import number_text
 
+# Sums of floats are shown with this many digits, so that no rounding shows.
+SHOWN_DIGITS = 9
 MOST_ROWS_LISTED = 6
 MOST_TITLE = 40
 
@@ -229,6 +233,7 @@ def _made(grid: SheetGrid, area: Area, rules: ColumnRules, *, plain: bool) -> Ta
         [f"units in {_listed('row', [int(grid.rows[row]) + 1 for row in area.units])}"] if area.units else []
     )
     made.set_aside = [] if keep else _set_aside(grid, area)
+    made.wrong_totals = [_shown_total(grid, area, one) for one in area.wrong_totals]
     return made
 
 
@@ -315,6 +320,13 @@ def _notes(grid: SheetGrid, area: Area, rules: ColumnRules, body: Codes, letters
     formulas = int((sheet.formulas[at] != 0).sum())
     if formulas:
         notes.append(f"{counted(formulas, 'cell')} calculated by formulas, read as the values the workbook holds")
+    unstored = _unstored(grid, area, body)
+    if unstored:
+        has = "has a formula whose value" if unstored == 1 else "have formulas whose values"
+        notes.append(
+            f"{counted(unstored, 'cell')} {has} the workbook does not hold, missing as blank "
+            "(a spreadsheet program calculates them when it saves the workbook)"
+        )
     errors = int((sheet.kinds[at] == SourceKind.ERROR).sum())
     if errors:
         notes.append(f"{counted(errors, 'cell')} with an error of the spreadsheet program, missing as marker")
@@ -326,6 +338,13 @@ def _notes(grid: SheetGrid, area: Area, rules: ColumnRules, body: Codes, letters
             "(fill_merged=True, or --fill-merged, fills the others)"
         )
     return [*notes, *_totals_notes(grid, area, rules)]
+
+
+def _unstored(grid: SheetGrid, area: Area, body: Codes) -> int:
+    """Count the formulas without a value among the rows of a table."""
+    columns = {int(grid.columns[column]) for column in area.columns if column not in area.total_columns}
+    rows = set(grid.rows[body].tolist()) if grid.sheet.unstored else set()
+    return sum(row in rows and column in columns for row, column in grid.sheet.unstored)
 
 
 def _totals_notes(grid: SheetGrid, area: Area, rules: ColumnRules) -> list[str]:
@@ -342,7 +361,20 @@ def _totals_notes(grid: SheetGrid, area: Area, rules: ColumnRules) -> list[str]:
     for why, numbers in rows.items():
         verb = "rows {} are totals" if len(numbers) > 1 else "row {} is a total"
         notes.append(f"{verb.format(listing(numbers, MOST_ROWS_LISTED))}, {done}: {why}")
+    for one in area.wrong_totals:
+        total = _shown_total(grid, area, one)
+        place = total.place.rpartition("!")[2]
+        notes.append(
+            f"the total {total.given} of {total.column} in {place} is wrong: its parts add up to {total.parts}"
+        )
     return notes
+
+
+def _shown_total(grid: SheetGrid, area: Area, wrong: totals.WrongTotal) -> WrongTotal:
+    """Say what a wrong total is, where, and what its parts add up to."""
+    name = area.names[area.columns.index(wrong.column)]
+    place = f"{grid.sheet.name}!{column_letters(int(grid.columns[wrong.column]))}{grid.rows[wrong.row] + 1}"
+    return WrongTotal(place, name, number_text(wrong.given), number_text(round(wrong.parts, SHOWN_DIGITS)))
 
 
 def _set_aside(grid: SheetGrid, area: Area) -> list[SourceLine]:

@@ -27,6 +27,7 @@ from comb.reading.documents.workbooks.sheet import (
     dated,
     read_range,
     sheet_of,
+    unstored_formulas,
 )
 from comb.reading.io.decompress import damaged
 
@@ -377,6 +378,7 @@ def _sheet(
         raise damaged(package.name, "workbook", error.what) from None
     sheet.hidden_rows, sheet.hidden_columns = found.hidden_rows, found.hidden_columns
     sheet.references = found.references
+    sheet.unstored = unstored_formulas(sheet, _SUM)
     units = tuple(dict.fromkeys(["", *(shown_unit(code) for code in codes)]))
     kinds = np.array([shown_kind(code) for code in codes], np.uint8)
     places = np.array([units.index(shown_unit(code)) for code in codes], np.uint8)

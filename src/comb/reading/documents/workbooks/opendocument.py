@@ -7,7 +7,15 @@ from typing import Any
 from comb.errors import ContentError
 from comb.inference.typed_cells import MICROSECONDS_A_DAY, SourceKind
 from comb.reading.documents.workbooks.package import Package
-from comb.reading.documents.workbooks.sheet import CellRecords, Formula, Range, Sheet, check_extent, sheet_of
+from comb.reading.documents.workbooks.sheet import (
+    CellRecords,
+    Formula,
+    Range,
+    Sheet,
+    check_extent,
+    sheet_of,
+    unstored_formulas,
+)
 
 MIMETYPE = "application/vnd.oasis.opendocument.spreadsheet"
 
@@ -97,6 +105,7 @@ class _Content:
         elif name == "table:table":
             sheet = sheet_of(self._name, self._cells, self._strings, hidden=self._hidden)
             sheet.merged, sheet.references = self._merged, self._references
+            sheet.unstored = unstored_formulas(sheet, _SUM)
             sheet.hidden_rows, sheet.hidden_columns = self._hidden_rows, self._hidden_columns
             sheet.formats = sheet.styles.astype("uint8")
             sheet.format_names = tuple(self._units)

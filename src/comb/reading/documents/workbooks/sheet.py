@@ -17,6 +17,7 @@ _ADDRESS = re.compile(r"\$?([A-Za-z]{1,3})\$?([0-9]{1,7})")
 
 # The day from which each kind of workbook counts; 1900 is taken for a leap year by tradition.
 EPOCH_1900 = datetime.date(1899, 12, 30)
+MOST_SHEET_COLUMNS = 16_384
 EPOCH_1904 = datetime.date(1904, 1, 1)
 FIRST_SOUND_DAY = 61
 LAST_DAY = 2_958_465  # 9999-12-31 by the epoch of 1900
@@ -147,6 +148,8 @@ class Sheet:
     hidden_rows, hidden_columns : set of int
     references : dict of (int, int) to str
         Formulas by row and column.
+    unstored : dict of (int, int) to int
+        Formulas whose value the workbook does not hold, as programs write them: what is noted of each.
     written : dict of int to str
         How a number format of digits shows a number, as postcodes are: 01067; by cell.
     """
@@ -167,6 +170,7 @@ class Sheet:
     hidden_rows: set[int] = field(default_factory=set)
     hidden_columns: set[int] = field(default_factory=set)
     references: dict[tuple[int, int], str] = field(default_factory=dict)
+    unstored: dict[tuple[int, int], int] = field(default_factory=dict)
     written: dict[int, str] = field(default_factory=dict)
 
     def __len__(self) -> int:
@@ -186,9 +190,21 @@ def sheet_of(name: str, cells: CellRecords, strings: list[str], *, hidden: bool 
     )  # fmt: skip
 
 
+def unstored_formulas(sheet: Sheet, is_sum: re.Pattern[str]) -> dict[tuple[int, int], int]:
+    """Return the formulas of a sheet that have no value, by row and column."""
+    if not sheet.references:
+        return {}
+    held = set((sheet.rows.astype(np.int64) * MOST_SHEET_COLUMNS + sheet.columns).tolist())
+    return {
+        place: Formula.SUM if is_sum.fullmatch(formula) else Formula.OTHER
+        for place, formula in sheet.references.items()
+        if place[0] * MOST_SHEET_COLUMNS + place[1] not in held
+    }
+
+
 def check_extent(row: int, column: int, where: str) -> None:
     """Raise a ContentError for a cell outside any sheet there is."""
-    if not 0 <= row < 1_048_576 or not 0 <= column < 16_384:
+    if not 0 <= row < 1_048_576 or not 0 <= column < MOST_SHEET_COLUMNS:
         raise ContentError(f"there is a cell at row {row + 1}, column {column + 1}: no sheet is so large", where=where)
 
 

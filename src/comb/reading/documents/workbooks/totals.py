@@ -1,5 +1,7 @@
 """Rows and columns that are totals: known by a word, by their formulas, or by arithmetic."""
 
+from typing import NamedTuple
+
 import numpy as np
 
 from comb.inference.typed_cells import SourceKind
@@ -19,6 +21,9 @@ CLOSE = 1e-9
 # Arithmetic alone convinces with this many numbers added up.
 LEAST_ADDED = 3
 LEAST_SHARE = 0.9
+
+# A total that is off by this share of its parts at most is one, and wrong.
+NEARLY = 0.2
 MOSTLY = 0.5
 
 
@@ -32,13 +37,22 @@ def is_total_word(text: str) -> bool:
     return bool(words) and (words[0].rstrip(":") in TOTAL_WORDS or words[-1] in TOTAL_WORDS)
 
 
-def _worded(grid: SheetGrid, body: Codes, columns: list[int]) -> np.ndarray:
-    """Return for each row whether its first text is a word for totals."""
+def _worded(grid: SheetGrid, body: Codes, columns: list[int]) -> tuple[np.ndarray, np.ndarray]:
+    """Return for each row whether its first text has a word for totals, and whether it has no other word."""
     at = grid.at[body][:, columns]
     first = at[np.arange(len(body)), np.argmax(at >= 0, axis=1)]
     labels = np.where((first >= 0) & (grid.sheet.kinds[first] == SourceKind.TEXT), grid.sheet.texts[first], -1)
     known, codes = np.unique(labels, return_inverse=True)
-    return np.array([at >= 0 and is_total_word(grid.sheet.strings[at]) for at in known.tolist()], np.bool_)[codes]
+    texts = [grid.sheet.strings[at] if at >= 0 else "" for at in known.tolist()]
+    return np.array(list(map(is_total_word, texts)), np.bool_)[codes], np.array(list(map(_is_alone, texts)), np.bool_)[
+        codes
+    ]
+
+
+def _is_alone(text: str) -> bool:
+    """Return whether a label has only words for totals and numbers: "Grand total", "Summe 2026"."""
+    words = fold(text.strip()).replace(":", " ").split()
+    return bool(words) and all(word in TOTAL_WORDS or word.isdecimal() for word in words)
 
 
 def has_total_word(grid: SheetGrid, row: int, left: int, right: int) -> bool:
@@ -49,27 +63,133 @@ def has_total_word(grid: SheetGrid, row: int, left: int, right: int) -> bool:
     return False
 
 
-def totals_among_rows(grid: SheetGrid, body: Codes, columns: list[int]) -> dict[int, str]:
-    """Return the rows that sum up others, and why they are taken for that."""
-    if len(body) < 2:
-        return {}
-    numbers = np.array([grid.numbers(body, column) for column in columns])
-    given = ~np.isnan(numbers)
-    sums = np.array([grid.formulas(body, column) == Formula.SUM for column in columns])
+class WrongTotal(NamedTuple):
+    """A total that its parts do not add up to.
+
+    Attributes
+    ----------
+    row, column : int
+        In places of the grid.
+    given, parts : float
+        The total that is there, and the sum of its parts.
+    """
+
+    row: int
+    column: int
+    given: float
+    parts: float
+
+
+class Totals(NamedTuple):
+    """The rows or columns of a table that are totals.
+
+    Attributes
+    ----------
+    found : dict of int to str
+        Their places in the grid, and why they are taken for totals.
+    wrong : list of WrongTotal
+    """
+
+    found: dict[int, str]
+    wrong: list[WrongTotal]
+
+
+def totals_among_rows(grid: SheetGrid, body: Codes, columns: list[int]) -> Totals:
+    """Return the rows that sum up others, and why they are taken for that.
+
+    A formula or arithmetic has to say so: a label alone does not, since films and companies are called Total too. A
+    label helps where the arithmetic is nearly right: then the total is wrong, and both numbers are told.
+    """
     found: dict[int, str] = {}
-    worded = _worded(grid, body, columns)
+    wrong: list[WrongTotal] = []
+    if len(body) < 2:
+        return Totals(found, wrong)
+    numbers = np.array([grid.numbers(body, column) for column in columns])
+    sums = np.array([_are_sums(grid, body, column) for column in columns])
+    worded, alone = _worded(grid, body, columns)
     # A column of sums across has them in every row; a totals row has them where others have none.
     usual = sums.mean(axis=1) > MOSTLY
-    rare = (sums & given & ~usual[:, None]).any(axis=0)
-    added = rare & (2 * (sums & given).sum(axis=0) >= given.sum(axis=0))
-    for at in np.flatnonzero(given.any(axis=0) & (worded | added)).tolist():
-        found[int(body[at])] = "its label says so" if worded[at] else "its formulas add up the rows above"
+    given = ~np.isnan(numbers) | sums
+    added = (sums & ~usual[:, None]).any(axis=0) & (2 * sums.sum(axis=0) >= given.sum(axis=0))
+    parts = _Parts(np.nan_to_num(numbers), worded | added)
+    for at in np.flatnonzero(worded | added).tolist():
+        row = numbers[:, at]
+        used = ~np.isnan(row) & parts.numeric
+        option = max(parts.options(at), key=lambda sums: int(_close(sums[used], row[used]).sum()))
+        fits = _close(option, row) & used
+        near = used & ~fits & (np.abs(row - option) <= NEARLY * np.abs(option))
+        if added[at]:
+            why = "its formulas add up the rows above"
+        elif used.any() and _says_total(fits, near, used, parts.counts(at), alone=bool(alone[at])):
+            why = f"its label says so, and its numbers {'nearly ' if near.any() else ''}add up"
+        else:
+            parts.pass_row(at)
+            continue
+        found[int(body[at])] = why
+        wrong += [
+            WrongTotal(int(body[at]), columns[one], float(row[one]), float(option[one]))
+            for one in np.flatnonzero(near).tolist()
+        ]
+        parts.pass_total(at)
     last = len(body) - 1
     if int(body[last]) not in found and _adds_up(
         numbers, [at for at in range(last) if int(body[at]) not in found], last
     ):
         found[int(body[last])] = "its numbers are the sums of the others"
-    return found
+    return Totals(found, wrong)
+
+
+def _says_total(fits: np.ndarray, near: np.ndarray, used: np.ndarray, added: np.ndarray, *, alone: bool) -> bool:
+    """Return whether the numbers of a row that is called a total bear that out; `added` counts their parts."""
+    if alone:
+        # The label has no other word: one right sum is enough, or nothing that is far off.
+        return bool(fits.any() or near[used].all())
+    return bool(fits[used].all() and (added[used] >= LEAST_ADDED).any())
+
+
+def _are_sums(grid: SheetGrid, body: Codes, column: int) -> np.ndarray:
+    """Return which cells of a column are formulas of sums, those too whose value the workbook does not hold."""
+    here: np.ndarray = grid.formulas(body, column) == Formula.SUM
+    place, unstored = int(grid.columns[column]), grid.sheet.unstored
+    if unstored:
+        here |= np.array([unstored.get((int(row), place)) == Formula.SUM for row in grid.rows[body]], np.bool_)
+    return here
+
+
+class _Parts:
+    """What the numbers above a row add up to: all of them, those since the last total, or the totals themselves."""
+
+    def __init__(self, values: np.ndarray, likely: np.ndarray) -> None:
+        self._values = values
+        self._likely = likely
+        self._next = 0
+        zero = np.zeros(len(values))
+        self._all, self._group, self._totals = zero, zero, zero
+        # A single number is no column to add up.
+        self.numeric = (values != 0).sum(axis=1) > 1
+
+    def _add(self, stop: int) -> None:
+        rows = self._values[:, self._next : stop].sum(axis=1)
+        self._all, self._group, self._next = self._all + rows, self._group + rows, stop
+
+    def options(self, at: int) -> list[np.ndarray]:
+        """Return what the row at a place could sum up; the first row, all that are below it."""
+        self._add(at)
+        below = self._values[:, at + 1 :][:, ~self._likely[at + 1 :]].sum(axis=1)
+        return [below] if at == 0 else [self._group, self._all, self._totals]
+
+    def counts(self, at: int) -> np.ndarray:
+        """Return how many numbers of each column are above the row at a place; for the first row, below it."""
+        added: np.ndarray = np.count_nonzero(self._values[:, :at] if at else self._values[:, 1:], axis=1)
+        return added
+
+    def pass_row(self, at: int) -> None:
+        """Go past a row that is no total."""
+        self._add(at + 1)
+
+    def pass_total(self, at: int) -> None:
+        """Go past a total: a new group begins."""
+        self._totals, self._group, self._next = self._totals + self._group, np.zeros(len(self._group)), at + 1
 
 
 def _adds_up(numbers: np.ndarray, others: list[int], last: int) -> bool:
@@ -90,10 +210,11 @@ def _close(sums: np.ndarray, wanted: np.ndarray) -> np.ndarray:
     return near
 
 
-def totals_among_columns(grid: SheetGrid, body: Codes, columns: list[int], names: list[str]) -> dict[int, str]:
+def totals_among_columns(grid: SheetGrid, body: Codes, columns: list[int], names: list[str]) -> Totals:
     """Return the columns that sum up others across, and why they are taken for that."""
     numeric = [at for at, column in enumerate(columns) if _is_numeric(grid, body, column)]
     found: dict[int, str] = {}
+    wrong: list[WrongTotal] = []
     for place, at in enumerate(numeric):
         before = [other for other in numeric[:place] if columns[other] not in found]
         # Sums stand behind what they sum up, back to the column of sums before.
@@ -117,8 +238,12 @@ def totals_among_columns(grid: SheetGrid, body: Codes, columns: list[int], names
                 found[columns[at]] = "its numbers are the sums of the columns before" + (
                     ", and its name says so" if word else ""
                 )
+                wrong += [
+                    WrongTotal(int(body[row]), columns[at], float(wanted[row]), float(values.sum(axis=0)[row]))
+                    for row in np.flatnonzero(~fits).tolist()
+                ]
                 break
-    return found
+    return Totals(found, wrong)
 
 
 def _is_numeric(grid: SheetGrid, body: Codes, column: int) -> bool:
