@@ -9,6 +9,7 @@ import pytest
 import comb
 from comb.cli.main import cli
 from comb.errors import CombError
+from support.running import run_comb
 from support.workbooks import book, grid
 
 
@@ -142,3 +143,40 @@ def test_json_says_what_python_says(folder: Path, capsys: pytest.CaptureFixture[
     first = table.names[0]
     counted = parsed("count", "--by", f'"{first}"' if " " in first else first, "--first", "100000")
     assert sum(one["count"] for one in counted) == len(table)
+
+
+def test_every_text_that_was_not_read_is_listed_on_request(demo: Path) -> None:
+    shown = run_comb("profile", "inspections.csv", "--column", "brood_frames", cwd=demo)
+    assert "2 texts not read as a value" in shown.out and "2118, 2301" in shown.out and shown.code == 0
+    found = json.loads(run_comb("profile", "inspections.csv", "--column", "gross_kg", "--json", cwd=demo).out)
+    assert len(found["kept_texts"]) == 42 and sum(len(one["rows"]) for one in found["kept_texts"]) == 47
+    assert [one["code"] for one in found["findings"]] == ["type.unreadable"]
+    whole = run_comb("profile", "inspections.csv", cwd=demo)
+    assert "--column inspected_on" in whole.err
+    assert run_comb("profile", "inspections.csv", "--column", "brood", cwd=demo).code == 2
+    record = run_comb("show", "inspections.csv", "--record", "24", cwd=demo).out
+    assert "(unreadable) '32,4kg'" in record
+
+
+def test_nulls_and_cells_that_are_not_there_are_findings(tmp_path: Path) -> None:
+    (tmp_path / "n.json").write_text('[{"a": 1, "b": "x"}, {"a": null, "b": null}, {"b": "y"}]')
+    found = comb.load(tmp_path / "n.json").profile().findings
+    assert [(one.code, one.columns, one.rows.tolist()) for one in found] == [
+        ("missing.marker", ("a",), [2]), ("missing.marker", ("b",), [2]), ("missing.blank", ("a",), [3]),
+    ]  # fmt: skip
+
+
+def test_a_run_ends_with_what_got_lost(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("n,m,k\n" + "".join(f"{at},{at % 3},{'' if at % 4 == 0 else at}\n" for at in range(20)) + "x,1,1\n")  # fmt: skip
+    (tmp_path / "p.yaml").write_text(
+        "source: t.csv\nreading: {types: {n: string}}\nsave: out\nsteps:\n- {step: convert, columns: {n: integer}}\n"
+        "- {step: calculate, columns: {q: n / m}}\n- {step: filter, where: k > 2}\n"
+        "- {step: filter, active: false, where: k > 100}\n"
+    )
+    for arguments in (["--dry-run"], []):
+        ran = run_comb("run", "p.yaml", *arguments, cwd=tmp_path)
+        said = "unreadable cells: 2, results that do not exist: 7, rows left out as unknown: 5"
+        assert f"lost on the way: {said}" in ran.out + ran.err
+    assert "step by step and in total: 3 steps, 1 listed but not active" in ran.out + ran.err
+    record = json.loads((tmp_path / "out" / "ledger.jsonl").read_text().splitlines()[3])
+    assert record["active"] is False and record["rows_in"] == record["rows_out"]

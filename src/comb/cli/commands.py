@@ -9,13 +9,15 @@ import msgspec
 import numpy as np
 
 from comb.cli.terminal import Terminal
-from comb.cli.views import column_view, dry_run_view, inspection_view, profile_view, run_view
+from comb.cli.views import column_view, dry_run_view, inspection_view, one_column_view, profile_view, run_view
 from comb.errors import ParameterError, agree, counted
 from comb.interface.loading import inspect, load, load_beginning
 from comb.interface.plan import Plan
 from comb.interface.table import Table
 from comb.plans.draft import draft_plan
 from comb.plans.run import Outcome
+from comb.profiling.profile import Profile
+from comb.steps.ledger import lost
 from comb.tables.layout import DEFAULT_ROWS, LayoutRequest, Line, Span, lay_out
 from comb.writing.atomic import check_file_free, write_file
 
@@ -231,11 +233,12 @@ def profile_command(
     source: tuple[str, ...],
     options: dict[str, Any],
     *,
+    column: str | None = None,
     draft: str | None = None,
     as_json: bool = False,
     screen: Terminal | None = None,
 ) -> int:
-    """Profile a source; returns the number of findings."""
+    """Profile a source, or show one column of it; returns the number of findings."""
     screen = screen or Terminal()
     if draft:
         check_file_free(Path(draft), overwrite=False)
@@ -243,6 +246,8 @@ def profile_command(
         table = load(_one_or_several(source), **options)
         progress(f"profiling {len(table):,} rows")
         profile = table.profile()
+    if column is not None:
+        return _profile_column(screen, table, profile, column, as_json=as_json)
     if as_json:
         screen.json(
             {
@@ -260,8 +265,29 @@ def profile_command(
         screen.say(f"\n{counted(made.active, 'step')} {agree(made.active, 'is', 'are')} written to {draft}{listed}")
         screen.next_step(f"edit {draft}, then comb run {shlex.quote(draft)} --dry-run")
     elif not as_json:
-        screen.next_step(f"comb profile {_again(source, options)} --draft plan.yaml")
+        again = f"comb profile {_again(source, options)}"
+        unread = next((one.columns[0] for one in profile.findings if one.code == "type.unreadable"), None)
+        more = [f"{again} --column {shlex.quote(unread)}"] if unread else []
+        screen.next_step(f"{again} --draft plan.yaml", *more)
     return len(profile.findings)
+
+
+def _profile_column(screen: Terminal, table: Table, profile: Profile, name: str, *, as_json: bool) -> int:
+    """Show what one column holds, its findings, and every text that was not read as a value."""
+    texts = table.kept_texts(name)
+    summary = next(one for one in profile.columns if one.name == name)
+    findings = [finding for finding in profile.findings if name in finding.columns and finding.columns != table.names]
+    if as_json:
+        screen.json(
+            {
+                "column": {field: getattr(summary, field) for field in summary.__slots__},
+                "findings": [finding.as_record() for finding in findings],
+                "kept_texts": [{"text": one.text, "reason": one.reason, "rows": list(one.rows)} for one in texts],
+            }
+        )
+    else:
+        screen.lines(one_column_view(profile.sentence, summary, findings, texts, screen.width))
+    return len(findings)
 
 
 def run_command(
@@ -285,11 +311,15 @@ def run_command(
     if dry_run:
         for message in outcome.messages:
             screen.say(f"note: {message}")
+        for line in loss_lines(outcome):
+            screen.say(line)
         screen.say("dry run: nothing was written")
         screen.next_step(f"comb run {shlex.quote(path)}")
         return outcome.broken
     for message in outcome.messages:
         screen.say(f"note: {message}")
+    for line in loss_lines(outcome):
+        screen.say(line)
     screen.say(ledger_line(outcome))
     for saved in outcome.saved:
         screen.say(f"saved: {saved}")
@@ -301,6 +331,13 @@ def run_command(
     else:
         screen.say("the plan has no 'save:', so nothing was written")
     return outcome.broken
+
+
+def loss_lines(outcome: Outcome) -> list[str]:
+    """Say for each table what got lost on the way; the steps say more of it."""
+    found = {name: lost(entries) for name, entries in outcome.ledger.items()}
+    several = len(found) > 1
+    return [f"lost on the way{f' in {name}' if several else ''}: {what}" for name, what in found.items() if what]
 
 
 def ledger_line(outcome: Outcome) -> str:

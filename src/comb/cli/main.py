@@ -145,15 +145,18 @@ def count(source: tuple[str, ...], **given: Any) -> None:
 
 @cli.command(short_help="Summarise columns; list what is wrong, with remedies.")
 @click.argument("source", metavar="FILE...", nargs=-1, required=True)
+@click.option("--column", metavar="NAME", help="One column: what it holds, and every text that was not read.")
 @click.option("--draft", metavar="PLAN", help="Write the remedies of all findings to a new plan file.")
 @click.option("--check", is_flag=True, help="Exit with 1 if there are findings.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
 @reading_options
-def profile(source: tuple[str, ...], draft: str | None, check: bool, as_json: bool, **given: Any) -> int:
+def profile(
+    source: tuple[str, ...], column: str | None, draft: str | None, check: bool, as_json: bool, **given: Any
+) -> int:
     """Summarise the columns of FILE and list what is wrong in it, with remedies."""
     from comb.cli.commands import profile_command
 
-    findings = profile_command(source, _reading(given), draft=draft, as_json=as_json)
+    findings = profile_command(source, _reading(given), column=column, draft=draft, as_json=as_json)
     return int(check and findings > 0)
 
 

@@ -12,6 +12,7 @@ from comb.plans.run import Outcome, RuleResult
 from comb.profiling.finding import Finding
 from comb.profiling.profile import Profile
 from comb.profiling.summaries import Summary
+from comb.profiling.unreadable import KeptText
 from comb.reading.inspect import ColumnReading, Inspection, TableReading
 from comb.report.dictionary import missing_words, values_words
 from comb.steps.base import Step
@@ -156,6 +157,27 @@ def profile_view(profile: Profile, width: int) -> list[Line]:
     for finding in profile.findings:
         lines += finding_lines(finding)
     return lines
+
+
+def one_column_view(
+    sentence: str, summary: Summary, findings: Sequence[Finding], texts: Sequence[KeptText], width: int
+) -> list[Line]:
+    """Show the summary of one column, its findings, and all texts that were not read as a value."""
+    rows = [_heads("column", "type", "missing", "distinct", "values"), _summary_row(summary)]
+    lines = [_line(sentence, "said"), [], *columns_of(rows, right=[3], width=width)]
+    for finding in findings:
+        lines += [[], *finding_lines(finding)]
+    if not texts:
+        return [*lines, [], _line("every text was read as a value" if summary.type != "string" else "")]
+    lines += [[], _line(f"{counted(len(texts), 'text')} not read as a value", "said")]
+    listed = [_heads("text", "reason", "cells", "rows")]
+    for one in texts:
+        shown = ", ".join(map(str, one.rows[: 2 * MOST_ROWS_LISTED]))
+        more = " ..." if one.count > 2 * MOST_ROWS_LISTED else ""
+        listed.append(
+            [Span(washed(repr(one.text)), "head"), Span(one.reason), Span(f"{one.count:,}"), Span(shown + more)]
+        )
+    return [*lines, *columns_of(listed, right=[2], width=width)]
 
 
 def _summary_row(summary: Summary) -> list[Span]:

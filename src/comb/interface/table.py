@@ -15,6 +15,7 @@ from comb.interface.row_methods import RowMethods
 from comb.plans.model import name_of, write_plan
 from comb.plans.parse import read_plan
 from comb.profiling.profile import Profile, profile
+from comb.profiling.unreadable import KeptText, all_kept_texts
 from comb.reading.io.source_file import check_path
 from comb.steps.ledger import Entry
 from comb.writing.atomic import write_files
@@ -58,6 +59,16 @@ class Table(RowMethods, ColumnMethods):
         Cost: a few passes over every column.
         """
         return profile(self, DEFAULT.threads)
+
+    def kept_texts(self, name: str) -> list[KeptText]:
+        """List every text of a column that was not read as a value, with its reason and rows, the commonest first.
+
+        >>> import comb
+        >>> table = comb.table(columns={"mites": ["3", "many", "5", "many"]}).convert({"mites": "integer"})
+        >>> table.kept_texts("mites")
+        [KeptText(text='many', reason='unreadable', rows=(2, 4))]
+        """
+        return all_kept_texts(self, name)
 
     def plan(self) -> Plan:
         """Return what was done so far as a plan, to be saved and run again.

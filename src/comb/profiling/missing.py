@@ -26,34 +26,51 @@ LEAST_GAP = 1.0
 def blanks(table: ColumnCache) -> Findings:
     """Cells with nothing in them, by column."""
     for name, column in table.columns.items():
-        count = int(table.state_counts(name)[Reason.BLANK])
-        if count:
-            where = column.states == Reason.BLANK
-            share = count / table.row_count
-            yield Finding(
-                "missing.blank",
-                (name,),
-                count,
-                table.rows_where(where),
-                (),
-                f"{counted(count, 'cell')} of {name} ({share:.1%}) {agree(count, 'is', 'are')} blank",
-            )
+        for reason, says in _EMPTY.items():
+            count = int(table.state_counts(name)[reason])
+            if count:
+                where = column.states == reason
+                text = f"{counted(count, 'cell')} of {name} ({count / table.row_count:.1%}) "
+                text += f"{agree(count, 'is', 'are')} {says}"
+                yield Finding("missing.blank", (name,), count, table.rows_where(where), (), text)
+
+
+# Why a cell is empty although nothing in the source says so.
+_EMPTY = {Reason.BLANK: "blank", Reason.ABSENT: "absent: the record has no such cell, or there was no match"}
 
 
 def markers(table: ColumnCache) -> Findings:
     """Words that mean missing: applied in typed columns, proposed in text."""
     for name, column in table.columns.items():
+        yield from _nulls(table, name, column)
         if column.type.word == "string":
             yield from _words_in_texts(table, name, column)
             continue
-        where = column.states == Reason.MARKER
+        where = (column.states == Reason.MARKER) & ~_without_text(column)
         words = kept_texts(column, where)
-        # A null of the source is no word.
         if words:
             count = int(where.sum())
             text = f"{counted(count, 'cell')} of {name} {agree(count, 'contains', 'contain')} a word for missing"
             text += ", read as missing"
             yield Finding("missing.marker", (name,), count, table.rows_where(where), quoted(words), text)
+
+
+def _without_text(column: Column) -> np.ndarray:
+    """Return where a cell is missing by a marker that was no text: a null of JSON."""
+    where: np.ndarray = column.states == Reason.MARKER
+    where[[at for at in column.kept.texts if where[at]]] = False
+    return where
+
+
+def _nulls(table: ColumnCache, name: str, column: Column) -> Findings:
+    """Cells for which the source says in its own way that there is no value."""
+    if not int(table.state_counts(name)[Reason.MARKER]):
+        return
+    where = _without_text(column)
+    count = int(where.sum())
+    if count:
+        text = f"{counted(count, 'cell')} of {name} {agree(count, 'is', 'are')} null in the source"
+        yield Finding("missing.marker", (name,), count, table.rows_where(where), (), text)
 
 
 def _words_in_texts(table: ColumnCache, name: str, column: Column) -> Findings:

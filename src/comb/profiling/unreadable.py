@@ -37,6 +37,43 @@ MOST_WORDS = 3
 LEAST_REPEATED_WORDS = 3
 
 
+@dataclass(frozen=True, slots=True)
+class KeptText:
+    """A text that was not read as a value.
+
+    Attributes
+    ----------
+    text : str
+    reason : str
+        Why its cells are missing: ``unreadable`` or ``marker``.
+    rows : tuple of int
+        The row numbers of its cells.
+    """
+
+    text: str
+    reason: str
+    rows: tuple[int, ...]
+
+    @property
+    def count(self) -> int:
+        """How many cells hold it."""
+        return len(self.rows)
+
+
+def all_kept_texts(table: BareTable, name: str) -> list[KeptText]:
+    """Return every text of a column that was not read as a value, the commonest first.
+
+    Cost: a pass over the kept texts.
+    """
+    column = table[name]
+    rows: dict[tuple[str, str], list[int]] = {}
+    for at, text in column.kept.texts.items():
+        word = Reason(int(column.states[at])).word
+        rows.setdefault((text, word), []).append(int(table.row_numbers[at]))
+    found = [KeptText(text, word, tuple(sorted(numbers))) for (text, word), numbers in rows.items()]
+    return sorted(found, key=lambda one: (-one.count, one.text, one.reason))
+
+
 @dataclass(slots=True)
 class _Part:
     """Cells of a column that did not fit, of one kind: numbers with a unit, or anything else."""

@@ -152,6 +152,7 @@ def _account(step: Step, before: BareTable, change: Change) -> Entry:
         for name, old in shared.items()
         if before[old].type != after[name].type
     }
+    notes, losses = _losses(step, before, change, origin_of)
     return Entry(
         step=step.name,
         says=step.describe(),
@@ -165,7 +166,8 @@ def _account(step: Step, before: BareTable, change: Change) -> Entry:
         types_changed=types,
         cells_changed=cells,
         examples=examples,
-        notes=[*change.notes, *_losses(step, before, change, origin_of)],
+        notes=[*change.notes, *notes],
+        losses={**(change.losses or {}), **losses},
         **gone,
     )
 
@@ -216,11 +218,14 @@ def _cells_changed(before: BareTable, change: Change, shared: dict[str, str]) ->
     return counts, examples
 
 
-def _losses(step: Step, before: BareTable, change: Change, origin_of: dict[str, str]) -> list[str]:
-    """Say which cells became unreadable, with the commonest texts, and which results do not exist."""
+def _losses(
+    step: Step, before: BareTable, change: Change, origin_of: dict[str, str]
+) -> tuple[list[str], dict[str, int]]:
+    """Say which cells became unreadable, with the commonest texts, and which results do not exist; and count them."""
     notes: list[str] = []
+    losses = Counter[str]()
     if change.rows_only:
-        return notes
+        return notes, losses
     for name, column in change.table.columns.items():
         earlier = before.columns.get(origin_of[name])
         if column.state is None or earlier is column:
@@ -232,6 +237,7 @@ def _losses(step: Step, before: BareTable, change: Change, origin_of: dict[str, 
         lost = (column.state == Reason.UNREADABLE) & (held != Reason.UNREADABLE)
         # What another table or another column brings along was unreadable there.
         if lost.any() and (earlier is not None or step.name == "calculate"):
+            losses["unreadable cells"] += int(lost.sum())
             texts = Counter(text for at, text in column.kept.texts.items() if lost[at])
             shown = ", ".join(f"{washed(text)!r} ({count:,})" for text, count in texts.most_common(TEXTS_SHOWN))
             more = f" and {len(texts) - TEXTS_SHOWN:,} other texts" if len(texts) > TEXTS_SHOWN else ""
@@ -240,8 +246,9 @@ def _losses(step: Step, before: BareTable, change: Change, origin_of: dict[str, 
             )
         undefined = int(np.count_nonzero((column.state == Reason.UNDEFINED) & (held != Reason.UNDEFINED)))
         if undefined:
+            losses["results that do not exist"] += undefined
             notes.append(f"{counted(undefined, 'result')} of {name} {agree(undefined, 'does', 'do')} not exist")
-    return notes
+    return notes, losses
 
 
 def _alike(earlier: Column, later: Column) -> np.ndarray:

@@ -64,6 +64,8 @@ class Change:
         What a comparison of the tables cannot show.
     rows_only : bool
         Whether the rows are as they were: made by `of_rows`.
+    losses : dict of str to int
+        What got lost without being wrong, in rows: for a summary.
     """
 
     table: BareTable
@@ -72,13 +74,20 @@ class Change:
     renamed: dict[str, str] | None = None
     notes: tuple[str, ...] = ()
     rows_only: bool = False
+    losses: dict[str, int] | None = None
 
     @classmethod
     def of_rows(
-        cls, table: BareTable, positions: Codes, *, set_aside: SetAside | None = None, notes: tuple[str, ...] = ()
+        cls,
+        table: BareTable,
+        positions: Codes,
+        *,
+        set_aside: SetAside | None = None,
+        notes: tuple[str, ...] = (),
+        losses: dict[str, int] | None = None,
     ) -> "Change":
         """Return the change that leaves nothing but some rows of a table, as they are."""
-        return cls(table.take(positions), positions, set_aside, notes=notes, rows_only=True)
+        return cls(table.take(positions), positions, set_aside, notes=notes, rows_only=True, losses=losses)
 
 
 class Step(

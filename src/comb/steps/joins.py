@@ -154,6 +154,8 @@ class Join(TwoTables, frozen=True, tag="join"):
         self, table: BareTable, other: BareTable, pairs: Sequence[tuple[str, str]], rows: Codes | None, sources: Codes,
         found: Codes, notes: list[str],
     ) -> Change:  # fmt: skip
+        unmatched = int(np.count_nonzero(found < 0))
+        losses = {"rows without a match": unmatched} if unmatched else {}
         keys = {theirs for _, theirs in pairs}
         names = choose(self.columns, other.types) if self.columns else [one for one in other.names if one not in keys]
         columns = table.columns if rows is None else {name: one.take(rows) for name, one in table.columns.items()}
@@ -179,9 +181,9 @@ class Join(TwoTables, frozen=True, tag="join"):
             rows = np.append(upper, np.full(len(extra), -1, np.int64))
             notes.append(f"{counted(len(extra), 'row')} of {self.table} without a match added below")
             parts = [(table.origin, numbers), (other.origin, other.row_numbers[extra])]
-            return Change(below_each_other(table, columns, parts), rows, notes=tuple(notes))
+            return Change(below_each_other(table, columns, parts), rows, notes=tuple(notes), losses=losses)
         made = table.derive(columns, row_numbers=numbers)
-        return Change(made, rows, notes=tuple(notes))
+        return Change(made, rows, notes=tuple(notes), losses=losses)
 
     def _with_others(
         self, table: BareTable, other: BareTable, pairs: Mapping[str, str], columns: dict[str, Column],

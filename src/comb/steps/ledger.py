@@ -13,6 +13,8 @@ What becomes of the ledger: the sentence above a printed table says what the las
 whole, and a dataset folder holds it line by line.
 """
 
+from collections import Counter
+from collections.abc import Iterable
 from itertools import pairwise
 
 import msgspec
@@ -57,6 +59,9 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         Cells of each column whose value or reason is another.
     examples : list of Example
     notes : list of str
+    losses : dict of str to int
+        What got lost: rows that were unknown or found no match, cells that became unreadable, results that
+        do not exist.
     """
 
     step: str
@@ -77,6 +82,7 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     cells_changed: dict[str, int] = {}
     examples: list[Example] = []
     notes: list[str] = []
+    losses: dict[str, int] = {}
 
     @property
     def adds_up(self) -> bool:
@@ -109,6 +115,18 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         parts += [f"{old} is now called {new}" for old, new in self.columns_renamed.items()]
         parts += [f"{name} is now {after}" for name, (_, after) in self.types_changed.items()]
         return ", ".join(parts) or "nothing changed"
+
+
+def lost(entries: Iterable[Entry]) -> str:
+    """Say in one line what got lost on the way; empty if nothing did.
+
+    >>> lost([])
+    ''
+    """
+    sums = Counter[str]()
+    for entry in entries:
+        sums.update(entry.losses)
+    return ", ".join(f"{what}: {count:,}" for what, count in sums.items() if count)
 
 
 def _plural(noun: str, count: int) -> str:

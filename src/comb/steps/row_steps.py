@@ -61,7 +61,8 @@ class Filter(Step, frozen=True, tag="filter"):
         notes += strangers_of(self.where, table, given)
         bounds = bounds_of(self.where, table, given)
         notes += [f"{counted(count, 'row')} exactly on the bound of {message}" for message, count in bounds.items()]
-        return Change.of_rows(table, positions, notes=tuple(notes))
+        losses = {"rows left out as unknown": unknown} if unknown else {}
+        return Change.of_rows(table, positions, notes=tuple(notes), losses=losses)
 
     def describe(self) -> str:
         """Name the condition."""

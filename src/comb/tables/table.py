@@ -16,7 +16,7 @@ from comb.errors import ColumnError, ParameterError, listing
 from comb.kernels.grouping import Codes
 from comb.tables.cell_source import placed
 from comb.tables.column import Column
-from comb.tables.layout import LayoutRequest, lay_out, plain, shown_cells
+from comb.tables.layout import LayoutRequest, lay_out, plain, shown_cells, washed
 from comb.tables.names import check_known
 from comb.tables.origin import BY_HAND, MADE, Origin
 from comb.tables.record import Record
@@ -34,6 +34,12 @@ def check_whole(*values: object) -> None:
     for value in values:
         if isinstance(value, bool) or not isinstance(value, int | np.integer):
             raise ParameterError(f"expected a whole number, got {value!r}", remedy="rows are numbered from 1")
+
+
+def _shown_with_text(column: Column) -> str:
+    """Return the one cell of a column as it is shown; a text that was kept stands behind its reason."""
+    kept = column.kept.texts.get(0)
+    return shown_cells(column)[0].text + (f" {washed(kept)!r}" if kept is not None else "")
 
 
 class BareTable:
@@ -240,7 +246,7 @@ class BareTable:
         check_whole(row_number)
         row = self.take(np.array([self._position(row_number)]))
         values = {name: column.to_list()[0] for name, column in row._columns.items()}
-        shown = {name: shown_cells(column)[0].text for name, column in row._columns.items()}
+        shown = {name: _shown_with_text(column) for name, column in row._columns.items()}
         return Record(values, shown, self.place(row_number))
 
     def cell(self, row_number: int, name: str) -> Any:

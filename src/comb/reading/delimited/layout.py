@@ -152,10 +152,11 @@ def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool =
         why_header += "; it has one name fewer than the rows have cells: the first column has none"
     if given.header is not None:
         header, found_units, why_header = given.header, found_units and given.header == header, "as declared"
+    narrow = "narrower than the table, or filled in the first cell only"
     why = {
         "delimiter": _delimiter_evidence(best, declared=declared is not None, given=bool(given.delimiter)),
         "quote": "as declared" if given.quote is not None else _quote_evidence(sample, quote, escape),
-        "skip": "as declared" if given.skip is not None else "narrower than the table, or filled in the first cell only",
+        "skip": "as declared" if given.skip is not None else narrow,
         "header": why_header,
     }
     return Layout(
