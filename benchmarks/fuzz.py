@@ -148,7 +148,7 @@ def attempt(place: Path, chance: Random) -> str:
     """Load and use a file, cut into runs of any size; returns what it came to."""
     resources = Resources(chance.randrange(1, 4), chance.choice([CHUNK_BYTES, chance.randrange(1, 2000)]))
     try:
-        loaded = comb.Table.adopt(load_table(place, ReadOptions(), resources=resources))
+        loaded = comb.Table._adopt(load_table(place, ReadOptions(), resources=resources))
     except comb.ReadError as error:
         if place.name not in str(error):
             raise AssertionError(f"the error does not name the file: {error}") from error

@@ -47,7 +47,7 @@ def main(rows: int) -> None:
         [f"{word}{at:0{len(str(size))}}" for at in range(size)]
         for word, size in (("x", 8), ("hive-", 5000), ("k", 1_000_000))
     ]
-    table = comb.table(columns={"a": [1.0]}).derive(
+    table = comb.table(columns={"a": [1.0]})._derive(
         {
             "a": Column(NUMBER, a), "n": Column(INTEGER, b), "few": texts(names[0], few), "some": texts(names[1], some),
             "many": texts(names[2], many), "day": Column(DATE, days),

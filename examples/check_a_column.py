@@ -20,7 +20,7 @@ def main() -> None:
     unreadable = visits.filter("reason(inspected_on) = 'unreadable'")
     for row in unreadable.row_numbers.tolist():
         position = row - 1
-        print(f"{visits.place(row)}: {visits['inspected_on'].written(position)!r}")
+        print(f"{visits.place(row)}: {visits['inspected_on']._written(position)!r}")
 
     # Wide to long: one row for each visit and kind of frame.
     frames = visits.select(["visit", "*_frames"]).to_long(

@@ -395,6 +395,6 @@ def test_every_function_is_documented_with_an_example_that_holds() -> None:
         if len(parts) == 4 and parts[2].startswith("`") and not parts[0].startswith("---"):
             documented.add(parts[0].strip("`").partition("(")[0])
             formula, expected = parts[2].strip("`"), parts[3].strip("`")
-            column = VISITS.calculate({"r": formula}, as_of="2026-05-02")["r"].take(__import__("numpy").array([0]))
+            column = VISITS.calculate({"r": formula}, as_of="2026-05-02")["r"]._take(__import__("numpy").array([0]))
             assert (column.texts()[0] or f"({column.reasons()[0]})") == expected, line
     assert documented >= {*FUNCTIONS, *AGGREGATES, *COLUMN_FUNCTIONS}

@@ -107,11 +107,11 @@ def test_dates_in_a_second_form_are_read_too() -> None:
 def test_a_column_that_is_mostly_something_is_a_finding_at_any_share() -> None:
     for wrong in (3, 10, 24):
         texts = [*map(str, range(50 - wrong)), *[f"about {at}" for at in range(wrong)]]
-        table = comb.table(columns={"x": texts}).derive({"x": infer(*texts)})
+        table = comb.table(columns={"x": texts})._derive({"x": infer(*texts)})
         (finding,) = table.profile().of("type.unreadable")
         assert finding.count == wrong and finding.rows.tolist() == list(range(51 - wrong, 51))
     texts = [*map(str, range(20)), *[f"about {at}" for at in range(30)]]
-    assert not comb.table(columns={"x": texts}).derive({"x": infer(*texts)}).profile().of("type.unreadable")
+    assert not comb.table(columns={"x": texts})._derive({"x": infer(*texts)}).profile().of("type.unreadable")
 
 
 def test_a_heading_that_says_how_days_are_written_is_no_unit(tmp_path: Path) -> None:

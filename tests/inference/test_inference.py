@@ -83,7 +83,7 @@ def test_words_for_missing_can_be_given(missing: list[str] | None, reasons: list
 def test_what_is_written_is_read_equal(table: comb.Table) -> None:
     for column in table.columns.values():
         texts = [text or "" for text in column.texts()]
-        again = convert_column(Column.of_strings(texts), parse_request(str(column.type)))
+        again = convert_column(Column._of_strings(texts), parse_request(str(column.type)))
         assert again.texts() == column.texts() or column.type.word == "decimal"
         assert [None if value is None else float(value) for value in again.to_numpy(missing=0).astype(float)] == [
             float(value) for value in column.to_numpy(missing=0).astype(float)
@@ -94,7 +94,7 @@ def test_what_is_written_is_read_equal(table: comb.Table) -> None:
 def test_no_text_is_lost_whatever_the_type(texts: list[str]) -> None:
     column = infer(*texts)
     for at, text in enumerate(texts):
-        held = column.written(at)
+        held = column._written(at)
         if (text.strip() and column.type.word == "string") or column.reasons()[at] in (
             "unreadable",
             "marker",
@@ -129,7 +129,7 @@ def test_conversions(cells: list[object], request_text: str, values: list[str], 
 
 def test_a_unit_is_taken_off_and_what_fitted_stays() -> None:
     column = infer(*["31,5"] * 40, "32,5 kg", "33kg", "heavy")
-    table = comb.table(columns={"kg": ["x"] * 43}).derive({"kg": column})
+    table = comb.table(columns={"kg": ["x"] * 43})._derive({"kg": column})
     mended = table.convert({"kg": "decimal"}, unit="kg", decimal_mark=",")
     assert mended["kg"].texts()[-4:] == ["31.5", "32.5", "33.0", None]
     assert mended["kg"].kept.texts == {42: "heavy"} and mended["kg"].description == "kg"

@@ -40,7 +40,7 @@ def test_what_is_found_once_is_what_the_columns_hold(table: comb.Table) -> None:
         elif column.type.word in ("integer", "number", "boolean"):
             assert cache.ordered(name).tolist() == sorted(present)
         # What one column alone says is what it says among others.
-        assert (cache[name].codes() >= 0).all()
+        assert (cache[name]._codes() >= 0).all()
 
 
 @given(st.lists(st.sampled_from([0, 1, 2, 5, 40, -3, *STAND_INS]), max_size=40))
@@ -80,7 +80,7 @@ def test_several_threads_find_the_same() -> None:
             "one": ["same"] * count,
         }
     )
-    table = table.stack_tables(table.take(np.arange(20)))
+    table = table.stack_tables(table._take(np.arange(20)))
     alone, together = profile(table), profile(table, threads=3)
     assert together.columns == alone.columns and together.sentence == alone.sentence
     assert [one.as_record() for one in together.findings] == [one.as_record() for one in alone.findings]
@@ -100,9 +100,9 @@ def test_rows_that_are_alike_are_found_in_any_blocks(rows: list[tuple[int, int]]
 @given(tables())
 def test_keys_of_parts_are_parts_of_the_keys(table: comb.Table) -> None:
     for column in table.columns.values():
-        coded = column.with_codes()
-        whole = coded.keys()
-        assert np.concatenate([coded.keys(0, 3), coded.keys(3)]).tolist() == whole.tolist()
+        coded = column._with_codes()
+        whole = coded._keys()
+        assert np.concatenate([coded._keys(0, 3), coded._keys(3)]).tolist() == whole.tolist()
         cells = [None if cell is None else repr(cell) for cell in column.to_list()]
         # Equal cells have equal keys.
         assert len({(cell, key) for cell, key in zip(cells, whole.tolist(), strict=True)}) == len(set(cells))

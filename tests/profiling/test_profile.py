@@ -79,7 +79,7 @@ def test_summaries_by_type(cells: list[object], details: dict[str, object]) -> N
 
 
 def codes_of(*texts: str) -> list[str]:
-    table = comb.table(columns={"x": ["?"] * len(texts)}).derive({"x": infer(*texts)})
+    table = comb.table(columns={"x": ["?"] * len(texts)})._derive({"x": infer(*texts)})
     return [finding.code for finding in table.profile().findings if finding.code != "duplicate.rows"]
 
 
@@ -109,7 +109,7 @@ NUMBERS_0_TO_29 = [str(number) for number in range(30)]
 def test_findings_by_case(texts: list[str], codes: list[str]) -> None:
     # A second column tells the rows apart, so that repeated values are no repeated rows.
     table = comb.table(columns={"n": [f"row {at} of this" for at in range(len(texts))], "x": ["?"] * len(texts)})
-    table = table.derive({**table.columns, "x": infer(*texts)})
+    table = table._derive({**table.columns, "x": infer(*texts)})
     assert [finding.code for finding in table.profile().findings] == codes
 
 
@@ -165,7 +165,7 @@ def test_numbers_that_are_days_and_times_get_a_remedy_that_reads_them() -> None:
 )  # fmt: skip
 def test_what_a_type_leaves_open_is_a_finding(name: str, cells: list[object], code: str, message: str) -> None:
     column = infer(*map(str, cells))
-    table = comb.table(columns={name: cells}).derive({name: column})
+    table = comb.table(columns={name: cells})._derive({name: column})
     (finding,) = [one for one in table.profile().findings if one.code.startswith("type.")]
     assert finding.code == code and message in finding.text and finding.count == len(finding.rows)
     if finding.remedy is not None:
@@ -174,7 +174,7 @@ def test_what_a_type_leaves_open_is_a_finding(name: str, cells: list[object], co
 
 def test_words_and_zeros_that_stand_out_are_proposed_as_missing() -> None:
     counts = infer(*(["12", "7", "9", "closed"] * 4), *map(str, range(150)))
-    table = comb.table(columns={"n": [0] * len(counts)}).derive({"n": counts})
+    table = comb.table(columns={"n": [0] * len(counts)})._derive({"n": counts})
     (finding,) = table.profile().of("type.unreadable")
     # Whether it does, the values cannot show: "closed" may, "many" does not.
     assert "'closed' may mean missing" in finding.text and finding.remedy is None

@@ -21,7 +21,7 @@ def column_of(texts: list[str]) -> comb.Table:
     """Return a table with the texts as they are read, beside a column that tells rows apart."""
     whole = (texts * ROWS)[: max(ROWS, len(texts))]
     table = comb.table(columns={"n": [f"row {at} of this" for at in range(len(whole))], "x": ["?"] * len(whole)})
-    return table.derive({**table.columns, "x": infer(*whole)})
+    return table._derive({**table.columns, "x": infer(*whole)})
 
 
 def many(*counted: tuple[str, int]) -> list[str]:
@@ -83,7 +83,7 @@ def test_a_remedy_touches_what_its_finding_names_and_makes_it_go_away(
     there = np.isin(table.row_numbers, finding.rows)
     assert [text for text, here in zip(repaired["x"].texts(), there.tolist(), strict=True) if here] == after
     others = np.flatnonzero(~there)
-    assert repaired["x"].take(others).to_list() == table["x"].take(others).to_list()
+    assert repaired["x"]._take(others).to_list() == table["x"]._take(others).to_list()
 
 
 def test_a_unit_that_the_name_gives_is_proven_by_fewer_values() -> None:

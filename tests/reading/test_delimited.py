@@ -209,7 +209,7 @@ def test_a_file_split_in_two_and_stacked_is_the_same_table(
     parts = str(tmp_path / "p?.csv") if by_pattern else [tmp_path / "p1.csv", tmp_path / "p2.csv"]
     stacked = comb.load(parts)
     assert stacked.equals(inspections)
-    assert stacked.source_index.tolist() == [0] * (cut - 1) + [1] * (2401 - cut)
+    assert stacked._source_index.tolist() == [0] * (cut - 1) + [1] * (2401 - cut)
     assert stacked.place(cut) == "p2.csv, line 5"
 
 
@@ -249,7 +249,7 @@ def test_what_is_saved_with_its_description_loads_back_equal(
     encoding: str, forms: tuple[str, str, str],
 ) -> None:  # fmt: skip
     texts = comb.table(columns={"special": [text or None for text in more[: len(table)]]})["special"]
-    table = table.derive({**table.columns, 'special, "odd"': texts.replace(description="free text")})
+    table = table._derive({**table.columns, 'special, "odd"': texts._replace(description="free text")})
     # Reasons of every kind: a division by zero, a word for missing, a text that does not fit.
     table = table.calculate({"undefined": "cast(number_col as number) / 0"})
     table = table.convert({"string_col": "integer"}).convert({'special, "odd"': "string"}, missing=["NA"])
@@ -408,4 +408,4 @@ def test_progress_is_told(demo: Path) -> None:
     message: list[str] = []
     comb.load(demo / "inspections.csv", progress=message.append)
     assert message == [f"reading {demo / 'inspections.csv'}", "finding the types of 2,400 rows"]
-    assert np.array_equal(comb.load(demo / "inspections.csv", rows=3).source_index, [0, 0, 0])
+    assert np.array_equal(comb.load(demo / "inspections.csv", rows=3)._source_index, [0, 0, 0])

@@ -95,7 +95,7 @@ def test_doing_it_twice_changes_nothing_more(table: comb.Table) -> None:
 
 @given(tables(min_rows=1))
 def test_stacked_twice_and_reduced_gives_back_each_row_once(table: comb.Table) -> None:
-    doubled = table.take(np.repeat(np.arange(len(table)), 2))
+    doubled = table._take(np.repeat(np.arange(len(table)), 2))
     assert doubled.remove_duplicates().equals(table.remove_duplicates())
 
 
@@ -196,7 +196,7 @@ def test_slips_are_answered_before_a_row_is_touched(step: str, parameters: dict[
 def test_a_step_that_loses_rows_is_caught() -> None:
     class Broken(Step, frozen=True, tag="broken"):
         def apply(self, table: BareTable) -> Change:
-            return Change(table.take(np.array([0])), np.array([0]))
+            return Change(table._take(np.array([0])), np.array([0]))
 
         def describe(self) -> str:
             return "lose rows"

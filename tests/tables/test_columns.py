@@ -39,7 +39,7 @@ def test_cells_are_alike_where_their_numbers_are(drawn: tuple[str, list[Any]]) -
     _, cells = drawn
     column = column_of(cells)
     values = column.to_list()
-    for numbers in (column.codes().tolist(), column.keys().tolist()):
+    for numbers in (column._codes().tolist(), column._keys().tolist()):
         present = [at for at, value in enumerate(values) if value is not None]
         for here in present:
             for there in present:
@@ -55,11 +55,11 @@ def test_cells_are_alike_where_their_numbers_are(drawn: tuple[str, list[Any]]) -
 @given(CELLS)
 def test_ranks_put_cells_in_the_order_of_their_values(drawn: tuple[str, list[Any]]) -> None:
     column = column_of(drawn[1])
-    values, ranks = column.to_list(), column.sort_ranks().tolist()
+    values, ranks = column.to_list(), column._sort_ranks().tolist()
     assert [rank == -1 for rank in ranks] == [value is None for value in values]
     present = [at for at, value in enumerate(values) if value is not None]
     assert sorted(present, key=lambda at: ranks[at]) == sorted(present, key=lambda at: values[at])
-    assert column.take(np.array(present, np.int64)).to_list() == [values[at] for at in present]
+    assert column._take(np.array(present, np.int64)).to_list() == [values[at] for at in present]
 
 
 @given(CELLS)
@@ -149,9 +149,9 @@ def test_quartiles_are_those_of_numpy(values: list[float], share: float) -> None
 def test_emptied_cells_lose_their_value_and_keep_their_reason(values: list[int], data: st.DataObject) -> None:
     column = Column(INTEGER, np.array(values, np.int64))
     where = np.array(data.draw(st.lists(st.booleans(), min_size=len(values), max_size=len(values))))
-    emptied = column.emptied(where, Reason.CLEARED)
+    emptied = column._emptied(where, Reason.CLEARED)
     assert emptied.to_list() == [None if gone else value for value, gone in zip(values, where.tolist(), strict=True)]
     assert emptied.reasons() == ["cleared" if gone else None for gone in where.tolist()]
     assert column.to_list() == values
-    same = emptied.same_cells(emptied.replace(description="the same"))
-    assert same.all() and emptied.same_cells(column).tolist() == (~where).tolist()
+    same = emptied._same_cells(emptied._replace(description="the same"))
+    assert same.all() and emptied._same_cells(column).tolist() == (~where).tolist()

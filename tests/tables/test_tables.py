@@ -48,7 +48,7 @@ def test_copies_and_pickles_are_equal(table: comb.Table) -> None:
 @given(tables(min_rows=1), st.data())
 def test_taking_rows_takes_values_reasons_and_numbers(table: comb.Table, data: st.DataObject) -> None:
     positions = np.array(data.draw(st.lists(st.integers(0, len(table) - 1), max_size=6)), np.int64)
-    taken = table.take(positions)
+    taken = table._take(positions)
     for name in table.names:
         assert taken[name].to_list() == [table[name].to_list()[at] for at in positions]
     assert taken.row_numbers.tolist() == (positions + 1).tolist()
@@ -210,4 +210,4 @@ def test_cut_text_fits_and_is_safe(text: str, width: int) -> None:
 
 
 def test_a_column_prints_a_few_cells() -> None:
-    assert repr(Column.of_strings(list("abcdefg"))) == "<Column of type string: a, b, c, d, e, ... 7 cells>"
+    assert repr(Column._of_strings(list("abcdefg"))) == "<Column of type string: a, b, c, d, e, ... 7 cells>"

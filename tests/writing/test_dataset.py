@@ -157,7 +157,7 @@ def test_what_is_explained_is_what_is_calculated(table: comb.Table, formula: str
         table = table if table[name].type.word == "integer" else table.convert({name: "integer"})
     number = data.draw(st.sampled_from(table.row_numbers.tolist()))
     at = table.row_numbers.tolist().index(number)
-    column = table.calculate({"r": formula})["r"].take(np.array([at]))
+    column = table.calculate({"r": formula})["r"]._take(np.array([at]))
     message = repr(table.show_working(formula, number))
     value = column.texts()[0]
     assert formula.split(" ")[0].split("(")[0] in message

@@ -74,7 +74,7 @@ def convert_column(
     check_pair(column.type.word, request.word, request.pattern)
     if request.word == "category":
         return as_category(column)
-    plain = column.replace(type=column.type.plain) if column.type.base else column
+    plain = column._replace(type=column.type.plain) if column.type.base else column
     direct = _DIRECT.get((plain.type.word, request.word))
     kept = [plain.kept.texts.get(at) for at in range(len(plain))] if len(plain.kept) else []
     if direct is not None:
@@ -136,7 +136,7 @@ def _with_misfits(column: Column, kind: Type, values: NDArray[Any], fits: Mask) 
     wrong = np.flatnonzero(~fits & column.present)
     state = column.states.copy()
     state[wrong] = Reason.UNREADABLE
-    texts = column.take(wrong).texts()
+    texts = column._take(wrong).texts()
     kept = {int(at): text or "" for at, text in zip(wrong.tolist(), texts, strict=True)}
     return Column(kind, values, state, kept=Kept(kept), description=column.description)
 

@@ -66,7 +66,7 @@ def fit_into(result: Column, column: Column, name: str) -> Fitted:
     if column.type.base is not None:
         return _into_category(result, column, name)
     kind, made = column.type, result.type.plain
-    plain = result.replace(type=made)
+    plain = result._replace(type=made)
     if kind.numeric and made.numeric:
         return _into_numbers(plain, column, name)
     if kind == made:
@@ -77,7 +77,7 @@ def fit_into(result: Column, column: Column, name: str) -> Fitted:
         days = plain.array.astype("datetime64[D]")
         late = int(np.count_nonzero(plain.present & (days != plain.array)))
         if not late:
-            return Fitted(column, plain.replace(type=DATE, values=days))
+            return Fitted(column, plain._replace(type=DATE, values=days))
         why = f"{counted(late, 'result')} {agree(late, 'has', 'have')} a time of day"
         return Fitted(_as_datetime(column), plain, f"{name} is a datetime now: {why}")
     raise TypeMismatch(
@@ -98,7 +98,7 @@ def _into_numbers(result: Column, column: Column, name: str) -> Fitted:
     # An integer column.
     whole, broken = to_scale(result, 0)
     if not broken:
-        return Fitted(column, whole.replace(type=INTEGER))
+        return Fitted(column, whole._replace(type=INTEGER))
     why = f"{counted(broken, 'result')} {agree(broken, 'is', 'are')} not whole"
     if result.type.word == "decimal":
         wider, over = to_scale(column, result.type.scale)
@@ -112,7 +112,7 @@ def as_number(column: Column) -> Column:
     if column.type == NUMBER:
         return column
     values = column.array.astype(np.float64) / 10**column.type.scale
-    return column.replace(type=NUMBER, values=values, evidence=None)
+    return column._replace(type=NUMBER, values=values, evidence=None)
 
 
 def to_scale(column: Column, scale: int) -> tuple[Column, int]:
@@ -158,12 +158,12 @@ def _shifted(values: NDArray[Any], digits: int) -> tuple[NDArray[np.int64], NDAr
 
 
 def _as_datetime(column: Column) -> Column:
-    return column.replace(type=DATETIME, values=column.array.astype(DATETIME.storage), evidence=None)
+    return column._replace(type=DATETIME, values=column.array.astype(DATETIME.storage), evidence=None)
 
 
 def _into_category(result: Column, column: Column, name: str) -> Fitted:
     base: Type = column.type.plain
-    fitted = fit_into(result.replace(type=result.type.plain), column.replace(type=base), name)
+    fitted = fit_into(result._replace(type=result.type.plain), column._replace(type=base), name)
     allowed = [choice.value for choice in column.type.choices]
     found = {text for text in fitted.result.texts() if text is not None}
     strange = sorted(found - set(allowed))
@@ -172,4 +172,4 @@ def _into_category(result: Column, column: Column, name: str) -> Fitted:
             f"{strange[0] if strange else fitted.note!r} is not a choice of the category {name!r}",
             remedy=f"choices: {listing(allowed)}; or convert {name} with more of them",
         )
-    return Fitted(column, fitted.result.replace(type=column.type), fitted.note)
+    return Fitted(column, fitted.result._replace(type=column.type), fitted.note)

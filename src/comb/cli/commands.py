@@ -83,7 +83,7 @@ def show_command(
         return
     start, rows = _asked_rows(table, wanted)
     if wanted.as_json:
-        screen.json(_records(table.take(np.arange(start, start + rows))))
+        screen.json(_records(table._take(np.arange(start, start + rows))))
         return
     said, more_rows = table.sentence(), MORE_ROWS
     if more:

@@ -62,7 +62,7 @@ class Groups:
     @classmethod
     def of(cls, keys: Sequence[Column], rows: int) -> "Groups":
         """Group rows by columns; missing cells are equal."""
-        return cls(*group([key.codes() for key in keys], rows)) if keys else cls.whole(rows)
+        return cls(*group([key._codes() for key in keys], rows)) if keys else cls.whole(rows)
 
 
 def _made(kind: Type, values: NDArray[Any] | Text, counts: Codes) -> Column:
@@ -88,7 +88,7 @@ def _sum(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
             sums = groups.sums(codes, values)
         bad = ~np.isfinite(sums)
         made = _made(NUMBER, np.where(bad, 0, sums), counts)
-        return made.emptied(bad & made.present, Reason.UNDEFINED) if bad.any() else made
+        return made._emptied(bad & made.present, Reason.UNDEFINED) if bad.any() else made
     whole = values.view(np.int64)
     largest = float(np.abs(whole.astype(np.float64)).max(initial=0)) * max(1, int(counts.max(initial=0)))
     if largest < EXACT_FLOAT:
@@ -101,7 +101,7 @@ def _sum(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
         [0 if wrong else value for value, wrong in zip(sums.tolist(), bad.tolist(), strict=True)], np.int64
     )
     made = _made(kind, exact.view(kind.storage), counts)
-    return made.emptied(bad, Reason.UNDEFINED) if bad.any() else made
+    return made._emptied(bad, Reason.UNDEFINED) if bad.any() else made
 
 
 def _mean(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
@@ -117,7 +117,7 @@ def _mean(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column
 
 def _extreme_by_rank(column: Column, codes: Codes, groups: Groups, counts: Codes, *, largest: bool) -> Column:
     """Return the first or last value of each group in the order of values: of texts and of true and false."""
-    ranks = column.sort_ranks()
+    ranks = column._sort_ranks()
     return _firsts(column, codes, groups, counts, np.lexsort((-ranks if largest else ranks, codes)))
 
 
@@ -133,8 +133,8 @@ def _firsts(column: Column, codes: Codes, groups: Groups, counts: Codes, order: 
             Text.from_items([""] * len(groups)) if column.type.textual else np.zeros(len(groups), column.type.storage)
         )
         return _made(column.type, empty, counts)
-    taken = column.take(positions)
-    return taken.emptied(counts == 0, Reason.BLANK) if (counts == 0).any() else taken
+    taken = column._take(positions)
+    return taken._emptied(counts == 0, Reason.BLANK) if (counts == 0).any() else taken
 
 
 def extreme_numbers(column: Column, codes: Codes, groups: Groups, counts: Codes, *, largest: bool) -> Column:
@@ -168,7 +168,7 @@ def _variance(*, sample: bool, root: bool) -> Callable[[Column, Codes, Groups, C
             values = np.sqrt(squares) if root else squares
         bad = (divisor <= 0) | ~np.isfinite(values)
         made = _made(NUMBER, np.where(bad, 0, values), counts)
-        return made.emptied(bad & (counts > 0), Reason.UNDEFINED) if bad.any() else made
+        return made._emptied(bad & (counts > 0), Reason.UNDEFINED) if bad.any() else made
 
     return apply
 
@@ -209,7 +209,7 @@ def _median(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Colu
 def _distinct(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
     if not len(codes):
         return Column(INTEGER, np.zeros(len(groups), np.int64))
-    _, first = group([codes, column.codes()], len(codes))
+    _, first = group([codes, column._codes()], len(codes))
     return Column(INTEGER, np.bincount(codes[first], minlength=len(groups)).astype(np.int64))
 
 
@@ -224,7 +224,7 @@ def correlation(left: Column, right: Column, codes: Codes, groups: Groups, count
         values = shared / spread
     bad = ~np.isfinite(values)
     made = _made(NUMBER, np.where(bad, 0, np.clip(values, -1, 1)), counts)
-    return made.emptied(bad & (counts > 0), Reason.UNDEFINED) if bad.any() else made
+    return made._emptied(bad & (counts > 0), Reason.UNDEFINED) if bad.any() else made
 
 
 def weighted_mean(values: Column, weights: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
@@ -234,7 +234,7 @@ def weighted_mean(values: Column, weights: Column, codes: Codes, groups: Groups,
         means = np.bincount(codes, x * w, len(groups)) / np.bincount(codes, w, len(groups))
     bad = ~np.isfinite(means)
     made = _made(NUMBER, np.where(bad, 0, means), counts)
-    return made.emptied(bad & (counts > 0), Reason.UNDEFINED) if bad.any() else made
+    return made._emptied(bad & (counts > 0), Reason.UNDEFINED) if bad.any() else made
 
 
 def joined_texts(column: Column, between: str, codes: Codes, groups: Groups, counts: Codes, order: Codes) -> Column:
@@ -310,12 +310,12 @@ def aggregate(
         rank[order] = np.arange(len(order))
     if present is not None and not present.all():
         rows = np.flatnonzero(present)
-        columns, codes = [column.take(rows) for column in columns], codes[rows]
+        columns, codes = [column._take(rows) for column in columns], codes[rows]
         rank = None if rank is None else rank[rows]
     if distinct and function != "count" and len(codes):
-        _, first = group([codes, *(column.codes() for column in columns)], len(codes))
+        _, first = group([codes, *(column._codes() for column in columns)], len(codes))
         kept = np.sort(first)
-        columns, codes = [column.take(kept) for column in columns], codes[kept]
+        columns, codes = [column._take(kept) for column in columns], codes[kept]
         rank = None if rank is None else rank[kept]
     whole = codes is groups.codes
     counts = groups.sizes if whole else np.bincount(codes, minlength=len(groups)).astype(np.int64, copy=False)

@@ -210,7 +210,7 @@ def round_half_away(column: Column, places: int) -> Column:
             # Halves are meant as written: 2.675 is 2.68, although its float lies below.
             values = np.copysign(np.floor(scaled + 0.5 + scaled * 1e-15) / factor, column.array)
         values = np.where(np.isfinite(values), values, column.array)
-        return column.replace(values=values)
+        return column._replace(values=values)
     drop = column.type.scale - places
     if drop <= 0:
         return column
@@ -221,15 +221,15 @@ def round_half_away(column: Column, places: int) -> Column:
     if places < 0:
         values = values * 10**-places
     kind = decimal(places) if places > 0 else INTEGER
-    return column.replace(type=kind, values=values)
+    return column._replace(type=kind, values=values)
 
 
 def to_whole(column: Column, direction: Callable[[Numbers], Numbers]) -> Column:
     """Apply floor or ceiling; decimals give integers."""
     if column.type.word == "number":
-        return column.replace(values=direction(column.array))
+        return column._replace(values=direction(column.array))
     if not column.type.scale:
         return column
     factor = 10**column.type.scale
     values = -(-column.array // factor) if direction is np.ceil else column.array // factor
-    return column.replace(type=INTEGER, values=values)
+    return column._replace(type=INTEGER, values=values)

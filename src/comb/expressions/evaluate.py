@@ -146,7 +146,7 @@ def working_of(text: str, table: BareTable, position: int, given: Given = NOTHIN
     steps: list[tuple[str, str]] = []
 
     def shown(part: Node, wanted: Type | None = None) -> str:
-        column = _stretched(evaluator.column(part, wanted), table.row_count).take(row)
+        column = _stretched(evaluator.column(part, wanted), table.row_count)._take(row)
         message = column.texts()[0]
         return f"({column.reasons()[0]})" if message is None else repr(message) if column.type == STRING else message
 
@@ -182,7 +182,7 @@ def evaluate_groups(text: str, table: BareTable, groups: Groups, given: Given) -
         With the columns that groups have one value of.
     """
     node, kind = check(parse(text), text, table.types, given)
-    keys = {name: table[name].take(groups.first) for name in given.keys or ()}
+    keys = {name: table[name]._take(groups.first) for name in given.keys or ()}
     evaluator = _Evaluator(table.columns, groups, keys)
     return _stretched(evaluator.column(node, kind), len(groups))
 
@@ -214,7 +214,7 @@ def _stretched(column: Column, height: int) -> Column:
     """Give a constant the length of the table."""
     if len(column) == height:
         return column
-    return column.take(np.zeros(height, np.int64))
+    return column._take(np.zeros(height, np.int64))
 
 
 # What may be calculated block by block, this many rows at once that they stay in the processor's cache.
@@ -225,7 +225,7 @@ FEW_ROWS = 50_000
 
 def _plain(column: Column) -> Column:
     """Return the values of a category as what they are."""
-    return column.replace(type=column.type.plain) if column.type.base else column
+    return column._replace(type=column.type.plain) if column.type.base else column
 
 
 class _Evaluator:
@@ -252,7 +252,7 @@ class _Evaluator:
                 column = self.columns[node.name] if self.keys is None else self.keys[node.name]
                 return _plain(column)
             case ChoiceRank():
-                ranks = self.ordered(Name(node.start, node.end, node.name)).sort_ranks()
+                ranks = self.ordered(Name(node.start, node.end, node.name))._sort_ranks()
                 column = self.columns[node.name] if self.keys is None else self.keys[node.name]
                 return Column(INTEGER, ranks, column.state)
             case Unary():
@@ -323,14 +323,14 @@ class _Evaluator:
         made = _plain(made)
         if self.keys is not None or len(self.groups) == 1:
             return made
-        return made.take(self.groups.codes)
+        return made._take(self.groups.codes)
 
     def ranked(self, keys: Sequence[Key], height: int) -> tuple[list[Codes], Mask]:
         """Return ascending ranks for the keys of an order, missing last, and where one is missing."""
         found, missing = [], np.zeros(height, np.bool_)
         for key in keys:
             column = _stretched(self.ordered(key.node), height)
-            ranks = column.sort_ranks()
+            ranks = column._sort_ranks()
             found.append(missing_last(ranks, descending=key.descending))
             missing |= ranks < 0
         return found, missing
@@ -381,7 +381,7 @@ class _Evaluator:
         if (operand.type.word, node.word) == ("datetime", "time"):
             return Column(TIME, operand.array - operand.array.astype("datetime64[D]"), operand.state)
         if node.digits is not None:
-            plain = operand.replace(type=operand.type.plain)
+            plain = operand._replace(type=operand.type.plain)
             # A text is read with all its digits, and rounded then.
             exact = plain if plain.type.numeric else convert_column(plain, Request("decimal", ""))
             return to_scale(exact, node.digits)[0]
@@ -480,10 +480,10 @@ def across(function: str, columns: Sequence[Column], kind: Type) -> Column:
     if function in ("sum_columns", "mean_columns"):
         total = np.where(present, values, 0).sum(axis=0)
         if kind.word != "number" and float(np.abs(values.astype(np.float64)).max(initial=0)) * len(columns) >= 2.0**62:
-            made = wide[0].replace(values=np.where(present[0], values[0], 0), state=None)
+            made = wide[0]._replace(values=np.where(present[0], values[0], 0), state=None)
             for column in wide[1:]:
                 made = arithmetic.calculate(
-                    "+", made, column.replace(values=np.where(column.present, column.array, 0), state=None)
+                    "+", made, column._replace(values=np.where(column.present, column.array, 0), state=None)
                 )
             total = made.array
         found = total / np.maximum(len(columns) - missing, 1) if function == "mean_columns" else total
@@ -501,9 +501,9 @@ def widened(column: Column, kind: Type | None) -> Column:
     if kind is None or column.type == kind or not (column.type.numeric and kind.numeric):
         return column
     if kind == NUMBER:
-        return column.replace(type=NUMBER, values=arithmetic.as_floats(column))
+        return column._replace(type=NUMBER, values=arithmetic.as_floats(column))
     values, bad = arithmetic.rescaled(column.array, kind.scale - column.type.scale)
-    return column.replace(type=kind, values=values, state=arithmetic.undefined_where(bad, column.states))
+    return column._replace(type=kind, values=values, state=arithmetic.undefined_where(bad, column.states))
 
 
 def join_texts(left: Column, right: Column) -> Column:

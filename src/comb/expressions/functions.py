@@ -73,13 +73,13 @@ def _rounded(types: Sequence[Type], literals: Sequence[int | None]) -> Type:
 
 
 def _text_map(change: Callable[[str], str]) -> Callable[[Sequence[Column]], Column]:
-    return lambda columns: columns[0].map_text(change)
+    return lambda columns: columns[0]._map_text(change)
 
 
 def _absolute(columns: Sequence[Column]) -> Column:
     column = columns[0]
     values = np.abs(column.array)
-    return column.replace(values=values, state=undefined_where(values < 0, column.states))
+    return column._replace(values=values, state=undefined_where(values < 0, column.states))
 
 
 def _float_map(function: Callable[[float], float]) -> Callable[[Sequence[Column]], Column]:
@@ -125,7 +125,7 @@ def _rowwise(function: Callable[..., str]) -> Callable[[Sequence[Column]], Colum
         values = Text.from_strings(texts)
         made = Column(STRING, values, state)
         empty = values.flags(lambda text: not text) & made.present
-        return made.emptied(empty, Reason.BLANK) if empty.any() else made
+        return made._emptied(empty, Reason.BLANK) if empty.any() else made
 
     return apply
 
@@ -137,7 +137,7 @@ def _replace(columns: Sequence[Column]) -> Column:
     state = np.where(taken_out, np.uint8(Reason.PRESENT), by.states)
     # What stands at a blank cell means nothing, so it is made empty here.
     cells = ["" if blank else cell for cell, blank in zip(by.text.to_list(), taken_out.tolist(), strict=True)]
-    return _rowwise(str.replace)([*columns[:2], by.replace(values=Text.from_items(cells), state=state)])
+    return _rowwise(str.replace)([*columns[:2], by._replace(values=Text.from_items(cells), state=state)])
 
 
 def _position(columns: Sequence[Column]) -> Column:
@@ -163,8 +163,8 @@ def _coalesce(columns: Sequence[Column]) -> Column:
 def _nullif(columns: Sequence[Column]) -> Column:
     equal = logic.compare("=", columns[0], columns[1])
     hits = equal.present & equal.array
-    first = columns[0] if len(columns[0]) == len(hits) else columns[0].take(np.zeros(len(hits), np.int64))
-    return first.emptied(hits, Reason.UNDEFINED)
+    first = columns[0] if len(columns[0]) == len(hits) else columns[0]._take(np.zeros(len(hits), np.int64))
+    return first._emptied(hits, Reason.UNDEFINED)
 
 
 def _reason(columns: Sequence[Column]) -> Column:

@@ -102,7 +102,7 @@ def disjunction(left: Column, right: Column) -> Column:
 
 def negation(column: Column) -> Column:
     """``not x``: unknown stays unknown."""
-    return column.replace(values=~column.array)
+    return column._replace(values=~column.array)
 
 
 def is_null(column: Column) -> Column:

@@ -116,7 +116,7 @@ def _shifted_days(operator: str, left: Column, right: Column, state: Any) -> Col
 
 def negative(column: Column) -> Column:
     """Turn the sign of a duration."""
-    return column.replace(values=-column.array)
+    return column._replace(values=-column.array)
 
 
 # -- parts -----------------------------------------------------------------------------------
@@ -190,12 +190,12 @@ def start_of(part: str, column: Column) -> Column:
     else:
         unit = {"year": "Y", "month": "M", "day": "D", "hour": "h", "minute": "m", "second": "s"}[part]
         begun = values.astype(f"datetime64[{unit}]")
-    return column.replace(values=begun.astype(column.type.storage))
+    return column._replace(values=begun.astype(column.type.storage))
 
 
 def end_of(part: str, column: Column) -> Column:
     """Return the last day of the year, the month and so on in which each day lies."""
-    days = start_of(part, column.replace(type=DATE, values=column.array.astype("datetime64[D]"))).array
+    days = start_of(part, column._replace(type=DATE, values=column.array.astype("datetime64[D]"))).array
     if part == "week":
         ends = days + 6 * DAY
     elif part == "day":

@@ -81,13 +81,13 @@ class Window:
         places = np.arange(len(self.order)) + step
         inside = (places >= self.start) & (places <= self.end)
         sources = self.order[np.where(inside, places, 0)] if len(places) else places
-        taken = column.take(self.back(sources))
+        taken = column._take(self.back(sources))
         outside = self.back(~inside)
-        return taken.emptied(outside, Reason.ABSENT) if outside.any() else taken
+        return taken._emptied(outside, Reason.ABSENT) if outside.any() else taken
 
     def end_value(self, column: Column, *, last: bool) -> Column:
         """Return the first or last cell of each group, for every row of it."""
-        return column.take(self.back(self.order[self.end if last else self.start]))
+        return column._take(self.back(self.order[self.end if last else self.start]))
 
     def running(self, function: str, columns: Sequence[Column], used: Mask | None) -> Column:
         """Aggregate all rows of the group up to each row, and those with the same key."""
@@ -123,7 +123,7 @@ class Window:
         return running[self.peer_end] - before
 
     def _running_extreme(self, column: Column, shown: Mask, empty: Any, *, largest: bool) -> Column:
-        ranks = column.sort_ranks()[self.order]
+        ranks = column._sort_ranks()[self.order]
         worst = -1 if largest else int(ranks.max(initial=0)) + 1
         ranks = np.where(shown, ranks, worst)
         # Groups are kept apart by lifting each above all before it, or below.
@@ -134,18 +134,18 @@ class Window:
         found = (best - lift if largest else best + lift)[self.peer_end]
         position = np.zeros(span + 1, np.int64)
         position[ranks[::-1]] = self.order[::-1]
-        taken = column.take(self.back(position[np.clip(found, 0, span)]))
+        taken = column._take(self.back(position[np.clip(found, 0, span)]))
         gone = self.back(empty) != 0
-        return taken.emptied(gone, Reason.BLANK) if gone.any() else taken
+        return taken._emptied(gone, Reason.BLANK) if gone.any() else taken
 
 
 def partitioned(groups: Groups, keys: Sequence[Column]) -> Groups:
     """Part groups further by columns."""
     if not keys:
         return groups
-    return Groups(*group([groups.codes, *(key.codes() for key in keys)], len(groups.codes)))
+    return Groups(*group([groups.codes, *(key._codes() for key in keys)], len(groups.codes)))
 
 
 def over_all(function: str, columns: Sequence[Column], groups: Groups, used: Mask | None, *, distinct: bool) -> Column:
     """Aggregate whole groups, and give every row the value of its group."""
-    return aggregate(function, columns, groups, used=used, distinct=distinct).take(groups.codes)
+    return aggregate(function, columns, groups, used=used, distinct=distinct)._take(groups.codes)

@@ -107,9 +107,9 @@ def infer_source(source: ColumnSource, decimal_mark: str = "") -> Column:
     column = _built(source, parser, evidence)
     other = recheck(column, source)
     if other is not None:
-        column = _built(source, *other) if other[0] != parser else column.replace(evidence=other[1])
+        column = _built(source, *other) if other[0] != parser else column._replace(evidence=other[1])
     elif parser is not None and parser.type.word in ("date", "datetime"):
-        column = column.replace(evidence=with_minority(column.evidence or evidence, source, parser))
+        column = column._replace(evidence=with_minority(column.evidence or evidence, source, parser))
     return with_proposals(column)
 
 

@@ -51,7 +51,7 @@ def with_proposals(column: Column) -> Column:
         message, evidence = None, replace(evidence, why=(f"codes of one shape: {shape}",))
     if message is not None:
         evidence = _with(evidence, message)
-    return column if evidence is column.evidence else column.replace(evidence=evidence)
+    return column if evidence is column.evidence else column._replace(evidence=evidence)
 
 
 def _with(evidence: Evidence, proposed: Candidate) -> Evidence:
@@ -66,7 +66,7 @@ def _proposed(column: Column, text: Text, present: int) -> Candidate | None:
         text = text.with_codes()
     if text.codes is None or not present or text.item_count > MOST_DIFFERENT:
         return None
-    counts = column.replace(values=text).text_counts()
+    counts = column._replace(values=text)._text_counts()
     words = {text.items()[at].strip() for at in np.flatnonzero(counts).tolist()}
     if len(words) == 1 and column.missing_count and next(iter(words)).casefold() in _TICKS:
         [tick] = words

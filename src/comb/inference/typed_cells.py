@@ -147,7 +147,7 @@ def typed_column(cells: TypedCells, *, dates_in_text: bool = False, known: bool 
     if chosen == SourceKind.NESTED and len(order) == 1:
         column = _text_column(cells, {SourceKind.TEXT: 1}, SourceKind.TEXT)
         evidence = Evidence(Candidate(JSON, counts[chosen], 0), None, len(column) - counts[chosen], (NESTED_MESSAGE,))
-        return column.replace(type=JSON, evidence=evidence)
+        return column._replace(type=JSON, evidence=evidence)
     if chosen in (SourceKind.TEXT, SourceKind.NESTED):
         if dates_in_text and chosen == SourceKind.TEXT and len(order) == 1:
             return _read_texts(cells)

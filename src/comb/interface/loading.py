@@ -113,7 +113,7 @@ def load(
         missing=missing, known_words=known_words, types=types, columns=columns, rows=rows, schema=schema,
         most_bytes=most_bytes, totals=totals, fill_merged=fill_merged, lists=lists,
     )  # fmt: skip
-    return Table.adopt(load_table(source, options, progress))
+    return Table._adopt(load_table(source, options, progress))
 
 
 def read_options(**given: Any) -> ReadOptions:
@@ -167,7 +167,7 @@ def load_beginning(source: Source, **options: Any) -> tuple[Table, bool]:
         provisional.
     """
     table, more = load_table_beginning(source, read_options(**options))
-    return Table.adopt(table), more
+    return Table._adopt(table), more
 
 
 def load_all(source: str | Path, **options: Any) -> dict[str, Table]:
@@ -184,7 +184,7 @@ def load_all(source: str | Path, **options: Any) -> dict[str, Table]:
     dict of str to Table
         One table where the source is a plain file.
     """
-    return {name: Table.adopt(table) for name, table in load_tables(source, read_options(**options)).items()}
+    return {name: Table._adopt(table) for name, table in load_tables(source, read_options(**options)).items()}
 
 
 def inspect(source: Source, **options: Any) -> Inspection:
@@ -256,7 +256,7 @@ def _column(name: str, cells: list[Any]) -> Column:
     kinds = {type(cell) for cell in cells if cell is not None}
     missing = np.array([cell is None for cell in cells], np.bool_)
     if not kinds or kinds == {str}:
-        return Column.of_strings(cells)
+        return Column._of_strings(cells)
     kind = _kind(name, kinds, cells)
     state = np.where(missing, np.uint8(Reason.BLANK), np.uint8(0))
     values = np.zeros(len(cells), kind.storage)

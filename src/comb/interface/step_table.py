@@ -34,7 +34,7 @@ class StepTable(BareTable):
             self._steps, self._entries, self._others = earlier._steps, earlier._entries, earlier._others
 
     @classmethod
-    def adopt(cls, bare: BareTable, steps: tuple[Step, ...] = (), entries: tuple[Entry, ...] = ()) -> Self:
+    def _adopt(cls, bare: BareTable, steps: tuple[Step, ...] = (), entries: tuple[Entry, ...] = ()) -> Self:
         """Make a bare table public, with the steps that led to it."""
         made = cls(
             bare.columns,
@@ -52,7 +52,7 @@ class StepTable(BareTable):
             some = "some findings have no remedy; the methods of a table take steps too"
             raise ParameterError(f"expected a step, got {step!r}", remedy=some)
         taken = take_step(step, self, self._others, source_texts)
-        made = self.adopt(taken.table, (*self._steps, step), (*self._entries, taken.entry))
+        made = self._adopt(taken.table, (*self._steps, step), (*self._entries, taken.entry))
         made._others, made._begun = self._others, self._begun or self.origin
         return made
 
@@ -66,7 +66,7 @@ class StepTable(BareTable):
         title, number = name, 2
         while title in self._others and self._others[title] is not other:
             title, number = f"{name}_{number}", number + 1
-        made = self.adopt(self, self._steps, self._entries)
+        made = self._adopt(self, self._steps, self._entries)
         made._others, made._begun = MappingProxyType({**self._others, title: other}), self._begun
         return made, title
 

@@ -32,7 +32,7 @@ class ColumnCache(BareTable):
     @classmethod
     def at(cls, table: BareTable) -> "ColumnCache":
         """Look at a table; equal texts are numbered once, for all that follows."""
-        columns = {name: column.with_codes() for name, column in table.columns.items()}
+        columns = {name: column._with_codes() for name, column in table.columns.items()}
         return cls(columns, row_numbers=table.row_numbers, origin=table.origin, notes=table.notes)
 
     def ordered(self, name: str) -> NDArray[Any]:

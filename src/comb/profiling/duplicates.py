@@ -56,7 +56,7 @@ def _duplicate_rows(table: ColumnCache, equal: Codes, numbers: Codes, copies: np
 def _more_than_chance(table: ColumnCache, copies: np.ndarray) -> bool:
     """Return whether there are more equal rows than values drawn at random would make."""
     count = int(copies.sum())
-    codes = [column.codes() for column in table.columns.values()]
+    codes = [column._codes() for column in table.columns.values()]
     single = np.flatnonzero(~copies)
     few = count <= MOST_COPIES * table.row_count and len(single) >= LEAST_SINGLE and len(codes) > 1
     shares = [_equal_pairs(one) for one in codes]
@@ -85,11 +85,11 @@ def _copies(table: ColumnCache) -> tuple[Codes, Codes, np.ndarray]:
         table whether it is a copy.
     """
     copies = np.zeros(table.row_count, np.bool_)
-    equal = candidates(table.key_blocks(table.names), table.row_count)
+    equal = candidates(table._key_blocks(table.names), table.row_count)
     if not table.names:
         equal = equal[:0]
-    taken = [column.take(equal) for column in table.columns.values()]
-    numbers, first = group([column.codes() for column in taken], len(equal))
+    taken = [column._take(equal) for column in table.columns.values()]
+    numbers, first = group([column._codes() for column in taken], len(equal))
     copies[equal] = True
     copies[equal[first]] = False
     return equal, numbers, copies
@@ -103,9 +103,9 @@ def _duplicate_keys(table: ColumnCache, copies: np.ndarray) -> Findings:
     for name, column in table.columns.items():
         if column.type.word not in KEY_TYPES or column.missing_count > (1 - LEAST_UNIQUE) * len(column):
             continue
-        single = column.take(positions)
+        single = column._take(positions)
         here = positions[single.present]
-        codes = single.codes()[single.present]
+        codes = single._codes()[single.present]
         sizes = np.bincount(codes)
         if len(here) and LEAST_UNIQUE * len(here) <= np.count_nonzero(sizes) < len(here):
             yield _repeated_key(table, name, here[sizes[codes] > 1])
@@ -114,9 +114,9 @@ def _duplicate_keys(table: ColumnCache, copies: np.ndarray) -> Findings:
 def _repeated_key(table: ColumnCache, name: str, positions: Codes) -> Finding:
     where = np.zeros(table.row_count, np.bool_)
     where[positions] = True
-    taken = table.take(positions)
+    taken = table._take(positions)
     counts = taken[name].distinct().commonest(MOST_EXAMPLES)
-    groups, _ = group([taken[name].codes()], taken.row_count)
+    groups, _ = group([taken[name]._codes()], taken.row_count)
     differing = _differing(taken, groups)
     shared = counted(int(groups.max()) + 1, "value")
     text = (
@@ -144,7 +144,7 @@ def _contradict(table: ColumnCache, groups: Codes, differing: list[str]) -> bool
         column = table[name]
         gaps += column.missing
         present = np.flatnonzero(column.present)
-        pairs, _ = group([groups[present], column.take(present).codes()], len(present))
+        pairs, _ = group([groups[present], column._take(present)._codes()], len(present))
         if pairs.max(initial=-1) > len(np.unique(groups[present])) - 1:
             return True
     fewest = np.full(int(groups.max(initial=-1)) + 1, table.row_count * len(differing) + 1)
@@ -163,7 +163,7 @@ def _differing(table: ColumnCache, groups: Codes) -> list[str]:
     """Return the columns in which rows of one group differ."""
     result = []
     for name, column in table.columns.items():
-        pairs, _ = group([groups, column.codes()], table.row_count)
+        pairs, _ = group([groups, column._codes()], table.row_count)
         if pairs.max(initial=-1) > groups.max(initial=-1):
             result.append(name)
     return result

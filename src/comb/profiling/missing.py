@@ -78,7 +78,7 @@ def _words_in_texts(table: ColumnCache, name: str, column: Column) -> Findings:
     where = noticed(column, IS_KNOWN)
     if not where.any():
         return
-    taken = column.take(np.flatnonzero(where))
+    taken = column._take(np.flatnonzero(where))
     words = dict(taken.distinct().commonest(len(taken)))
     others = _other_texts(column, words)
     answers = {word for word in words if fold(word.strip()) in ANSWERS}
@@ -164,7 +164,7 @@ def _stands_apart(sentinel: int, low: float, high: float) -> bool:
 def _stand_in(table: ColumnCache, name: str, column: Column, where: np.ndarray, sentinel: int) -> Finding:
     shown = number_text(sentinel) if column.type.word == "number" else digits(int(sentinel), column.type.scale)
     count = int(where.sum())
-    others = column.take(np.flatnonzero(column.present & ~where)).texts()
+    others = column._take(np.flatnonzero(column.present & ~where)).texts()
     values = column.array[column.present & ~where]
     low, high = others[int(values.argmin())], others[int(values.argmax())]
     return Finding(
@@ -201,9 +201,9 @@ def zeros(table: ColumnCache) -> Findings:
             continue
         present = column.present
         none = present & (column.array == 0)
-        shown = column.take(np.array([int(np.argmax(none))])).texts()[0] or "0"
+        shown = column._take(np.array([int(np.argmax(none))])).texts()[0] or "0"
         least, most = (
-            column.take(np.array([int(np.argmax(present & (column.array == value)))])).texts()[0]
+            column._take(np.array([int(np.argmax(present & (column.array == value)))])).texts()[0]
             for value in (others[0], others[-1])
         )
         cells = f"{counted(count, 'cell')} of {name} {agree(count, 'contains', 'contain')} {shown}"

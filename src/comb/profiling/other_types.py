@@ -108,7 +108,7 @@ def mostly(table: ColumnCache) -> Findings:
         count = int(wrong.sum())
         if not count:
             continue
-        words = dict(column.take(np.flatnonzero(wrong)).distinct().commonest(MOST_EXAMPLES))
+        words = dict(column._take(np.flatnonzero(wrong)).distinct().commonest(MOST_EXAMPLES))
         says = f"{likely.fits:,} of {present:,} values of {name} are of type {likely.type}, but not these {count:,}"
         text = f"{says}: it is kept as text; convert {name} to {likely.type} keeps what does not fit beside the column"
         yield Finding("type.unreadable", (name,), count, table.rows_where(wrong), quoted(words), text)
@@ -119,8 +119,8 @@ def days_by_heading(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         pattern = day_pattern_of(name)
         if pattern.isalpha() and are_days(name, column, pattern):
-            found = column.take(np.flatnonzero(column.present))
-            first = found.take(np.arange(min(len(found), MOST_EXAMPLES))).texts()
+            found = column._take(np.flatnonzero(column.present))
+            first = found._take(np.arange(min(len(found), MOST_EXAMPLES))).texts()
             examples = tuple(dict.fromkeys(text for text in first if text))
             text = f"every value of {name} is a day as its heading says: {pattern}"
             remedy = Convert(columns={name: f"date {pattern}"})
@@ -131,5 +131,5 @@ def are_days(name: str, column: Column, pattern: str) -> bool:
     """Return whether all values of a column are days of one pattern."""
     if column.type.word not in ("string", "integer") or not column.present.any():
         return False
-    found = BareTable({name: column.take(np.flatnonzero(column.present))})
+    found = BareTable({name: column._take(np.flatnonzero(column.present))})
     return not Convert(columns={name: f"date {pattern}"}).apply(found).table[name].missing_count

@@ -99,7 +99,7 @@ def summaries_of(table: BareTable) -> list[Summary]:
 def _of_texts(name: str, column: Column, missing: dict[str, int]) -> Summary:
     """Summarise texts; those that are stored are decoded only where they are shown."""
     text = column.text
-    counts = column.text_counts()
+    counts = column._text_counts()
     _, lengths = text.traits(KNOWN_WORDS)
     used = lengths[counts > 0]
     details = {"commonest": _commonest(text, counts), "shortest": int(used.min()), "longest": int(used.max())}

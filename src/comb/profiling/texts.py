@@ -37,7 +37,7 @@ def spaces(table: ColumnCache) -> Findings:
         count = int(where.sum())
         if not count:
             continue
-        words = dict(column.take(where.nonzero()[0]).distinct().commonest(MOST_EXAMPLES))
+        words = dict(column._take(where.nonzero()[0]).distinct().commonest(MOST_EXAMPLES))
         inner = noticed(column, INNER_SPACES)
         text = f"{counted(count, 'cell')} of {name} {agree(count, 'has', 'have')} outer or repeated spaces"
         remedy = Trim(columns=[name], inner=bool(inner.any()))

@@ -53,7 +53,7 @@ def leading_zeros(table: ColumnCache) -> Findings:
             zeros = column.text.flags(lambda text: _ZERO_FIRST.match(text) is not None) & column.present
             number_like = column.present
         if zeros.any() and number_like.sum() >= LEAST_DIGITS * column.present.sum():
-            words = dict(column.take(zeros.nonzero()[0]).distinct().commonest(MOST_EXAMPLES))
+            words = dict(column._take(zeros.nonzero()[0]).distinct().commonest(MOST_EXAMPLES))
             count = int(zeros.sum())
             begin = agree(count, "begins", "begin")
             text = f"{counted(count, 'cell')} of {name} {begin} with a zero, as codes do; kept as text"
@@ -86,9 +86,9 @@ def constant_columns(table: ColumnCache) -> Findings:
 
 
 def _one_value(column: Column) -> bool:
-    if len(column) > MOST_LOOKED_AT and not _one_value(column.take(np.flatnonzero(column.present)[:MOST_LOOKED_AT])):
+    if len(column) > MOST_LOOKED_AT and not _one_value(column._take(np.flatnonzero(column.present)[:MOST_LOOKED_AT])):
         return False
-    keys = column.keys()[column.present]
+    keys = column._keys()[column.present]
     return bool((keys == keys[0]).all())
 
 
@@ -99,7 +99,7 @@ def doubts(table: ColumnCache) -> Findings:
         if evidence is None or evidence.declared or not column.present.any():
             continue
         message = " ".join([*evidence.why, *(one.doubt for one in evidence.tried)])
-        examples = tuple(text for text in column.take(np.arange(min(MOST_EXAMPLES, len(column)))).texts() if text)
+        examples = tuple(text for text in column._take(np.arange(min(MOST_EXAMPLES, len(column)))).texts() if text)
         for code, sign in _SIGNS:
             if sign in message:
                 rows = everywhere(table, column)
@@ -152,7 +152,7 @@ def mixed_units(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any():
             continue
-        sample = [text for text in column.take(np.flatnonzero(column.present)[:MOST_LOOKED_AT]).texts() if text]
+        sample = [text for text in column._take(np.flatnonzero(column.present)[:MOST_LOOKED_AT]).texts() if text]
         shapes = [shape_of(text.strip()) for text in sample]
         units: dict[str, int] = {}
         for shape in shapes:

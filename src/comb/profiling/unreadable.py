@@ -146,8 +146,8 @@ def _with_units(name: str, column: Column, where: Mask, rest: _Part) -> list[_Pa
 
 def _unit_remedy(name: str, column: Column, where: Mask, part: _Part) -> Convert | None:
     """Return the step that reads numbers with a unit, if their values show that it is the unit of the column."""
-    others = _sizes(column.take(np.flatnonzero(column.present)))
-    cells = column.take(np.array([at for at, text in column.kept.texts.items() if where[at] and text in part.texts]))
+    others = _sizes(column._take(np.flatnonzero(column.present)))
+    cells = column._take(np.array([at for at, text in column.kept.texts.items() if where[at] and text in part.texts]))
     for decimal_mark, group_mark in _MARKS:
         step = Convert(
             columns={name: str(column.type)}, unit=part.unit, decimal_mark=decimal_mark, group_mark=group_mark

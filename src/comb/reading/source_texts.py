@@ -37,11 +37,11 @@ def source_texts(table: BareTable, name: str) -> Column | None:
     last = int(table.row_numbers.max(initial=0))
     if again.origin.checksum != origin.checksum or name not in again or last > again.row_count:
         return None
-    texts = again[name].take(table.row_numbers - 1)
+    texts = again[name]._take(table.row_numbers - 1)
     if not _says(texts, parser, column):
         return None
     stays = column.missing & (column.states != Reason.UNREADABLE)
-    return texts.replace(state=np.where(stays, column.states, texts.states), kept=column.kept)
+    return texts._replace(state=np.where(stays, column.states, texts.states), kept=column.kept)
 
 
 def _says(texts: Column, parser: CellParser, column: Column) -> bool:

@@ -103,9 +103,9 @@ def take_step(
     else:
         change = step.apply(_with_texts(step, table, texts_of))
     entry = _account(step, table, change)
-    result = change.table.derive(notes=(*table.notes, _phrase(entry)))
+    result = change.table._derive(notes=(*table.notes, _phrase(entry)))
     aside = change.set_aside or SetAside(np.zeros(0, np.int64), ())
-    return Taken(result, entry, table.take(aside.positions), aside.reasons)
+    return Taken(result, entry, table._take(aside.positions), aside.reasons)
 
 
 def _with_texts(step: Step, table: BareTable, texts_of: Callable[[BareTable, str], Column | None]) -> BareTable:
@@ -118,7 +118,7 @@ def _with_texts(step: Step, table: BareTable, texts_of: Callable[[BareTable, str
             remedy = f"take this step before others change {name}, or load it as text: types={{{name!r}: 'string'}}"
             raise ParameterError(message, remedy=remedy)
         columns[name] = texts
-    return table.derive(columns) if step.rereads(table) else table
+    return table._derive(columns) if step.rereads(table) else table
 
 
 def _not_taken(step: Step, table: BareTable) -> Taken:
@@ -127,7 +127,7 @@ def _not_taken(step: Step, table: BareTable) -> Taken:
         step=step.name, says=f"not active: {step.describe()}", why=step.why or "", active=False,
         rows_in=table.row_count, added=0, rows_out=table.row_count, left_out=0, set_aside=0, merged=0,
     )  # fmt: skip
-    return Taken(table, entry, table.take(np.zeros(0, np.int64)), ())
+    return Taken(table, entry, table._take(np.zeros(0, np.int64)), ())
 
 
 def _phrase(entry: Entry) -> str:
@@ -208,7 +208,7 @@ def _cells_changed(before: BareTable, change: Change, shared: dict[str, str]) ->
         if not len(earlier):
             continue
         sources = change.sources
-        aligned = earlier if sources is None else earlier.take(np.maximum(sources, 0))
+        aligned = earlier if sources is None else earlier._take(np.maximum(sources, 0))
         differ = ~_alike(aligned, later)
         # Rows that come from none have changed nothing.
         where = np.flatnonzero(differ if sources is None else differ & (sources >= 0))
@@ -254,7 +254,7 @@ def _losses(
 def _alike(earlier: Column, later: Column) -> np.ndarray:
     """Return which cells are the same; between two types, which are missing equal."""
     if earlier.type == later.type:
-        return earlier.same_cells(later)
+        return earlier._same_cells(later)
     return np.equal(earlier.states, later.states)
 
 
@@ -269,6 +269,6 @@ def _examples(name: str, earlier: Column, later: Column, numbers: Codes, where: 
 
 def _shown(column: Column, position: int) -> str:
     """Return a cell as people read it; a text that was kept stands behind its reason."""
-    shown = shown_cells(column.take(np.array([position])))[0].text
+    shown = shown_cells(column._take(np.array([position])))[0].text
     kept = column.kept.texts.get(position)
     return shown if kept is None else f"{shown} {kept!r}"

@@ -87,7 +87,7 @@ class Change:
         losses: dict[str, int] | None = None,
     ) -> "Change":
         """Return the change that leaves nothing but some rows of a table, as they are."""
-        return cls(table.take(positions), positions, set_aside, notes=notes, rows_only=True, losses=losses)
+        return cls(table._take(positions), positions, set_aside, notes=notes, rows_only=True, losses=losses)
 
 
 class Step(
@@ -141,8 +141,8 @@ def numbered_anew(table: BareTable, columns: dict[str, Column], rows: int) -> Ba
     """Return a table whose rows are no longer those of the source, as groups are: they are numbered from 1."""
     name = table.origin.name
     origin = Origin(name if name.startswith(MADE) else f"{MADE}{name}", checksum=table.origin.checksum)
-    columns = {name: column.unnumbered() for name, column in columns.items()}
-    return table.derive(columns, row_numbers=np.arange(1, rows + 1), origin=origin)
+    columns = {name: column._unnumbered() for name, column in columns.items()}
+    return table._derive(columns, row_numbers=np.arange(1, rows + 1), origin=origin)
 
 
 def below_each_other(table: BareTable, columns: dict[str, Column], parts: Sequence[tuple[Origin, Codes]]) -> BareTable:
@@ -157,14 +157,14 @@ def below_each_other(table: BareTable, columns: dict[str, Column], parts: Sequen
     """
     name = table.origin.name
     origin = origin_below(parts, name if name.startswith(MADE) else f"{MADE}{name}")
-    columns = {name: column.unnumbered() for name, column in columns.items()}
-    return table.derive(columns, row_numbers=np.arange(1, len(origin.lines) + 1), origin=origin)
+    columns = {name: column._unnumbered() for name, column in columns.items()}
+    return table._derive(columns, row_numbers=np.arange(1, len(origin.lines) + 1), origin=origin)
 
 
 def in_rows(table: BareTable) -> dict[str, Column]:
     """Return the columns of a table, each with the rows of its cells named, so that they know them in any other."""
     return {
-        name: column.replace(source=placed(column.source, name).in_rows(table.origin, table.row_numbers))
+        name: column._replace(source=placed(column.source, name).in_rows(table.origin, table.row_numbers))
         for name, column in table.columns.items()
     }
 

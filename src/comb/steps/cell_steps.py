@@ -54,8 +54,8 @@ class Trim(Step, frozen=True, tag="trim"):
                     remedy="outer spaces never reach the values of other types",
                 )
             if columns[name].text.flags(lambda text: change(text) != text).any():
-                columns[name] = columns[name].map_text(change)
-        return Change(table.derive(columns))
+                columns[name] = columns[name]._map_text(change)
+        return Change(table._derive(columns))
 
     def describe(self) -> str:
         """Name the columns."""
@@ -103,11 +103,11 @@ class Recode(Step, frozen=True, tag="recode"):
         emptied = column.present & np.array([text is None for text in after], np.bool_)
         if self.others == "clear":
             emptied |= column.present & ~hits
-        made = made.emptied(emptied, Reason.CLEARED) if emptied.any() else made
+        made = made._emptied(emptied, Reason.CLEARED) if emptied.any() else made
         found = {fold(text) for text in before if text is not None}
         unused = [old for old in self.values if fold(old) not in found]
         notes = (f"not found in {self.column}: {listing([repr(old) for old in unused])}",) if unused else ()
-        return Change(table.derive({**table.columns, self.column: made}), notes=notes)
+        return Change(table._derive({**table.columns, self.column: made}), notes=notes)
 
     def describe(self) -> str:
         """Name the column."""
@@ -119,7 +119,7 @@ def _retyped(column: Column, texts: list[str | None], name: str) -> Column:
     """Make a column like the given one from canonical texts; all of them must fit."""
     if column.type == STRING:
         values: Any = Text.from_strings([text or "" for text in texts])
-        return column.replace(values=values)
+        return column._replace(values=values)
     if column.type.choices:
         undeclared = {text for text in texts if text} - {level.value for level in column.type.choices}
         if undeclared:
@@ -127,16 +127,16 @@ def _retyped(column: Column, texts: list[str | None], name: str) -> Column:
                 f"{min(undeclared)!r} is no value of the category {name!r}",
                 remedy="convert it with all values named, or to the type it is based on",
             )
-        plain = _retyped(column.replace(type=column.type.plain), texts, name)
-        return plain.replace(type=column.type)
-    made = convert_column(Column.of_strings(texts), _request_for(column))
+        plain = _retyped(column._replace(type=column.type.plain), texts, name)
+        return plain._replace(type=column.type)
+    made = convert_column(Column._of_strings(texts), _request_for(column))
     wrong = [text for text, fits in zip(texts, made.present.tolist(), strict=True) if text and not fits]
     if wrong:
         raise TypeMismatch(
             f"{wrong[0]!r} is no {column.type}, and {name!r} is a column of type {column.type}",
             remedy=f"convert it to string first: convert {name} to string",
         )
-    return column.replace(values=made.values)
+    return column._replace(values=made.values)
 
 
 def _request_for(column: Column) -> Request:
@@ -191,7 +191,7 @@ class Convert(Step, frozen=True, tag="convert"):
         wanted = {name: asked for selector, asked in self.columns.items() for name in chosen(table, [selector])}
         for name, asked in wanted.items():
             columns[name] = self._converted(columns[name], parse_request(asked))
-        changed = table.derive(columns)
+        changed = table._derive(columns)
         misfits = {} if self.on_misfit == "keep" else _misfits(columns, wanted)
         if not misfits:
             return Change(changed)
@@ -208,7 +208,7 @@ class Convert(Step, frozen=True, tag="convert"):
             return convert_column(column, request, missing=self.missing, marks=self._marks(), rounding=self.rounding)
         if request.word != "category":
             raise ParameterError(f"choices and labels go with category, not with {request.word}")
-        plain = column.replace(type=column.type.plain)
+        plain = column._replace(type=column.type.plain)
         if self.missing:
             same = f"decimal 0.{'0' * plain.type.scale}" if plain.type.scale else plain.type.word
             plain = convert_column(plain, parse_request(same), missing=self.missing)
@@ -270,7 +270,7 @@ def _set_aside(table: BareTable, misfits: dict[int, list[str]]) -> Change:
     gone: Codes = np.array(sorted(misfits), np.int64)
     positions = np.setdiff1d(np.arange(table.row_count), gone)
     reasons = tuple("; ".join(misfits[at]) for at in gone.tolist())
-    return Change(table.take(positions), positions, SetAside(gone, reasons))
+    return Change(table._take(positions), positions, SetAside(gone, reasons))
 
 
 class Fill(Step, frozen=True, tag="fill"):
@@ -309,12 +309,12 @@ class Fill(Step, frozen=True, tag="fill"):
             if holes.any():
                 # Only what goes into the holes has to fit.
                 filling = self._filling(table, name)
-                filling = filling.replace(state=np.where(holes, filling.states, np.uint8(Reason.ABSENT)))
+                filling = filling._replace(state=np.where(holes, filling.states, np.uint8(Reason.ABSENT)))
                 fitted = fit_into(filling, columns[name], name)
                 columns[name] = _patched(fitted.column, fitted.result, holes)
                 notes += [fitted.note] if fitted.note else []
                 notes += _left_empty(name, holes, columns[name])
-        return Change(table.derive(columns), notes=tuple(notes))
+        return Change(table._derive(columns), notes=tuple(notes))
 
     def _asked(self, column: Column) -> Mask:
         if not self.reasons:
@@ -329,9 +329,9 @@ class Fill(Step, frozen=True, tag="fill"):
         """Return a column that holds, for each row, what would fill it."""
         column = table[name]
         if self.from_row:
-            return column.take(_nearest_present(column.present, self.from_row))
+            return column._take(_nearest_present(column.present, self.from_row))
         if self.value is not None:
-            return _retyped(column, [self.value] * len(column), name).replace(state=None)
+            return _retyped(column, [self.value] * len(column), name)._replace(state=None)
         return evaluate(str(self.formula), table)
 
     def describe(self) -> str:
@@ -356,7 +356,7 @@ def _patched(column: Column, filling: Column, holes: Mask) -> Column:
     else:
         values = np.where(hits, filling.array, column.array)
     kept = Kept({at: text for at, text in column.kept.texts.items() if not hits[at]})
-    return column.replace(values=values, state=state, kept=kept)
+    return column._replace(values=values, state=state, kept=kept)
 
 
 def _nearest_present(present: Mask, direction: str) -> Codes:

@@ -47,7 +47,7 @@ class Select(Step, frozen=True, tag="select"):
             names += [name for name in table.names if name not in names and name not in dropped]
         if not names:
             raise ParameterError("no column would be left", remedy=f"columns: {', '.join(table.names)}")
-        return Change(table.derive({name: table[name] for name in names}))
+        return Change(table._derive({name: table[name] for name in names}))
 
     def describe(self) -> str:
         """Name what is kept and dropped."""
@@ -97,10 +97,10 @@ class Rename(Step, frozen=True, tag="rename"):
             )
         renamed = {name: old for old, name in zip(table.names, new, strict=True) if name != old}
         columns = {
-            name: column if name == old else column.replace(source=placed(column.source, old))
+            name: column if name == old else column._replace(source=placed(column.source, old))
             for name, (old, column) in zip(new, table.columns.items(), strict=True)
         }
-        return Change(table.derive(columns), renamed=renamed)
+        return Change(table._derive(columns), renamed=renamed)
 
     def _styled(self, names: Sequence[str]) -> list[str]:
         if self.style is None:
@@ -155,11 +155,11 @@ class Calculate(Step, frozen=True, tag="calculate"):
                     fitted = fit_into(made, before, name)
                     made = fitted.result
                     notes += [fitted.note] if fitted.note else []
-                made = made.replace(description=before.description)
-            made = made.replace(source=NO_PLACE)
-            table = table.derive({**table.columns, name: made})
+                made = made._replace(description=before.description)
+            made = made._replace(source=NO_PLACE)
+            table = table._derive({**table.columns, name: made})
         if self.only_new:
-            table = table.derive({name: table[name] for name in dict.fromkeys([*names, *self.columns])})
+            table = table._derive({name: table[name] for name in dict.fromkeys([*names, *self.columns])})
         return Change(table, notes=tuple(notes))
 
     def _check(self, table: BareTable, given: Given) -> None:

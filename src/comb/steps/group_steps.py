@@ -88,15 +88,15 @@ class Aggregate(Step, frozen=True, tag="aggregate"):
         if not table.row_count:
             keys = {name: table[name] for name in names}
         else:
-            keys = {name: table[name].take(groups.first) for name in names}
+            keys = {name: table[name]._take(groups.first) for name in names}
         everywhere = np.ones(len(groups), np.bool_)
         for name in names[level:]:
-            keys[name] = keys[name].emptied(everywhere, Reason.ABSENT)
+            keys[name] = keys[name]._emptied(everywhere, Reason.ABSENT)
         made = {**keys, **results}
         first = groups.first if table.row_count else np.zeros(len(groups), np.int64) - 1
         if self.sort_groups and used:
             order = order_rows([_placed(keys[name]) for name in used])
-            return {name: column.take(order) for name, column in made.items()}, first[order]
+            return {name: column._take(order) for name, column in made.items()}, first[order]
         return made, first
 
     def describe(self) -> str:
@@ -106,7 +106,7 @@ class Aggregate(Step, frozen=True, tag="aggregate"):
 
 
 def _placed(column: Column) -> Codes:
-    ranks = column.sort_ranks()
+    ranks = column._sort_ranks()
     return np.where(ranks < 0, len(ranks), ranks)
 
 
@@ -147,20 +147,20 @@ class Count(Step, frozen=True, tag="count"):
         if self.where is not None:
             condition = evaluate_condition(self.where, table)
             kept = np.flatnonzero(condition.array & condition.present)
-        taken = table if self.where is None else table.take(kept)
+        taken = table if self.where is None else table._take(kept)
         if self.across is not None:
             groups = Groups.of([taken[name] for name in names], taken.row_count)
             return self._crossed(table, taken, kept, names, groups)
         if names:
-            starts, counts = group_sizes([taken[name].codes() for name in names], taken.row_count)
+            starts, counts = group_sizes([taken[name]._codes() for name in names], taken.row_count)
         else:
             starts, counts = np.zeros(1, np.int64), np.array([taken.row_count])
         if self.of_counts:
             return self._of_counts(table, kept, starts, counts)
-        keys = {name: taken[name].take(starts) if taken.row_count else taken[name] for name in names}
+        keys = {name: taken[name]._take(starts) if taken.row_count else taken[name] for name in names}
         order_keys = [_placed(key) for key in keys.values()]
         order = order_rows([-counts, *order_keys] if self.sort == "count" else order_keys or [-counts])
-        columns = {name: key.take(order) for name, key in keys.items()}
+        columns = {name: key._take(order) for name, key in keys.items()}
         columns[_free("count", names)] = Column(INTEGER, counts[order])
         if self.shares and names:
             columns[_free("share", names)] = Column(
@@ -187,22 +187,22 @@ class Count(Step, frozen=True, tag="count"):
         cells = np.bincount(groups.codes * len(across) + across.codes, minlength=len(groups) * len(across))
         cells = cells.reshape(len(groups), len(across)).astype(np.int64)
         order = order_rows(
-            [_placed(taken[name].take(groups.first)) for name in names] or [np.zeros(len(groups), np.int64)]
+            [_placed(taken[name]._take(groups.first)) for name in names] or [np.zeros(len(groups), np.int64)]
         )
-        heads = order_rows([_placed(other.take(across.first))])
-        texts = other.take(across.first[heads]).texts()
+        heads = order_rows([_placed(other._take(across.first))])
+        texts = other._take(across.first[heads]).texts()
         total = np.ones(len(order) + 1, np.bool_)
         total[:-1] = False
         columns: dict[str, Column] = {}
         sources = np.append(groups.first[order], groups.first[:1])
         for at, name in enumerate(names):
-            key = taken[name].take(sources).emptied(total, Reason.ABSENT)
+            key = taken[name]._take(sources)._emptied(total, Reason.ABSENT)
             if key.type.word == "string" and not at:
                 words = key.text.to_list()
                 words[-1] = "total"
                 state = key.states.copy()
                 state[-1] = Reason.PRESENT
-                key = key.replace(values=Text.from_strings(words), state=state)
+                key = key._replace(values=Text.from_strings(words), state=state)
             columns[name] = key
         for place, text in zip(heads.tolist(), texts, strict=True):
             values = np.append(cells[order, place], cells[:, place].sum())

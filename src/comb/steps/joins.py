@@ -158,7 +158,7 @@ class Join(TwoTables, frozen=True, tag="join"):
         losses = {"rows without a match": unmatched} if unmatched else {}
         keys = {theirs for _, theirs in pairs}
         names = choose(self.columns, other.types) if self.columns else [one for one in other.names if one not in keys]
-        columns = table.columns if rows is None else {name: one.take(rows) for name, one in table.columns.items()}
+        columns = table.columns if rows is None else {name: one._take(rows) for name, one in table.columns.items()}
         lacking = sources < 0
         places = np.where(lacking, 0, sources)
         looked_up = np.where(lacking, 0, other.row_numbers[places] if other.row_count else 0)
@@ -166,14 +166,14 @@ class Join(TwoTables, frozen=True, tag="join"):
             title = name if name not in columns else f"{name} [{self.table}]"
             if other[name].source is None:
                 source = CellSource((Part(name, other.origin),), rows=looked_up)
-                columns[title] = _taken(other[name], places, lacking).replace(source=source)
+                columns[title] = _taken(other[name], places, lacking)._replace(source=source)
             else:
                 columns[title] = _taken(in_rows(other)[name], places, lacking)
         numbers = table.row_numbers if rows is None else table.row_numbers[rows]
         if self.rows == "both":
             extra = np.setdiff1d(np.arange(other.row_count), sources)
             columns = {
-                name: one.replace(source=placed(one.source, name).in_rows(table.origin, numbers))
+                name: one._replace(source=placed(one.source, name).in_rows(table.origin, numbers))
                 for name, one in columns.items()
             }
             columns = self._with_others(table, other, dict(pairs), columns, names, extra)
@@ -182,7 +182,7 @@ class Join(TwoTables, frozen=True, tag="join"):
             notes.append(f"{counted(len(extra), 'row')} of {self.table} without a match added below")
             parts = [(table.origin, numbers), (other.origin, other.row_numbers[extra])]
             return Change(below_each_other(table, columns, parts), rows, notes=tuple(notes), losses=losses)
-        made = table.derive(columns, row_numbers=numbers)
+        made = table._derive(columns, row_numbers=numbers)
         return Change(made, rows, notes=tuple(notes), losses=losses)
 
     def _with_others(
@@ -195,11 +195,11 @@ class Join(TwoTables, frozen=True, tag="join"):
         for title, column in columns.items():
             source = pairs.get(title) or titles.get(title)
             if source is not None and other[source].type == column.type:
-                more = theirs[source].take(extra)
+                more = theirs[source]._take(extra)
             else:
                 absent = np.full(len(extra), Reason.ABSENT, np.uint8)
-                more = column.take(np.zeros(len(extra), np.int64)).replace(state=absent) if len(column) else column
-                more = more.replace(source=NO_PLACE)
+                more = column._take(np.zeros(len(extra), np.int64))._replace(state=absent) if len(column) else column
+                more = more._replace(source=NO_PLACE)
             made[title] = below([column, more])
         return made
 
@@ -235,7 +235,7 @@ class Join(TwoTables, frozen=True, tag="join"):
         """Return keys without what is to make no difference."""
         if column.type != STRING or not self.ignore:
             return column
-        return column.replace(values=column.text.map(folding(self.ignore)))
+        return column._replace(values=column.text.map(folding(self.ignore)))
 
     def _latest(self, table: BareTable, other: BareTable, mine: Codes, theirs: Codes, missing: Mask) -> Codes:
         """Return for each row the row of the other table with its key whose date is the latest not after its own."""
@@ -272,7 +272,7 @@ class Join(TwoTables, frozen=True, tag="join"):
         lost = np.flatnonzero(~matched & ~missing)
         if not len(lost):
             return notes
-        keys = [table[here].codes()[lost] for here, _ in pairs]
+        keys = [table[here]._codes()[lost] for here, _ in pairs]
         codes = keys[0] if len(keys) == 1 else group(keys, len(lost))[0]
         numbers = codes if int(codes.max()) < MOST_SPREAD * table.row_count else compact(codes)[1]
         counts = np.bincount(numbers)
@@ -287,7 +287,7 @@ class Join(TwoTables, frozen=True, tag="join"):
         known = _NearestTexts(_message(theirs) if among else Text.from_strings([]))
         message = []
         first = np.array([int(np.argmax(numbers == at)) for at in top.tolist()])
-        lost_keys = _message([table[here].take(lost[first]) for here, _ in pairs])
+        lost_keys = _message([table[here]._take(lost[first]) for here, _ in pairs])
         for text, count in zip(lost_keys.to_list(), counts[top].tolist(), strict=True):
             near = nearest(text, known.candidates(text))
             message.append(f"{text!r} {count:,} times" + (f" (nearest: {near!r})" if near else ""))
@@ -366,7 +366,7 @@ def _shared_codes(mine: Column, theirs: Column) -> tuple[Codes, Codes]:
         theirs_codes, mine_codes = numbers[:count], numbers[count:]
         return _spread(mine_codes, left), _spread(theirs_codes, right)
     one, other = (widened(column, _wider(mine.type.plain, theirs.type.plain)) for column in (mine, theirs))
-    numbers, _ = group([Column(one.type, np.concatenate([one.array, other.array])).codes()], len(one) + len(other))
+    numbers, _ = group([Column(one.type, np.concatenate([one.array, other.array]))._codes()], len(one) + len(other))
     return numbers[: len(one)], numbers[len(one) :]
 
 
@@ -387,11 +387,11 @@ def _taken(column: Column, places: Codes, lacking: Mask) -> Column:
             if column.type.textual
             else np.zeros(len(places), column.type.storage)
         )
-        return column.replace(values=values, state=np.full(len(places), Reason.ABSENT, np.uint8), source=NO_PLACE)
-    taken = column.take(places).unnumbered()
+        return column._replace(values=values, state=np.full(len(places), Reason.ABSENT, np.uint8), source=NO_PLACE)
+    taken = column._take(places)._unnumbered()
     if taken.source is not None and lacking.any():
-        taken = taken.replace(source=without(taken.source, lacking))
-    return taken.emptied(lacking, Reason.ABSENT) if lacking.any() else taken
+        taken = taken._replace(source=without(taken.source, lacking))
+    return taken._emptied(lacking, Reason.ABSENT) if lacking.any() else taken
 
 
 class StackTables(TwoTables, frozen=True, tag="stack_tables"):
@@ -424,7 +424,7 @@ class StackTables(TwoTables, frozen=True, tag="stack_tables"):
             # The origin of the whole knows where both stood, unless one has a place of its own.
             own = all(name in one and one[name].source is None for one in (table, other))
             source = None if own else put_below([one.source or NO_PLACE for one in (upper, lower)], [rows, more])
-            columns[name] = below(_reconciled(name, upper, lower, notes)).replace(source=source)
+            columns[name] = below(_reconciled(name, upper, lower, notes))._replace(source=source)
         if self.source_column is not None:
             columns[self.source_column] = self._named_sources(table, other, notes)
         sources = np.append(np.arange(rows), np.full(more, -1, np.int64))
@@ -453,12 +453,12 @@ class StackTables(TwoTables, frozen=True, tag="stack_tables"):
 def _nowhere(like: Column | None, rows: int) -> Column:
     """Return a column of the type of another, in which every cell is absent."""
     assert like is not None
-    return _taken(like.take(np.zeros(0, np.int64)), np.zeros(rows, np.int64), np.ones(rows, np.bool_))
+    return _taken(like._take(np.zeros(0, np.int64)), np.zeros(rows, np.int64), np.ones(rows, np.bool_))
 
 
 def _of_type(empty: Column, like: Column) -> Column:
     """Return a column without a value as one of the type of another."""
-    return _nowhere(like, len(empty)).replace(state=empty.state, kept=empty.kept)
+    return _nowhere(like, len(empty))._replace(state=empty.state, kept=empty.kept)
 
 
 def _reconciled(name: str, upper: Column, lower: Column, notes: list[str]) -> list[Column]:
@@ -472,10 +472,10 @@ def _reconciled(name: str, upper: Column, lower: Column, notes: list[str]) -> li
     if one.plain.numeric and other.plain.numeric:
         kind = result_type("+", one.plain, other.plain)
         notes.append(f"{name} is {one.in_full} here and {other.in_full} there: {kind.in_full} holds both")
-        parts = [column.replace(type=column.type.plain) for column in (upper, lower)]
+        parts = [column._replace(type=column.type.plain) for column in (upper, lower)]
         return [widened(part, kind) for part in parts]
     if one.plain == other.plain:
-        return [column.replace(type=one.plain) for column in (upper, lower)]
+        return [column._replace(type=one.plain) for column in (upper, lower)]
     raise TypeMismatch(
         f"{name!r} is {one} here and {other} there; one column holds one type",
         remedy=f"convert one of them first; {listing(['string'])} holds everything",

@@ -137,7 +137,7 @@ def _sort_key(table: BareTable, key: str, order: str = "exact") -> np.ndarray:
         plain = _plain_key(column, descending=descending)
         if plain is not None:
             return plain
-        ranks = column.sort_ranks()
+        ranks = column._sort_ranks()
     return missing_last(ranks, descending=descending)
 
 
@@ -261,7 +261,7 @@ class PickRows(Step, frozen=True, tag="pick_rows"):
         none = np.zeros(rows, np.bool_)
         if asked in ("largest", "smallest"):
             name = check_known(str(getattr(self, asked)), table.names)
-            ranks = table[name].sort_ranks()
+            ranks = table[name]._sort_ranks()
             key = np.where(ranks < 0, rows, -ranks if asked == "largest" else ranks)
             window = Window(groups, [key], ranks < 0)
             place = window.rank("rank" if self.ties else "row_number").array
@@ -318,15 +318,15 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
         """Keep one row of each group."""
         names = chosen(table, self.by)
         # Rows that are equal to no other stay; most of them are known by a fingerprint.
-        rows = candidates(table.key_blocks(names), table.row_count)
+        rows = candidates(table._key_blocks(names), table.row_count)
         keyless = np.all([table[name].missing for name in names], axis=0) if self.by else np.zeros(0, np.bool_)
         rows = rows[~keyless[rows]] if keyless.any() else rows
-        numbers, _ = group([table[name].take(rows).codes() for name in names], len(rows))
+        numbers, _ = group([table[name]._take(rows)._codes() for name in names], len(rows))
         staying = _representatives(numbers, self._preference(table)[rows])
         kept = np.ones(table.row_count, np.bool_)
         kept[rows[~staying]] = False
         positions, gone = np.flatnonzero(kept), np.flatnonzero(~staying)
-        identical, _ = group([column.take(rows).codes() for column in table.columns.values()], len(rows))
+        identical, _ = group([column._take(rows)._codes() for column in table.columns.values()], len(rows))
         kept_of = np.zeros(numbers.max(initial=-1) + 1, np.int64)
         kept_of[numbers[staying]] = np.flatnonzero(staying)
         differing = gone[identical[gone] != identical[kept_of[numbers[gone]]]]

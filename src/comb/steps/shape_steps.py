@@ -55,15 +55,15 @@ class ToLong(Step, frozen=True, tag="to_long"):
         sources = np.repeat(np.arange(height), count)
         values = _stacked([widened(table[name], kind) for name in names], kind)
         placed_in = [placed(table[name].source, name) for name in names]
-        values = values.replace(source=side_by_side(placed_in, table.origin, table.row_numbers))
+        values = values._replace(source=side_by_side(placed_in, table.origin, table.row_numbers))
         headings = Column(STRING, Text.from_items(names, np.tile(np.arange(count), height)), source=NO_PLACE)
-        columns = {name: table[name].take(sources) for name in fixed}
+        columns = {name: table[name]._take(sources) for name in fixed}
         columns |= {self.heading_column: headings, self.value_column: values}
-        long = table.derive(columns, row_numbers=table.row_numbers[sources])
+        long = table._derive(columns, row_numbers=table.row_numbers[sources])
         if self.keep_missing:
             return Change(long, sources)
         present = np.flatnonzero(values.present)
-        return Change(long.take(present), sources[present])
+        return Change(long._take(present), sources[present])
 
     def _check_names(self, fixed: list[str]) -> None:
         for name in (self.heading_column, self.value_column):
@@ -142,7 +142,7 @@ class Transpose(Step, frozen=True, tag="transpose"):
         count = len(names)
         columns = {self.heading_column: Column(STRING, Text.from_items(names, np.arange(count)))}
         for at, title in enumerate(titles):
-            columns[title] = stacked.take(np.arange(at * count, (at + 1) * count))
+            columns[title] = stacked._take(np.arange(at * count, (at + 1) * count))
         rows = table.row_count
         sources = np.where(np.arange(count) < rows, np.arange(count), -1)
         return Change(numbered_anew(table, columns, count), sources)
@@ -241,7 +241,7 @@ class Split(Step, frozen=True, tag="split"):
             if odd
             else ()
         )
-        return Change(table.derive(columns), notes=notes)
+        return Change(table._derive(columns), notes=notes)
 
     def _into_rows(self, table: BareTable, column: Column, parts: list[list[str]], codes: Any) -> Change:
         sizes = np.array([max(1, len(one)) for one in parts], np.int64)[codes] if len(parts) else np.zeros(0, np.int64)
@@ -253,11 +253,11 @@ class Split(Step, frozen=True, tag="split"):
             for at, code in enumerate(np.asarray(codes).tolist())
             for part in ([None] if missing[at] else parts[code] or [None])
         ]
-        made = Column.of_strings(texts)
+        made = Column._of_strings(texts)
         state = np.where(column.missing[sources], column.states[sources], made.states)
-        columns = {name: one.take(sources) for name, one in table.columns.items()}
-        columns[self.column] = made.replace(state=state)
-        return Change(table.derive(columns, row_numbers=table.row_numbers[sources]), sources)
+        columns = {name: one._take(sources) for name, one in table.columns.items()}
+        columns[self.column] = made._replace(state=state)
+        return Change(table._derive(columns, row_numbers=table.row_numbers[sources]), sources)
 
     def describe(self) -> str:
         """Name the column and its parts."""

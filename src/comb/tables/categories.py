@@ -40,10 +40,10 @@ def as_category(column: Column, values: Sequence[str] | None = None, labels: Map
         If a label is given for a value that is not declared, or there are too many values.
     """
     base = column.type.plain
-    plain = column.replace(type=base)
+    plain = column._replace(type=base)
     found = plain.distinct()
-    order = np.argsort(found.values.sort_ranks(), kind="stable")
-    there = [text for text in found.values.take(order).texts() if text is not None]
+    order = np.argsort(found.values._sort_ranks(), kind="stable")
+    there = [text for text in found.values._take(order).texts() if text is not None]
     given = list(dict.fromkeys(values)) if values is not None else list(dict.fromkeys([*(labels or {}), *there]))
     if len(given) > MOST_CHOICES:
         raise ParameterError(
@@ -61,7 +61,7 @@ def as_category(column: Column, values: Sequence[str] | None = None, labels: Map
     if evidence is not None:
         fits = column.present.sum().item()
         evidence = replace(evidence, chosen=Candidate(kind, fits, 0), runner_up=None, declared=True)
-    made = column.replace(type=kind, evidence=evidence)
+    made = column._replace(type=kind, evidence=evidence)
     if not undeclared:
         return made
     texts = column.texts()
@@ -78,7 +78,7 @@ def as_json(column: Column) -> Column:
         What is not JSON is missing, ``unreadable``, its text kept.
     """
     flags = column.text.flags(_is_json)
-    made = column.replace(type=JSON)
+    made = column._replace(type=JSON)
     wrong = np.flatnonzero(~flags & column.present).tolist()
     return _unreadable(made, wrong, column.texts()) if wrong else made
 
@@ -95,13 +95,13 @@ def _unreadable(column: Column, positions: Sequence[int], texts: Sequence[str | 
     """Empty cells whose values do not fit, and keep their texts."""
     where = np.zeros(len(column), np.bool_)
     where[list(positions)] = True
-    emptied = column.emptied(where, Reason.UNREADABLE)
+    emptied = column._emptied(where, Reason.UNREADABLE)
     kept = {**emptied.kept.texts, **{at: texts[at] or "" for at in positions}}
-    return emptied.replace(kept=Kept(kept))
+    return emptied._replace(kept=Kept(kept))
 
 
 def labels_of(column: Column) -> Column:
     """Return what the values of a category stand for; the values themselves where there is no label."""
     message = {level.value: level.label or level.value for level in column.type.choices}
     texts = [None if text is None else message.get(text, text) for text in column.texts()]
-    return Column.of_strings(texts, state=column.states)
+    return Column._of_strings(texts, state=column.states)

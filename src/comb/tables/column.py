@@ -78,7 +78,7 @@ class Column:
         return len(self.values)
 
     def __repr__(self) -> str:
-        shown = ", ".join("None" if text is None else text for text in self.take(np.arange(min(5, len(self)))).texts())
+        shown = ", ".join("None" if text is None else text for text in self._take(np.arange(min(5, len(self)))).texts())
         more = f", ... {len(self):,} cells" if len(self) > 5 else ""
         return f"<Column of type {self.type}: {shown}{more}>"
 
@@ -151,9 +151,9 @@ class Column:
             values[position] = None
         return values
 
-    def written(self, position: int) -> str | None:
+    def _written(self, position: int) -> str | None:
         """Return the text of one cell: its value, or what stood there if that was kept."""
-        return self.kept.texts.get(position, self.take(np.array([position])).texts()[0])
+        return self.kept.texts.get(position, self._take(np.array([position])).texts()[0])
 
     def to_numpy(self, *, missing: Any = None) -> NDArray[Any]:
         """Return the values as a NumPy array.
@@ -188,37 +188,37 @@ class Column:
         values[self.missing] = missing
         return cast(NDArray[Any], values)
 
-    def take(self, positions: Codes) -> "Column":
+    def _take(self, positions: Codes) -> "Column":
         """Return the cells at the given positions, in that order."""
         values = self.values.take(positions)
         state = None if self.state is None else self.state[positions]
         source = None if self.source is None else self.source.take(positions)
-        return self.replace(values=values, state=state, kept=self.kept.take(positions), source=source)
+        return self._replace(values=values, state=state, kept=self.kept.take(positions), source=source)
 
-    def part(self, start: int, stop: int) -> "Column":
+    def _part(self, start: int, stop: int) -> "Column":
         """Return the cells from one position up to another."""
-        return self.take(np.arange(start, min(stop, len(self))))
+        return self._take(np.arange(start, min(stop, len(self))))
 
-    def replace(self, **changes: Any) -> "Column":
+    def _replace(self, **changes: Any) -> "Column":
         """Return a column that differs in the given parts."""
         parts = {name: getattr(self, name) for name in self.__slots__ if not name.startswith("_")}
         parts.update(changes)
         return Column(parts.pop("type"), parts.pop("values"), parts.pop("state"), **parts)
 
-    def unnumbered(self) -> "Column":
+    def _unnumbered(self) -> "Column":
         """Return the column for rows that are numbered differently: row numbers in its evidence mean nothing there."""
         if self.evidence is None or self.evidence.minority is None:
             return self
-        return self.replace(evidence=replace(self.evidence, minority=None))
+        return self._replace(evidence=replace(self.evidence, minority=None))
 
-    def emptied(self, where: Mask, reason: Reason) -> "Column":
+    def _emptied(self, where: Mask, reason: Reason) -> "Column":
         """Return a column with the given cells missing for the given reason."""
         state = self.states.copy()
         state[where] = reason
         kept = Kept({at: text for at, text in self.kept.texts.items() if not where[at]})
-        return self.replace(state=state, kept=kept)
+        return self._replace(state=state, kept=kept)
 
-    def codes(self) -> Codes:
+    def _codes(self) -> Codes:
         """Number equal cells equal, from 0; missing cells share the highest number.
 
         This is what grouping and comparing look at: reasons do not matter.
@@ -228,7 +228,7 @@ class Column:
             return base
         return np.where(self.missing, base.max(initial=-1) + 1, base)
 
-    def keys(self, start: int = 0, stop: int | None = None) -> NDArray[np.uint64]:
+    def _keys(self, start: int = 0, stop: int | None = None) -> NDArray[np.uint64]:
         """Return numbers that are equal where cells are equal; missing cells share one that others may have.
 
         Parameters
@@ -249,11 +249,11 @@ class Column:
             base[self.missing[part]] = np.uint64(2**63 + 1)
         return base
 
-    def sort_ranks(self) -> Codes:
+    def _sort_ranks(self) -> Codes:
         """Rank cells in ascending order: text by code point, categories as declared; missing cells are -1."""
         if self.type.choices:
             places = {level.value: place for place, level in enumerate(self.type.choices)}
-            found = self.replace(type=self.type.plain).distinct()
+            found = self._replace(type=self.type.plain).distinct()
             rank_of = np.array([places.get(text or "", len(places)) for text in found.values.texts()], np.int64)
             return np.where(self.missing, -1, _looked_up(self, found.values, rank_of))
         if isinstance(self.values, Text):
@@ -269,25 +269,25 @@ class Column:
     def distinct(self) -> "DistinctValues":
         """Count the distinct values of the present cells."""
         if isinstance(self.values, Text) and self.values.codes is not None:
-            counts = self.text_counts()
+            counts = self._text_counts()
             used = np.flatnonzero(counts)
             present = np.flatnonzero(self.present)
             first = first_rows(self.values.codes[present], len(used))
-            return DistinctValues(self.take(present[first[used]]), counts[used])
-        codes = self.codes()[self.present]
+            return DistinctValues(self._take(present[first[used]]), counts[used])
+        codes = self._codes()[self.present]
         used, inverse = compact(codes)
         counts = np.bincount(inverse, minlength=len(used))
         places = np.full(len(used), len(self), np.int64)
         np.minimum.at(places, inverse, np.flatnonzero(self.present))
-        return DistinctValues(self.take(places), counts)
+        return DistinctValues(self._take(places), counts)
 
-    def with_codes(self) -> "Column":
+    def _with_codes(self) -> "Column":
         """Return the same column, with codes if it is of texts."""
         if not isinstance(self.values, Text) or self.values.codes is not None:
             return self
-        return self.replace(values=self.values.with_codes())
+        return self._replace(values=self.values.with_codes())
 
-    def text_counts(self) -> Codes:
+    def _text_counts(self) -> Codes:
         """Return for each stored text of a column of texts with codes how many present cells hold it."""
         text = self.text
         if text.codes is None:
@@ -297,7 +297,7 @@ class Column:
             counts = counts - dispatch.kernels.count_codes(text.codes[np.flatnonzero(self.missing)], text.item_count)
         return counts
 
-    def same_cells(self, other: "Column") -> Mask:
+    def _same_cells(self, other: "Column") -> Mask:
         """Return where two columns of one type hold the same value or are both missing equal."""
         if self is other:
             return np.ones(len(self), np.bool_)
@@ -309,19 +309,19 @@ class Column:
         return cast(Mask, same_state & (same | self.missing))
 
     @classmethod
-    def of_strings(cls, texts: Sequence[str | None], *, state: State | None = None, description: str = "") -> "Column":
+    def _of_strings(cls, texts: Sequence[str | None], *, state: State | None = None, description: str = "") -> "Column":
         """Make a string column; None and spaces alone are missing as ``blank``."""
         blank = np.fromiter((not (text and text.strip()) for text in texts), np.bool_, len(texts))
         codes = np.where(blank, np.uint8(Reason.BLANK), np.uint8(0)) if state is None else state
         values = Text.from_strings([text or "" for text in texts])
         return cls(STRING, values, codes, description=description)
 
-    def map_text(self, change: Callable[[str], str]) -> "Column":
+    def _map_text(self, change: Callable[[str], str]) -> "Column":
         """Apply a function to the present texts; what becomes empty is missing as ``blank``."""
         values = self.text.map(change)
         emptied = values.flags(lambda text: not text.strip()) & self.present
-        changed = self.replace(values=values)
-        return changed.emptied(emptied, Reason.BLANK) if emptied.any() else changed
+        changed = self._replace(values=values)
+        return changed._emptied(emptied, Reason.BLANK) if emptied.any() else changed
 
 
 def _rebuild(*parts: Any) -> Column:

@@ -14,7 +14,7 @@ from comb.tables.text import joined_texts
 def below(parts: Sequence[Column]) -> Column:
     """Put columns of one type below each other.
 
-    >>> below([Column.of_strings(["a"]), Column.of_strings([None, "b"])]).to_list()
+    >>> below([Column._of_strings(["a"]), Column._of_strings([None, "b"])]).to_list()
     ['a', None, 'b']
     """
     if len(parts) == 1:
@@ -31,4 +31,4 @@ def below(parts: Sequence[Column]) -> Column:
     source = None
     if all(part.source is not None for part in parts):
         source = put_below([part.source or NO_PLACE for part in parts], [len(part) for part in parts])
-    return parts[0].replace(values=values, state=state, kept=Kept(kept), source=source)
+    return parts[0]._replace(values=values, state=state, kept=Kept(kept), source=source)

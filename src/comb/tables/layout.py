@@ -185,7 +185,7 @@ def lay_out(request: LayoutRequest) -> list[Line]:
     used = blocks[0].width
     left: list[str] = []
     for name, column in request.columns.items():
-        block = None if left else _column_block(name, column.take(shown), request.types)
+        block = None if left else _column_block(name, column._take(shown), request.types)
         if block and (used + len(GAP) + block.width <= request.width or len(blocks) == 1):
             blocks.append(block)
             used += len(GAP) + block.width

@@ -85,7 +85,7 @@ class BareTable:
         self.notes = notes
         self.view_of = view_of
 
-    def derive(
+    def _derive(
         self,
         columns: Mapping[str, Column] | None = None,
         *,
@@ -108,16 +108,16 @@ class BareTable:
     def _follow(self, earlier: "BareTable") -> None:
         """Take over what a class above knows besides columns and rows."""
 
-    def take(self, positions: Codes) -> Self:
+    def _take(self, positions: Codes) -> Self:
         """Return the rows at the given positions, from 0, with their row numbers."""
-        columns = {name: column.take(positions) for name, column in self._columns.items()}
-        return self.derive(columns, row_numbers=self.row_numbers[positions])
+        columns = {name: column._take(positions) for name, column in self._columns.items()}
+        return self._derive(columns, row_numbers=self.row_numbers[positions])
 
-    def key_blocks(self, names: Iterable[str]) -> Iterator[list[NDArray[np.uint64]]]:
-        """Return the keys of some columns for some rows after the other; see `Column.keys`."""
-        columns = [self._columns[name].with_codes() for name in names]
+    def _key_blocks(self, names: Iterable[str]) -> Iterator[list[NDArray[np.uint64]]]:
+        """Return the keys of some columns for some rows after the other; see `Column._keys`."""
+        columns = [self._columns[name]._with_codes() for name in names]
         for start in range(0, self._row_count if columns else 0, KEYS_AT_ONCE):
-            yield [column.keys(start, start + KEYS_AT_ONCE) for column in columns]
+            yield [column._keys(start, start + KEYS_AT_ONCE) for column in columns]
 
     @property
     def columns(self) -> dict[str, Column]:
@@ -145,7 +145,7 @@ class BareTable:
         return self._row_count, len(self._columns)
 
     @property
-    def source_index(self) -> Codes:
+    def _source_index(self) -> Codes:
         """The file each row came from, from 0, where several were read as one table."""
         if not self.origin.sources:
             return np.zeros(self._row_count, np.int64)
@@ -192,7 +192,7 @@ class BareTable:
             self.names == other.names
             and self.types == other.types
             and np.array_equal(self.row_numbers, other.row_numbers)
-            and all(bool(self[name].same_cells(other[name]).all()) for name in self.names)
+            and all(bool(self[name]._same_cells(other[name]).all()) for name in self.names)
         )
 
     def first_rows(self, count: int = 10) -> Self:
@@ -223,7 +223,7 @@ class BareTable:
         return self._look(np.arange(max(start, 0), max(0, min(stop, self._row_count))))
 
     def _look(self, positions: Codes) -> Self:
-        return self.take(positions).derive(view_of=self._row_count)
+        return self._take(positions)._derive(view_of=self._row_count)
 
     def _position(self, row_number: int) -> int:
         """Return where the row with a number stands, from 0."""
@@ -244,7 +244,7 @@ class BareTable:
     def record(self, row_number: int) -> Record:
         """Return one row by its row number, printed from top to bottom."""
         check_whole(row_number)
-        row = self.take(np.array([self._position(row_number)]))
+        row = self._take(np.array([self._position(row_number)]))
         values = {name: column.to_list()[0] for name, column in row._columns.items()}
         shown = {name: _shown_with_text(column) for name, column in row._columns.items()}
         return Record(values, shown, self.place(row_number))
@@ -252,7 +252,7 @@ class BareTable:
     def cell(self, row_number: int, name: str) -> Any:
         """Return the Python value of one cell; None where missing."""
         position = self._position(row_number)
-        return self[name].take(np.array([position])).to_list()[0]
+        return self[name]._take(np.array([position])).to_list()[0]
 
     def place(self, row_number: int, column: str | None = None) -> str:
         """Say where a row stood in its source, or one of its cells: file and line, or sheet and cell.

@@ -166,7 +166,7 @@ def _disarmed(column: Column) -> Column:
     """Put an apostrophe before texts that a spreadsheet program would run."""
     if not column.type.textual:
         return column
-    return column.replace(values=column.text.map(lambda text: f"'{text}" if text.startswith(FORMULA_STARTS) else text))
+    return column._replace(values=column.text.map(lambda text: f"'{text}" if text.startswith(FORMULA_STARTS) else text))
 
 
 def _field(column: Column, start: int, stop: int, form: TextForm) -> Field:
@@ -211,7 +211,7 @@ def _check_texts(table: BareTable, name: str, column: Column, form: TextForm) ->
 
     wrong = np.flatnonzero(column.text.flags(fails) & column.present)
     if len(wrong):
-        text = column.take(wrong[:1]).to_list()[0]
+        text = column._take(wrong[:1]).to_list()[0]
         row = int(table.row_numbers[wrong[0]])
         if text == form.missing:
             remedy = "choose a word for missing that is no value"

@@ -44,7 +44,7 @@ def json_parts(
         yield b"["
     between = "" if lines else "\n  "
     for start in range(0, table.row_count, ROWS_AT_ONCE):
-        cells = {name: _cells(column.part(start, start + ROWS_AT_ONCE)) for name, column in table.columns.items()}
+        cells = {name: _cells(column._part(start, start + ROWS_AT_ONCE)) for name, column in table.columns.items()}
         count = min(ROWS_AT_ONCE, table.row_count - start)
         records = (_record(shape, cells, at, leave_missing_out=leave_missing_out) for at in range(count))
         if lines:

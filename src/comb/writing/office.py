@@ -85,7 +85,7 @@ def _write_rows(sheet: Any, columns: dict[str, Column], rows: int, formats: dict
     names = list(columns)
     for start in range(0, rows, ROWS_AT_ONCE):
         stop = min(rows, start + ROWS_AT_ONCE)
-        parts = [_plain_values(column.part(start, stop)) for column in columns.values()]
+        parts = [_plain_values(column._part(start, stop)) for column in columns.values()]
         for row, cells in enumerate(zip(*parts, strict=True), start + 1):
             for (at, write, form), value in zip(calls, cells, strict=True):
                 if value is not None and write(row, at, value, form):

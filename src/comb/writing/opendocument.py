@@ -146,7 +146,7 @@ def _sheet(sheet: SheetText) -> Iterator[str]:
     heads = "".join(_element(bold, _paragraphs(name)) for name in columns)
     yield f"<table:table-header-rows><table:table-row>{heads}</table:table-row></table:table-header-rows>"
     for start in range(0, sheet.table.row_count, ROWS_AT_ONCE):
-        parts = [_cells(column.part(start, start + ROWS_AT_ONCE)) for column in columns.values()]
+        parts = [_cells(column._part(start, start + ROWS_AT_ONCE)) for column in columns.values()]
         for row in zip(*parts, strict=True):
             yield f"<table:table-row>{''.join(row)}</table:table-row>"
     yield "</table:table>"

@@ -115,7 +115,7 @@ def _ledger(taken: Mapping[str, Sequence[Entry]]) -> BareTable:
             columns[head] = Column(INTEGER, np.array(cells, np.int64))
         else:
             texts = [cell if isinstance(cell, str) else "" if cell is None else str(cell) for cell in cells]
-            columns[head] = Column.of_strings([text[:MOST_CHARACTERS] or None for text in texts])
+            columns[head] = Column._of_strings([text[:MOST_CHARACTERS] or None for text in texts])
     return BareTable(columns)
 
 
@@ -164,7 +164,7 @@ def _not_fitting(column: Column) -> tuple[np.ndarray, str, str]:
 
 def width_of(name: str, column: Column) -> int:
     """Return how many characters wide a column should be shown."""
-    shown = column.take(np.arange(min(len(column), ROWS_MEASURED))).texts()
+    shown = column._take(np.arange(min(len(column), ROWS_MEASURED))).texts()
     longest = max((len(line) for text in shown if text for line in text.split("\n")[:1]), default=0)
     # The button of the filter takes some of the header.
     return max(LEAST_WIDTH, min(MOST_WIDTH, max(longest, len(name) + 2) + 2))

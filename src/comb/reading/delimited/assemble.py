@@ -302,7 +302,7 @@ def type_columns(raw_table: RawTable, rules: ColumnRules, threads: int = 1) -> d
     undecided: dict[str, ColumnSource] = {}
 
     def described(name: str, column: Column) -> Column:
-        return column.replace(description=raw_table.units[name]) if raw_table.units.get(name) else column
+        return column._replace(description=raw_table.units[name]) if raw_table.units.get(name) else column
 
     def typed(name: str) -> Column:
         chunks, request = raw_table.columns.pop(name), declared.get(name)

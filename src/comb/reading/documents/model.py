@@ -233,7 +233,7 @@ def _lacking(rules: ColumnRules, name: str, rows: int) -> Column:
     """Return a column that the source does not have."""
     request = rules.declared([name]).get(name) or Request("string", "")
     empty = declared_column(Text.from_items([""], np.zeros(rows, np.int32)), request)
-    return empty.replace(state=np.full(rows, Reason.ABSENT, np.uint8))
+    return empty._replace(state=np.full(rows, Reason.ABSENT, np.uint8))
 
 
 def not_known(names: Sequence[str], rules: ColumnRules) -> list[str]:

@@ -43,5 +43,5 @@ def apply_cells(columns: dict[str, Column], text: str, name: str) -> list[str]:
             kept[title][at] = str(row["text"])
     for title, column in columns.items():
         if not np.array_equal(states[title], column.states) or kept[title] != column.kept.texts:
-            columns[title] = column.replace(state=states[title], kept=Kept(kept[title]))
+            columns[title] = column._replace(state=states[title], kept=Kept(kept[title]))
     return [f"{strangers:,} lines of {name} name no missing cell of the table"] if strangers else []

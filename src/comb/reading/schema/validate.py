@@ -82,7 +82,7 @@ def _listed(column: Column, separator: str) -> Column:
     def parts(text: str) -> str:
         return json.dumps([part.strip() for part in text.split(separator)], ensure_ascii=False)
 
-    return column.replace(type=JSON, values=column.text.map(parts))
+    return column._replace(type=JSON, values=column.text.map(parts))
 
 
 def _filled(column: Column, one: SchemaColumn) -> Column:
@@ -97,7 +97,7 @@ def _filled(column: Column, one: SchemaColumn) -> Column:
         values: Any = Text.from_strings([one.default if empty else text for text, empty in pairs])
     else:
         values = np.where(blank, default.array[0], column.array)
-    return column.replace(values=values, state=state)
+    return column._replace(values=values, state=state)
 
 
 def _broken(column: Column, one: SchemaColumn) -> Iterator[tuple[int, str]]:
@@ -110,7 +110,7 @@ def _broken(column: Column, one: SchemaColumn) -> Iterator[tuple[int, str]]:
             message[at] = "missing, but required"
     for demand, wrong in _demands(column, one):
         for at in np.flatnonzero(wrong & column.present).tolist():
-            message.setdefault(at, f"{column.take(np.array([at])).texts()[0]!r} is not {demand}")
+            message.setdefault(at, f"{column._take(np.array([at])).texts()[0]!r} is not {demand}")
     yield from sorted(message.items())
 
 
@@ -144,7 +144,7 @@ def _key_violations(columns: Mapping[str, Column], key: tuple[str, ...]) -> list
     if not parts or len(parts) < len(key):
         return []
     height, title = len(parts[0]), ", ".join(key)
-    numbers, first = group([part.codes() for part in parts], height)
+    numbers, first = group([part._codes() for part in parts], height)
     lacking = np.any([part.missing for part in parts], axis=0)
     repeated = (first[numbers] != np.arange(height)) & ~lacking
     found = [Violation(at + 1, title, "a part of the key is missing") for at in np.flatnonzero(lacking).tolist()]

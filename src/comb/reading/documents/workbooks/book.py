@@ -264,7 +264,7 @@ def _column(
     shown = grid.sheet.format_names[int(np.bincount(formats).argmax())] if len(formats) else ""
     message = (units[0].strip("[]() ") if units and units[0] else "") or (shown if column.type.numeric else "")
     message = message or (f"digits as the workbook shows them, like {written}" if written else "")
-    return column.replace(description=message) if message else column
+    return column._replace(description=message) if message else column
 
 
 def _written(grid: SheetGrid, cells: TypedCells, place: int, body: Codes) -> str:
