@@ -93,10 +93,26 @@ def test_the_draft_plan_of_a_profile_runs(demo: Path) -> None:
         (["run", "inspections.csv"], "inspections.csv, line"),
         (["run", "no-plan.yaml"], "there is no such file"),
         (["nothing"], "No such command 'nothing'"),
+        (
+            ["show", "inspections.csv", "--columns", "apiary", "mites"],
+            "with commas between, in quotes: --columns 'mites'",
+        ),
+        (["count", "inspections.csv", "apiary"], "behind --by"),
+        (["show", "inspections.csv", "--head", "5"], "--first N"),
+        (["show", "inspections.csv", "--every", "2"], "--between A B"),
+        (["show", "inspections.csv", "--table", "x"], "it is delimited text, one table"),
+        (["show", "inspections.csv", "--sort", "mites descending"], "write: mites desc"),
+        (["show", "https://example.org/x.csv"], "an address of the web"),
+        (["show", "~/no-such-file.csv"], "there is no such file"),
+        (["show", "t.arrow"], "this is an Arrow file"),
+        (["run", "dash.yaml"], "write 'step: filter', and its parameters below it"),
+        (["profile", "inspections.csv", "--draft", "dash.yaml"], "choose another name, or remove the file first"),
         (["show"], "Missing argument 'FILE...'"),
     ],
 )
 def test_mistakes_get_one_message_and_exit_2(demo: Path, arguments: list[str], message: str) -> None:
+    (demo / "t.arrow").write_bytes(b"ARROW1\0\0" + bytes(40))
+    (demo / "dash.yaml").write_text("source: inspections.csv\nsteps:\n- filter: mites > 2\n")
     ran = run_comb(*arguments, cwd=demo)
     assert ran.code == 2 and message in ran.err and "Traceback" not in ran.err
     assert not ran.out
@@ -168,3 +184,8 @@ def test_the_public_names_are_complete_and_sorted() -> None:
         assert getattr(comb, name).__doc__, name
     with pytest.raises(AttributeError, match="no attribute 'nothing'"):
         _ = comb.nothing
+
+
+def test_a_delimiter_that_parts_nothing_is_doubted(demo: Path) -> None:
+    shown = run_comb("show", "inspections.csv", "--delimiter", "|", cwd=demo).out
+    assert "with pipe there is one column; semicolon gives 14 columns" in " ".join(shown.split())

@@ -19,6 +19,12 @@ SLIPS: list[tuple[Callable[[], object], str]] = [
     (lambda: TABLE.rename(3), "rename({'old': 'new'})"),
     (lambda: TABLE.recode("n", 3), "the new value of each old one, got 3"),
     (lambda: TABLE.sort(3), "a name or a list of names, got 3"),
+    (lambda: TABLE.sort("n descending"), "write: n desc"),
+    (lambda: TABLE.sort("-n"), "write: n desc"),
+    (lambda: TABLE.sort("n:asc"), "write: n asc"),
+    (lambda: COMB.table(columns={"n": [1, None]}).fill("n", value="mean"), "formula=avg(n)"),
+    (lambda: COMB.load("https://example.org/x.csv"), "download the file"),
+    (lambda: COMB.load("~/there-is-no-such-file.csv"), "there is no such file"),
     (lambda: TABLE.select([1]), "a name or a list of names, got [1]"),
     (lambda: TABLE.trim(b"n"), "a name or a list of names"),
     (lambda: TABLE.remove_duplicates({"n": 1}), "a name or a list of names"),
@@ -50,6 +56,39 @@ def test_a_slip_is_answered(slip: Callable[[], object], answer: str) -> None:
     with pytest.raises(comb.CombError) as caught:
         slip()
     assert answer in str(caught.value)
+
+
+# Conditions as people write them by habit, and what has to be in the answer.
+CONDITIONS = {
+    "mean(n) > 3": "write: avg(x)", "std(n) > 1": "write: stddev_samp(x)", "mode(n) = 1": "its commonest value comes first",
+    "len(name) > 3": "write: char_length(x)", "contains(name, 'a')": "write: x like '%text%'",
+    "year(day) = 2026": "write: extract(year from x)", "month(day) = 5": "write: extract(month from x)",
+    "if(n > 1, 1, 0)": "case when condition", "isnull(name)": "write: x is null", "today() > day": "write: current_date",
+    "substr(name, 1, 2) = 'a'": "write: substring(x from 1 for 2)", "pow(n, 2) > 3": "write: power(x, 2)",
+    "name is 'ada'": "a value is compared with =", "name in 'ada'": "stands in brackets: in ('ada')",
+    "n between 10": "between 10 and", "day > 2026": "extract(year from", "day = '2026'": "extract(year from",
+    "day > 2026-05-01": "a day is written in quotes", "day > '1.5.2026'": "like '2026-05-01'",
+    "n > 1,000": "without a thousands separator: 1000", "wind speed > 1": 'in double quotes: "wind speed"',
+    "a.b > 1": 'in double quotes: "a.b"', "name.startswith('a')": "write: x like 'text%'", "n ** 2 > 3": "power(x, 2)",
+    "n > 1 && n < 3": "did you mean 'and'?", "!(n = 1)": "did you mean 'not'?", "name ~ 'a'": "x like_regex 'pattern'",
+    "name = None": "found by: x is null", "name = null": "write: is null", 'name = "ada"': "in single quotes: 'ada'",
+    "name = ada": "in single quotes: 'ada'", "n > '3'": "without quotes", "flag = 1": "a condition by itself", "N > 1": "did you mean 'n'?",
+}  # fmt: skip
+PEOPLE: Any = comb.table(
+    columns={"n": [1, 2], "name": ["ada", "Bea"], "day": ["2026-05-01", "2026-05-02"], "flag": [True, False], "wind speed": [1, 2], "a.b": [1, 2]},
+).convert({"day": "date"})  # fmt: skip
+
+
+@pytest.mark.parametrize(("condition", "answer"), CONDITIONS.items())
+def test_a_condition_of_another_language_is_answered_with_how_it_is_written(condition: str, answer: str) -> None:
+    with pytest.raises(comb.CombError) as caught:
+        PEOPLE.filter(condition)
+    assert answer in str(caught.value)
+
+
+def test_conditions_that_find_nothing_say_why() -> None:
+    assert "nearest: 'Bea'" in repr(PEOPLE.filter("name = 'bea'"))
+    assert "% stands for any text" in repr(PEOPLE.filter("name like 'a*'"))
 
 
 def test_what_can_only_mean_one_thing_is_taken() -> None:

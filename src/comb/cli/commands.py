@@ -70,6 +70,7 @@ def show_command(
 ) -> None:
     """Show rows of a source."""
     screen = screen or Terminal()
+    check_files(source, "--columns")
     with screen.working(f"reading {shlex.join(source)}"):
         table, more = _loaded(_one_or_several(source), options, wanted)
     if wanted.where:
@@ -115,6 +116,7 @@ def count_command(
 ) -> None:
     """Count rows of a source."""
     screen = screen or Terminal()
+    check_files(source, "--by")
     if wanted.first < 0:
         raise ParameterError(f"expected a number of rows, got {wanted.first}")
     with screen.working(f"reading {shlex.join(source)}"):
@@ -168,6 +170,16 @@ def _again(source: tuple[str, ...], options: dict[str, Any]) -> str:
         values = several if isinstance(several, list | tuple) else [several]
         parts += [f"{flag} {shlex.quote(str(one))}" for one in values if one not in _USUAL.get(name, (None,))]
     return " ".join(parts)
+
+
+def check_files(source: tuple[str, ...], option: str) -> None:
+    """Raise a ParameterError where names of columns stand where files do: they belong behind an option."""
+    lacking = [one for one in source[1:] if not Path(one).expanduser().exists() and not set(one) & set("*?[/.")]
+    if lacking and Path(source[0]).expanduser().exists():
+        raise ParameterError(
+            f"there is no file {lacking[0]!r}",
+            remedy=f"columns are named behind {option}, with commas between, in quotes: {option} '{','.join(lacking)}'",
+        )
 
 
 def _loaded(source: str | list[str], options: dict[str, Any], wanted: ShowRequest) -> tuple[Table, bool]:
@@ -241,7 +253,7 @@ def profile_command(
     """Profile a source, or show one column of it; returns the number of findings."""
     screen = screen or Terminal()
     if draft:
-        check_file_free(Path(draft), overwrite=False)
+        check_file_free(Path(draft), overwrite=False, replaceable=False)
     with screen.working(f"reading {shlex.join(source)}") as progress:
         table = load(_one_or_several(source), **options)
         progress(f"profiling {len(table):,} rows")

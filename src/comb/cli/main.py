@@ -174,6 +174,20 @@ def run(plan: str, dry_run: bool, overwrite: bool, check: bool, as_json: bool) -
     return int(check and broken > 0)
 
 
+# Options by other common names, and what to write.
+_OTHER_OPTIONS = {
+    "--head": "--first N shows the first rows", "--tail": "--last N shows the last rows",
+    "--limit": "--first N shows the first rows; --rows N reads no more than that",
+    "--top": "--first N shows the first rows",
+    "--every": "--between A B shows rows by position; in Python random_rows(10, seed=0) chooses some",
+    "--random": "in Python random_rows(10, seed=0) chooses some rows", "--filter": "--where 'mites > 3'",
+    "--select": "--columns 'apiary,mites'", "--column": "--columns 'apiary,mites'", "--order-by": "--sort 'mites desc'",
+    "--sheet": "--table NAME", "--separator": "--delimiter ';'", "--sep": "--delimiter ';'",
+    "--group-by": "--by 'apiary,queen'", "--columns": "comb show FILE --columns 'apiary,mites'",
+    "--output": "a plan saves: comb run PLAN", "--save": "a plan saves: comb run PLAN",
+}  # fmt: skip
+
+
 def _say_error(what: str, *, where: str | None = None, hint: str | None = None) -> None:
     """Print an error in the one form that all errors have: what, where, and what to do."""
     lines = [f"comb: {what}"]
@@ -190,6 +204,7 @@ def main() -> None:
     except click.ClickException as error:
         context = getattr(error, "ctx", None)
         hint = f"{context.command_path} --help" if context else "comb --help"
+        hint = _OTHER_OPTIONS.get(getattr(error, "option_name", ""), hint)
         _say_error(error.format_message().removesuffix("."), hint=hint)
         code = error.exit_code
     except CombError as error:

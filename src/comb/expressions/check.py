@@ -41,6 +41,7 @@ from comb.expressions.nodes import (
     Unary,
 )
 from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS
+from comb.expressions.slips import NO_VALUES, OTHER_FUNCTIONS
 from comb.expressions.tokens import fail
 from comb.kernels.types import MOST_DECIMAL_DIGITS
 from comb.tables.names import choose
@@ -214,8 +215,10 @@ class _Checker:
             return self.types[node.name].plain
         what, remedy = unknown_name("column", node.name, list(self.types))
         quoted = "'" + node.name.replace("'", "''") + "'"
-        if as_text and not remedy.startswith("did you mean"):
-            remedy = f"if it is text, write it in single quotes: {quoted}; for columns {remedy}"
+        if node.name.casefold() in NO_VALUES:
+            remedy = "a missing cell is found by: x is null"
+        elif as_text:
+            remedy = f"if it is text, write it in single quotes: {quoted}; {remedy}"
         raise self.fail(node, what, remedy)
 
     def today(self, node: Today) -> Checked:
@@ -445,7 +448,9 @@ class _Checker:
             return node, kind
         value = read_moment(node.value, wanted.word)
         if value is None:
-            raise self.fail(node, f"expected a {wanted.word} like {MOMENT_EXAMPLES[wanted.word]}, got {node.value!r}")
+            what = f"expected a {wanted.word} like {MOMENT_EXAMPLES[wanted.word]}, got {node.value!r}"
+            year = node.value.isdigit() and wanted.word in ("date", "datetime")
+            raise self.fail(node, what, "a year is compared by extract(year from ...) = 2026" if year else None)
         if isinstance(value, datetime) and wanted.utc:
             value = value.replace(tzinfo=UTC) if value.tzinfo is None else value.astimezone(UTC)
         found = Literal(node.start, node.end, value)
@@ -454,6 +459,11 @@ class _Checker:
     def unlike(self, node: Node, kind: Type, first: Type) -> ExpressionError:
         """Word the error for types that cannot be compared."""
         remedy = f"convert one of them first, or write cast(... as {first})"
+        if first.word in ("date", "datetime") and kind.numeric:
+            year = "extract(year from ...) = 2026"
+            remedy = f"a day is written in quotes: '2026-05-01'; a year is compared by {year}"
+        elif "boolean" in (first.word, kind.word):
+            remedy = "a column that is true or false is a condition by itself: write its name, or not and its name"
         if kind.numeric and first == STRING and isinstance(node, Literal):
             remedy = f"the column is text: write '{self.text[node.start : node.end]}' in quotes"
         elif kind == STRING and first.numeric and isinstance(node, Literal):
@@ -541,7 +551,8 @@ class _Checker:
         if function is None:
             known = sorted({*FUNCTIONS, *AGGREGATES, *COLUMN_FUNCTIONS})
             what, remedy = unknown_name("function", node.function, known)
-            raise self.fail(node, what, remedy)
+            other = OTHER_FUNCTIONS.get(node.function)
+            raise self.fail(node, what, f"write: {other}" if other else remedy)
         self.count_arguments(node, function)
         checked = [self.checked(argument) for argument in node.arguments]
         types = [kind or STRING for _, kind in checked]

@@ -115,6 +115,8 @@ def strangers_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> l
             parts = (node.left, node.right)
         elif isinstance(node, InList):
             parts = (node.operand, *node.options)
+        elif isinstance(node, Like) and not set("%_") & set(node.pattern) and set("*?") & set(node.pattern):
+            found.append(f"in like, % stands for any text and _ for one character: {node.pattern.replace('*', '%')!r}")
         names = [part.name for part in parts if isinstance(part, Name)]
         wanted = [part.value for part in parts if isinstance(part, Literal) and isinstance(part.value, str)]
         if len(names) != 1 or not wanted or not isinstance(table[names[0]].values, Text):

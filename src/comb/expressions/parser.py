@@ -33,6 +33,7 @@ from comb.expressions.nodes import (
     children,
 )
 from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS, problem_with
+from comb.expressions.slips import OTHER_FUNCTIONS
 from comb.expressions.tokens import Token, fail, tokens_of
 from comb.tables.value_texts import Value
 
@@ -109,7 +110,27 @@ class _Parser:
         """Return the error for a token that cannot stand here."""
         token = self.token
         got = repr(token.text) if token.text else "the end"
-        return fail(self.text, token.start, token.end, f"expected {wanted}, got {got}")
+        return fail(self.text, token.start, token.end, f"expected {wanted}, got {got}", self.way_out())
+
+    def way_out(self) -> str | None:
+        """Say how it is written what the tokens before this one and this one seem to mean."""
+        before = self.tokens[self.at - 1] if self.at else None
+        here, after = self.token, self.tokens[min(self.at + 1, len(self.tokens) - 1)]
+        if before is None:
+            return None
+        if before.text.lower() == "in" and here.text != "(":
+            return f"a list of values stands in brackets: in ({here.text})"
+        if before.kind == after.kind == "number" and here.text == "," and len(after.text) == 3:
+            return f"numbers are written without a thousands separator: {before.text}{after.text}"
+        if here.text == "*" and before.text == "*":
+            return "for powers write: power(x, 2)"
+        if here.text == "." and after.text.lower() in OTHER_FUNCTIONS:
+            return f"write: {OTHER_FUNCTIONS[after.text.lower()]}"
+        if before.kind in ("word", "keyword") and here.text == "." and after.kind in ("word", "keyword"):
+            return f'a name with a dot is written in double quotes: "{before.text}.{after.text}"'
+        if before.kind == "word" and here.kind in ("word", "number") and before.end < here.start:
+            return f'a name with a space is written in double quotes: "{before.text} {here.text}"'
+        return None
 
     def accept(self, *words: str) -> Token | None:
         """Take the next token if it is one of the words or marks."""
@@ -180,6 +201,12 @@ class _Parser:
             return InList(left.start, end, left, options, negated)
         if self.accept("between"):
             low = self.expression(_COMPARISON)
+            if self.token.text.lower() != "and":
+                shown = self.text[low.start : low.end]
+                raise fail(
+                    self.text, self.token.start, self.token.end, "expected 'and' and the upper bound after between",
+                    f"between {shown} and ...; for one bound write >= {shown}",
+                )  # fmt: skip
             self.expect("and")
             high = self.expression(_COMPARISON)
             return Between(left.start, high.end, left, low, high, negated)

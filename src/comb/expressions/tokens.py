@@ -4,6 +4,7 @@ import re
 from typing import NamedTuple
 
 from comb.errors import ExpressionError
+from comb.expressions.slips import OTHER_MARKS
 
 # An expression is one thought; beyond this it is a program or an attack.
 LONGEST_EXPRESSION = 20_000
@@ -106,7 +107,5 @@ def _lost(text: str, position: int) -> ExpressionError:
         return fail(text, position, position + 1, f"the quote that opens this {what} is never closed")
     if character in "\N{LEFT SINGLE QUOTATION MARK}\N{RIGHT SINGLE QUOTATION MARK}\N{LEFT DOUBLE QUOTATION MARK}":
         return fail(text, position, position + 1, f"{character!r} is a typographic quote", "write text as 'text'")
-    if character in "&|":
-        word = "and" if character == "&" else "or"
-        return fail(text, position, position + 1, f"{character!r} means nothing here", f"did you mean '{word}'?")
-    return fail(text, position, position + 1, f"{character!r} means nothing here")
+    what = f"{character!r} means nothing here"
+    return fail(text, position, position + 1, what, OTHER_MARKS.get(character))

@@ -8,7 +8,7 @@ from comb.errors import ParameterError, listing, unknown_name
 from comb.plans.model import PlanText, Rule, Save, TablePlan, name_of
 from comb.plans.yaml_source import Path, YamlSource
 from comb.steps.base import Step
-from comb.steps.catalogue import listed, make_step
+from comb.steps.catalogue import STEPS, fields_of, listed, make_step
 from comb.steps.joins import TwoTables
 from comb.tables.read_options import ReadOptions, listed_words
 
@@ -122,7 +122,13 @@ class _PlanReader:
         """Read one step; what it has to say of its parameters is said with the line."""
         record = self.mapping(path, value, "a step: 'step: trim' and its parameters")
         if not isinstance(record.get("step"), str):
-            raise self.yaml_source.error(path, "expected 'step:' with the name of a step")
+            named = next((key for key in record if key in STEPS), None)
+            hint = (
+                f"write 'step: {named}', and its parameters below it: {listing(fields_of(STEPS[named]))}"
+                if named
+                else None
+            )
+            raise self.yaml_source.error(path, "expected 'step:' with the name of a step", hint)
         parameters = {key: part for key, part in record.items() if key != "step" and part is not None}
         try:
             return make_step(record["step"], parameters)

@@ -3,8 +3,9 @@
 import contextlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from fnmatch import fnmatchcase
 from functools import partial
-from pathlib import Path
+from pathlib import Path, PurePath
 
 from comb.errors import ContentError, ParameterError, counted, listing
 from comb.execution.resources import (
@@ -25,7 +26,7 @@ from comb.reading.delimited.layout import Layout, guess_layout
 from comb.reading.delimited.pipeline import ChunkPipeline
 from comb.reading.documents.model import Document
 from comb.reading.io.decompress import decompress
-from comb.reading.io.encoding import Decoded, decode, utf8_mark
+from comb.reading.io.encoding import COMPRESSED, Decoded, decode, utf8_mark
 from comb.reading.io.source_file import OpenSource, Stamp
 from comb.reading.io.text_stream import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
 from comb.reading.schema.apply import follow_schema, other_titles, settled_by_schema
@@ -123,6 +124,11 @@ def open_source(
         document = _document(start, (lambda: start) if opened.at_end else whole, opened.name, rules.options, resources)
         if document is not None:
             return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, options.table)
+        if options.table and not _is_packed(start) and not _is_its_name(options.table, opened.name):
+            raise ContentError(
+                f"there is no table {options.table!r} in it: it is delimited text, one table", where=opened.name,
+                remedy="leave table out",
+            )  # fmt: skip
         mark = None if opened.size is None or options.table else utf8_mark(start, options.encoding)
         if mark is not None and (opened.at_end or (options.skip or 0) < MOST_LINES_LOOKED_AT):
             few = first_look or options.rows is not None
@@ -132,6 +138,16 @@ def open_source(
                 text = FileText(opened, start, mark, declared=options.encoding is not None)
                 return _read_text(opened, text, rules, resources, first_look=first_look)
         return _open_decoded(opened, start, rules, resources)
+
+
+def _is_its_name(table: str, name: str) -> bool:
+    """Return whether a table is named that a file of one table is, or its only one by number."""
+    return table == "1" or any(fnmatchcase(own, table) for own in (name, PurePath(name).stem))
+
+
+def _is_packed(start: bytes) -> bool:
+    """Return whether there may be several files in it."""
+    return start.startswith((ZIP_START, *COMPRESSED))
 
 
 def _may_be_delimited(start: bytes) -> bool:

@@ -134,9 +134,15 @@ def _retyped(column: Column, texts: list[str | None], name: str) -> Column:
     if wrong:
         raise TypeMismatch(
             f"{wrong[0]!r} is no {column.type}, and {name!r} is a column of type {column.type}",
-            remedy=f"convert it to string first: convert {name} to string",
+            remedy=f"for {wrong[0].lower()} give a formula: formula={_AGGREGATES[wrong[0].lower()]}({name})"
+            if wrong[0].lower() in _AGGREGATES
+            else f"convert it to string first: convert {name} to string",
         )
     return column._replace(values=made.values)
+
+
+# What is written instead of a value and means one that is calculated.
+_AGGREGATES = {"mean": "avg", "average": "avg", "avg": "avg", "median": "median", "min": "min", "max": "max"}
 
 
 def _request_for(column: Column) -> Request:

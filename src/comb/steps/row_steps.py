@@ -2,7 +2,7 @@
 
 import re
 import unicodedata
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -22,6 +22,9 @@ from comb.tables.text import Text
 from comb.tables.types import STRING
 
 _DIRECTION = re.compile(r"\s+(asc|desc)\Z", re.IGNORECASE)
+_OTHER_DIRECTION = re.compile(
+    r"(?P<sign>[-+])?(?P<name>.*?)(?:[\s:,]+(?P<word>asc|ascending|desc|descending))?", re.IGNORECASE
+)
 
 
 class Filter(Step, frozen=True, tag="filter"):
@@ -129,6 +132,8 @@ def _sort_key(table: BareTable, key: str, order: str = "exact") -> np.ndarray:
     """Return ascending values for a key with its direction, missing last."""
     direction = None if key in table else _DIRECTION.search(key)
     name = key[: direction.start()] if direction else key
+    if name not in table:
+        _check_direction(key, table.names)
     column = table[check_known(name, table.names)]
     descending = bool(direction and direction[1].lower() == "desc")
     if order != "exact" and column.type == STRING:
@@ -139,6 +144,17 @@ def _sort_key(table: BareTable, key: str, order: str = "exact") -> np.ndarray:
             return plain
         ranks = column._sort_ranks()
     return missing_last(ranks, descending=descending)
+
+
+def _check_direction(key: str, names: Sequence[str]) -> None:
+    """Raise a ParameterError for a sort key that gives a direction in another way than SQL."""
+    match = _OTHER_DIRECTION.fullmatch(key.strip())
+    if match and match["name"] in names and (match["sign"] or match["word"]):
+        down = match["sign"] == "-" or (match["word"] or "").lower().startswith("desc")
+        raise ParameterError(
+            f"expected a column, with asc or desc behind it; got {key!r}",
+            remedy=f"write: {match['name']} {'desc' if down else 'asc'}",
+        )
 
 
 def _plain_key(column: Column, *, descending: bool) -> np.ndarray | None:

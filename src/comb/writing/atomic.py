@@ -54,8 +54,16 @@ def write_file(path: Path, data: Content, *, overwrite: bool = False) -> None:
             temporary.unlink(missing_ok=True)
 
 
-def check_file_free(path: Path, *, overwrite: bool) -> None:
-    """Raise a WriteError unless a file can be written under this path."""
+def check_file_free(path: Path, *, overwrite: bool, replaceable: bool = True) -> None:
+    """Raise a WriteError unless a file can be written under this path.
+
+    Parameters
+    ----------
+    path : Path
+    overwrite : bool
+    replaceable : bool
+        Whether there is an option to replace an existing file.
+    """
     if not path.parent.is_dir():
         raise WriteError(f"there is no folder {str(path.parent)!r} to put it in", where=str(path))
     if path.is_dir():
@@ -64,7 +72,9 @@ def check_file_free(path: Path, *, overwrite: bool) -> None:
         raise WriteError(
             "there is a file of this name already; not changed",
             where=str(path),
-            remedy="choose another name, or add --overwrite (overwrite=True) to replace it",
+            remedy="choose another name, or add --overwrite (overwrite=True) to replace it"
+            if replaceable
+            else "choose another name, or remove the file first",
         )
 
 

@@ -112,6 +112,8 @@ def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
     )
     raw_table.titles, raw_table.footers = header.titles, assembler.footers
     raw_table.units = dict(zip(names, header.units, strict=False))
+    if header.layout.doubt:
+        raw_table.notes.append(header.layout.doubt)
     if header.layout.nameless_first:
         raw_table.notes.append(f"the header names all columns but the first, which is {names[0]}")
     _note_irregular(raw_table, assembler, trailing=trailing)

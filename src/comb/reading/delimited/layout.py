@@ -73,6 +73,8 @@ class Layout:
         What speaks for the delimiter, the quote, the skipped lines, the header.
     runner_up : str
         The next best delimiter, with its figures; empty if not.
+    doubt : str
+        What speaks against what was given.
     """
 
     delimiter: str
@@ -84,6 +86,7 @@ class Layout:
     why: dict[str, str]
     runner_up: str = ""
     nameless_first: bool = False
+    doubt: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,7 +172,22 @@ def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool =
         why,
         runner_up,
         nameless and header == 1,
+        _other_delimiter(sample, best, quote, escape) if given.delimiter and declared is None else "",
     )
+
+
+def _other_delimiter(sample: str, given: _SplitSample, quote: str | None, escape: str) -> str:
+    """Return what another delimiter would do, where the given one parts nothing."""
+    if given.width > 1 or not given.fields:
+        return ""
+    best, _ = _best_trial(sample, quote or None, escape, None)
+    if best.width < 2 or best.fit < LEAST_FIT_OF_OTHER:
+        return ""
+    return f"with {name_of(given.delimiter)} there is one column; {name_of(best.delimiter)} gives {best.width} columns"
+
+
+# Another delimiter is named if this share of the lines has one width by it.
+LEAST_FIT_OF_OTHER = 0.9
 
 
 def _sample(text: str, skip: int) -> str:

@@ -60,6 +60,7 @@ _SIGNATURES = (
     (b"\x89PNG", "a picture"),
     (b"\xff\xd8\xff", "a picture"),
     (b"PAR1", "a Parquet file"),
+    (b"ARROW1", "an Arrow file"),
     (b"SQLite format 3\x00", "a database file"),
 )
 _OTHER_TEXT = (("<?xml", "XML"), ("<!doctype html", "HTML"), ("<html", "HTML"), ("<table", "HTML"), ("{\\rtf", "RTF"))

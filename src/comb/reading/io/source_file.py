@@ -4,6 +4,7 @@ import contextlib
 import datetime
 import glob
 import os
+import re
 import sys
 from collections import deque
 from collections.abc import Iterator, Sequence
@@ -31,6 +32,7 @@ WORTH_A_THREAD = 1_000_000
 
 # This many pieces may wait to be added.
 MOST_PENDING = 4
+_ADDRESS = re.compile(r"(?:https?|ftps?|s3)://?", re.IGNORECASE)
 _GLOB_MARKS = frozenset("*?[")
 
 
@@ -115,9 +117,10 @@ class OpenSource:
     def __init__(self, source: str | Path, *, beside: bool = False) -> None:
         check_path(source)
         stream = str(source) == "-"
-        self.name = "standard input" if stream else Path(source).name
-        self.path = "-" if stream else str(Path(source))
-        self._place = None if stream else Path(source)
+        place = Path(source).expanduser()
+        self.name = "standard input" if stream else place.name
+        self.path = "-" if stream else str(place)
+        self._place = None if stream else place
         self._file = cast(BufferedReader, sys.stdin.buffer) if self._place is None else _open(self._place)
         self._before = None if self._place is None else os.fstat(self._file.fileno())
         self._beside = beside
@@ -244,6 +247,11 @@ def check_path(path: object) -> None:
     if not isinstance(path, str | Path):
         shown = f"{len(path):,} bytes" if isinstance(path, bytes | bytearray) else repr(path)
         raise ParameterError(f"expected the path of a file, got {shown}", remedy="write it to a file first")
+    if _ADDRESS.match(str(path)):
+        raise ParameterError(
+            "expected the path of a file, got an address of the web", where=str(path),
+            remedy="download the file, then name it: Comb fetches nothing",
+        )  # fmt: skip
 
 
 def expand(source: str | Path | Sequence[str | Path]) -> list[str | Path]:
@@ -263,6 +271,8 @@ def expand(source: str | Path | Sequence[str | Path]) -> list[str | Path]:
         for one in several:
             check_path(one)
         return several
+    check_path(source)
+    source = Path(source).expanduser() if str(source).startswith("~") else source
     text = str(source)
     if not _GLOB_MARKS.intersection(text) or Path(text).exists():
         return [source]
