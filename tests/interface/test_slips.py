@@ -2,6 +2,7 @@
 
 import io
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -40,8 +41,8 @@ SLIPS: list[tuple[Callable[[], object], str]] = [
     (lambda: TABLE.save(3), "the path of a file, got 3"),
     (lambda: COMB.load(3), "the path of a file, got 3"),
     (lambda: COMB.load([3]), "the path of a file, got 3"),
-    (lambda: COMB.load(b"a,b"), "the path of a file, got 3 bytes"),
-    (lambda: COMB.load(io.BytesIO(b"a,b")), "write it to a file first"),
+    (lambda: COMB.load(b""), "the file is empty"),
+    (lambda: COMB.load(b"a\n1\n").plan(), "not loaded from a file"),
     (lambda: COMB.load_all(None), "the path of a file, got None"),
     (lambda: COMB.inspect(3), "the path of a file, got 3"),
     (lambda: COMB.Plan.load(3), "the path of a file, got 3"),
@@ -98,3 +99,22 @@ def test_what_can_only_mean_one_thing_is_taken() -> None:
     assert str(made["day"].type) == "date" and made.equals(TABLE.convert({"day": "date"}))
     assert TABLE.convert(["n", "day"], "string").types["n"].word == "string"
     assert [step.columns for step in made._steps] == [{"day": "date"}]
+
+
+def test_bytes_and_open_files_are_sources_too(tmp_path: Path) -> None:
+    text = "name;kg\nMill;1,5\nFox;2,5\n"
+    (tmp_path / "t.csv").write_text(text)
+    whole = comb.load(tmp_path / "t.csv")
+    whole.save(tmp_path / "t.xlsx")
+    whole.save(tmp_path / "t.csv.gz")
+    with (tmp_path / "t.csv").open("rb") as raw, (tmp_path / "t.csv").open() as opened, (tmp_path / "t.xlsx").open("rb") as book:  # fmt: skip
+        for source in (text.encode(), bytearray(text.encode()), io.StringIO(text), io.BytesIO(text.encode()), raw, opened, book, (tmp_path / "t.csv.gz").read_bytes()):  # fmt: skip
+            loaded = COMB.load(source)
+            assert loaded["name"].to_list() == ["Mill", "Fox"] and list(map(float, loaded["kg"].to_list())) == [
+                1.5,
+                2.5,
+            ]
+    assert COMB.load([text.encode(), tmp_path / "t.csv"])["kg"].texts() == ["1.5", "2.5"] * 2
+    with (tmp_path / "t.csv").open("rb") as raw:
+        assert comb.load(raw).place(2) == "t.csv, line 3"
+    assert [*COMB.load_all((tmp_path / "t.xlsx").read_bytes())] and COMB.inspect(text.encode()).tables[0].rows == 2

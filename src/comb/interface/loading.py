@@ -4,7 +4,7 @@ from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from pathlib import Path
-from typing import Any, Literal
+from typing import IO, Any, Literal
 
 import msgspec
 import numpy as np
@@ -12,8 +12,8 @@ import numpy as np
 from comb.errors import ColumnError, ParameterError, unknown_name
 from comb.interface.table import Table
 from comb.kernels.types import INT64_MAX, INT64_MIN
-from comb.reading.combine import Source
 from comb.reading.inspect import Inspection, inspect_source
+from comb.reading.io.source_file import HeldSource, Source
 from comb.reading.load import load_beginning as load_table_beginning
 from comb.reading.load import load_table, load_tables
 from comb.tables.column import Column
@@ -28,8 +28,24 @@ MissingWord = str | int | float
 MissingWords = MissingWord | Collection[MissingWord] | Mapping[str, MissingWord | Collection[MissingWord]]
 
 
+# What names a source, or is one: bytes, an open file of bytes or of text.
+GivenSource = str | Path | bytes | IO[Any] | Sequence[str | Path | bytes | IO[Any]]
+
+
+def _one(source: Any) -> str | Path | HeldSource:
+    """Return one source as it is read: its path, or its bytes."""
+    return HeldSource.of(source) or source
+
+
+def _named(source: Any) -> Source:
+    """Return a source, or several, as they are read."""
+    if isinstance(source, Sequence) and not isinstance(source, str | bytes | bytearray | memoryview):
+        return [_one(one) for one in source]
+    return _one(source)
+
+
 def load(
-    source: Source,
+    source: GivenSource,
     *,
     table: str | None = None,
     delimiter: str | None = None,
@@ -55,9 +71,10 @@ def load(
 
     Parameters
     ----------
-    source : str, Path or sequence of them
+    source : str, Path, bytes, open file, or sequence of them
         A file, also a compressed one; ``-`` is standard input. A pattern (``2026-*.csv``)
-        or a list names several files, which are read as one table.
+        or a list names several files, which are read as one table. Of bytes and open files there
+        is no plan that loads them again.
     table : str, optional
         Which table: the name or number of one inside a workbook or JSON document, a sheet, a range
         (``Spring!B3:H34``), a JSON Pointer, a file of a zip archive. A pattern (``*``) reads
@@ -113,7 +130,7 @@ def load(
         missing=missing, known_words=known_words, types=types, columns=columns, rows=rows, schema=schema,
         most_bytes=most_bytes, totals=totals, fill_merged=fill_merged, lists=lists,
     )  # fmt: skip
-    return Table._adopt(load_table(source, options, progress))
+    return Table._adopt(load_table(_named(source), options, progress))
 
 
 def read_options(**given: Any) -> ReadOptions:
@@ -151,7 +168,7 @@ def _plain(name: str, value: Any) -> Any:
     return list(value) if isinstance(value, Collection) and not isinstance(value, str) else value
 
 
-def load_beginning(source: Source, **options: Any) -> tuple[Table, bool]:
+def load_beginning(source: GivenSource, **options: Any) -> tuple[Table, bool]:
     """Load what stands at the beginning of a file, for a quick look.
 
     Parameters
@@ -166,11 +183,11 @@ def load_beginning(source: Source, **options: Any) -> tuple[Table, bool]:
         Small files are loaded whole; of larger ones there are more rows, and the types are
         provisional.
     """
-    table, more = load_table_beginning(source, read_options(**options))
+    table, more = load_table_beginning(_named(source), read_options(**options))
     return Table._adopt(table), more
 
 
-def load_all(source: str | Path, **options: Any) -> dict[str, Table]:
+def load_all(source: str | Path | bytes | IO[Any], **options: Any) -> dict[str, Table]:
     """Load every table inside a source by name: of a workbook, a JSON document, a zip archive.
 
     Parameters
@@ -184,10 +201,10 @@ def load_all(source: str | Path, **options: Any) -> dict[str, Table]:
     dict of str to Table
         One table where the source is a plain file.
     """
-    return {name: Table._adopt(table) for name, table in load_tables(source, read_options(**options)).items()}
+    return {name: Table._adopt(table) for name, table in load_tables(_one(source), read_options(**options)).items()}
 
 
-def inspect(source: Source, **options: Any) -> Inspection:
+def inspect(source: GivenSource, **options: Any) -> Inspection:
     """Show how a source would be read: every decision with its evidence.
 
     Parameters
@@ -196,7 +213,7 @@ def inspect(source: Source, **options: Any) -> Inspection:
     **options
         As for `load`; what is given is not guessed.
     """
-    return inspect_source(source, read_options(**options))
+    return inspect_source(_named(source), read_options(**options))
 
 
 def table(

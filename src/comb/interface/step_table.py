@@ -78,7 +78,9 @@ class StepTable(BareTable):
         """Return the plans of the tables that this one was put together with, and its own, the last."""
         origin = self._begun or self.origin
         if not origin.source:
-            raise ParameterError("a plan needs a source, this table was typed in by hand", remedy="load it from a file")
+            raise ParameterError(
+                "a plan needs a source, this table was not loaded from a file", remedy="load it from a file"
+            )
         if self.view_of is not None:
             raise ParameterError(
                 f"these are {self.row_count:,} of {self.view_of:,} rows, for a look",

@@ -10,15 +10,13 @@ from comb.errors import ContentError, listing, unknown_name
 from comb.reading.delimited.assemble import RawTable, type_columns
 from comb.reading.delimited.stack import stack
 from comb.reading.documents.model import InnerTable, stacked
-from comb.reading.io.source_file import combined
+from comb.reading.io.source_file import HeldSource, Source, combined
 from comb.reading.opened import OpenDocument, OpenText
 from comb.reading.schema.apply import meet_demands, restore_cells
 from comb.tables.column import Column
 from comb.tables.origin import DELIMITED, Origin
 from comb.tables.read_options import ALL_COLUMNS, ReadOptions
 from comb.tables.table import BareTable
-
-Source = str | Path | Sequence[str | Path]
 
 
 def table_of(source: Source, opened: Sequence[OpenText | OpenDocument], threads: int = 1) -> BareTable:
@@ -50,7 +48,9 @@ def table_of(source: Source, opened: Sequence[OpenText | OpenDocument], threads:
 
 def listed_paths(source: Source) -> tuple[str, ...]:
     """Return the paths of a list of files; none for one source."""
-    return () if isinstance(source, str | Path) else tuple(str(one) for one in source)
+    if isinstance(source, str | Path | HeldSource) or any(isinstance(one, HeldSource) for one in source):
+        return ()
+    return tuple(str(one) for one in source)
 
 
 def unused_words(columns: Mapping[str, Column], options: ReadOptions) -> list[str]:

@@ -6,10 +6,10 @@ from typing import Any
 
 from comb.execution.resources import DEFAULT
 from comb.reading.column_rules import ColumnRules
-from comb.reading.combine import Source, only_texts, table_of, text_origin
+from comb.reading.combine import only_texts, table_of, text_origin
 from comb.reading.delimited.layout import name_of
 from comb.reading.documents.model import InnerTable
-from comb.reading.io.source_file import expand
+from comb.reading.io.source_file import Source, expand
 from comb.reading.load import members_of
 from comb.reading.opened import OpenDocument, OpenText, open_source
 from comb.tables.evidence import Evidence

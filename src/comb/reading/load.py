@@ -6,9 +6,9 @@ from pathlib import Path, PurePath
 from comb.execution.resources import DEFAULT, Resources
 from comb.formats.sniff import ZIP_START
 from comb.kernels import dispatch
-from comb.reading.combine import Source, document_table, table_of
+from comb.reading.combine import document_table, table_of
 from comb.reading.io.decompress import WORKBOOK_PARTS, zip_members
-from comb.reading.io.source_file import OpenSource, expand
+from comb.reading.io.source_file import HeldSource, OpenSource, Source, expand
 from comb.reading.opened import OpenDocument, OpenText, open_source
 from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
@@ -43,7 +43,7 @@ def load_table(
     opened: list[OpenText | OpenDocument] = []
     for one in expand(source):
         if progress:
-            progress(f"reading {one}")
+            progress(f"reading {one.name if isinstance(one, HeldSource) else one}")
         opened.append(open_source(one, options, resources))
     if progress:
         rows = sum(len(one.raw_table) for one in opened if isinstance(one, OpenText))
@@ -64,18 +64,18 @@ def load_beginning(source: Source, options: ReadOptions) -> tuple[BareTable, boo
     return table_of(source, opened), any(isinstance(one, OpenText) and one.provisional for one in opened)
 
 
-def load_tables(source: str | Path, options: ReadOptions) -> dict[str, BareTable]:
+def load_tables(source: str | Path | HeldSource, options: ReadOptions) -> dict[str, BareTable]:
     """Load every table inside a source by name: of a workbook, a JSON document, a zip archive."""
     members = members_of(source)
     if len(members) > 1:
         return {name: load_table(source, options.replace(table=name)) for name in members}
     opened = open_source(source, options, DEFAULT)
     if isinstance(opened, OpenText):
-        return {members[0] if members else PurePath(source).stem: table_of(source, [opened])}
+        return {members[0] if members else PurePath(opened.name).stem: table_of(source, [opened])}
     return {inner.name: document_table(source, [(opened, inner)], []) for inner in opened.document.tables}
 
 
-def members_of(source: str | Path) -> list[str]:
+def members_of(source: str | Path | HeldSource) -> list[str]:
     """Return the names of the files in a zip archive; none for any other source."""
     with OpenSource(source) as opened:
         start = opened.read(len(ZIP_START))

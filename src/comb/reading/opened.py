@@ -27,7 +27,7 @@ from comb.reading.delimited.pipeline import ChunkPipeline
 from comb.reading.documents.model import Document
 from comb.reading.io.decompress import decompress
 from comb.reading.io.encoding import COMPRESSED, Decoded, decode, utf8_mark
-from comb.reading.io.source_file import OpenSource, Stamp
+from comb.reading.io.source_file import HeldSource, OpenSource, Stamp
 from comb.reading.io.text_stream import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
 from comb.reading.schema.apply import follow_schema, other_titles, settled_by_schema
 from comb.tables.read_options import ReadOptions
@@ -95,7 +95,7 @@ class OpenDocument:
 
 
 def open_source(
-    source: str | Path, options: ReadOptions, resources: Resources, *, first_look: bool = False
+    source: str | Path | HeldSource, options: ReadOptions, resources: Resources, *, first_look: bool = False
 ) -> OpenText | OpenDocument:
     """Open a source and read what it takes to make a table of it.
 

@@ -3,6 +3,7 @@
 import contextlib
 import datetime
 import glob
+import io
 import os
 import re
 import sys
@@ -55,6 +56,33 @@ class Stamp:
     checksum: str
 
 
+@dataclass(frozen=True, slots=True)
+class HeldSource:
+    """A source that is in memory already: bytes, or what an open file held.
+
+    Attributes
+    ----------
+    name : str
+        What to call it in messages.
+    data : bytes
+    """
+
+    name: str
+    data: bytes
+
+    @classmethod
+    def of(cls, source: object) -> "HeldSource | None":
+        """Take bytes, or read an open file of bytes or text to its end; None for anything else."""
+        if isinstance(source, bytes | bytearray | memoryview):
+            return cls(f"{len(source):,} bytes", bytes(source))
+        read = getattr(source, "read", None)
+        if not callable(read):
+            return None
+        data, name = read(), getattr(source, "name", "")
+        name = Path(name).name if isinstance(name, str) and name else "open file"
+        return cls(name, data.encode() if isinstance(data, str) else bytes(data))
+
+
 class _Checksum:
     """A BLAKE3 over bytes that come piece by piece, in a thread of its own where that is worth it."""
 
@@ -97,12 +125,16 @@ def combined(checksums: Sequence[str]) -> str:
     return blake3("".join(checksums).encode()).hexdigest()
 
 
+# What names a source: a path or a pattern, what is in memory, or several of these.
+Source = str | Path | HeldSource | Sequence[str | Path | HeldSource]
+
+
 class OpenSource:
     """A source that is being read; standard input for ``-``.
 
     Parameters
     ----------
-    source : str or Path
+    source : str, Path or HeldSource
     beside : bool
         Whether the checksum may be taken in another thread.
 
@@ -114,14 +146,19 @@ class OpenSource:
         If it is a folder, the system refuses it, or, later, it changes while it is read.
     """
 
-    def __init__(self, source: str | Path, *, beside: bool = False) -> None:
-        check_path(source)
-        stream = str(source) == "-"
-        place = Path(source).expanduser()
-        self.name = "standard input" if stream else place.name
-        self.path = "-" if stream else str(place)
-        self._place = None if stream else place
-        self._file = cast(BufferedReader, sys.stdin.buffer) if self._place is None else _open(self._place)
+    def __init__(self, source: "str | Path | HeldSource", *, beside: bool = False) -> None:
+        self._place: Path | None = None
+        if isinstance(source, HeldSource):
+            self.name, self.path = source.name, ""
+            self._file = cast(BufferedReader, io.BytesIO(source.data))
+        elif str(source) == "-":
+            self.name, self.path = "standard input", "-"
+            self._file = cast(BufferedReader, sys.stdin.buffer)
+        else:
+            check_path(source)
+            self._place = Path(source).expanduser()
+            self.name, self.path = self._place.name, str(self._place)
+            self._file = _open(self._place)
         self._before = None if self._place is None else os.fstat(self._file.fileno())
         self._beside = beside
         self._checksum = _Checksum(beside=beside)
@@ -254,7 +291,7 @@ def check_path(path: object) -> None:
         )  # fmt: skip
 
 
-def expand(source: str | Path | Sequence[str | Path]) -> list[str | Path]:
+def expand(source: Source) -> list[str | Path | HeldSource]:
     """Return the files a source names: itself, those of a list, or those a pattern matches.
 
     Raises
@@ -262,6 +299,8 @@ def expand(source: str | Path | Sequence[str | Path]) -> list[str | Path]:
     SourceMissing
         If a pattern matches no file.
     """
+    if isinstance(source, HeldSource):
+        return [source]
     if not isinstance(source, str | Path):
         several = (
             list(source) if isinstance(source, Sequence) and not isinstance(source, bytes | bytearray) else [source]
@@ -269,14 +308,15 @@ def expand(source: str | Path | Sequence[str | Path]) -> list[str | Path]:
         if not several:
             raise ParameterError("expected at least one source, got an empty list")
         for one in several:
-            check_path(one)
+            if not isinstance(one, HeldSource):
+                check_path(one)
         return several
     check_path(source)
     source = Path(source).expanduser() if str(source).startswith("~") else source
     text = str(source)
     if not _GLOB_MARKS.intersection(text) or Path(text).exists():
         return [source]
-    found: list[str | Path] = [*sorted(glob.glob(text))]  # noqa: PTH207 - a pattern may be absolute
+    found: list[str | Path | HeldSource] = [*sorted(glob.glob(text))]  # noqa: PTH207 - a pattern may be absolute
     if not found:
         raise SourceMissing("no file matches this pattern", where=text, remedy=f"looked in {Path.cwd()}")
     return found
