@@ -8,6 +8,7 @@ from typing import Any
 import pytest
 
 import comb
+from comb.demo.documents import harvest
 from support.workbooks import book, grid
 
 
@@ -79,6 +80,30 @@ def test_the_apiaries_spelled_otherwise_are_told_with_the_nearest(demo: Path) ->
     joined = visits.recode("apiary", dict(spelled)).join(apiaries, "apiary")
     regions = dict(zip(joined["apiary"].to_list(), joined["region"].to_list(), strict=True))
     assert all(regions[theirs] for theirs in spelled.values())
+
+
+def test_the_total_that_was_typed_over_is_told_with_both_numbers(demo: Path) -> None:
+    wrong = truth_of(demo, "harvest")["wrong_total"]
+    summer = comb.load_all(demo / "harvest.xlsx")["Harvest!H3:L15"]
+    (finding,) = summer.profile().of("value.total")
+    assert finding.examples == (f"{wrong['given']} in {wrong['place']}, parts {wrong['parts']}",)
+    assert summer["Summer 2025 August"].to_list() == [row[1] for _, row in harvest("Summer 2025")]
+    assert f"its parts add up to {wrong['parts']}" in repr(summer)
+
+
+def test_the_apiaries_have_thousands_and_an_order(demo: Path) -> None:
+    truth = truth_of(demo, "apiaries")
+    apiaries = comb.load(demo / "apiaries.csv")
+    assert dict(zip(apiaries["apiary"].to_list(), apiaries["forage_m2"].to_list(), strict=True)) == truth["forage_m2"]
+    ordered = apiaries.convert({"shelter": "category"}, choices=truth["shelter_in_order"])
+    for at, word in enumerate(truth["shelter_in_order"]):
+        above = {*ordered.filter(f"shelter > '{word}'")["shelter"].texts()}
+        assert above == {*truth["shelter_in_order"][at + 1 :]}
+
+
+def test_the_padded_titles_are_titles(demo: Path) -> None:
+    first, second = comb.load(demo / "inspections.csv").origin.titles
+    assert first == "Seven Valleys Beekeepers' Co-operative" and second.startswith("Colony inspections")
 
 
 QUARTERS = "place Q1_2024 . Q1_2025 .\n. Jan Feb Jan Feb"

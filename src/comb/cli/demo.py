@@ -66,6 +66,13 @@ def run_demo(folder: str, *, overwrite: bool) -> None:
     screen.lines([[Span(note)] for note in looked_up.ledger[-1].notes])
     _chapter(screen, "How often is a queen laying, by region?", "visits.join(...).count('region', across='queen')")
     screen.lines(_shown(looked_up.count("region", across="queen"), screen.width))
+    _chapter(
+        screen,
+        "Words with an order: which are more than open?",
+        "apiaries.convert({'shelter': 'category'}, choices=['open', 'half', 'full']).filter(\"shelter > 'open'\")",
+    )
+    sheltered = load(apiaries).convert({"shelter": "category"}, choices=["open", "half", "full"])
+    screen.lines(_shown(sheltered.filter("shelter > 'open'").sort("shelter desc"), screen.width))
     _chapter(screen, f"What is where in {place}", "")
     screen.lines([[Span(f"  {name:<36}"), Span(what, "dim")] for name, what in GUIDE])
 

@@ -17,6 +17,8 @@ SEED = 20250302
 SEASONS = {"Spring 2025": ("April", "May", "June"), "Summer 2025": ("July", "August", "September")}
 COLONIES = ("0101", "0102", "0204", "0310", "0311", "0417", "0502", "0508", "0613", "0620")
 NOT_WEIGHED = {("0204", "May"), ("0613", "August")}
+WRONG_TOTAL = ("Summer 2025", "August")
+TYPED_OVER = 9.0
 TITLE = "Honey by colony and month, kg"
 FOOTNOTE = "n/w: not weighed, the scale was being repaired"
 KEEPERS = (
@@ -27,17 +29,25 @@ KEEPERS = (
 )
 
 # Where the apiaries lie; the land registry spells some of them in its own way.
+# Forage is in square metres, with commas between thousands; that they are no decimal commas, the hectares show.
 APIARY_PLACES = (
-    ("Millbrook", "Lower Valley", 210), ("Quarry Edge", "Upper Valley", 465), ("Old Orchard", "Lower Valley", 230),
-    ("Lindenrow", "Plain", 145), ("Heather Downs", "Moor", 520), ("Fox Hollow", "Upper Valley", 410),
-    ("Salt Meadow", "Plain", 95), ("Chapel Field", "Moor", 480),
+    ("Millbrook", "Lower Valley", 210, "half", 12_500, "0.25"),
+    ("Quarry Edge", "Upper Valley", 465, "open", 950, "0.5"),
+    ("Old Orchard", "Lower Valley", 230, "full", 48_000, "1.75"), ("Lindenrow", "Plain", 145, "half", 7_250, "0.4"),
+    ("Heather Downs", "Moor", 520, "open", 130_000, "2.5"), ("Fox Hollow", "Upper Valley", 410, "full", 15_600, "0.3"),
+    ("Salt Meadow", "Plain", 95, "open", 64_300, "1.2"), ("Chapel Field", "Moor", 480, "half", 880, "0.15"),
 )  # fmt: skip
+SHELTER = ("open", "half", "full")
 SPELLED_OTHERWISE = {"Mill Brook": "Millbrook", "Linden Row": "Lindenrow", "Heather Down": "Heather Downs"}
 
 
 def apiaries_csv() -> bytes:
     """Write the table of apiaries, to be looked up."""
-    lines = ["apiary,region,altitude_m", *(f"{name},{region},{altitude}" for name, region, altitude in APIARY_PLACES)]
+    lines = ["apiary,region,altitude_m,shelter,forage_m2,area_ha"]
+    for name, region, altitude, shelter, forage, area in APIARY_PLACES:
+        grouped = f"{forage:,}"
+        cell = f'"{grouped}"' if "," in grouped else grouped
+        lines.append(f"{name},{region},{altitude},{shelter},{cell},{area}")
     return ("\r\n".join(lines) + "\r\n").encode()
 
 
@@ -84,6 +94,10 @@ def harvest_xlsx() -> bytes:
         sheet.write(last, left, "Total", bold)
         for at in range(4):
             given = [sum(filter(None, weights)) if at == 3 else weights[at] or 0.0 for _, weights in rows]
+            if (season, (*months, "total")[at]) == WRONG_TOTAL:
+                # Somebody typed a number over the formula.
+                sheet.write_number(last, left + 1 + at, round(sum(given) + TYPED_OVER, 1), one)
+                continue
             _sum(sheet, last, left + 1 + at, (4, left + 1 + at, last - 1, left + 1 + at), sum(given), one)
     sheet.write(6 + len(COLONIES), 1, FOOTNOTE)
     sheet.set_row(8, None, None, {"hidden": True})
@@ -125,12 +139,15 @@ def harvest_truth() -> dict[str, object]:
         for month, weight in zip(months, row, strict=True)
     ]
     sheets = [{"range": f"Keepers!A1:E{len(KEEPERS) + 1}"}, {"range": "Lists!A1:A4", "hidden": True}]
-    return {"title": TITLE, "note": FOOTNOTE, "tables": [*tables, *sheets], "weights": weights}
+    parts = round(sum(weights[1][1] or 0.0 for weights in harvest(WRONG_TOTAL[0])), 1)
+    wrong = {"place": f"Harvest!J{last + 1}", "given": round(parts + TYPED_OVER, 1), "parts": parts}
+    return {"title": TITLE, "note": FOOTNOTE, "tables": [*tables, *sheets], "weights": weights, "wrong_total": wrong}
 
 
 def apiaries_truth() -> dict[str, object]:
-    """Tell which apiaries are spelled differently than in the inspections."""
-    return {"spelled_otherwise": SPELLED_OTHERWISE}
+    """Tell which apiaries are spelled differently, the order of shelter, and what the numbers with commas are."""
+    forage = {name: forage for name, _, _, _, forage, _ in APIARY_PLACES}
+    return {"spelled_otherwise": SPELLED_OTHERWISE, "shelter_in_order": SHELTER, "forage_m2": forage}
 
 
 def scales() -> tuple[bytes, dict[str, list[int]]]:

@@ -27,7 +27,11 @@ COLUMNS = (
     "mites", "gross_kg", "tare_kg", "net_kg", "fed", "notes",
 )  # fmt: skip
 
-TITLES = "Seven Valleys Beekeepers' Co-operative\nColony inspections; season 2025; exported 3.11.2025\n\n"
+# Titles as wide as the table, as a spreadsheet program saves them.
+PADDING = ";" * (len(COLUMNS) - 1)
+TITLES = (
+    f"Seven Valleys Beekeepers' Co-operative{PADDING}\nColony inspections, season 2025, exported 3.11.2025{PADDING}\n\n"
+)
 
 APIARIES = {
     "Mill Brook": "Alder", "Quarry Edge": "Rowan", "Old Orchard": "Alder", "Linden Row": "Hazel",
