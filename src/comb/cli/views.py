@@ -1,6 +1,7 @@
 """What the commands show, as lines of spans. Pure: results in, lines out."""
 
 import shlex
+import textwrap
 from collections.abc import Sequence
 
 import yaml
@@ -27,6 +28,9 @@ MOST_ROWS_LISTED = 6
 # What is decided for each file of delimited text, and says nothing of several inside an archive.
 _LAYOUT = frozenset({"encoding", "delimiter", "quote", "above the header", "header"})
 MOST_VALUES_LISTED = 3
+
+# Lines are not broken at less than this, however narrow the screen.
+LEAST_WRAPPED = 40
 
 # The counts of a ledger, and the words over their columns.
 _COUNTS = {
@@ -293,6 +297,13 @@ def _rule_line(result: RuleResult) -> Line:
     return [Span("rule  ", "dim"), Span(result.rule.check, "head"), Span(f"  {message}{where}")]
 
 
+def _wrapped(text: str, width: int) -> list[Line]:
+    """Break a long line between words; what follows is moved in as far as its beginning."""
+    inner = " " * (len(text) - len(text.lstrip()))
+    parts = textwrap.wrap(text, max(width, LEAST_WRAPPED), subsequent_indent=inner, break_long_words=False)
+    return [_line(part, "dim") for part in parts]
+
+
 def dry_run_view(outcome: Outcome, width: int) -> list[Line]:
     """Show what each step would change, with examples."""
     lines: list[Line] = []
@@ -301,8 +312,9 @@ def dry_run_view(outcome: Outcome, width: int) -> list[Line]:
         for number, entry in enumerate(entries, 1):
             lines += [[], [Span(f"{number:>2}  "), Span(entry.step, "head"), Span(f"  {washed(entry.says)}")]]
             lines.append(_line(f"    {entry.counts()}"))
-            lines += [_line(f"    why: {entry.why}", "dim")] if entry.why else []
-            lines += [_line(f"    {note}", "dim") for note in entry.notes]
+            lines += _wrapped(f"    why: {washed(entry.why)}", width) if entry.why else []
+            for note in entry.notes:
+                lines += _wrapped(f"    {washed(note)}", width)
             rows = [
                 [Span(f"    row {one.row}"), Span(one.column), Span(f"{one.before}  becomes  {one.after}")]
                 for one in entry.examples[:MOST_ROWS_LISTED]

@@ -115,5 +115,6 @@ def _loses(before: BareTable, taken: Taken) -> bool:
 
 def _why(finding: Finding) -> str:
     """Say what was found, with examples."""
-    examples = f": {', '.join(finding.examples)}" if finding.examples else ""
+    # A single example is in the text already.
+    examples = f": {', '.join(finding.examples)}" if len(finding.examples) > 1 else ""
     return f"{finding.code}: {finding.text}{examples}"
