@@ -102,7 +102,7 @@ if kind == "walk":
     with open(path, newline="", encoding="utf-8") as stream:
         rows = sum(1 for _ in csv.reader(stream))
 else:
-    table = Table.adopt(load_table(path, ReadOptions(), resources=Resources(threads)))
+    table = Table._adopt(load_table(path, ReadOptions(), resources=Resources(threads)))
     rows = len(table)
 seconds = time.perf_counter() - start
 peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
