@@ -260,3 +260,26 @@ def test_tables_built_on_tables_see_them_after_their_steps(demo: Path) -> None:
     assert (
         outcome.tables["fewer"].place(int(outcome.tables["fewer"].row_numbers[0])).startswith("inspections.csv, line")
     )
+
+
+@pytest.mark.parametrize(
+    ("names", "message"),
+    [
+        (["../../victim"], "cannot be called"),
+        (["/tmp/victim"], "cannot be called"),
+        (["a\\\\b"], "cannot be called"),
+        ([".hidden"], "cannot be called"),
+        (["x" * 300], "cannot be called"),
+        (["set-aside"], "and so would the file set-aside.csv of every dataset"),
+        (["t", "t-cells"], "would have the file t-cells.csv"),
+        (["Visits", "visits"], "would have the file visits.csv"),
+    ],
+)
+def test_names_of_tables_write_only_into_their_folder(tmp_path: Path, names: list[str], message: str) -> None:
+    (tmp_path / "t.csv").write_text("a,b\n1,2\n")
+    tables = "".join(f'  "{name}": {{source: t.csv}}\n' for name in names)
+    (tmp_path / "plan.yaml").write_text(f"tables:\n{tables}save: out\n")
+    before = sorted(tmp_path.rglob("*"))
+    with pytest.raises(comb.PlanError, match=message):
+        comb.Plan.load(tmp_path / "plan.yaml").run()
+    assert sorted(tmp_path.rglob("*")) == before

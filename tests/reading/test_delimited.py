@@ -43,7 +43,7 @@ def shown(table: comb.Table) -> dict[str, list[str | None]]:
         ("at\n10:30\n11:45\n", {"at": ["10:30:00", "11:45:00"]}, []),
         ("name\nMill Brook\nOld Orchard\n", {"name": ["Mill Brook", "Old Orchard"]}, []),
         ('a,b\n"x \\"y\\"",1\n"p, q",2\n', {"a": ['x "y"', "p, q"], "b": ["1", "2"]}, []),
-        ("place;kg;t (°C)\n-;[kg];\nMill;31,5;20\nOak;2,5;21\n", {"place": ["Mill", "Oak"], "kg": ["31.5", "2.5"], "t (°C)": ["20", "21"]}, []),
+        ("place;kg;t (°C)\n-;[kg];\nMill;31,5;20\nOak;2,5;21\n", {"place": ["Mill", "Oak"], "kg": ["31.5", "2.5"], "t (°C)": ["20", "21"]}, ["the line below the header gives units, read as descriptions of the columns"]),
         ("place,2025,,2026,\n,brood,honey,brood,honey\nMill,1,2,3,4\n", {"place": ["Mill"], "2025 brood": ["1"], "2025 honey": ["2"], "2026 brood": ["3"], "2026 honey": ["4"]}, []),
         ("kg\n1,5\n2,25\n", {"kg": ["1.5", "2.25"]}, []),
         ("place,2024,2025\nMill,1,2\nOak,3,4\n", {"place": ["Mill", "Oak"], "2024": ["1", "3"], "2025": ["2", "4"]}, []),

@@ -78,3 +78,23 @@ def test_lines_of_delimiters_are_left_out_and_counted(tmp_path: Path, lines: lis
         [None, "x", None, None],
         [None, 1, 2, None],
     ]
+
+
+@pytest.mark.parametrize(
+    ("text", "rows", "units"),
+    [
+        ("a,b\n(5),(7)\n(6),(8)\n", 2, ["", ""]),
+        ("unit,amount\nkg,\nlb,3\ng,4\n", 3, ["", ""]),
+        ("a,b\n(none),(3)\n5,6\n7,8\n", 3, ["", ""]),
+        ("name,weight\n,kg\nm,3\ns,4\n", 2, ["", "kg"]),
+        ("name,weight\n,(kg)\nm,3\ns,4\n", 2, ["", "kg"]),
+        ("size,length\nm,s\nl,m\n", 2, ["", ""]),
+    ],
+)
+def test_a_first_row_is_a_line_of_units_only_above_numbers(
+    tmp_path: Path, text: str, rows: int, units: list[str]
+) -> None:
+    (tmp_path / "t.csv").write_text(text)
+    table = comb.load(tmp_path / "t.csv")
+    assert len(table) == rows and [column.description for column in table.columns.values()] == units
+    assert ("gives units" in "; ".join(table.notes)) == any(units)

@@ -244,3 +244,11 @@ def test_an_inspection_of_nothing_is_an_error(tmp_path: Path, text: str) -> None
     for call in (comb.inspect, comb.load):
         with pytest.raises(comb.ContentError, match="it contains no table"):
             call(tmp_path / "nothing.json")
+
+
+def test_records_of_too_many_keys_are_refused_not_cut(tmp_path: Path) -> None:
+    (tmp_path / "w.json").write_text(json.dumps([{f"k{at}": at} for at in range(5_001)]))
+    with pytest.raises(comb.ContentError, match="more than 5,000 different keys"):
+        comb.load(tmp_path / "w.json")
+    (tmp_path / "w.json").write_text(json.dumps([{f"k{at}": at for at in range(5_000)}]))
+    assert len(comb.load(tmp_path / "w.json").names) == 5_000

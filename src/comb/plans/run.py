@@ -30,7 +30,7 @@ from comb.steps.row_steps import SetAsideRows
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
 from comb.writing.atomic import CHECKSUMS, check_file_free, check_free, write_file, write_files, write_folder
-from comb.writing.dataset import PLAN, Dataset
+from comb.writing.dataset import PLAN, Dataset, check_names
 from comb.writing.files import WORKBOOKS, file_kind, files_of, workbook_of
 from comb.writing.json_text import SUFFIXES as JSON_SUFFIXES
 
@@ -239,6 +239,7 @@ def _check_output(plan: PlanText, save: Save, overwrite: bool) -> None:
     """Find out before any work whether the output can be written."""
     path = _place(plan, save.to)
     if not _is_file(save):
+        check_names(_tables_of(plan, save))
         check_free(path, overwrite=overwrite)
     elif len(_tables_of(plan, save)) != 1 and file_kind(path.name)[0] not in WORKBOOKS:
         raise PlanError(f"{save.to} is one file, and there are {len(plan.tables)} tables", remedy="save a folder")

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 import msgspec
 
+from comb.errors import PlanError
 from comb.report.dictionary import dictionary_bytes
 from comb.steps.accounting import Taken
 from comb.tables.names import unique_names
@@ -19,6 +20,41 @@ from comb.writing.delimited import csv_bytes, rows_bytes
 PLAN = "plan.yaml"
 
 ASIDE_HEADER = ["table", "step", "kind", "source_row", "place", "reason"]
+
+
+# Files of a folder that are not named after a table.
+OWN_FILES = ("dictionary.md", "ledger.jsonl", "set-aside.csv", PLAN, CHECKSUMS)
+
+# No system takes longer names, and what is put behind them takes some.
+LONGEST_NAME = 180
+
+
+# No system has these in names of files, or they lead elsewhere.
+_NOT_IN_NAMES = frozenset('/\\:*?"<>|') | {chr(code) for code in range(32)}
+
+
+def check_names(names: Sequence[str]) -> None:
+    """Raise a PlanError unless files can be named after tables, each in the folder and none like another.
+
+    Parameters
+    ----------
+    names : sequence of str
+    """
+    taken = {name.casefold(): f"the file {name} of every dataset" for name in OWN_FILES}
+    for name in names:
+        wrong = (
+            not name.strip() or name.startswith((".", "~")) or any(char in '/\\:*?"<>|' or char < " " for char in name)
+        )
+        if wrong or len(name.encode()) > LONGEST_NAME:
+            what = f"a table cannot be called {name[:LONGEST_NAME]!r}: files are named after it"
+            raise PlanError(what, remedy="letters, digits, spaces, - and _ make a name of a file")
+        for file in (f"{name}.csv", f"{name}.csv-metadata.json", f"{name}-cells.csv"):
+            other = taken.setdefault(file.casefold(), f"the table {name!r}")
+            if other != f"the table {name!r}":
+                raise PlanError(
+                    f"the table {name!r} would have the file {file}, and so would {other}",
+                    remedy="give one of them another name",
+                )
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,12 +79,18 @@ class Dataset:
 
     def files(self) -> dict[str, bytes]:
         """Return the content of every file by name; the same dataset gives the same bytes."""
+        check_names(list(self.tables))
         files: dict[str, bytes] = {}
         for name, table in self.tables.items():
             files[f"{name}.csv"] = csv_bytes(table)
             files[f"{name}.csv-metadata.json"] = metadata_bytes(table, name, f"{name}.csv")
             files[f"{name}-cells.csv"] = cells_bytes(table)
-            files |= codes_files(table, name)
+            for file, data in codes_files(table, name).items():
+                if file in files or file in OWN_FILES:
+                    raise PlanError(
+                        f"two files of the dataset would be called {file}", remedy=f"rename the table {name!r}"
+                    )
+                files[file] = data
         files["dictionary.md"] = dictionary_bytes(dict(self.tables))
         files["ledger.jsonl"] = ledger_bytes(self.taken)
         files["set-aside.csv"] = aside_bytes(self.taken, self.sources)

@@ -112,6 +112,8 @@ def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
     )
     raw_table.titles, raw_table.footers = header.titles, assembler.footers
     raw_table.units = dict(zip(names, header.units, strict=False))
+    if header.layout.units:
+        raw_table.notes.append("the line below the header gives units, read as descriptions of the columns")
     if header.layout.doubt:
         raw_table.notes.append(header.layout.doubt)
     if header.layout.nameless_first:

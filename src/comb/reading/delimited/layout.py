@@ -425,7 +425,7 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
     if not records:
         return 1, False, "there is nothing below it"
     first, rows = records[0], [row for row in records[1:] if len(row) == width][: _judged(width)]
-    if rows and are_units(rows[0]) and _votes(first, rows[1:]) > 0:
+    if rows and are_units(rows[0], rows[1:]) and _votes(first, rows[1:]) > 0:
         return 1, True, "a line with units follows"
     if len(rows) > 1 and _is_second_line(first, rows[0]) and _votes(rows[0], rows[1:]) > 0:
         return 2, False, "two lines of words above columns of numbers or dates"
@@ -474,20 +474,27 @@ def _is_year_heading(cell: str, below: list[str]) -> bool:
 def unit_of(cell: str) -> str:
     """Return the unit a cell of a units line names; empty if it names none.
 
-    >>> unit_of("[kg]"), unit_of("°C"), unit_of("Mill Brook")
-    ('kg', '°C', '')
+    >>> unit_of("[kg]"), unit_of("°C"), unit_of("Mill Brook"), unit_of("(5)"), unit_of("(none)")
+    ('kg', '°C', '', '', '')
     """
     text = cell.strip()
     bracketed = _BRACKETED.fullmatch(text)
     if bracketed:
-        return bracketed[1]
+        # A number in brackets is a negative one, a word for missing is no unit.
+        return bracketed[1] if kind_of(bracketed[1]) == "word" else ""
     return text if text in UNITS else ""
 
 
-def are_units(record: list[str]) -> bool:
-    """Return whether every filled cell of a record is a unit."""
-    filled = [cell for cell in record if cell.strip() not in ("", "-")]
-    return bool(filled) and all(unit_of(cell) for cell in filled)
+def are_units(record: list[str], rows: list[list[str]]) -> bool:
+    """Return whether every filled cell of a record is a unit, and has numbers below it: units have nothing else."""
+    filled = [at for at, cell in enumerate(record) if cell.strip() not in ("", "-")]
+    return bool(filled) and all(unit_of(record[at]) and _has_numbers(at, rows) for at in filled)
+
+
+def _has_numbers(at: int, rows: list[list[str]]) -> bool:
+    """Return whether most of the filled cells of a column are numbers."""
+    kinds = Counter(kind for row in rows if at < len(row) and (kind := kind_of(row[at])))
+    return 2 * kinds["number"] > kinds.total()
 
 
 def _is_second_line(first: list[str], second: list[str]) -> bool:

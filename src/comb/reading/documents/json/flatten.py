@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from comb.errors import ContentError
 from comb.inference.typed_cells import SourceKind, TypedCells
 from comb.kernels.grouping import Codes
 from comb.reading.documents.json.parse import Digits, NotFinite, sound, written
@@ -121,7 +122,10 @@ def flatten(records: Sequence[Any], lists: str) -> Flat:
                 column = flat.columns.get(name)
                 if column is None:
                     if len(flat.columns) >= MOST_COLUMNS:
-                        continue
+                        raise ContentError(
+                            f"its records have more than {MOST_COLUMNS:,} different keys, which would be columns",
+                            remedy='are the keys values? Write them as a list of records: [{"key": ..., "value": ...}]',
+                        )
                     column = flat.columns[name] = Growth()
                 column.pad(len(flat.rows))
                 column.add(value)

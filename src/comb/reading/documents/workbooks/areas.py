@@ -241,7 +241,8 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
     parts = _names(grid, head, columns)
     after = rows[lines : lines + 1]
     below = [grid.texts(row, block.left, block.right) for row in after]
-    units = after if lines and below and len(rows) > lines + 1 and are_units(below[0]) else []
+    more = [grid.texts(row, block.left, block.right) for row in rows[lines + 1 : lines + 1 + ROWS_COMPARED]]
+    units = after if lines and below and more and are_units(below[0], more) else []
     body = np.array(rows[lines + len(units) :], np.int64)
     blank_columns = [at for at in columns if not filled[:, at - block.left].any()]
     parts = [part for at, part in zip(columns, parts, strict=True) if at not in blank_columns]
