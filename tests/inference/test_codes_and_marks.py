@@ -134,8 +134,8 @@ def test_convert_reads_the_texts_of_the_source_again(tmp_path: Path) -> None:
     assert again["n"].to_list() == [1300, None, 1032] and again["n"].reasons()[1] == "marker"
     assert again.plan().run(dry_run=True).tables["t"]["n"].to_list() == [1300, None, 1032]
     # What a step has changed since is not undone; what is not there any more is not guessed.
-    with pytest.raises(comb.ParameterError, match="cannot be had again"):
+    with pytest.raises(comb.ParameterError, match="cannot be read again"):
         table.calculate({"kg": "kg * 2"}).recode("n", {"483": "484"}).convert({"n": "integer"}, group_mark=".")
     (tmp_path / "t.csv").write_text("n,kg\n1,1\n")
-    with pytest.raises(comb.ParameterError, match="cannot be had again"):
+    with pytest.raises(comb.ParameterError, match="cannot be read again"):
         table.convert({"n": "integer"}, group_mark=".")

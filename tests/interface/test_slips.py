@@ -66,7 +66,7 @@ CONDITIONS = {
     "year(day) = 2026": "write: extract(year from x)", "month(day) = 5": "write: extract(month from x)",
     "if(n > 1, 1, 0)": "case when condition", "isnull(name)": "write: x is null", "today() > day": "write: current_date",
     "substr(name, 1, 2) = 'a'": "write: substring(x from 1 for 2)", "pow(n, 2) > 3": "write: power(x, 2)",
-    "name is 'ada'": "a value is compared with =", "name in 'ada'": "stands in brackets: in ('ada')",
+    "name is 'ada'": "a value is compared with =", "name in 'ada'": "values in brackets: in ('ada')",
     "n between 10": "between 10 and", "day > 2026": "extract(year from", "day = '2026'": "extract(year from",
     "day > 2026-05-01": "a day is written in quotes", "day > '1.5.2026'": "like '2026-05-01'",
     "n > 1,000": "without a thousands separator: 1000", "wind speed > 1": 'in double quotes: "wind speed"',

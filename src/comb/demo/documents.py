@@ -29,7 +29,7 @@ KEEPERS = (
 )
 
 # Where the apiaries lie; the land registry spells some of them in its own way.
-# Forage is in square metres, with commas between thousands; that they are no decimal commas, the hectares show.
+# Forage is in square metres, with commas between thousands; the hectares show that these are not decimal commas.
 APIARY_PLACES = (
     ("Millbrook", "Lower Valley", 210, "half", 12_500, "0.25"),
     ("Quarry Edge", "Upper Valley", 465, "open", 950, "0.5"),

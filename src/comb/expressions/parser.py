@@ -119,7 +119,7 @@ class _Parser:
         if before is None:
             return None
         if before.text.lower() == "in" and here.text != "(":
-            return f"a list of values stands in brackets: in ({here.text})"
+            return f"write the values in brackets: in ({here.text})"
         if before.kind == after.kind == "number" and here.text == "," and len(after.text) == 3:
             return f"numbers are written without a thousands separator: {before.text}{after.text}"
         if here.text == "*" and before.text == "*":

@@ -73,8 +73,8 @@ def load(
     ----------
     source : str, Path, bytes, open file, or sequence of them
         A file, also a compressed one; ``-`` is standard input. A pattern (``2026-*.csv``)
-        or a list names several files, which are read as one table. Of bytes and open files there
-        is no plan that loads them again.
+        or a list names several files, which are read as one table. Bytes and open files cannot be
+        named in a plan.
     table : str, optional
         Which table: the name or number of one inside a workbook or JSON document, a sheet, a range
         (``Spring!B3:H34``), a JSON Pointer, a file of a zip archive. A pattern (``*``) reads

@@ -28,7 +28,7 @@ _CODE_WORDS = frozenset(
 _DAY_COUNTS = (20_000, 60_000)
 _SECONDS = (315_532_800, 3_000_000_000)
 
-# Of numbers that are no times of day, six of ten pass for one; of so many different ones, one column of sixty.
+# Six of ten numbers pass for a time of day by chance; eight different ones do in one column of sixty.
 LEAST_CLOCKS = 8
 
 # A code has no more values than this, and each of them several times.

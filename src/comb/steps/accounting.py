@@ -80,7 +80,7 @@ def take_step(
         The tables that a step with two of them may name.
     texts_of : callable, optional
         Fetches the texts of a column from the source, for steps that read them in another way; None where
-        they are not to be had.
+        the source has changed or is gone.
 
     Returns
     -------
@@ -114,7 +114,7 @@ def _with_texts(step: Step, table: BareTable, texts_of: Callable[[BareTable, str
     for name in step.rereads(table):
         texts = texts_of(table, name)
         if texts is None:
-            message = f"{name} was read as {table[name].type} by other marks, and its texts cannot be had again"
+            message = f"{name} was read as {table[name].type} by other marks, and its texts cannot be read again"
             remedy = f"take this step before others change {name}, or load it as text: types={{{name!r}: 'string'}}"
             raise ParameterError(message, remedy=remedy)
         columns[name] = texts

@@ -1,7 +1,7 @@
 """Where the cells of a column came from, where that is not the table's own source under the column's own name.
 
-Most columns need none: cell and row stand in the same record. A column that was renamed has another name there. One
-that was looked up stands in other rows of another source. Tables below each other, and columns that became rows, bring
+Most columns need none: the cell is in the record of its row. A column that was renamed has another name there. One
+that was looked up is in other rows of another source. Tables below each other, and columns that became rows, bring
 cells of several columns together. What was calculated has no place at all. So a `CellSource` is a list of parts, each a
 column of a source, and for each cell which of the parts it is from and in which row.
 """

@@ -480,7 +480,7 @@ def unit_of(cell: str) -> str:
     text = cell.strip()
     bracketed = _BRACKETED.fullmatch(text)
     if bracketed:
-        # A number in brackets is a negative one, a word for missing is no unit.
+        # A number in brackets is a negative one, a word for missing is not a unit.
         return bracketed[1] if kind_of(bracketed[1]) == "word" else ""
     return text if text in UNITS else ""
 

@@ -310,7 +310,7 @@ def _are_years(texts: list[str], numbers: list[bool]) -> bool:
 
 
 def _are_days(grid: SheetGrid, rows: list[int], columns: list[int]) -> bool:
-    """Return whether all values of the first row but texts are days, and there are none below: names of columns."""
+    """Return whether every value of the first row is a text or a day, and no day is below: then days name columns."""
     days = 0
     for column in columns:
         first, *below = grid.kinds(rows, column).tolist()

@@ -98,7 +98,7 @@ def totals_among_rows(grid: SheetGrid, body: Codes, columns: list[int]) -> Total
     """Return the rows that sum up others, and why they are taken for that.
 
     A formula or arithmetic has to say so: a label alone does not, since films and companies are called Total too. A
-    label helps where the arithmetic is nearly right: then the total is wrong, and both numbers are told.
+    label helps where the arithmetic is nearly right: then the total is wrong, and the notes give both numbers.
     """
     found: dict[int, str] = {}
     wrong: list[WrongTotal] = []
@@ -184,7 +184,7 @@ class _Parts:
         return added
 
     def pass_row(self, at: int) -> None:
-        """Go past a row that is no total."""
+        """Go past a row that is not a total."""
         self._add(at + 1)
 
     def pass_total(self, at: int) -> None:
