@@ -24,6 +24,7 @@ SLIPS: list[tuple[Callable[[], object], str]] = [
     (lambda: TABLE.sort("-n"), "write: n desc"),
     (lambda: TABLE.sort("n:asc"), "write: n asc"),
     (lambda: COMB.table(columns={"n": [1, None]}).fill("n", value="mean"), "formula=avg(n)"),
+    (lambda: COMB.load(b"x\n1\n", types={"x": list}), "expected the word for a type, got list"),
     (lambda: COMB.load("https://example.org/x.csv"), "download the file"),
     (lambda: COMB.load("~/there-is-no-such-file.csv"), "there is no such file"),
     (lambda: TABLE.select([1]), "a name or a list of names, got [1]"),
@@ -98,6 +99,8 @@ def test_what_can_only_mean_one_thing_is_taken() -> None:
     made = TABLE.convert("day", "date")
     assert str(made["day"].type) == "date" and made.equals(TABLE.convert({"day": "date"}))
     assert TABLE.convert(["n", "day"], "string").types["n"].word == "string"
+    assert COMB.load(b"x,y\n1,2\n", types={"x": str, "y": float}).types["x"].word == "string"
+    assert TABLE.convert({"n": float}).types["n"].word == TABLE.convert("n", float).types["n"].word == "number"
     assert [step.columns for step in made._steps] == [{"day": "date"}]
 
 

@@ -142,3 +142,16 @@ def test_a_table_without_rows_or_values_goes_below_any_other(tmp_path: Path) -> 
         both = one.stack_tables(other)
         assert both.types == june.types and both["kg"].missing_count == int(july in (one, other))
     assert june.stack_tables(july)["kg"].reasons() == [None, None, "blank"]
+
+
+def test_categories_below_each_other_keep_an_order_that_both_have() -> None:
+    def of(*choices: str) -> comb.Table:
+        return comb.table(columns={"load": list(choices)}).convert({"load": "category"}, choices=list(choices))
+
+    whole = of("low", "mid", "high")
+    for other in (of("low", "high"), of("mid"), of("low", "mid", "high", "top")):
+        for both in (whole.stack_tables(other), other.stack_tables(whole)):
+            assert len(both.types["load"].choices) == max(3, len(other))
+            assert both.filter("load > 'low'")["load"].texts().count("low") == 0
+    both = whole.stack_tables(of("high", "mid", "low"))
+    assert str(both.types["load"]) == "string" and "in another order" in " ".join(repr(both).split())

@@ -6,7 +6,7 @@ from types import MappingProxyType
 from typing import Any, Literal, Self
 
 from comb.errors import ParameterError
-from comb.interface.step_table import Names, StepTable, as_texts, by_name, listed
+from comb.interface.step_table import Names, StepTable, as_texts, by_name, listed, type_word_of
 from comb.tables.table import BareTable
 from comb.tables.value_texts import Value, plain_text
 
@@ -185,6 +185,7 @@ class ColumnMethods(StepTable):
         if to is not None:
             columns = dict.fromkeys(listed(list(columns) if isinstance(columns, Mapping) else columns), to)
         types = by_name(columns, "convert({'day': 'date'})")
+        types = {name: type_word_of(kind) if isinstance(kind, type) else kind for name, kind in types.items()}
         several = missing if isinstance(missing, Sequence) and not isinstance(missing, str) else [missing]
         words = [plain_text(word) for word in several]
         if isinstance(labels, BareTable):

@@ -10,6 +10,7 @@ import msgspec
 import numpy as np
 
 from comb.errors import ColumnError, ParameterError, unknown_name
+from comb.interface.step_table import type_word_of
 from comb.interface.table import Table
 from comb.kernels.types import INT64_MAX, INT64_MIN
 from comb.reading.inspect import Inspection, inspect_source
@@ -163,8 +164,10 @@ def _plain(name: str, value: Any) -> Any:
         return str(value)
     if name == "missing":
         return listed_words(value)
+    if name == "types" and isinstance(value, type):
+        return type_word_of(value)
     if isinstance(value, Mapping):
-        return dict(value)
+        return {key: type_word_of(one) if isinstance(one, type) else one for key, one in value.items()}
     return list(value) if isinstance(value, Collection) and not isinstance(value, str) else value
 
 

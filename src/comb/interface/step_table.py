@@ -1,6 +1,8 @@
 """A table that takes steps and remembers them, so that exploration can be written down as a plan."""
 
 from collections.abc import Iterable, Mapping, Sequence
+from datetime import date, datetime, time, timedelta
+from decimal import Decimal
 from pathlib import PurePath
 from types import MappingProxyType
 from typing import Any, Self
@@ -90,6 +92,29 @@ class StepTable(BareTable):
         for title, other in self._others.items():
             found |= other._plans(title)
         return {**found, name: table_plan(origin, list(self._steps))}
+
+
+_PYTHON_TYPES = {
+    str: "string", int: "integer", float: "number", bool: "boolean", Decimal: "decimal", date: "date",
+    datetime: "datetime", time: "time", timedelta: "duration", dict: "json",
+}  # fmt: skip
+
+
+def type_word_of(kind: type) -> str:
+    """Return the word for a type that is given as Python's own.
+
+    >>> type_word_of(str), type_word_of(int)
+    ('string', 'integer')
+
+    Raises
+    ------
+    ParameterError
+        If there is none.
+    """
+    if kind in _PYTHON_TYPES:
+        return _PYTHON_TYPES[kind]
+    words = ", ".join(_PYTHON_TYPES.values())
+    raise ParameterError(f"expected the word for a type, got {kind.__name__}", remedy=f"types: {words}")
 
 
 def listed(names: Names) -> list[str]:

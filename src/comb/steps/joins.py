@@ -19,7 +19,7 @@ from comb.tables.names import check_known, choose
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 from comb.tables.text import Text
-from comb.tables.types import STRING, Type
+from comb.tables.types import STRING, Choice, Type
 
 # This many keys without a match are known, with the nearest on the other side.
 MOST_LISTED = 5
@@ -461,6 +461,12 @@ def _of_type(empty: Column, like: Column) -> Column:
     return _nowhere(like, len(empty))._replace(state=empty.state, kept=empty.kept)
 
 
+def _in_order(some: Sequence[Choice], others: Sequence[Choice]) -> bool:
+    """Return whether some choices, labels too, are among others, in the same order."""
+    remaining = iter(others)
+    return all(choice in remaining for choice in some)
+
+
 def _reconciled(name: str, upper: Column, lower: Column, notes: list[str]) -> list[Column]:
     """Bring two columns to one type; what cannot be is an error."""
     # A column without a value has no type of its own.
@@ -469,6 +475,12 @@ def _reconciled(name: str, upper: Column, lower: Column, notes: list[str]) -> li
     one, other = upper.type, lower.type
     if one == other:
         return [upper, lower]
+    if one.choices and other.choices and one.plain == other.plain:
+        longer, shorter = (one, other) if len(one.choices) >= len(other.choices) else (other, one)
+        if _in_order(shorter.choices, longer.choices):
+            return [column._replace(type=longer) for column in (upper, lower)]
+        notes.append(f"{name} has other choices there, or in another order: {one.plain} holds both, without an order")
+        return [column._replace(type=one.plain) for column in (upper, lower)]
     if one.plain.numeric and other.plain.numeric:
         kind = result_type("+", one.plain, other.plain)
         notes.append(f"{name} is {one.in_full} here and {other.in_full} there: {kind.in_full} holds both")
