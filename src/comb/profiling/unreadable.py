@@ -91,6 +91,9 @@ def unreadable(table: ColumnCache) -> Findings:
         where = column.states == Reason.UNREADABLE
         rest = _Part(kept_texts(column, where))
         parts = _with_units(name, column, where, rest) if column.type.numeric else []
+        if not parts:
+            yield _finding(table, name, where, rest)
+            continue
         for part in [*parts, rest]:
             others = {text for one in parts if one is not part for text in one.texts}
             here = where & _holding(column, where, part.texts if part is not rest else None, others)
