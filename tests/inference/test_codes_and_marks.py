@@ -133,9 +133,21 @@ def test_convert_reads_the_texts_of_the_source_again(tmp_path: Path) -> None:
     again = table.filter("kg > 2").convert({"n": "integer"}, group_mark=".")
     assert again["n"].to_list() == [1300, None, 1032] and again["n"].reasons()[1] == "marker"
     assert again.plan().run(dry_run=True).tables["t"]["n"].to_list() == [1300, None, 1032]
+    renamed = table.rename({"n": "count"}).convert({"count": "integer"}, group_mark=".")
+    assert renamed["count"].to_list() == [483, 1300, None, 1032]
     # What a step has changed since is not undone; what is not there any more is not guessed.
     with pytest.raises(comb.ParameterError, match="cannot be read again"):
         table.calculate({"kg": "kg * 2"}).recode("n", {"483": "484"}).convert({"n": "integer"}, group_mark=".")
     (tmp_path / "t.csv").write_text("n,kg\n1,1\n")
     with pytest.raises(comb.ParameterError, match="cannot be read again"):
         table.convert({"n": "integer"}, group_mark=".")
+
+
+def test_texts_of_documents_that_leave_it_open_are_a_finding_too(tmp_path: Path) -> None:
+    (tmp_path / "n.json").write_text('[{"a": "1.300", "b": "1,5"}, {"a": "483", "b": "2,5"}]')
+    table = comb.load(tmp_path / "n.json")
+    table.save(tmp_path / "n.xlsx")
+    for loaded in (table, comb.load(tmp_path / "n.xlsx")):
+        found = {one.columns[0]: one for one in loaded.profile().findings}
+        assert found["a"].code == "type.ambiguous_numbers" and found["a"].remedy is None
+        assert loaded.take_step(found["b"].remedy)["b"].texts() == ["1.5", "2.5"]

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from comb.errors import counted
 from comb.inference.decide import MOST_EXAMPLES, infer_column
+from comb.inference.shared_marks import is_open
 from comb.kernels.grouping import Codes
 from comb.kernels.string_buffer import pack
 from comb.kernels.types import FITS
@@ -234,8 +235,10 @@ def _text_column(cells: TypedCells, counts: dict[SourceKind, int], chosen: Sourc
     held = held[cells.texts[held] >= 0]
     why = _why(counts)
     if chosen == SourceKind.TEXT and len(counts) == 1:
-        equal = infer_column(text).type
-        why += (f"texts {TEXT_NUMBERS}: {equal} would fit",) if equal.numeric else ()
+        equal = infer_column(text)
+        why += (f"texts {TEXT_NUMBERS}: {equal.type} would fit",) if equal.type.numeric else ()
+        # Texts whose marks leave open what they are: said, as for texts of a file.
+        why += equal.evidence.why if is_open(equal) and equal.evidence is not None else ()
     present_count = int(np.count_nonzero(states == Reason.PRESENT))
     evidence = Evidence(Candidate(STRING, present_count, 0), None, len(states) - present_count, why)
     return Column(STRING, text, states, kept=_kept(cells, held), evidence=evidence)

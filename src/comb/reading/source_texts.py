@@ -2,9 +2,11 @@
 
 import numpy as np
 
+from comb.errors import CombError
 from comb.kernels.types import FITS
 from comb.parsing.cell_parser import CellParser
 from comb.reading.load import load_table
+from comb.tables.cell_source import placed
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
@@ -27,17 +29,21 @@ def source_texts(table: BareTable, name: str) -> Column | None:
         text says: then a step has changed it. Cost: the source is read again, this column only.
     """
     column, origin = table[name], table.origin
+    source = placed(column.source, name)
+    inside = source.parts[0].name
+    if len(source.parts) > 1 or source.rows is not None or not inside:
+        return None
     parser = None if column.evidence is None else column.evidence.chosen.parser
     if not origin.source or not isinstance(parser, CellParser):
         return None
     try:
-        again = load_table(origin.source, origin.options.replace(columns=[name], types={name: "string"}))
-    except (OSError, ValueError):
+        again = load_table(origin.source, origin.options.replace(columns=[inside], types={inside: "string"}))
+    except (CombError, OSError):
         return None
     last = int(table.row_numbers.max(initial=0))
-    if again.origin.checksum != origin.checksum or name not in again or last > again.row_count:
+    if again.origin.checksum != origin.checksum or inside not in again or last > again.row_count:
         return None
-    texts = again[name]._take(table.row_numbers - 1)
+    texts = again[inside]._take(table.row_numbers - 1)
     if not _says(texts, parser, column):
         return None
     stays = column.missing & (column.states != Reason.UNREADABLE)
