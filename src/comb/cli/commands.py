@@ -307,6 +307,7 @@ def run_command(
     *,
     dry_run: bool = False,
     overwrite: bool = False,
+    write_outside: bool = False,
     as_json: bool = False,
     screen: Terminal | None = None,
 ) -> int:
@@ -314,7 +315,7 @@ def run_command(
     screen = screen or Terminal()
     plan = Plan.load(path)
     with screen.working(f"running {path}") as progress:
-        outcome = plan.run(dry_run=dry_run, overwrite=overwrite, progress=progress)
+        outcome = plan.run(dry_run=dry_run, overwrite=overwrite, write_outside=write_outside, progress=progress)
     if as_json:
         screen.json(_run_record(outcome))
         return outcome.broken

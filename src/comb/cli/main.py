@@ -164,13 +164,14 @@ def profile(
 @click.argument("plan", metavar="PLAN")
 @click.option("--dry-run", is_flag=True, help="Show what each step would change; write nothing.")
 @click.option("--overwrite", is_flag=True, help="Replace the existing dataset.")
+@click.option("--write-outside", is_flag=True, help="Let the plan write outside its own folder.")
 @click.option("--check", is_flag=True, help="Exit with 1 if a rule is broken.")
 @click.option("--json", "as_json", is_flag=True, help="Print the ledger as JSON.")
-def run(plan: str, dry_run: bool, overwrite: bool, check: bool, as_json: bool) -> int:
+def run(plan: str, dry_run: bool, overwrite: bool, write_outside: bool, check: bool, as_json: bool) -> int:
     """Run PLAN: load, clean, account for every row, save the dataset."""
     from comb.cli.commands import run_command
 
-    broken = run_command(plan, dry_run=dry_run, overwrite=overwrite, as_json=as_json)
+    broken = run_command(plan, dry_run=dry_run, overwrite=overwrite, write_outside=write_outside, as_json=as_json)
     return int(check and broken > 0)
 
 

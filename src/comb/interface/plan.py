@@ -42,6 +42,7 @@ class Plan:
         *,
         overwrite: bool = False,
         dry_run: bool = False,
+        write_outside: bool = False,
         progress: Callable[[str], None] | None = None,
     ) -> Outcome:
         """Run the plan and save what it asks for.
@@ -52,6 +53,8 @@ class Plan:
             Whether existing datasets may be replaced.
         dry_run : bool
             Do everything but write.
+        write_outside : bool
+            Whether the plan may write outside its own folder.
         progress : callable, optional
             Called with a one-line progress message.
 
@@ -60,7 +63,13 @@ class Plan:
         Outcome
             Tables, ledger, rules, paths written.
         """
-        return run_plan(self.content, overwrite=overwrite, dry_run=dry_run, progress=progress or (lambda text: None))
+        return run_plan(
+            self.content,
+            overwrite=overwrite,
+            dry_run=dry_run,
+            write_outside=write_outside,
+            progress=progress or (lambda text: None),
+        )
 
     def save(self, path: str | Path, *, overwrite: bool = False) -> None:
         """Write the plan to a file, as YAML; paths in it are kept relative to the file."""

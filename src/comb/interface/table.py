@@ -18,8 +18,8 @@ from comb.profiling.profile import Profile, profile
 from comb.profiling.unreadable import KeptText, all_kept_texts
 from comb.reading.io.source_file import check_path
 from comb.steps.ledger import Entry
-from comb.writing.atomic import write_files
-from comb.writing.files import files_of
+from comb.writing.atomic import check_file_free, write_files
+from comb.writing.files import file_kind, files_of, outdated
 
 
 class Working(list[tuple[str, str]]):
@@ -107,7 +107,7 @@ class Table(RowMethods, ColumnMethods):
             of records (``.json``), a record in each line (``.jsonl``), each compressed where
             ``.gz``, ``.bz2``, ``.xz`` or ``.zst`` follows; a workbook (``.xlsx``, ``.ods``).
         overwrite : bool
-            Whether a file of this name may be replaced.
+            Whether a file of this name may be replaced. What described the old one goes with it.
         describe : bool
             Beside delimited text, also write its description by CSV on the Web and the reasons
             of its missing cells, so that it loads back equal. In a workbook, add a sheet
@@ -143,5 +143,8 @@ class Table(RowMethods, ColumnMethods):
             "leave_missing_out": leave_missing_out,
         }  # fmt: skip
         options = {name: value for name, value in given.items() if value is not None}
+        file_kind(place.name)
+        check_file_free(place, overwrite=overwrite)
         files = files_of(self, place.name, options, describe=describe, taken=self._entries, threads=DEFAULT.threads)
-        write_files(place.parent, files, overwrite=overwrite)
+        old = outdated(place.parent, place.name, files, overwrite=overwrite)
+        write_files(place.parent, files, overwrite=overwrite, remove=old)

@@ -66,13 +66,19 @@ class Save(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     Attributes
     ----------
     to : str
-        A folder, relative to the plan; or a file that ends in ``.csv``, for one table.
+        A folder, relative to the plan; or a file, whose suffix says what is written.
     tables : list of str
         Which tables; none means all.
+    disarm : bool
+        Put an apostrophe before texts that a spreadsheet program would run.
+    replace_source : bool
+        Whether it may replace a source of the plan.
     """
 
     to: str
     tables: list[str] = []
+    disarm: bool = False
+    replace_source: bool = False
 
 
 class PlanText(msgspec.Struct, frozen=True, kw_only=True):
@@ -129,7 +135,7 @@ def write_plan(
     if questions:
         whole["questions"] = questions
     if save:
-        whole["save"] = [one.to if not one.tables else msgspec.to_builtins(one) for one in save]
+        whole["save"] = [one.to if one == Save(to=one.to) else msgspec.to_builtins(one) for one in save]
     return yaml.safe_dump(whole, sort_keys=False, allow_unicode=True, width=100)
 
 

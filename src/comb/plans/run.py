@@ -19,7 +19,8 @@ from typing import Any
 from comb.errors import CombError, PlanError
 from comb.expressions.evaluate import evaluate_condition
 from comb.kernels.grouping import Codes
-from comb.plans.model import PlanText, Rule, Save, TablePlan, moved
+from comb.plans.model import PlanText, Rule, TablePlan
+from comb.plans.outputs import place_of, reserve_outputs, write_outputs
 from comb.plans.parse import read_plan
 from comb.reading.io.source_file import read_whole
 from comb.reading.load import load_table
@@ -29,10 +30,8 @@ from comb.steps.ledger import Entry, total
 from comb.steps.row_steps import SetAsideRows
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
-from comb.writing.atomic import CHECKSUMS, check_file_free, check_free, write_file, write_files, write_folder
-from comb.writing.dataset import PLAN, Dataset, check_names
-from comb.writing.files import WORKBOOKS, file_kind, files_of, workbook_of
-from comb.writing.json_text import SUFFIXES as JSON_SUFFIXES
+from comb.writing.atomic import CHECKSUMS, Output
+from comb.writing.dataset import PLAN
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,6 +120,7 @@ def run_plan(
     *,
     overwrite: bool = False,
     dry_run: bool = False,
+    write_outside: bool = False,
     progress: Callable[[str], None] = lambda text: None,
 ) -> Outcome:
     """Run a plan.
@@ -132,7 +132,9 @@ def run_plan(
         Whether existing datasets may be replaced.
     dry_run : bool
         Do everything but write.
-    told : callable
+    write_outside : bool
+        Whether the plan may write outside its own folder.
+    progress : callable
         Called with a one-line progress message.
 
     Returns
@@ -144,16 +146,16 @@ def run_plan(
     CombError
         If a source, a step or an output fails; nothing was written then.
     """
-    if not dry_run:
-        for save in plan.save:
-            _check_output(plan, save, overwrite)
     outcome = Outcome()
-    for name, table in plan.tables.items():
-        _run_table(plan, name, table, outcome, progress)
-    if not dry_run:
-        for save in plan.save:
-            progress(f"saving {save.to}")
-            outcome.saved.append(str(_save(plan, save, outcome, overwrite)))
+    with Output() as output:
+        if not dry_run:
+            reserve_outputs(plan, output, overwrite=overwrite, write_outside=write_outside)
+            outcome.messages.extend(output.messages)
+        for name, table in plan.tables.items():
+            _run_table(plan, name, table, outcome, progress)
+        if not dry_run and plan.save:
+            progress(f"saving {', '.join(save.to for save in plan.save)}")
+            outcome.saved.extend(write_outputs(plan, output, outcome.tables, outcome.taken, outcome.sources))
     return outcome
 
 
@@ -167,8 +169,8 @@ def _run_table(
         progress(f"loading {', '.join(files)}")
         options = planned.reading
         if options.schema:
-            options = options.replace(schema=str(_place(plan, options.schema)))
-        places = [_place(plan, one) for one in files]
+            options = options.replace(schema=str(place_of(plan, options.schema)))
+        places = [place_of(plan, one) for one in files]
         table = load_table(places[0] if isinstance(planned.source, str) else places, options)
         outcome.sources[name] = table.origin
         outcome.messages.extend(_own_result(one) for one in places if _is_own_result(plan, one))
@@ -209,10 +211,6 @@ def _check_rule(rule: Rule, table: BareTable, taken: list[Taken]) -> tuple[RuleR
     return result, taken[-1].table
 
 
-def _place(plan: PlanText, path: str) -> Path:
-    return Path(plan.folder) / path
-
-
 def _is_own_result(plan: PlanText, source: Path) -> bool:
     """A source in a dataset folder that this plan saves, or that it was saved in."""
     folder = source.parent.resolve()
@@ -220,51 +218,8 @@ def _is_own_result(plan: PlanText, source: Path) -> bool:
         return False
     # The plan of a dataset folder has its own name there; others in it may go on from its tables.
     of_folder = Path(plan.folder).resolve() if Path(plan.name).name == PLAN else None
-    return folder in {of_folder, *(_place(plan, one.to).resolve() for one in plan.save)}
+    return folder in {of_folder, *(place_of(plan, one.to).resolve() for one in plan.save)}
 
 
 def _own_result(source: Path) -> str:
     return f"{source.name} is a result of this plan, not its source: it was tidied before"
-
-
-def _tables_of(plan: PlanText, save: Save) -> list[str]:
-    return save.tables or list(plan.tables)
-
-
-def _is_file(save: Save) -> bool:
-    return save.to.lower().endswith((".csv", *JSON_SUFFIXES, *WORKBOOKS))
-
-
-def _check_output(plan: PlanText, save: Save, overwrite: bool) -> None:
-    """Find out before any work whether the output can be written."""
-    path = _place(plan, save.to)
-    if not _is_file(save):
-        check_names(_tables_of(plan, save))
-        check_free(path, overwrite=overwrite)
-    elif len(_tables_of(plan, save)) != 1 and file_kind(path.name)[0] not in WORKBOOKS:
-        raise PlanError(f"{save.to} is one file, and there are {len(plan.tables)} tables", remedy="save a folder")
-    else:
-        check_file_free(path, overwrite=overwrite)
-
-
-def _save(plan: PlanText, save: Save, outcome: Outcome, overwrite: bool) -> Path:
-    path = _place(plan, save.to)
-    names = _tables_of(plan, save)
-    tables = {name: outcome.tables[name] for name in names}
-    taken = {name: [one.entry for one in outcome.taken[name]] for name in names}
-    if _is_file(save):
-        kind, _ = file_kind(path.name)
-        if kind in WORKBOOKS:
-            write_file(path, workbook_of(kind, tables, taken), overwrite=overwrite)
-        else:
-            write_files(
-                path.parent, files_of(tables[names[0]], path.name, {}, describe=False, taken=()), overwrite=overwrite
-            )
-        return path
-    # The plan of the folder begins at the source, wherever the folder is.
-    sums = {name: origin.checksum for name, origin in outcome.sources.items() if origin.checksum}
-    text = moved(plan, str(path), sums)
-    sources = {name: origin for name, origin in outcome.sources.items() if name in names}
-    dataset = Dataset(tables, {name: outcome.taken[name] for name in names}, text, sources)
-    write_folder(path, dataset.files(), overwrite=overwrite)
-    return path

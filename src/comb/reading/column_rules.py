@@ -21,10 +21,13 @@ class ColumnRules:
     options : ReadOptions
     schema : Schema, optional
         Replaces guessing: a description of the table by CSV on the Web.
+    notes : tuple of str
+        What is to be said of a description that was found, and could not be used as it is.
     """
 
     options: ReadOptions
     schema: Schema | None = None
+    notes: tuple[str, ...] = ()
 
     @property
     def known(self) -> tuple[str, ...]:

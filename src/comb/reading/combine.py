@@ -131,6 +131,7 @@ def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]]
         paths=listed_paths(source),
         wrong_totals=tuple(wrong for one in data for wrong in one.wrong_totals),
     )
+    notes += first.rules.notes
     if first.rules.schema is not None and not several:
         violations, found = meet_demands(columns, first.rules.schema, first.path)
         origin = replace(origin, violations=tuple(violations))
@@ -149,6 +150,10 @@ def text_table(source: Source, texts: list[OpenText], threads: int = 1) -> BareT
     origin = text_origin(source, texts, whole.raw_table)
     if len(texts) > 1:
         origin = replace(origin, sources=tuple(names), source_index=whole.sources)
+        if any(one.rules.schema is not None and one.rules.schema.cells for one in texts):
+            notes.append(
+                "of several files read as one, reasons of missing cells are not restored: load each, then stack"
+            )
         return BareTable(columns, origin=origin, notes=tuple(notes))
     violations, found = meet_demands(columns, first.rules.schema, first.path)
     notes += [*found, *restore_cells(columns, first.rules, first.path)]

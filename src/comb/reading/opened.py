@@ -115,13 +115,14 @@ def open_source(
     options.check()
     with OpenSource(source, beside=resources.threads > 1) as opened:
         start = opened.read(LOOK_BYTES)
-        rules = settled_by_schema(opened, options, dialect=_may_be_delimited(start))
+        whole = not first_look and options.rows is None
+        rules = settled_by_schema(opened, options, dialect=_may_be_delimited(start), whole=whole)
         if not start:
             raise ContentError(
                 "the file is empty", where=opened.name, remedy="expected a header line and rows below it"
             )
-        whole = partial(opened.everything, start, MEMORY_FACTOR_DECODED)
-        document = _document(start, (lambda: start) if opened.at_end else whole, opened.name, rules.options, resources)
+        read_all = (lambda: start) if opened.at_end else partial(opened.everything, start, MEMORY_FACTOR_DECODED)
+        document = _document(start, read_all, opened.name, rules.options, resources)
         if document is not None:
             return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, options.table)
         if options.table and not _is_packed(start) and not _is_its_name(options.table, opened.name):
@@ -204,6 +205,7 @@ def _read_text(
     if decoded.bad:
         raw_table.notes.append(_bad_bytes_note(decoded))
     follow_schema(raw_table, rules.schema, opened.name)
+    raw_table.notes.extend(rules.notes)
     return OpenText(
         opened.name, opened.path, opened.stamp(), compression, decoded, layout, raw_table, rules, not pipeline.whole
     )

@@ -2,18 +2,18 @@
 
 import numpy as np
 
+from comb.formats.formulas import disarmed
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
-from comb.writing.delimited import rows_bytes
+from comb.writing.delimited import STANDARD, TextForm, rows_bytes
 
 HEADER = ["record", "source_row", "column", "reason", "text"]
 
 
-def cells_bytes(table: BareTable, *, blanks: bool = False) -> bytes:
+def cells_bytes(table: BareTable, form: TextForm = STANDARD) -> bytes:
     """List every missing cell but the plain blanks.
 
-    Blank cells are left out, since an empty field says as much, unless `blanks` is set
-    because a word is in them.
+    Blank cells are left out, since an empty field says as much, unless the form puts a word in them.
 
     Returns
     -------
@@ -22,10 +22,11 @@ def cells_bytes(table: BareTable, *, blanks: bool = False) -> bytes:
         the column, the reason, and the text that was kept.
     """
     rows = [HEADER]
-    least = Reason.PRESENT if blanks else Reason.BLANK
+    least = Reason.PRESENT if form.missing else Reason.BLANK
+    written = disarmed if form.disarm else str
     for name, column in table.columns.items():
         for at in np.flatnonzero(column.states > least).tolist():
             reason = Reason(int(column.states[at])).word
             kept = column.kept.texts.get(at, "")
-            rows.append([str(at + 1), str(table.row_numbers[at]), name, reason, kept])
+            rows.append([str(at + 1), str(table.row_numbers[at]), written(name), reason, written(kept)])
     return rows_bytes(rows)

@@ -1,9 +1,12 @@
 """The description of a saved table by the open standard CSV on the Web (W3C, 2015). Pure."""
 
 import json
+from collections.abc import Mapping
 from typing import Any
 from urllib.parse import quote
 
+from comb.formats.formulas import disarmed
+from comb.reading.schema.csvw import CELLS_NOTE, CODES_NOTE, DISARMED_NOTE, SUMS_NOTE
 from comb.tables.column import Column
 from comb.tables.table import BareTable
 from comb.tables.types import Type
@@ -25,7 +28,9 @@ _BASES = {
 }
 
 
-def metadata_bytes(table: BareTable, name: str, file: str, form: TextForm = STANDARD) -> bytes:
+def metadata_bytes(
+    table: BareTable, name: str, file: str, form: TextForm = STANDARD, *, checksums: Mapping[str, str], size: int
+) -> bytes:
     """Describe a saved table.
 
     Parameters
@@ -37,6 +42,10 @@ def metadata_bytes(table: BareTable, name: str, file: str, form: TextForm = STAN
         The name of the file the table is saved in.
     form : TextForm
         How it is written there.
+    checksums : mapping of str to str
+        Of the table's file and those that belong to it, so that a description is never applied to another.
+    size : int
+        Bytes in the table's file.
 
     Returns
     -------
@@ -57,7 +66,11 @@ def metadata_bytes(table: BareTable, name: str, file: str, form: TextForm = STAN
         "dc:title": name,
         "dc:source": origin.name,
         **({"dc:identifier": f"blake3:{origin.checksum}"} if origin.checksum else {}),
-        "notes": [{"comb:cells": f"{name}-cells.csv", "about": "why cells are missing, and the texts kept"}],
+        "notes": [
+            {CELLS_NOTE: f"{name}-cells.csv", "about": "why cells are missing, and the texts kept"},
+            *([{DISARMED_NOTE: True, "about": "an apostrophe before texts that would be run"}] if form.disarm else []),
+            {SUMS_NOTE: dict(checksums), "comb:bytes": size, "about": "BLAKE3 of the files that belong together"},
+        ],
         "dialect": {
             "encoding": form.encoding,
             "delimiter": form.delimiter,
@@ -85,10 +98,13 @@ def codes_name(name: str, title: str) -> str:
     return f"{name}-{quote(title, safe='')}-codes.csv"
 
 
-def codes_files(table: BareTable, name: str) -> dict[str, bytes]:
+def codes_files(table: BareTable, name: str, form: TextForm = STANDARD) -> dict[str, bytes]:
     """Return the lists of the values of all categories of a table, by file name."""
+    written = disarmed if form.disarm else str
     return {
-        codes_name(name, title): rows_bytes([["value", "label"], *map(list, column.type.choices)])
+        codes_name(name, title): rows_bytes(
+            [["value", "label"], *([written(text) for text in choice] for choice in column.type.choices)]
+        )
         for title, column in table.columns.items()
         if column.type.choices
     }
@@ -98,13 +114,13 @@ def _code_list(url: str) -> dict[str, Any]:
     columns = [{"name": "value", "datatype": "string", "required": True}, {"name": "label", "datatype": "string"}]
     about = "the values in their order, and what they stand for"
     schema = {"columns": columns, "primaryKey": "value"}
-    return {"url": url, "notes": [{"comb:codes": url, "about": about}], "tableSchema": schema}
+    return {"url": url, "notes": [{CODES_NOTE: url, "about": about}], "tableSchema": schema}
 
 
 def _column(title: str, column: Column, form: TextForm) -> dict[str, Any]:
     record: dict[str, Any] = {
         "name": quote(title, safe=""),
-        "titles": title,
+        "titles": [title, disarmed(title)] if form.disarm and disarmed(title) != title else title,
         "datatype": _datatype(column.type, form),
         "required": not column.missing_count,
     }

@@ -7,15 +7,15 @@ from dataclasses import dataclass, field
 import msgspec
 
 from comb.errors import PlanError
+from comb.formats.formulas import disarmed
 from comb.report.dictionary import dictionary_bytes
 from comb.steps.accounting import Taken
 from comb.tables.names import unique_names
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
 from comb.writing.atomic import CHECKSUMS
-from comb.writing.cells_file import cells_bytes
-from comb.writing.csvw import codes_files, metadata_bytes
-from comb.writing.delimited import csv_bytes, rows_bytes
+from comb.writing.delimited import STANDARD, TextForm, csv_bytes, rows_bytes
+from comb.writing.files import described_files
 
 PLAN = "plan.yaml"
 
@@ -70,30 +70,31 @@ class Dataset:
         The plan, as written.
     sources : mapping of str to Origin
         What each table was loaded from.
+    disarm : bool
+        Put an apostrophe before texts that a spreadsheet program would run.
     """
 
     tables: Mapping[str, BareTable]
     taken: Mapping[str, Sequence[Taken]]
     plan: str
     sources: Mapping[str, Origin] = field(default_factory=dict)
+    disarm: bool = False
 
     def files(self) -> dict[str, bytes]:
         """Return the content of every file by name; the same dataset gives the same bytes."""
         check_names(list(self.tables))
         files: dict[str, bytes] = {}
+        form = TextForm(disarm=self.disarm)
         for name, table in self.tables.items():
-            files[f"{name}.csv"] = csv_bytes(table)
-            files[f"{name}.csv-metadata.json"] = metadata_bytes(table, name, f"{name}.csv")
-            files[f"{name}-cells.csv"] = cells_bytes(table)
-            for file, data in codes_files(table, name).items():
+            for file, data in described_files(table, name, f"{name}.csv", csv_bytes(table, form), form).items():
                 if file in files or file in OWN_FILES:
                     raise PlanError(
                         f"two files of the dataset would be called {file}", remedy=f"rename the table {name!r}"
                     )
-                files[file] = data
+                files[file] = data if isinstance(data, bytes) else b"".join(data)
         files["dictionary.md"] = dictionary_bytes(dict(self.tables))
         files["ledger.jsonl"] = ledger_bytes(self.taken)
-        files["set-aside.csv"] = aside_bytes(self.taken, self.sources)
+        files["set-aside.csv"] = aside_bytes(self.taken, self.sources, form)
         files[PLAN] = self.plan.encode()
         sums = [f"{hashlib.sha256(data).hexdigest()}  {name}\n" for name, data in sorted(files.items())]
         return {**files, CHECKSUMS: "".join(sums).encode()}
@@ -109,7 +110,9 @@ def ledger_bytes(taken: Mapping[str, Sequence[Taken]]) -> bytes:
     return b"".join(lines)
 
 
-def aside_bytes(taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Origin]) -> bytes:
+def aside_bytes(
+    taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Origin], form: TextForm = STANDARD
+) -> bytes:
     """Write the rows that were set aside, as they were then, with step and reason.
 
     What was set aside when a source was read comes first: its cells under the headings of the step before any.
@@ -140,7 +143,7 @@ def aside_bytes(taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Orig
                 one.reasons[at],
             ]
             rows.append(head + [cells[title][at] if title in cells else "" for title in names])
-    return rows_bytes(rows)
+    return rows_bytes([[disarmed(cell) for cell in row] for row in rows] if form.disarm else rows)
 
 
 def _written(table: BareTable, name: str) -> list[str]:

@@ -10,6 +10,7 @@ import numpy as np
 
 from comb.errors import ParameterError
 from comb.execution.ordered import in_order
+from comb.formats.formulas import disarmed
 from comb.kernels import dispatch
 from comb.kernels.string_buffer import StringBuffer, pack
 from comb.kernels.types import DateLayout, Field
@@ -20,9 +21,6 @@ from comb.tables.text import Text
 from comb.tables.value_texts import value_texts
 
 LINE_ENDS = ("\r\n", "\n", "\r")
-
-# A text that begins so is run as a formula by spreadsheet programs.
-FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 
 
 # Enough that the work outweighs the handing out.
@@ -118,7 +116,7 @@ def csv_parts(table: BareTable, form: TextForm = STANDARD, threads: int = 1) -> 
         if column.type.textual:
             _check_texts(table, name, column, form)
     columns = [_disarmed(column) if form.disarm else column for column in table.columns.values()]
-    header = rows_text([list(table.names)], form)
+    header = rows_text([titles_of(table, form)], form)
     # A byte order mark belongs at the beginning only.
     later = "utf-8" if form.encoding.lower().replace("_", "-") == "utf-8-sig" else form.encoding
     yield header.encode(form.encoding)
@@ -162,11 +160,16 @@ def rows_bytes(rows: list[list[str]], form: TextForm = STANDARD) -> bytes:
     return rows_text(rows, form).encode(form.encoding)
 
 
+def titles_of(table: BareTable, form: TextForm) -> list[str]:
+    """Return the titles of a table as they are written."""
+    return [disarmed(name) for name in table.names] if form.disarm else list(table.names)
+
+
 def _disarmed(column: Column) -> Column:
-    """Put an apostrophe before texts that a spreadsheet program would run."""
-    if not column.type.textual:
+    """Disarm the texts of a column; JSON has none that would be run."""
+    if not column.type.textual or column.type.word == "json":
         return column
-    return column._replace(values=column.text.map(lambda text: f"'{text}" if text.startswith(FORMULA_STARTS) else text))
+    return column._replace(values=column.text.map(disarmed))
 
 
 def _field(column: Column, start: int, stop: int, form: TextForm) -> Field:

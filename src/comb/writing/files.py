@@ -1,16 +1,21 @@
-"""What a file holds, by the suffix of its name. Pure: tables in, bytes out."""
+"""What a file holds, by the suffix of its name, and which files belong to it."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from pathlib import Path
 from typing import Any
 
-from comb.errors import ParameterError
+from blake3 import blake3
+
+from comb.errors import ParameterError, WriteError
+from comb.reading.io.beside import BLAKE, MOST_DESCRIBED, checksum_of, is_plain_name, read_beside
+from comb.reading.schema.csvw import companions_in, describes, metadata_names
 from comb.steps.ledger import Entry
 from comb.tables.table import BareTable
 from comb.writing.atomic import Content
 from comb.writing.cells_file import cells_bytes
 from comb.writing.compress import DELIMITERS, PACKINGS, pack
 from comb.writing.csvw import codes_files, metadata_bytes
-from comb.writing.delimited import TextForm, csv_parts
+from comb.writing.delimited import STANDARD, TextForm, csv_parts
 from comb.writing.json_text import SUFFIXES as JSON_SUFFIXES
 from comb.writing.json_text import json_parts
 from comb.writing.office import office_bytes
@@ -83,12 +88,89 @@ def files_of(
         return {name: pack(b"".join(parts), packing) if packing else parts}
     form = TextForm(**{"delimiter": DELIMITERS[kind], **options})
     parts = csv_parts(table, form, threads)
-    files: dict[str, Content] = {name: pack(b"".join(parts), packing) if packing else parts}
-    if describe:
-        files[f"{stem}-cells.csv"] = cells_bytes(table, blanks=bool(form.missing))
-        files[f"{name}-metadata.json"] = metadata_bytes(table, stem, name, form)
-        files |= codes_files(table, stem)
-    return files
+    data: Content = pack(b"".join(parts), packing) if packing else parts
+    return described_files(table, stem, name, data, form) if describe else {name: data}
+
+
+def described_files(
+    table: BareTable, name: str, file: str, data: Content, form: TextForm = STANDARD
+) -> dict[str, Content]:
+    """Return a table's file with those that describe it; the description comes last, with the checksums of the others.
+
+    Parameters
+    ----------
+    table : BareTable
+    name : str
+        Of the table.
+    file : str
+        The name of its file.
+    data : bytes, or parts of them
+        What is in it.
+    form : TextForm
+        How it is written.
+    """
+    summed = _Summed(data)
+    others = {f"{name}-cells.csv": cells_bytes(table, form), **codes_files(table, name, form)}
+
+    def description() -> Iterator[bytes]:
+        sums = {file: summed.checksum, **{other: checksum_of(held) for other, held in others.items()}}
+        yield metadata_bytes(table, name, file, form, checksums=sums, size=summed.size)
+
+    return {file: summed, **others, f"{file}-metadata.json": description()}
+
+
+class _Summed:
+    """Content whose checksum is known once it has been written."""
+
+    def __init__(self, data: Content) -> None:
+        self._data = data
+        self._sum = blake3()
+        self.size = 0
+
+    def __iter__(self) -> Iterator[bytes]:
+        for part in [self._data] if isinstance(self._data, bytes) else self._data:
+            self._sum.update(part)
+            self.size += len(part)
+            yield part
+
+    @property
+    def checksum(self) -> str:
+        return BLAKE + self._sum.hexdigest()
+
+
+def outdated(folder: Path, name: str, written: Collection[str], *, overwrite: bool) -> list[str]:
+    """Return the files that describe what a file held before, and that are not written anew with it.
+
+    Parameters
+    ----------
+    folder : Path
+    name : str
+        Of the file that is written.
+    written : collection of str
+        The names of all files that are.
+    overwrite : bool
+        Whether files may be replaced.
+
+    Raises
+    ------
+    WriteError
+        If there is a description that Comb did not write: it would be wrong from now on.
+    """
+    found = []
+    for description in metadata_names(name):
+        beside = read_beside(str(folder / name), description, MOST_DESCRIBED)
+        if beside.data is None and not beside.why:
+            continue
+        others = companions_in(beside.text, name)
+        if description in written or (others is not None and overwrite):
+            found += [description, *(others or [])]
+        elif description == f"{name}-metadata.json" or describes(beside.text, name):
+            more = "" if others is None else ", or add --overwrite (overwrite=True) to replace it"
+            raise WriteError(
+                f"there is a description of this file, {description}, which would be wrong then; not changed",
+                where=str(folder / name), remedy=f"choose another name, or move the description away first{more}",
+            )  # fmt: skip
+    return [one for one in found if one not in written and is_plain_name(one) and (folder / one).is_file()]
 
 
 def workbook_of(kind: str, tables: Mapping[str, BareTable], taken: Mapping[str, Sequence[Entry]]) -> bytes:

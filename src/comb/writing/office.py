@@ -2,10 +2,11 @@
 
 import datetime
 import io
+import tempfile
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from comb.errors import ParameterError
+from comb.errors import CombError, ParameterError, WriteError
 from comb.tables.column import Column
 from comb.tables.types import Type
 from comb.writing.sheets import SheetText, width_of
@@ -34,7 +35,21 @@ def office_bytes(sheets: Sequence[SheetText]) -> bytes:
     ParameterError
         If the library refuses a cell, naming it.
     """
+    # The library puts sheets together in the system's folder for temporary files.
+    try:
+        return _put_together(sheets)
+    except CombError:
+        raise
+    except OSError as error:
+        what = f"cannot be put together in {tempfile.gettempdir()}: {error.strerror or error}"
+        raise WriteError(
+            what, where="a workbook", remedy="make room there, or name another folder by TMPDIR=..."
+        ) from None
+
+
+def _put_together(sheets: Sequence[SheetText]) -> bytes:
     import xlsxwriter
+    from xlsxwriter.exceptions import XlsxWriterException
 
     stream = io.BytesIO()
     options = {
@@ -61,7 +76,10 @@ def office_bytes(sheets: Sequence[SheetText]) -> bytes:
         sheet.freeze_panes(1, 0)
         if columns:
             sheet.autofilter(0, 0, one.table.row_count, len(columns) - 1)
-    book.close()
+    try:
+        book.close()
+    except XlsxWriterException as error:
+        raise OSError(str(error)) from None
     return stream.getvalue()
 
 

@@ -328,17 +328,6 @@ def read_whole(source: str | Path) -> bytes:
         return opened.rest(1)
 
 
-def read_beside(path: str, name: str) -> str | None:
-    """Return the text of a file beside another; None if there is not one that can be read."""
-    if not path or path == "-":
-        return None
-    try:
-        with (Path(path).parent / name).open(encoding="utf-8-sig", newline="") as stream:
-            return stream.read()
-    except (OSError, UnicodeDecodeError):
-        return None
-
-
 def _not_there(place: Path) -> SourceMissing:
     folder = place.parent
     if not folder.is_dir():

@@ -1,19 +1,32 @@
 """A schema meets the table it describes: found beside it, its dialect taken, its names and demands applied."""
 
+from dataclasses import replace
 from pathlib import PurePath
 from typing import Any
 
 from comb.errors import ContentError, listing
 from comb.reading.column_rules import ColumnRules
 from comb.reading.delimited.assemble import RawTable
-from comb.reading.io.source_file import OpenSource, read_beside, read_whole
+from comb.reading.io.beside import (
+    CHECKSUMS,
+    LINES_PER_BYTE,
+    MOST_DESCRIBED,
+    MOST_LISTED,
+    Beside,
+    changed,
+    checksum_of_file,
+    differs_from_list,
+    listed_sums,
+    read_beside,
+)
+from comb.reading.io.source_file import OpenSource, read_whole
 from comb.reading.schema.cells_file import apply_cells
 from comb.reading.schema.csvw import Schema, metadata_names, read_codes, read_schema
 from comb.reading.schema.validate import Violation, validate
 from comb.tables.read_options import ReadOptions
 
 
-def settled_by_schema(source: OpenSource, options: ReadOptions, *, dialect: bool) -> ColumnRules:
+def settled_by_schema(source: OpenSource, options: ReadOptions, *, dialect: bool, whole: bool) -> ColumnRules:
     """Return the options with what a schema settles that was not given.
 
     Parameters
@@ -22,31 +35,65 @@ def settled_by_schema(source: OpenSource, options: ReadOptions, *, dialect: bool
     options : ReadOptions
     dialect : bool
         Whether the source may be delimited text, to which the dialect of a schema applies.
+    whole : bool
+        Whether all of it will be read, so that its checksum is worth the time.
     """
-    schema = find_schema(source, options)
+    schema, notes = find_schema(source, options, whole=whole)
     if schema is None or not dialect:
-        return ColumnRules(options, schema)
+        return ColumnRules(options, schema, notes)
     settled = {name: value for name, value in schema.options.items() if getattr(options, name) is None}
-    return ColumnRules(options.replace(**settled), schema)
+    return ColumnRules(options.replace(**settled), schema, notes)
 
 
-def find_schema(source: OpenSource, options: ReadOptions) -> Schema | None:
-    """Return the schema given, or the one the standard finds beside the file."""
+def find_schema(source: OpenSource, options: ReadOptions, *, whole: bool) -> tuple[Schema | None, tuple[str, ...]]:
+    """Return the schema given, or the one the standard finds beside the file; and what is to be said of it.
+
+    One that is named is taken as it is. One that is found beside the file is left out, with a note, where the file
+    is not the one it was written for.
+    """
     if options.schema:
         text = read_whole(options.schema).decode("utf-8-sig", errors="replace")
         schema = read_schema(text, options.schema, source.name)
         if schema is None:
             raise ContentError(f"this is not a description of {source.name}", where=options.schema)
-        return schema
+        if schema.cells and _is_other(source, schema, whole=whole):
+            # Reasons are listed by the number of the record.
+            note = f"{source.name} has changed since it was described: reasons of missing cells are not restored"
+            return replace(schema, cells=""), (note,)
+        return schema, ()
     if options.schema is not None:
-        return None
+        return None, ()
+    notes = []
     for name in metadata_names(source.name):
-        text_beside = read_beside(source.path, name)
-        if text_beside is not None:
-            schema = read_schema(text_beside, str(PurePath(source.path).parent / name), source.name)
-            if schema is not None:
-                return schema
-    return None
+        beside = read_beside(source.path, name, MOST_DESCRIBED)
+        sums = listed_sums(source.path)
+        if beside.data is None:
+            missing = f"{name} is listed in {CHECKSUMS}, but is not there: types are guessed" if name in sums else ""
+            notes += [note for note in (beside.why or missing,) if note]
+            continue
+        schema = read_schema(beside.text, str(PurePath(source.path).parent / name), source.name)
+        if schema is None:
+            continue
+        if _is_other(source, schema, whole=whole):
+            notes.append(f"{name} was written for other content than {source.name} has now: {_NOT_APPLIED}")
+        elif differs_from_list(beside, name, sums):
+            notes.append(f"{name} has changed since {CHECKSUMS} was written: {_NOT_APPLIED}")
+        else:
+            return schema, tuple(notes)
+    return None, tuple(notes)
+
+
+_NOT_APPLIED = "not applied, types are guessed; name it to apply it all the same: schema=..., --schema FILE"
+
+
+def _is_other(source: OpenSource, schema: Schema, *, whole: bool) -> bool:
+    """Return whether a file is not the one that was described; by its size alone where only a part is read."""
+    checksum = schema.checksums.get(source.name, "")
+    if not checksum or not source.path or source.path == "-":
+        return False
+    if schema.size and source.size != schema.size:
+        return True
+    return whole and checksum_of_file(source.path) != checksum
 
 
 def other_titles(names: list[str], schema: Schema | None) -> list[str]:
@@ -86,11 +133,11 @@ def meet_demands(columns: dict[str, Any], schema: Schema | None, path: str) -> t
     lost = []
     for one in schema.columns:
         if one.codes and one.codes not in codes:
-            text = read_beside(path, one.codes)
-            if text is None:
-                lost.append(f"{one.codes} was not found: what the values of {one.title} stand for is not known")
+            beside, why = _companion(path, one.codes, schema, MOST_LISTED)
+            if why:
+                lost.append(f"{why}: what the values of {one.title} mean is not known")
             else:
-                codes[one.codes] = read_codes(text)
+                codes[one.codes] = read_codes(beside.text, disarmed=schema.disarmed)
     violations, notes = validate(columns, schema, codes)
     return violations, [*notes, *lost]
 
@@ -100,7 +147,18 @@ def restore_cells(columns: dict[str, Any], rules: ColumnRules, path: str) -> lis
     schema = rules.schema
     if schema is None or not schema.cells or rules.options.rows is not None:
         return []
-    text = read_beside(path, schema.cells)
-    if text is None:
-        return [f"{schema.cells} was not found: why cells are missing is not known"]
-    return apply_cells(columns, text, schema.cells)
+    rows = max((len(column) for column in columns.values()), default=0)
+    beside, why = _companion(path, schema.cells, schema, MOST_LISTED + LINES_PER_BYTE * rows * len(columns))
+    if why:
+        return [f"{why}: why cells are missing is not known"]
+    return apply_cells(columns, beside.text, schema.cells, disarmed=schema.disarmed)
+
+
+def _companion(path: str, name: str, schema: Schema, most: int) -> tuple[Beside, str]:
+    """Read a file that a schema names; and why it is of no use, if it is not."""
+    beside = read_beside(path, name, most)
+    if beside.data is None:
+        return beside, beside.why or f"{name} was not found"
+    if changed(beside, schema.checksums.get(name, "")):
+        return beside, f"{name} has changed since it was saved, and is not applied"
+    return beside, ""

@@ -5,12 +5,13 @@ import io
 
 import numpy as np
 
+from comb.formats.formulas import armed_again
 from comb.tables.column import Column
 from comb.tables.kept import Kept
 from comb.tables.reasons import REASON_WORDS
 
 
-def apply_cells(columns: dict[str, Column], text: str, name: str) -> list[str]:
+def apply_cells(columns: dict[str, Column], text: str, name: str, *, disarmed: bool = False) -> list[str]:
     """Give cells the reasons and texts that a cells file names; changes the dict.
 
     Parameters
@@ -21,6 +22,8 @@ def apply_cells(columns: dict[str, Column], text: str, name: str) -> list[str]:
         The cells file.
     name : str
         What to call it in notes.
+    disarmed : bool
+        Whether texts that a spreadsheet program would run have an apostrophe in front.
 
     Returns
     -------
@@ -30,8 +33,9 @@ def apply_cells(columns: dict[str, Column], text: str, name: str) -> list[str]:
     states = {title: column.states.copy() for title, column in columns.items()}
     kept = {title: dict(column.kept.texts) for title, column in columns.items()}
     strangers = 0
+    written = armed_again if disarmed else str
     for row in csv.DictReader(io.StringIO(text, newline="")):
-        title, reason = row.get("column"), REASON_WORDS.get(row.get("reason") or "")
+        title, reason = written(row.get("column") or ""), REASON_WORDS.get(row.get("reason") or "")
         record = row.get("record") or ""
         at = int(record) - 1 if record.isdecimal() else -1
         if title not in states or reason is None or not 0 <= at < len(states[title]) or not states[title][at]:
@@ -40,7 +44,7 @@ def apply_cells(columns: dict[str, Column], text: str, name: str) -> list[str]:
         states[title][at] = reason
         kept[title].pop(at, None)
         if row.get("text"):
-            kept[title][at] = str(row["text"])
+            kept[title][at] = written(row["text"])
     for title, column in columns.items():
         if not np.array_equal(states[title], column.states) or kept[title] != column.kept.texts:
             columns[title] = column._replace(state=states[title], kept=Kept(kept[title]))

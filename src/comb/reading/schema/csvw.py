@@ -10,7 +10,9 @@ from typing import Any
 from urllib.parse import unquote
 
 from comb.errors import ContentError, ParameterError, listing
+from comb.formats.formulas import armed_again
 from comb.parsing.patterns import Request, check_pattern
+from comb.reading.schema.shape import WITHOUT_IT, check_shape
 from comb.tables.types import STORAGE
 
 # The datatypes of the standard that Comb's types stand for.
@@ -43,6 +45,8 @@ _BOUNDS = {
 # What the cells file is called in the notes of the metadata that `comb` writes, and what marks a list of codes.
 CELLS_NOTE = "comb:cells"
 CODES_NOTE = "comb:codes"
+SUMS_NOTE = "comb:checksums"
+DISARMED_NOTE = "comb:disarmed"
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,6 +111,12 @@ class Schema:
         The file with reasons and kept texts, if there is one.
     notes : tuple of str
         What could not be honoured.
+    checksums : dict of str to str
+        Of the table's file and those that belong to it, as they were saved.
+    size : int
+        Bytes in the table's file; 0 if that is not known.
+    disarmed : bool
+        Whether texts that a spreadsheet program would run have an apostrophe in front.
     """
 
     name: str
@@ -115,6 +125,9 @@ class Schema:
     key: tuple[str, ...] = ()
     cells: str = ""
     notes: tuple[str, ...] = ()
+    checksums: dict[str, str] = field(default_factory=dict)
+    size: int = 0
+    disarmed: bool = False
 
     @property
     def types(self) -> dict[str, Request]:
@@ -151,11 +164,12 @@ def read_schema(text: str, name: str, url: str) -> Schema | None:
     """
     try:
         record = json.loads(text)
-    except ValueError as error:
-        raise ContentError(f"this is not JSON: {error}", where=name) from None
+    except (ValueError, RecursionError) as error:
+        raise ContentError(f"this is not JSON: {error}", where=name, remedy=WITHOUT_IT) from None
     described = _table_of(record, url, name)
     if described is None:
         return None
+    check_shape(described, name)
     schema = described.get("tableSchema")
     columns = schema.get("columns") if isinstance(schema, dict) else None
     if (
@@ -177,7 +191,9 @@ def read_schema(text: str, name: str, url: str) -> Schema | None:
     key = schema.get("primaryKey", [])
     keys = tuple(by_name.get(name, unquote(name)) for name in ([key] if isinstance(key, str) else key))
     options = _dialect(described.get("dialect") or record.get("dialect") or {})
-    return Schema(name, known, options, keys, _cells_file(described), tuple(notes))
+    sums, size = _sums(described)
+    disarm = any(note.get(DISARMED_NOTE) is True for note in _notes(described))
+    return Schema(name, known, options, keys, _cells_file(described), tuple(notes), sums, size, disarm)
 
 
 # What a schema may say for all of its columns.
@@ -194,8 +210,7 @@ def _codes(schema: Mapping[str, Any], record: Mapping[str, Any]) -> dict[str, st
     lists = {
         str(table.get("url"))
         for table in (tables if isinstance(tables, list) else [])
-        if isinstance(table, dict)
-        and any(isinstance(note, dict) and CODES_NOTE in note for note in table.get("notes", []))
+        if isinstance(table, dict) and any(CODES_NOTE in note for note in _notes(table))
     }
     found = {}
     for key in schema.get("foreignKeys", []):
@@ -296,16 +311,55 @@ def _dialect(dialect: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _cells_file(record: Mapping[str, Any]) -> str:
-    notes = record.get("notes", [])
-    named = [note[CELLS_NOTE] for note in notes if isinstance(note, dict) and CELLS_NOTE in note]
+    named = [note[CELLS_NOTE] for note in _notes(record) if CELLS_NOTE in note]
     return str(named[0]) if named else ""
 
 
-def read_codes(text: str) -> tuple[tuple[str, str], ...]:
+def _sums(record: Mapping[str, Any]) -> tuple[dict[str, str], int]:
+    """Return the checksums of the files that were described, and the size of the first."""
+    for note in _notes(record):
+        sums, size = note.get(SUMS_NOTE), note.get("comb:bytes", 0)
+        if isinstance(sums, dict):
+            return {str(name): str(checksum) for name, checksum in sums.items()}, size if isinstance(size, int) else 0
+    return {}, 0
+
+
+def _notes(record: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """Return the notes of a description that are objects; the standard leaves open what a note is."""
+    notes = record.get("notes", [])
+    return [note for note in notes if isinstance(note, dict)] if isinstance(notes, list) else []
+
+
+def describes(text: str, file: str) -> bool:
+    """Return whether a description is of a file."""
+    try:
+        return _table_of(json.loads(text), file, "") is not None
+    except (ValueError, RecursionError):
+        return False
+
+
+def companions_in(text: str, file: str) -> list[str] | None:
+    """Return the files that belong to a table by its description; None if Comb did not write that.
+
+    Parameters
+    ----------
+    text : str
+        The description.
+    file : str
+        Of the table.
+    """
+    described = _table_of(json.loads(text), file, "") if describes(text, file) else None
+    sums = _sums(described or {})[0]
+    return [name for name in sums if name != file] if file in sums else None
+
+
+def read_codes(text: str, *, disarmed: bool = False) -> tuple[tuple[str, str], ...]:
     r"""Read a list of codes: values and what they stand for, below a line of header.
 
     >>> read_codes("value,label\r\n2,nervous\r\n")
     (('2', 'nervous'),)
     """
     rows = list(csv.reader(io.StringIO(text, newline="")))[1:]
+    if disarmed:
+        rows = [[armed_again(cell) for cell in row] for row in rows]
     return tuple((row[0], row[1] if len(row) > 1 else "") for row in rows if row)

@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from comb.errors import counted
+from comb.formats.formulas import armed_again
 from comb.inference.decide import declared_column
 from comb.kernels.grouping import group
 from comb.reading.schema.csvw import Schema, SchemaColumn
@@ -54,7 +55,10 @@ def validate(columns: dict[str, Column], schema: Schema, codes: Codes) -> tuple[
     found: list[Violation] = []
     for one in schema.columns:
         if one.title in columns:
-            column = columns[one.title] = _followed(columns[one.title], one, codes)
+            column = columns[one.title]
+            if schema.disarmed and column.type.word == "string":
+                column = column._replace(values=column.text.map(armed_again))
+            column = columns[one.title] = _followed(column, one, codes)
             found += [Violation(row + 1, one.title, what) for row, what in _broken(column, one)]
     found += _key_violations(columns, schema.key)
     notes = []

@@ -1,0 +1,25 @@
+"""Texts that a spreadsheet program would run as formulas, and the apostrophe that keeps it from that. Pure."""
+
+import re
+
+# With apostrophes in front already, it has been disarmed before: one more keeps the two apart.
+_ARMED = re.compile(r"'*[=+\-@\t\r]")
+_DISARMED = re.compile(r"'+[=+\-@\t\r]")
+
+
+def disarmed(text: str) -> str:
+    """Put an apostrophe before a text that would be run.
+
+    >>> disarmed("=1+1"), disarmed("'=1+1"), disarmed("Mill")
+    ("'=1+1", "''=1+1", 'Mill')
+    """
+    return f"'{text}" if _ARMED.match(text) else text
+
+
+def armed_again(text: str) -> str:
+    """Take away the apostrophe that `disarmed` put there.
+
+    >>> armed_again("'=1+1"), armed_again("'tis")
+    ('=1+1', "'tis")
+    """
+    return text[1:] if _DISARMED.match(text) else text

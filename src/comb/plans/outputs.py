@@ -1,0 +1,157 @@
+"""What a plan writes, and where it may: checked before any work, written together at the end.
+
+A plan that somebody sends may name any path, so it writes into its own folder unless the person who runs it says
+otherwise. An output never replaces a source of the plan by accident, neither the file itself nor one that the next run
+would take for a source because its name matches a pattern.
+"""
+
+from collections.abc import Iterator, Mapping
+from fnmatch import fnmatchcase
+from pathlib import Path
+from typing import Any
+
+from comb.errors import ParameterError, PlanError
+from comb.plans.model import PlanText, Save, moved
+from comb.steps.accounting import Taken
+from comb.tables.origin import Origin
+from comb.writing.atomic import Output, check_file_free
+from comb.writing.dataset import OWN_FILES, Dataset, check_names
+from comb.writing.files import WORKBOOKS, file_kind, files_of, outdated, workbook_of
+
+# Names that end so are of files, not of folders; Comb does not write these kinds.
+_OTHER_FILES = frozenset({
+    ".xls", ".xlsm", ".xlsb", ".html", ".htm", ".pdf", ".xml", ".zip", ".yaml", ".yml", ".md", ".parquet", ".sqlite",
+    ".db", ".dat",
+})  # fmt: skip
+
+
+def place_of(plan: PlanText, path: str) -> Path:
+    """Return a path of a plan, which begins at its folder."""
+    return Path(plan.folder) / path
+
+
+def tables_of(plan: PlanText, save: Save) -> list[str]:
+    """Return the names of the tables that an output holds."""
+    return save.tables or list(plan.tables)
+
+
+def is_file(save: Save) -> bool:
+    """Return whether an output is a single file; else it is a dataset folder."""
+    try:
+        return bool(file_kind(save.to))
+    except ParameterError:
+        return False
+
+
+def reserve_outputs(plan: PlanText, output: Output, *, overwrite: bool, write_outside: bool) -> None:
+    """Find out before any work whether all outputs can be written, and keep their places.
+
+    Raises
+    ------
+    CombError
+        For the first that cannot.
+    """
+    for save in plan.save:
+        path = place_of(plan, save.to)
+        if not write_outside and not path.resolve().is_relative_to(Path(plan.folder).resolve()):
+            raise PlanError(
+                f"this plan would write outside its own folder: {path}", where=plan.name,
+                remedy="if that is meant: --write-outside (write_outside=True)",
+            )  # fmt: skip
+        _check_sources(plan, save)
+        names = tables_of(plan, save)
+        if is_file(save):
+            kind = file_kind(path.name)[0]
+            if len(names) != 1 and kind not in WORKBOOKS:
+                raise PlanError(f"{save.to} is one file, and there are {len(names)} tables", remedy="save a folder")
+            check_file_free(path, overwrite=overwrite)
+            outdated(path.parent, path.name, (), overwrite=overwrite)
+        else:
+            if path.suffix.lower() in _OTHER_FILES:
+                file_kind(path.name)
+            check_names(names)
+        output.reserve(path, folder=not is_file(save), overwrite=overwrite)
+
+
+def _check_sources(plan: PlanText, save: Save) -> None:
+    """Raise a PlanError if an output replaces a source, or the next run would take it for one."""
+    if save.replace_source:
+        return
+    path = place_of(plan, save.to).resolve()
+    written = [path] if is_file(save) else [path / name for name in _files_of_folder(tables_of(plan, save))]
+    for source in _sources(plan):
+        place = place_of(plan, source).expanduser().resolve()
+        if place.is_relative_to(path):
+            raise PlanError(
+                f"{save.to} would replace the source {source}, which is lost then", where=plan.name,
+                remedy="save to another place; if that is meant: {to: " + save.to + ", replace_source: true}",
+            )  # fmt: skip
+        caught = next((one for one in written if _matches(one, place)), None)
+        if caught is not None:
+            raise PlanError(
+                f"the result {caught.name} would be a source the next time: {source} matches it", where=plan.name,
+                remedy="save to another place, or narrow the pattern",
+            )  # fmt: skip
+
+
+def _sources(plan: PlanText) -> Iterator[str]:
+    for table in plan.tables.values():
+        files = [table.source] if isinstance(table.source, str) else table.source
+        yield from (file for file in files if file and not table.from_table)
+
+
+def _files_of_folder(names: list[str]) -> list[str]:
+    return [*OWN_FILES, *(f"{name}{end}" for name in names for end in (".csv", "-cells.csv", ".csv-metadata.json"))]
+
+
+def _matches(path: Path, pattern: Path) -> bool:
+    """Return whether a pattern of paths takes in a path; `*` stays within one folder."""
+    return len(path.parts) == len(pattern.parts) and all(map(fnmatchcase, path.parts, pattern.parts))
+
+
+def write_outputs(
+    plan: PlanText,
+    output: Output,
+    tables: Mapping[str, Any],
+    taken: Mapping[str, list[Taken]],
+    sources: Mapping[str, Origin],
+) -> list[str]:
+    """Write all outputs: all of them, or none. Their places were reserved before.
+
+    Parameters
+    ----------
+    plan : PlanText
+    output : Output
+    tables : mapping of str to BareTable
+        After all steps.
+    taken : mapping of str to list of Taken
+    sources : mapping of str to Origin
+        Of each table that was loaded.
+
+    Returns
+    -------
+    list of str
+        The paths.
+    """
+    for save in plan.save:
+        path, names = place_of(plan, save.to), tables_of(plan, save)
+        if not is_file(save):
+            # The plan of the folder begins at the source, wherever the folder is.
+            sums = {name: origin.checksum for name, origin in sources.items() if origin.checksum}
+            text = moved(plan, str(path), sums)
+            loaded = {name: origin for name, origin in sources.items() if name in names}
+            dataset = Dataset(
+                {name: tables[name] for name in names}, {name: taken[name] for name in names}, text, loaded,
+                disarm=save.disarm,
+            )  # fmt: skip
+            output.folder(path, dataset.files())
+        elif file_kind(path.name)[0] in WORKBOOKS:
+            entries = {name: [one.entry for one in taken[name]] for name in names}
+            output.file(path, workbook_of(file_kind(path.name)[0], {name: tables[name] for name in names}, entries))
+        else:
+            options = {"disarm": True} if save.disarm else {}
+            files = files_of(tables[names[0]], path.name, options, describe=False, taken=())
+            output.file(path, files[path.name])
+            output.remove([path.parent / one for one in outdated(path.parent, path.name, files, overwrite=True)])
+    output.put()
+    return [str(place_of(plan, save.to)) for save in plan.save]
