@@ -367,3 +367,27 @@ def test_names_are_exchanged_in_one_call_where_the_system_can(tmp_path: Path) ->
     swapped = exchange(tmp_path / "a", tmp_path / "b")
     assert (tmp_path / "a").read_bytes() == (b"b" if swapped else b"a")
     assert not exchange(tmp_path / "a", tmp_path / "none")
+
+
+def test_a_dataset_folder_is_loaded_and_inspected_whole(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("id,day\n007,01.05.2026\n008,31.05.2026\n")
+    plan = tmp_path / "plan.yaml"
+    plan.write_text("source: t.csv\nsave: out\n")
+    comb.Plan.load(plan).run()
+    assert comb.load(tmp_path / "out").equals(comb.load(tmp_path / "out" / "t.csv"))
+    checksums = comb.inspect(tmp_path / "out").decisions[1]
+    assert (checksums.what, checksums.value) == ("checksums", "all 7 files as saved")
+    (tmp_path / "out" / "ledger.jsonl").write_text("{}\n")
+    (tmp_path / "out" / "dictionary.md").unlink()
+    (tmp_path / "out" / "mine.txt").write_text("")
+    said = comb.inspect(tmp_path / "out").decisions[1].value
+    assert said == "ledger.jsonl has changed since it was saved; dictionary.md is gone; mine.txt is not part of it"
+    assert comb.load(tmp_path / "out").notes[0] == "checksums.txt: ledger.jsonl has changed since it was saved"
+    plan.write_text("tables: {a: {source: t.csv}, b: {source: t.csv}}\nsave: two\n")
+    comb.Plan.load(plan).run()
+    assert [table.name for table in comb.inspect(tmp_path / "two").tables] == ["a", "b"]
+    assert comb.load(tmp_path / "two", table="2").equals(comb.load(tmp_path / "two", table="b"))
+    assert list(comb.load_all(tmp_path / "two")) == ["a", "b"]
+    for name, message in ((None, "there are 2 tables"), ("c", "there is no table 'c'"), ("3", "there is no table '3'")):
+        with pytest.raises(comb.ContentError, match=message):
+            comb.load(tmp_path / "two", table=name)

@@ -7,8 +7,10 @@ from typing import Any
 from comb.execution.resources import DEFAULT
 from comb.reading.column_rules import ColumnRules
 from comb.reading.combine import only_texts, table_of, text_origin
+from comb.reading.dataset_folder import DatasetFolder, dataset_folder
 from comb.reading.delimited.layout import name_of
 from comb.reading.documents.model import InnerTable
+from comb.reading.io.beside import CHECKSUMS
 from comb.reading.io.source_file import Source, expand
 from comb.reading.load import members_of
 from comb.reading.opened import OpenDocument, OpenText, open_source
@@ -141,6 +143,9 @@ def inspect_source(source: Source, options: ReadOptions) -> Inspection:
     file only the beginning is looked at, and what is found there is provisional.
     """
     files = expand(source)
+    folder = dataset_folder(files[0]) if len(files) == 1 else None
+    if folder is not None:
+        return _folder_inspection(folder, options)
     members = members_of(files[0]) if len(files) == 1 and options.table is None and str(files[0]) != "-" else []
     if len(members) > 1:
         inside = only_texts([open_source(files[0], options.replace(table=member), DEFAULT) for member in members])
@@ -152,6 +157,17 @@ def inspect_source(source: Source, options: ReadOptions) -> Inspection:
     texts = only_texts(opened)
     reading = _table_reading(PurePath(texts[0].name).stem, table_of(source, opened), texts[0])
     return _text_inspection(source, texts, (reading,))
+
+
+def _folder_inspection(folder: DatasetFolder, options: ReadOptions) -> Inspection:
+    """Show what a dataset folder contains, and whether it is as it was saved."""
+    chosen = [folder.choose(options.table)] if options.table else list(folder.tables.values())
+    inside = [inspect_source(file, options.replace(table=None)) for file in chosen]
+    why = f"held against {CHECKSUMS}"
+    decisions = (Decision("kind", "dataset folder", f"{CHECKSUMS} is in it", "", ""),
+                 Decision("checksums", folder.sentence, why, "", ""))  # fmt: skip
+    tables = tuple(table for one in inside for table in one.tables)
+    return Inspection(folder.path.name, str(folder.path), sum(one.size for one in inside), decisions, tables)
 
 
 def _text_inspection(source: Source, texts: list[OpenText], tables: tuple[TableReading, ...]) -> Inspection:

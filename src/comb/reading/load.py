@@ -7,6 +7,8 @@ from comb.execution.resources import DEFAULT, Resources
 from comb.formats.sniff import ZIP_START
 from comb.kernels import dispatch
 from comb.reading.combine import document_table, table_of
+from comb.reading.dataset_folder import dataset_folder
+from comb.reading.io.beside import CHECKSUMS
 from comb.reading.io.decompress import WORKBOOK_PARTS, zip_members
 from comb.reading.io.source_file import HeldSource, OpenSource, Source, expand
 from comb.reading.opened import OpenDocument, OpenText, open_source
@@ -40,8 +42,13 @@ def load_table(
     ReadError
         If a source cannot be read as a table.
     """
+    files = expand(source)
+    folder = dataset_folder(files[0]) if len(files) == 1 else None
+    if folder is not None:
+        table = load_table(folder.choose(options.table), options.replace(table=None), progress, resources)
+        return table._derive(notes=(*(f"{CHECKSUMS}: {one}" for one in folder.messages), *table.notes))
     opened: list[OpenText | OpenDocument] = []
-    for one in expand(source):
+    for one in files:
         if progress:
             progress(f"reading {one.name if isinstance(one, HeldSource) else one}")
         opened.append(open_source(one, options, resources))
@@ -60,12 +67,20 @@ def load_beginning(source: Source, options: ReadOptions) -> tuple[BareTable, boo
         Small files are loaded whole; of larger ones there are more rows, and the types are
         provisional.
     """
-    opened = [open_source(one, options, DEFAULT, first_look=True) for one in expand(source)]
+    files = expand(source)
+    folder = dataset_folder(files[0]) if len(files) == 1 else None
+    if folder is not None:
+        table, more = load_beginning(folder.choose(options.table), options.replace(table=None))
+        return table._derive(notes=(*(f"{CHECKSUMS}: {one}" for one in folder.messages), *table.notes)), more
+    opened = [open_source(one, options, DEFAULT, first_look=True) for one in files]
     return table_of(source, opened), any(isinstance(one, OpenText) and one.provisional for one in opened)
 
 
 def load_tables(source: str | Path | HeldSource, options: ReadOptions) -> dict[str, BareTable]:
     """Load every table inside a source by name: of a workbook, a JSON document, a zip archive."""
+    folder = dataset_folder(source)
+    if folder is not None:
+        return {name: load_table(file, options) for name, file in folder.tables.items()}
     members = members_of(source)
     if len(members) > 1:
         return {name: load_table(source, options.replace(table=name)) for name in members}
