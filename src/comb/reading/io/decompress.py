@@ -11,7 +11,7 @@ import lzma
 import struct
 import zipfile
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from comb.errors import ContentError, listing, nearest
@@ -19,7 +19,14 @@ from comb.errors import ContentError, listing, nearest
 # What a compressed source may decompress to unless a larger limit is given: more than a
 # table on which somebody works, less than the memory of a small machine.
 MOST_BYTES = 1 << 30
-_STEP = 1 << 20
+
+# What is given to a decompressor at once, and the most that it may give back.
+_LEAST_PIECE = 1 << 11
+_MOST_PIECE = 1 << 20
+_MOST_PART = 1 << 22
+
+# What a decompressor may hold of the content before; the strongest levels in use need less.
+MOST_WINDOW = 1 << 29
 
 # What the standard library raises on damaged archives; found by loading damaged ones.
 _ZIP_ERRORS = (
@@ -27,6 +34,9 @@ _ZIP_ERRORS = (
     KeyError, IndexError,
 )  # fmt: skip
 WORKBOOK_PARTS = ("[Content_Types].xml", "mimetype")
+
+
+_ZLIB = type(zlib.decompressobj())
 
 
 def _zstd_decompressor() -> Any:
@@ -44,13 +54,13 @@ def _zstd_decompressor() -> Any:
             "this is compressed with Zstandard, which is not installed",
             remedy="pip install 'comb-tables[zstd]', or decompress it first",
         ) from None
-    return zstandard.ZstdDecompressor().decompressobj()
+    return zstandard.ZstdDecompressor(max_window_size=MOST_WINDOW).decompressobj()
 
 
 _STREAMS: tuple[tuple[bytes, str, Callable[[], Any]], ...] = (
     (b"\x1f\x8b", "gzip", lambda: zlib.decompressobj(31)),
     (b"BZh", "bzip2", bz2.BZ2Decompressor),
-    (b"\xfd7zXZ\x00", "xz", lzma.LZMADecompressor),
+    (b"\xfd7zXZ\x00", "xz", lambda: lzma.LZMADecompressor(memlimit=MOST_WINDOW)),
     (b"\x28\xb5\x2f\xfd", "Zstandard", _zstd_decompressor),
 )
 
@@ -89,30 +99,67 @@ def decompress(data: bytes, name: str, *, member: str | None = None, most: int |
 
 def _decompress_stream(data: bytes, name: str, kind: str, make: Callable[[], Any], limit: int) -> bytes:
     """Decompress one stream, or several end to end as gzip and others allow."""
-    parts: list[bytes] = []
-    size = 0
-    while data:
+    content, rest = io.BytesIO(), memoryview(data)
+    while rest:
         decompressor = make()
+        # Little at first: what is not used of a piece is copied, and there may be very many streams.
+        size, start = _LEAST_PIECE, 0
         try:
-            for start in range(0, len(data), _STEP):
-                part = decompressor.decompress(data[start : start + _STEP])
-                size += len(part)
-                parts.append(part)
-                if size > limit:
-                    raise too_large(name, limit)
-                if decompressor.eof:
-                    break
-        except (zlib.error, OSError, lzma.LZMAError, EOFError, ValueError) as error:
+            while not decompressor.eof and start < len(rest):
+                piece = rest[start : start + size]
+                start, size = start + len(piece), min(2 * size, _most_piece(decompressor))
+                for part in _bounded(decompressor, piece):
+                    content.write(part)
+                    if content.tell() > limit:
+                        raise too_large(name, limit)
+        except lzma.LZMAError as error:
+            if "memory" in str(error).lower():
+                raise _too_wide(name) from None
             raise damaged(name, kind, str(error)) from None
+        except (zlib.error, OSError, EOFError, ValueError) as error:
+            if isinstance(error, ContentError):
+                raise
+            raise damaged(name, kind, str(error)) from None
+        except MemoryError:
+            raise _too_wide(name) from None
         except Exception as error:
             if type(error).__name__ != "ZstdError":
                 raise
+            if "memory" in str(error).lower():
+                raise _too_wide(name) from None
             raise damaged(name, kind, str(error)) from None
         if not decompressor.eof:
-            raise damaged(name, kind, f"it ends in the middle, after {size:,} bytes of content")
-        rest = decompressor.unused_data + data[start + _STEP :]
-        data = rest.lstrip(b"\x00")
-    return b"".join(parts)
+            raise damaged(name, kind, f"it ends in the middle, after {content.tell():,} bytes of content")
+        rest = rest[start - len(decompressor.unused_data) :]
+        while rest and not rest[0]:
+            # Filled up with zeros, as tapes are.
+            rest = rest[len(rest) - len(bytes(rest[:_MOST_PIECE]).lstrip(b"\x00")) - len(rest[_MOST_PIECE:]) :]
+    return content.getvalue()
+
+
+def _most_piece(decompressor: Any) -> int:
+    """Return how much may be given to a decompressor at once, so that what comes back is bounded."""
+    return _MOST_PIECE if _bounds_itself(decompressor) else _LEAST_PIECE
+
+
+def _bounds_itself(decompressor: Any) -> bool:
+    return isinstance(decompressor, _ZLIB) or hasattr(decompressor, "needs_input")
+
+
+def _bounded(decompressor: Any, piece: memoryview) -> Iterator[bytes]:
+    """Decompress a piece, at most `_MOST_PART` bytes of content at once."""
+    if not _bounds_itself(decompressor):
+        # Of the extra: no limit can be given, so the piece is small.
+        yield decompressor.decompress(bytes(piece))
+    elif isinstance(decompressor, _ZLIB):
+        left: bytes | memoryview = piece
+        while left and not decompressor.eof:
+            yield decompressor.decompress(left, _MOST_PART)
+            left = decompressor.unconsumed_tail
+    else:
+        yield decompressor.decompress(piece, _MOST_PART)
+        while not decompressor.needs_input and not decompressor.eof:
+            yield decompressor.decompress(b"", _MOST_PART)
 
 
 def _decompress_zip(data: bytes, name: str, member: str | None, limit: int) -> tuple[bytes, str]:
@@ -120,8 +167,11 @@ def _decompress_zip(data: bytes, name: str, member: str | None, limit: int) -> t
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             names = tables_in_zip(archive)
             chosen = _chosen_member(names, name, member)
-            with archive.open(chosen) as stream:
-                content = stream.read(limit + 1)
+            content = io.BytesIO()
+            for piece in member_pieces(archive, chosen):
+                content.write(piece)
+                if content.tell() > limit:
+                    raise too_large(name, limit)
     except ContentError:
         raise
     except _ZIP_ERRORS as error:
@@ -130,9 +180,15 @@ def _decompress_zip(data: bytes, name: str, member: str | None, limit: int) -> t
         raise ContentError(
             f"cannot be decompressed: {error}", where=name, remedy="decompress it with its password"
         ) from None
-    if len(content) > limit:
-        raise too_large(name, limit)
-    return content, f"zip: {chosen}"
+    return content.getvalue(), f"zip: {chosen}"
+
+
+def member_pieces(archive: zipfile.ZipFile, member: str) -> Iterator[bytes]:
+    """Decompress a member of a zip archive piece by piece, each bounded whatever it was packed with."""
+    bounded = archive.getinfo(member).compress_type in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
+    with archive.open(member) as stream:
+        while piece := stream.read(_MOST_PIECE if bounded else _LEAST_PIECE):
+            yield piece
 
 
 def tables_in_zip(archive: zipfile.ZipFile) -> list[str]:
@@ -184,6 +240,15 @@ def too_large(name: str, limit: int) -> ContentError:
         f"it decompresses to more than {limit:,} bytes",
         where=name,
         remedy="if that is as it should be, raise the limit: most_bytes=..., or --most-bytes",
+    )
+
+
+def _too_wide(name: str) -> ContentError:
+    """Word the error for what needs more memory to be decompressed than any usual level does."""
+    return ContentError(
+        f"decompressing it needs more than {MOST_WINDOW:,} bytes of memory",
+        where=name,
+        remedy="decompress it first, with the program that made it",
     )
 
 

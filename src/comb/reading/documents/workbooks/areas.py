@@ -25,6 +25,12 @@ MOST_HEADER_LINES = 5
 LEAST_NOTED_WIDTH = 3
 MOST_NOTES = 20
 
+# Fewer rows with empty ones between them are blocks of their own.
+LEAST_SPACED_ROWS = 3
+
+# A single text is a title.
+LEAST_NAMES = 2
+
 # How many rows above a gap tell whether what is below goes on with them.
 ROWS_COMPARED = 20
 
@@ -83,13 +89,14 @@ def find_areas(grid: SheetGrid) -> list[Area]:
     that go on below a gap as above it, and columns under one header beside an empty one.
     Blocks of nothing but text, one in a row, are titles or notes of the table they stand next to.
     """
-    blocks = _joined(grid, list(_cut(grid, _whole(grid))))
+    blocks = _joined(grid, _spaced(list(_cut(grid, _whole(grid)))))
     tables = [block for block in blocks if not _only_text(grid, block)]
     if not tables:
         tables = blocks[:1]
     areas = [read_area(grid, block) for block in tables]
+    known = set(tables)
     for block in blocks:
-        if block not in tables:
+        if block not in known:
             _attach(grid, block, tables, areas)
     return [area for area in areas if len(area.body) or area.header]
 
@@ -122,28 +129,77 @@ def _runs(filled: np.ndarray) -> list[tuple[int, int]]:
     return [(int(first), int(last) - 1) for first, last in edges.reshape(-1, 2)]
 
 
+def _spaced(blocks: list[Range]) -> list[Range]:
+    """Join single rows with an empty one between each two, as wide as the first at most: one table, widely spaced."""
+    found: list[Range] = []
+    run: list[Range] = []
+
+    def end() -> None:
+        nonlocal run
+        joined = len(run) >= LEAST_SPACED_ROWS
+        found.extend([run[0]._replace(bottom=run[-1].bottom)] if joined else run)
+        run = []
+
+    for block in sorted(blocks):
+        single = block.top == block.bottom
+        if not (run and single and block.top == run[-1].bottom + 2 and _inside(block, run[0])):
+            end()
+        if single and (run or block.right > block.left):
+            run.append(block)
+        else:
+            found.append(block)
+    end()
+    return sorted(found)
+
+
+def _inside(block: Range, other: Range) -> bool:
+    return other.left <= block.left and block.right <= other.right
+
+
 def _joined(grid: SheetGrid, blocks: list[Range]) -> list[Range]:
-    """Join blocks that are one table."""
-    joined = True
-    while joined:
-        joined = False
-        for first, second in _neighbours(blocks):
-            if _go_on_below(grid, first, second) or _go_on_beside(grid, first, second):
-                blocks = [block for block in blocks if block not in (first, second)]
-                bounds = zip(first, second, strict=True)
-                top, left, bottom, right = (pick(pair) for pick, pair in zip((min, min, max, max), bounds, strict=True))
-                blocks.append(Range(top, left, bottom, right))
-                blocks.sort()
-                joined = True
-                break
-    return sorted(blocks)
+    """Join blocks that are one table.
 
+    Each block is tried against those that begin one empty line further on; what it is joined with is tried again, as
+    are those before it. A block is looked up by where it begins, so that the time grows with the blocks.
+    """
+    text_only = {block: _only_text(grid, block) for block in blocks}
+    tops: dict[int, set[Range]] = {}
+    lefts: dict[int, set[Range]] = {}
 
-def _neighbours(blocks: list[Range]) -> Iterator[tuple[Range, Range]]:
-    for first in blocks:
-        for second in blocks:
-            if second.top == first.bottom + 2 or second.left == first.right + 2:
-                yield first, second
+    def put(block: Range) -> None:
+        tops.setdefault(block.top, set()).add(block)
+        lefts.setdefault(block.left, set()).add(block)
+
+    def take(block: Range) -> None:
+        tops[block.top].discard(block)
+        lefts[block.left].discard(block)
+
+    for block in blocks:
+        put(block)
+    waiting = sorted(blocks, reverse=True)
+    there = set(blocks)
+    while waiting:
+        first = waiting.pop()
+        if first not in there:
+            continue
+        for second in sorted(tops.get(first.bottom + 2, set()) | lefts.get(first.right + 2, set())):
+            below = _go_on_below(grid, first, second, text_only) or _is_header_of(grid, first, second)
+            if not below and not _go_on_beside(grid, first, second):
+                continue
+            bounds = zip(first, second, strict=True)
+            top, left, bottom, right = (pick(pair) for pick, pair in zip((min, min, max, max), bounds, strict=True))
+            whole = Range(top, left, bottom, right)
+            for part in (first, second):
+                take(part)
+                there.discard(part)
+            put(whole)
+            there.add(whole)
+            # Neither part was a title or note; a header with its rows is none either.
+            text_only[whole] = False
+            before = [one for one in lefts.get(whole.left, set()) if one.bottom + 2 == whole.top]
+            waiting += [*sorted(before, reverse=True), whole]
+            break
+    return sorted(there)
 
 
 def _only_text(grid: SheetGrid, block: Range) -> bool:
@@ -154,11 +210,11 @@ def _only_text(grid: SheetGrid, block: Range) -> bool:
     return bool(alone and (grid.sheet.kinds[held] == SourceKind.TEXT).all())
 
 
-def _go_on_below(grid: SheetGrid, above: Range, below: Range) -> bool:
+def _go_on_below(grid: SheetGrid, above: Range, below: Range, text_only: dict[Range, bool]) -> bool:
     """Return whether the rows of a block go on below a gap, without a header of their own."""
     if below.top != above.bottom + 2 or below.left < above.left or below.right > above.right:
         return False
-    if above.bottom - above.top < 1 or _only_text(grid, below) or _only_text(grid, above):
+    if above.bottom - above.top < 1 or text_only[below] or text_only[above]:
         return False
     rows = np.arange(max(above.top + 1, above.bottom - ROWS_COMPARED), above.bottom + 1)
     same = other = 0
@@ -174,6 +230,17 @@ def _go_on_below(grid: SheetGrid, above: Range, below: Range) -> bool:
     values = any(int(grid.kinds([below.top], at)[0]) != SourceKind.TEXT for at in range(below.left, below.right + 1))
     total = has_total_word(grid, below.top, below.left, below.right)
     return same > 0 and not other and (values or total)
+
+
+def _is_header_of(grid: SheetGrid, above: Range, below: Range) -> bool:
+    """Return whether a row of names stands alone above an empty row, and its rows, with values, below that."""
+    if above.top != above.bottom or below.top != above.bottom + 2 or below[1::2] != above[1::2]:
+        return False
+    names = grid.texts(above.top, above.left, above.right)
+    if len(names) < LEAST_NAMES or not all(names) or not all_words(names) or len(set(names)) < len(names):
+        return False
+    kinds = [int(grid.kinds([below.top], at)[0]) for at in range(below.left, below.right + 1)]
+    return any(kind not in (SourceKind.TEXT, SourceKind.EMPTY) for kind in kinds)
 
 
 def _go_on_beside(grid: SheetGrid, left: Range, right: Range) -> bool:
@@ -229,7 +296,8 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
         titles += [text for text in grid.texts(rows[0], block.left, block.right) if text]
         rows = rows[1:]
     blank_rows = [row for row in rows if not filled[row - block.top].any()]
-    rows = [row for row in rows if row not in set(blank_rows)]
+    blank = set(blank_rows)
+    rows = [row for row in rows if row not in blank]
     while titles and rows and len(rows) > 1 and rows[0] - 1 in blank_rows:
         blank_rows.remove(rows[0] - 1)
     notes: list[str] = []

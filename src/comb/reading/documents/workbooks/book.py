@@ -1,6 +1,7 @@
 """A workbook as a document: its sheets, the tables on them, and each as columns."""
 
 import contextlib
+from collections import Counter
 from dataclasses import dataclass
 from typing import Any
 
@@ -39,6 +40,10 @@ MOST_TITLE = 40
 # Numbers compared when it is looked at whether a table sums up another.
 MOST_COMPARED = 200
 LEAST_COMPARED = 2
+
+
+# Among more tables than this, none is looked at for what it sums up.
+MOST_TABLES_COMPARED = 200
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,8 +121,9 @@ def _area_names(grid: SheetGrid, areas: list[Area]) -> list[str]:
     if len([area for area in areas if not area.sums_up]) == 1:
         return [title if not area.sums_up else f"{title}!{grid.range(area.range)}" for area in areas]
     short = [" ".join(area.titles[-1].split()) if area.titles else "" for area in areas]
+    counts = Counter(short)
     return [
-        text if text and len(text) <= MOST_TITLE and short.count(text) == 1 else f"{title}!{grid.range(area.range)}"
+        text if text and len(text) <= MOST_TITLE and counts[text] == 1 else f"{title}!{grid.range(area.range)}"
         for text, area in zip(short, areas, strict=True)
     ]
 
@@ -153,7 +159,8 @@ def _by_range(
 def _mark_summaries(grids: dict[str, SheetGrid], found: dict[str, list[Area]]) -> None:
     """Mark tables that are totals: by formulas that reach outside, or by equal sums."""
     everything = [(grids[title], area) for title, areas in found.items() for area in areas]
-    if len(everything) < 2:
+    # Every table is held against every other one.
+    if not 2 <= len(everything) <= MOST_TABLES_COMPARED:
         return
     sums = [(grid, area, _sums(grid, area)) for grid, area in everything]
     for grid, area in everything:

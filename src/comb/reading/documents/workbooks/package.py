@@ -9,9 +9,8 @@ from typing import Any
 from xml.parsers import expat
 
 from comb.errors import ContentError
-from comb.reading.io.decompress import MOST_BYTES, damaged, too_large
+from comb.reading.io.decompress import MOST_BYTES, damaged, member_pieces, too_large
 
-_STEP = 1 << 18
 _ERRORS = (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, OSError, ValueError, struct.error, KeyError)
 
 # The others come where an encoding or a number is not valid.
@@ -55,12 +54,11 @@ class Package:
         if part not in self.names:
             return
         try:
-            with self._archive.open(part) as stream:
-                while piece := stream.read(_STEP):
-                    self._left -= len(piece)
-                    if self._left < 0:
-                        raise too_large(self.name, self._limit)
-                    take(piece)
+            for piece in member_pieces(self._archive, part):
+                self._left -= len(piece)
+                if self._left < 0:
+                    raise too_large(self.name, self._limit)
+                take(piece)
         except ContentError:
             raise
         except RuntimeError as error:
