@@ -13,6 +13,7 @@ from comb.errors import PlanError
 
 # A plan is written by hand; a larger file is a mistake or an attack.
 LONGEST_PLAN = 1_000_000
+DEEPEST = 20
 Path = tuple[str | int, ...]
 _QUOTE_HINT = "text that begins with * or & must be quoted: '*_kg'"
 
@@ -50,9 +51,13 @@ class YamlSource:
         return self._lines.get(path, 1)
 
     def _refuse_indirection(self, text: str) -> None:
+        depth = 0
         for event in yaml.parse(text, Loader=yaml.SafeLoader):
+            depth += isinstance(event, yaml.CollectionStartEvent) - isinstance(event, yaml.CollectionEndEvent)
             line = event.start_mark.line + 1 if event.start_mark else 1
             where = f"{self.name}, line {line}"
+            if depth > DEEPEST:
+                raise PlanError(f"this is nested more than {DEEPEST} deep, no plan is", where=where)
             if getattr(event, "anchor", None) is not None:
                 raise PlanError("a plan has no anchors and aliases", where=where, remedy=_QUOTE_HINT)
             tag = getattr(event, "tag", None)

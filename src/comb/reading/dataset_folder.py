@@ -61,7 +61,7 @@ class DatasetFolder:
 
 def dataset_folder(source: str | Path | HeldSource) -> DatasetFolder | None:
     """Return a dataset folder with what is not as it was saved; None if the source is something else."""
-    if isinstance(source, HeldSource) or str(source) == "-":
+    if not isinstance(source, str | Path) or str(source) == "-":
         return None
     folder = Path(source).expanduser()
     if not folder.is_dir() or not (folder / CHECKSUMS).is_file():

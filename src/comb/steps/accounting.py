@@ -110,7 +110,7 @@ def take_step(
 
 def _with_texts(step: Step, table: BareTable, texts_of: Callable[[BareTable, str], Column | None]) -> BareTable:
     """Return the table with the texts of columns that a step reads in another way."""
-    columns = table.columns
+    columns = dict(table.columns)
     for name in step.rereads(table):
         texts = texts_of(table, name)
         if texts is None:
@@ -153,6 +153,7 @@ def _account(step: Step, before: BareTable, change: Change) -> Entry:
         if before[old].type != after[name].type
     }
     notes, losses = _losses(step, before, change, origin_of)
+    kept = set(shared.values())
     return Entry(
         step=step.name,
         says=step.describe(),
@@ -161,7 +162,7 @@ def _account(step: Step, before: BareTable, change: Change) -> Entry:
         rows_out=after.row_count,
         moved=_rows_moved(before, change),
         columns_added=[name for name in after.names if name not in shared],
-        columns_removed=[name for name in before.names if name not in shared.values()],
+        columns_removed=[name for name in before.names if name not in kept],
         columns_renamed={old: new for new, old in old_names.items()},
         types_changed=types,
         cells_changed=cells,
@@ -226,8 +227,9 @@ def _losses(
     losses = Counter[str]()
     if change.rows_only:
         return notes, losses
+    earlier_ones = before.columns
     for name, column in change.table.columns.items():
-        earlier = before.columns.get(origin_of[name])
+        earlier = earlier_ones.get(origin_of[name])
         if column.state is None or earlier is column:
             continue
         held = np.zeros(len(column), np.uint8)

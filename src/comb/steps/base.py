@@ -171,7 +171,8 @@ def in_rows(table: BareTable) -> dict[str, Column]:
 
 def chosen(table: BareTable, selectors: Sequence[str]) -> list[str]:
     """Return the names that selectors stand for in a table."""
-    return choose(selectors, table.types)
+    named = all(isinstance(one, str) and one in table for one in selectors)
+    return list(dict.fromkeys(selectors)) if named and selectors else choose(selectors, table.types)
 
 
 def folding(ignore: Sequence[str]) -> Callable[[str], str]:

@@ -46,7 +46,7 @@ class Trim(Step, frozen=True, tag="trim"):
         texts = [name for name, kind in table.types.items() if kind == STRING]
         names = chosen(table, self.columns) if self.columns else texts
         change: Callable[[str], str] = tidied if self.inner else str.strip
-        columns = table.columns
+        columns = dict(table.columns)
         for name in names:
             if columns[name].type != STRING:
                 raise TypeMismatch(
@@ -193,7 +193,7 @@ class Convert(Step, frozen=True, tag="convert"):
 
     def apply(self, table: BareTable) -> Change:
         """Convert the columns."""
-        columns = table.columns
+        columns = dict(table.columns)
         wanted = {name: asked for selector, asked in self.columns.items() for name in chosen(table, [selector])}
         for name, asked in wanted.items():
             columns[name] = self._converted(columns[name], parse_request(asked))
@@ -309,7 +309,7 @@ class Fill(Step, frozen=True, tag="fill"):
             raise ParameterError(
                 f"expected one of value, formula and from_row, got {listing(given) if given else 'none'}"
             )
-        columns, notes = table.columns, []
+        columns, notes = dict(table.columns), []
         for name in chosen(table, self.columns):
             holes = columns[name].missing & self._asked(columns[name])
             if holes.any():

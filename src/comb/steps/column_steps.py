@@ -2,6 +2,7 @@
 
 import re
 import unicodedata
+from collections import Counter
 from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal
@@ -86,13 +87,14 @@ class Rename(Step, frozen=True, tag="rename"):
     def apply(self, table: BareTable) -> Change:
         """Rename, if every new name will be there once."""
         for name in self.names:
-            check_known(name, table.names)
+            check_known(name, table.columns)
         styled = dict(zip(table.names, self._styled(table.names), strict=True))
         new = [self.names.get(name, styled[name]) for name in table.names]
-        twice = sorted({name for name in new if new.count(name) > 1})
+        counts = Counter(new)
+        twice = sorted(name for name, count in counts.items() if count > 1)
         if twice:
             raise ColumnError(
-                f"the name {twice[0]!r} would stand {new.count(twice[0])} times",
+                f"the name {twice[0]!r} would stand {counts[twice[0]]} times",
                 remedy="rename or leave out the other column first",
             )
         renamed = {name: old for old, name in zip(table.names, new, strict=True) if name != old}
@@ -157,7 +159,7 @@ class Calculate(Step, frozen=True, tag="calculate"):
                     notes += [fitted.note] if fitted.note else []
                 made = made._replace(description=before.description)
             made = made._replace(source=NO_PLACE)
-            table = table._derive({**table.columns, name: made})
+            table = table._with_column(name, made)
         if self.only_new:
             table = table._derive({name: table[name] for name in dict.fromkeys([*names, *self.columns])})
         return Change(table, notes=tuple(notes))

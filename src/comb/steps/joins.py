@@ -28,6 +28,11 @@ MOST_LISTED = 5
 MOST_COMPARED = 100
 MOST_WRITTEN = 100_000
 
+# A join that makes more rows than this, and this many times those of both tables, is refused: a key is lacking.
+MOST_JOINED_ROWS = 50_000_000
+MOST_GROWTH = 10
+BYTES_A_CELL = 8
+
 
 class TwoTables(Step, frozen=True):
     """A step that needs a second table.
@@ -106,14 +111,16 @@ class Join(TwoTables, frozen=True, tag="join"):
             some = np.flatnonzero(~matched)
             return Change.of_rows(table, some, notes=tuple(notes))
         rows: Codes | None
-        rows, sources = self._rows(mine, theirs, self._gone(other, pairs), found, matched, notes)
+        rows, sources = self._rows(
+            mine, theirs, self._gone(other, pairs), found, matched, notes, len(table.names) + len(other.names)
+        )
         if self.rows == "matched":
             kept = np.flatnonzero(sources >= 0)
             rows, sources = kept if rows is None else rows[kept], sources[kept]
         return self._joined(table, other, pairs, rows, sources, found, notes)
 
     def _rows(
-        self, mine: Codes, theirs: Codes, gone: Mask, found: Codes, matched: Mask, notes: list[str]
+        self, mine: Codes, theirs: Codes, gone: Mask, found: Codes, matched: Mask, notes: list[str], columns: int
     ) -> tuple[Codes | None, Codes]:
         """Return the rows of both tables that stand beside each other; -1 where nothing matches.
 
@@ -139,6 +146,13 @@ class Join(TwoTables, frozen=True, tag="join"):
                 f"{several_rows}: there would be {counted(rows_more, 'row')} more",
                 remedy="remove the duplicates there first, add a key, or allow it: allow_multiple=True",
             )
+        if len(mine) + rows_more > max(MOST_JOINED_ROWS, MOST_GROWTH * (len(mine) + len(theirs))):
+            size = (len(mine) + rows_more) * columns * BYTES_A_CELL / 1e9
+            raise ParameterError(
+                f"there would be {len(mine) + rows_more:,} rows, some {size:,.0f} GB: "
+                f"{counted(doubled, 'row')} {agree(doubled, 'matches', 'match')} several of {self.table}",
+                remedy="add a key that tells the rows apart, or count instead: aggregate one of the tables first",
+            )
         notes.append(
             f"{counted(doubled, 'row')} {agree(doubled, 'matches', 'match')} several: {counted(rows_more, 'row')} more"
         )
@@ -158,7 +172,9 @@ class Join(TwoTables, frozen=True, tag="join"):
         losses = {"rows without a match": unmatched} if unmatched else {}
         keys = {theirs for _, theirs in pairs}
         names = choose(self.columns, other.types) if self.columns else [one for one in other.names if one not in keys]
-        columns = table.columns if rows is None else {name: one._take(rows) for name, one in table.columns.items()}
+        columns = (
+            dict(table.columns) if rows is None else {name: one._take(rows) for name, one in table.columns.items()}
+        )
         lacking = sources < 0
         places = np.where(lacking, 0, sources)
         looked_up = np.where(lacking, 0, other.row_numbers[places] if other.row_count else 0)

@@ -2,7 +2,7 @@
 
 import fnmatch
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 
 from comb.errors import ColumnError, ParameterError, unknown_name
 from comb.tables.types import Type, type_word
@@ -30,7 +30,7 @@ def unique_names(names: Sequence[str]) -> list[str]:
     return list(used)
 
 
-def check_known(name: str, names: Sequence[str]) -> str:
+def check_known(name: str, names: Collection[str]) -> str:
     """Return the name if a column has it.
 
     Raises
@@ -39,7 +39,7 @@ def check_known(name: str, names: Sequence[str]) -> str:
         With the nearest name there is.
     """
     if name not in names:
-        what, remedy = unknown_name("column", name, names)
+        what, remedy = unknown_name("column", name, list(names))
         raise ColumnError(what, remedy=remedy)
     return name
 
@@ -75,6 +75,8 @@ def choose(
     ColumnError
         For every selector that finds nothing, all of them together.
     """
+    if selectors and not leave_out and not of_type and all(isinstance(one, str) and one in types for one in selectors):
+        return list(dict.fromkeys(selectors))
     names = list(types)
     found, problems = _resolve(selectors, names) if selectors else (names, [])
     dropped, more = _resolve(leave_out, names) if leave_out else ([], [])
@@ -91,8 +93,9 @@ def _resolve(selectors: Sequence[str], names: list[str]) -> tuple[list[str], lis
     """Return the names found, and message and remedy for each selector that found none."""
     found: dict[str, None] = {}
     problems = []
+    known = set(names)
     for selector in selectors:
-        hits = _match(selector, names)
+        hits = [selector] if isinstance(selector, str) and selector in known else _match(selector, names)
         if not hits:
             problems.append(unknown_name("column", selector, names))
         found.update(dict.fromkeys(hits))
@@ -103,8 +106,6 @@ def _match(selector: str, names: list[str]) -> list[str]:
     """Return the names one selector stands for; a column's own name always wins."""
     if not isinstance(selector, str):
         raise ParameterError(f"expected the name of a column, got {selector!r}")
-    if selector in names:
-        return [selector]
     start, colon, end = selector.partition(":")
     if colon:
         bounds = [_position(part.strip(), names) for part in (start, end)]

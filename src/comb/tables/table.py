@@ -6,7 +6,9 @@ made from a table by `derive` are of the same class, which is all that is needed
 steps to hand back what they were given.
 """
 
+import copy
 from collections.abc import Iterable, Iterator, Mapping
+from types import MappingProxyType
 from typing import Any, Self
 
 import numpy as np
@@ -81,6 +83,7 @@ class BareTable:
         numbers = np.arange(1, self._row_count + 1) if row_numbers is None else row_numbers
         self.row_numbers: Codes = numbers.astype(np.int64, copy=False)
         self.row_numbers.flags.writeable = False
+        self._names: tuple[str, ...] | None = None
         self.origin = origin
         self.notes = notes
         self.view_of = view_of
@@ -120,19 +123,29 @@ class BareTable:
             yield [column._keys(start, start + KEYS_AT_ONCE) for column in columns]
 
     @property
-    def columns(self) -> dict[str, Column]:
-        """The columns by name, in table order."""
-        return dict(self._columns)
+    def columns(self) -> Mapping[str, Column]:
+        """The columns by name, in table order; it cannot be changed."""
+        return MappingProxyType(self._columns)
 
     @property
     def names(self) -> tuple[str, ...]:
         """The column names, in table order."""
-        return tuple(self._columns)
+        if self._names is None:
+            self._names = tuple(self._columns)
+        return self._names
 
     @property
     def types(self) -> dict[str, Type]:
         """The type of each column by name."""
         return {name: column.type for name, column in self._columns.items()}
+
+    def _with_column(self, name: str, column: Column) -> Self:
+        """Return the table with one column more, or another one in its place."""
+        made = copy.copy(self)
+        made._columns, made._names = {**self._columns, name: column}, None
+        if len(column) != self._row_count:
+            raise ColumnError(f"expected a column of {self._row_count:,} cells, got {len(column):,}")
+        return made
 
     @property
     def row_count(self) -> int:

@@ -99,6 +99,9 @@ class Text:
         """Return the cells at the given positions, in that order."""
         if self.codes is not None:
             return Text(self.buffer, self.offsets, self.codes[positions])
+        if len(positions) > len(self):
+            # Cells that are repeated are not stored again.
+            return self.with_codes().take(positions)
         return Text(*dispatch.kernels.take(self.packed(), positions))
 
     def plain(self) -> StringBuffer:

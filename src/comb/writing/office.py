@@ -3,7 +3,7 @@
 import datetime
 import io
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from comb.errors import CombError, ParameterError, WriteError
@@ -90,7 +90,7 @@ def _format_code(kind: Type) -> str:
     return FORMATS.get(kind.word, "")
 
 
-def _write_rows(sheet: Any, columns: dict[str, Column], rows: int, formats: dict[str, Any]) -> None:
+def _write_rows(sheet: Any, columns: Mapping[str, Column], rows: int, formats: dict[str, Any]) -> None:
     """Write the cells row by row, as the library needs them to keep its memory small."""
     writers: dict[str, Callable[..., int]] = {
         "string": sheet.write_string, "json": sheet.write_string, "boolean": sheet.write_boolean,
