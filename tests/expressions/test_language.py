@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 import comb
 from comb.expressions.evaluate import evaluate
 from comb.expressions.functions import FUNCTIONS
-from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS, problem_with
+from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS
 from support.strategies import numeric_tables
 
 AGGREGATED = [
@@ -178,7 +178,7 @@ def test_formulas_on_rows(formula: str, values: list[object]) -> None:
         ("rank()", "write: rank() over (order by ...)"), ("summ(kg)", "did you mean 'sum'"), ("avg()", "avg takes 1 argument, got 0"),
         ("current_date", "current_date is not set"), (":leas", "there is no parameter 'leas'"),
         ("percentile_cont(2) within group (order by kg)", "expected a constant from 0 to 1"),
-        ("hive like_regex '(a+)+'", "may never come to an end"), ("hive like_regex '('", "this is no pattern"),
+        ("hive like_regex '(?=a)b'", "looking ahead or behind is not supported"), ("hive like_regex '('", "this is no pattern"),
         ("sum_columns(hive, jan)", "expected numbers, 'hive' is string"), ("sum_columns(nope)", "there is no column 'nope'"),
         ("count(*) filter (when kg > 1)", "expected 'where'"), ("sum(kg) over order by day", "expected '('"),
     ],
@@ -191,7 +191,6 @@ def test_slips_are_answered(formula: str, message: str) -> None:
         VISITS.aggregate({"r": "jan + 1"}, by="hive")
     with pytest.raises(comb.ExpressionError, match="2 of the formulas have a problem"):
         VISITS.calculate({"x": "nope + 1", "y": "kgg * 2", "z": "kg + 1"})
-    assert problem_with("[A-Z]+[0-9]{2,}") == ""
 
 
 def rows(table: comb.Table) -> list[tuple[Any, ...]]:

@@ -9,10 +9,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.expressions.arithmetic import as_floats, first_missing, rescaled
+from comb.formats import regular_expressions
+from comb.formats.regular_expressions import Pattern
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
 from comb.tables.types import BOOLEAN
+
+# A pattern with more characters than this describes nothing.
+MOST_LIKE = 10_000
 
 _COMPARE: dict[str, Callable[[Any, Any], NDArray[np.bool_]]] = {
     "=": np.equal,
@@ -124,18 +129,37 @@ def between(column: Column, low: Column, high: Column) -> Column:
 
 
 def like(column: Column, pattern: str) -> Column:
-    """Match whole texts: ``%`` is any text, ``_`` any one character."""
-    # Neighbouring % are one, so that no pattern can make the search explode.
-    parts = (".*?" if run[0] == "%" else re.escape(run) if run != "_" else "." for run in _runs(pattern))
-    test = re.compile("".join(parts), re.DOTALL)
-    values = column.text.flags(lambda text: test.fullmatch(text) is not None)
-    return Column(BOOLEAN, values, column.state)
+    """Match whole texts: ``%`` is any text, ``_`` any one character. The time grows with the texts alone."""
+    return Column(BOOLEAN, column.text.flags(_like_test(pattern)), column.state)
+
+
+def _like_test(wanted: str) -> Callable[[str], bool]:
+    if "_" in wanted:
+        parts = (".*" if run[0] == "%" else re.escape(run) if run != "_" else "." for run in _runs(wanted))
+        return Pattern(f"(?s){''.join(parts)}", longest=MOST_LIKE).matches
+    first, *between = wanted.split("%")
+    if not between:
+        return lambda text: text == wanted
+    last = between.pop()
+
+    def fits(text: str) -> bool:
+        if len(text) < len(first) + len(last) or not text.startswith(first) or not text.endswith(last):
+            return False
+        # The first place of each part leaves the most room for those behind it.
+        at, end = len(first), len(text) - len(last)
+        for part in between:
+            at = text.find(part, at, end)
+            if at < 0:
+                return False
+            at += len(part)
+        return True
+
+    return fits
 
 
 def like_regex(column: Column, pattern: str) -> Column:
     """Whether a pattern is found anywhere in each text."""
-    test = re.compile(pattern)
-    return Column(BOOLEAN, column.text.flags(lambda text: test.search(text) is not None), column.state)
+    return Column(BOOLEAN, column.text.flags(regular_expressions.pattern(pattern).found_in), column.state)
 
 
 def distinct(left: Column, right: Column) -> Column:

@@ -32,9 +32,10 @@ from comb.expressions.nodes import (
     Unary,
     children,
 )
-from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS, problem_with
+from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS
 from comb.expressions.slips import OTHER_FUNCTIONS
 from comb.expressions.tokens import Token, fail, tokens_of
+from comb.formats.regular_expressions import problem_with
 from comb.tables.value_texts import Value
 
 # Deeper nesting than this is no condition a person wrote.

@@ -1,10 +1,7 @@
 """What aggregates, window functions and functions of several columns take and give."""
 
-import re
 from collections.abc import Sequence
-from re import _constants as constants  # type: ignore[attr-defined]
-from re import _parser as parser  # type: ignore[attr-defined]
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from comb.tables.types import DURATION, INTEGER, NUMBER, STRING, Type
 
@@ -83,45 +80,3 @@ COLUMN_FUNCTIONS = {
     "max_columns": "the largest of several columns",
     "missing_columns": "how many of several columns are missing",
 }
-
-LONGEST_PATTERN = 1_000
-
-# More repetitions than this are as good as endless.
-MOST_TIMES = 20
-
-
-def problem_with(pattern: str) -> str:
-    """Return what is wrong with a regular expression; empty if nothing.
-
-    A repetition of a repetition can take longer than anybody waits, so it is refused.
-
-    >>> problem_with("(a+)+b")
-    'a repetition inside a repetition may never come to an end'
-    """
-    if len(pattern) > LONGEST_PATTERN:
-        return f"expected a pattern of at most {LONGEST_PATTERN:,} characters, got {len(pattern):,}"
-    try:
-        tree = parser.parse(pattern)
-        re.compile(pattern)
-    except (re.error, OverflowError, RecursionError) as error:
-        return f"this is no pattern: {error}"
-    return "a repetition inside a repetition may never come to an end" if _explodes(tree, inside=False) else ""
-
-
-_REPEATS = (constants.MAX_REPEAT, constants.MIN_REPEAT)
-
-
-def _explodes(tree: Any, *, inside: bool) -> bool:
-    """Return whether something open-ended is repeated without end."""
-    return any(_part_explodes(op, argument, inside=inside) for op, argument in tree)
-
-
-def _part_explodes(op: Any, argument: Any, *, inside: bool) -> bool:
-    if op in _REPEATS:
-        endless = argument[1] > MOST_TIMES
-        return (endless and inside) or _explodes(argument[2], inside=inside or endless)
-    if op == constants.SUBPATTERN:
-        return _explodes(argument[-1], inside=inside)
-    if op == constants.BRANCH:
-        return any(_explodes(part, inside=inside) for part in argument[1])
-    return op in (constants.ASSERT, constants.ASSERT_NOT) and _explodes(argument[1], inside=inside)

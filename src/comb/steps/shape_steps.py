@@ -1,6 +1,5 @@
 """Steps on the shape of a table: to_long, transpose, split."""
 
-import re
 from typing import Any, ClassVar
 
 import numpy as np
@@ -8,7 +7,7 @@ import numpy as np
 from comb.errors import ColumnError, ParameterError, TypeMismatch, listing
 from comb.expressions.arithmetic import result_type
 from comb.expressions.evaluate import widened
-from comb.expressions.signatures import problem_with
+from comb.formats.regular_expressions import pattern, problem_with
 from comb.steps.base import Change, Rows, Step, chosen, numbered_anew
 from comb.tables.cell_source import NO_PLACE, placed, side_by_side
 from comb.tables.column import Column
@@ -204,10 +203,8 @@ class Split(Step, frozen=True, tag="split"):
         if self.widths:
             ends = np.cumsum(self.widths).tolist()
             return [text[start:end].strip() for start, end in zip([0, *ends], [*ends, None], strict=False)]
-        if self.new_columns:
-            match = re.search(str(self.pattern), text)
-            return [part or "" for part in match.groups()] if match else []
-        return [part for part in re.split(str(self.pattern), text) if part is not None]
+        test = pattern(str(self.pattern))
+        return (test.parts(text) or []) if self.new_columns else test.split(text)
 
     def _into_columns(self, table: BareTable, column: Column, parts: list[list[str]], codes: Any) -> Change:
         width = len(self.new_columns)

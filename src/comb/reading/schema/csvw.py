@@ -3,7 +3,6 @@
 import csv
 import io
 import json
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -11,6 +10,7 @@ from urllib.parse import unquote
 
 from comb.errors import ContentError, ParameterError, listing
 from comb.formats.formulas import armed_again
+from comb.formats.regular_expressions import problem_with
 from comb.parsing.patterns import Request, check_pattern
 from comb.reading.schema.shape import WITHOUT_IT, check_shape
 from comb.tables.types import STORAGE
@@ -262,10 +262,9 @@ def _column(record: Mapping[str, Any], at: int, notes: list[str], codes: Mapping
 def _expression(shape: Any, title: str, notes: list[str]) -> str:
     if not isinstance(shape, str) or not shape:
         return ""
-    try:
-        re.compile(shape)
-    except re.error:
-        notes.append(f"the format {shape!r} of {title!r} is no regular expression: not checked")
+    problem = problem_with(shape)
+    if problem:
+        notes.append(f"the format {shape!r} of {title!r} is not checked: {problem}")
         return ""
     return shape
 

@@ -1,7 +1,6 @@
 """Hold a table against its schema: defaults, lists, categories, and what the schema demands. Pure."""
 
 import json
-import re
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any, NamedTuple
 
@@ -9,6 +8,7 @@ import numpy as np
 
 from comb.errors import counted
 from comb.formats.formulas import armed_again
+from comb.formats.regular_expressions import pattern
 from comb.inference.decide import declared_column
 from comb.kernels.grouping import group
 from comb.reading.schema.csvw import Schema, SchemaColumn
@@ -138,8 +138,8 @@ def _demands(column: Column, one: SchemaColumn) -> Iterator[tuple[str, Mask]]:
     if most:
         yield f"{counted(most, 'character')} or fewer", column.values.flags(lambda text: len(text) > most)
     if one.shape:
-        shape = re.compile(one.shape)
-        yield f"of the form {one.shape}", column.values.flags(lambda text: shape.fullmatch(text) is None)
+        shape = pattern(one.shape)
+        yield f"of the form {one.shape}", column.values.flags(lambda text: not shape.matches(text))
 
 
 def _key_violations(columns: Mapping[str, Column], key: tuple[str, ...]) -> list[Violation]:
