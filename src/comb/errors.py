@@ -47,7 +47,7 @@ class CombError(Exception):
     def __str__(self) -> str:
         """Compose the place, the message and the remedy."""
         text = f"{self.where}: {self.what}" if self.where else self.what
-        return f"{text}\n  {self.remedy}" if self.remedy else text
+        return washed_lines(f"{text}\n  {self.remedy}" if self.remedy else text)
 
 
 class ReadError(CombError):
@@ -100,6 +100,33 @@ class ExpressionError(CombError, ValueError):
 
 class PlanError(CombError, ValueError):
     """A plan that cannot be read or run."""
+
+
+def washed(text: str) -> str:
+    """Show line ends, tabs and other control characters as pictures.
+
+    >>> washed("a\\nb\\x1b[31m")
+    'a↵b␛[31m'
+    """
+    if text.isprintable():
+        return text
+    return "".join(map(_picture, text))
+
+
+def washed_lines(text: str) -> str:
+    """Do the same to every line of a text, whose own line ends stay."""
+    return text if text.isprintable() else "\n".join(map(washed, text.split("\n")))
+
+
+def _picture(character: str) -> str:
+    if character.isprintable():
+        return character
+    if character in "\r\n":
+        return "↵"
+    if character == "\N{NO-BREAK SPACE}":
+        return " "
+    code = ord(character)
+    return chr(0x2400 + code) if code < 0x20 else "\N{REPLACEMENT CHARACTER}"
 
 
 def nearest(name: str, known: Iterable[str]) -> str | None:

@@ -4,6 +4,8 @@ Only click is loaded here: everything a command needs is imported when it runs, 
 ``comb --help`` answers at once.
 """
 
+import contextlib
+import errno
 import os
 import sys
 from collections.abc import Callable
@@ -12,10 +14,19 @@ from typing import Any, TypeVar
 import click
 
 from comb import __version__
-from comb.errors import CombError, ParameterError
+from comb.errors import CombError, ParameterError, washed, washed_lines
 
 # What a shell expects of a program that was stopped by Ctrl-C.
 STOPPED = 130
+
+# An error that nobody foresaw; 1 is for findings and broken rules, 2 for all other errors.
+DEFECT = 3
+LONGEST_DEFECT = 300
+
+_DEBUG = "--debug"
+
+# What the system says when standard output is full or closed.
+_NO_OUTPUT = (errno.ENOSPC, errno.EIO, errno.EBADF, errno.EFBIG, errno.EDQUOT)
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 
@@ -73,6 +84,7 @@ def _version(context: click.Context, _parameter: click.Parameter, asked: bool) -
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.option("--debug", is_flag=True, expose_value=False, help="If Comb itself fails, show a full report.")
 @click.option("--version", is_flag=True, is_eager=True, expose_value=False, callback=_version, help="Show the version.")
 def cli() -> None:
     """Turn the tables people are handed into tidy, documented datasets.
@@ -191,16 +203,45 @@ _OTHER_OPTIONS = {
 
 def _say_error(what: str, *, where: str | None = None, hint: str | None = None) -> None:
     """Print an error in the one form that all errors have: what, where, and what to do."""
-    lines = [f"comb: {what}"]
-    lines += [f"  {where}"] if where else []
-    lines += [f"  hint: {hint}"] if hint else []
-    click.echo("\n".join(lines), err=True)
+    lines = [f"comb: {washed_lines(what)}"]
+    lines += [f"  {washed(where)}"] if where else []
+    lines += [f"  hint: {washed_lines(hint)}"] if hint else []
+    with contextlib.suppress(OSError, ValueError):
+        click.echo("\n".join(lines), err=True)
+
+
+def _report(error: Exception) -> None:
+    """Say that Comb itself is at fault, and how to learn more; or tell all there is to tell."""
+    if _DEBUG in sys.argv:
+        import platform
+        import traceback
+
+        import numpy as np
+
+        about = f"comb {__version__}, NumPy {np.__version__}, Python {platform.python_version()}, {platform.platform()}"
+        with contextlib.suppress(OSError, ValueError):
+            click.echo(washed_lines(f"{about}\n{''.join(traceback.format_exception(error))}"), err=True)
+    what = " ".join(f"{type(error).__name__}: {error}".split())
+    hint = "a full report, to be sent with a question about it: the same command with --debug"
+    _say_error(f"this is a defect of Comb: {what[:LONGEST_DEFECT]}", hint=hint)
+
+
+def _prepare_streams() -> None:
+    """Make sure that there is something to write to, which takes every character."""
+    for name in ("stdout", "stderr"):
+        stream = getattr(sys, name)
+        if stream is None:
+            # It was closed before: whoever did that wants to see nothing.
+            setattr(sys, name, open(os.devnull, "w", encoding="utf-8"))  # noqa: SIM115, PTH123 - until the end
+        elif hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
 
 
 def main() -> None:
     """Run the command line; every error ends here, in one message and an exit code."""
+    _prepare_streams()
     try:
-        code = cli(standalone_mode=False)
+        code = cli([one for one in sys.argv[1:] if one != _DEBUG], standalone_mode=False)
         sys.stdout.flush()
     except click.ClickException as error:
         context = getattr(error, "ctx", None)
@@ -221,4 +262,16 @@ def main() -> None:
     except MemoryError:
         _say_error("there is not enough memory for this", hint="read less of it with --rows")
         code = CombError.exit_code
-    sys.exit(code)
+    except Exception as error:
+        if isinstance(error, OSError) and error.errno in _NO_OUTPUT:
+            _say_error(f"the output cannot be written: {error.strerror}")
+            code = CombError.exit_code
+        else:
+            _report(error)
+            code = DEFECT
+    # What could not be written a moment ago would be tried again, and told by Python in its own way.
+    with contextlib.suppress(OSError, ValueError):
+        sys.stdout.flush()
+        sys.exit(code)
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    sys.exit(code or CombError.exit_code)

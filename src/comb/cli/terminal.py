@@ -1,4 +1,8 @@
-"""Print lines of spans and JSON; results to standard output, talk to standard error."""
+"""Print lines of spans and JSON; results to standard output, talk to standard error.
+
+Whatever is printed comes through here and is washed: names of files and columns, cells, messages. Nothing in them
+reaches a terminal that it would obey, such as an escape sequence, or that shows a text in another order than it has.
+"""
 
 import json
 import sys
@@ -10,6 +14,7 @@ from typing import Any
 from rich.console import Console
 from rich.text import Text
 
+from comb.errors import washed, washed_lines
 from comb.tables.layout import DEFAULT_WIDTH, GAP, Line, Span, cut_end, text_width
 
 # Seconds of silence before a command says what it is doing.
@@ -45,17 +50,18 @@ class Terminal:
         for line in lines:
             text = Text(no_wrap=True)
             for span in line:
-                text.append(span.text, STYLES[span.style])
+                text.append(washed(span.text), STYLES[span.style])
             text.rstrip()
             self._out.print(text)
 
     def json(self, value: Any) -> None:
         """Print a result as JSON."""
-        sys.stdout.write(json.dumps(value, indent=2, ensure_ascii=False, default=str) + "\n")
+        text = json.dumps(value, indent=2, ensure_ascii=False, default=str)
+        sys.stdout.write(_escaped(text) + "\n")
 
     def say(self, text: str, style: str = "plain") -> None:
         """Print talk: what was done, what to do next."""
-        self._talk.print(Text(text, STYLES[style]))
+        self._talk.print(Text(washed_lines(text), STYLES[style]))
 
     @contextmanager
     def working(self, text: str) -> Iterator[Callable[[str], None]]:
@@ -63,13 +69,13 @@ class Terminal:
 
         Yields a function that changes what is said.
         """
-        status = self._talk.status(Text(text))
+        status = self._talk.status(Text(washed(text)))
         timer = Timer(PATIENCE, status.start)
         timer.daemon = True
         if self._talk.is_terminal:
             timer.start()
         try:
-            yield lambda progress: status.update(Text(progress))
+            yield lambda progress: status.update(Text(washed(progress)))
         finally:
             timer.cancel()
             status.stop()
@@ -81,6 +87,18 @@ class Terminal:
         self.say("")
         for command in commands:
             self.say(f"next: {command}", "dim")
+
+
+def _escaped(text: str) -> str:
+    """Escape in JSON what a terminal would obey or would write backwards: control characters, marks of direction."""
+    if text.isascii():
+        return text
+    return "".join(one if one.isprintable() or one in "\n\r\t" else _escape(one) for one in text)
+
+
+def _escape(character: str) -> str:
+    units = character.encode("utf-16-be", errors="surrogatepass")
+    return "".join(f"\\u{units[at]:02x}{units[at + 1]:02x}" for at in range(0, len(units), 2))
 
 
 def columns_of(rows: Sequence[Sequence[Span]], *, right: Sequence[int] = (), width: int = DEFAULT_WIDTH) -> list[Line]:

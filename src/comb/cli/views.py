@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import yaml
 
 from comb.cli.terminal import columns_of
-from comb.errors import ColumnError, counted, unknown_name
+from comb.errors import ColumnError, counted, unknown_name, washed
 from comb.plans.model import step_record
 from comb.plans.run import Outcome, RuleResult
 from comb.profiling.finding import Finding
@@ -19,7 +19,7 @@ from comb.report.dictionary import missing_words, values_words
 from comb.steps.base import Step
 from comb.steps.ledger import Entry, total
 from comb.tables.evidence import PROPOSED, Candidate
-from comb.tables.layout import Line, Span, washed
+from comb.tables.layout import Line, Span
 from comb.tables.origin import MADE
 from comb.tables.types import STRING
 

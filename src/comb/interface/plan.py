@@ -4,6 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Self
 
+from comb.errors import washed_lines
 from comb.plans.model import PlanText, TablePlan, moved
 from comb.plans.run import Outcome, open_plan, run_plan
 from comb.reading.io.source_file import check_path
@@ -24,7 +25,7 @@ class Plan:
         self.content = content
 
     def __repr__(self) -> str:
-        return self.content.text
+        return washed_lines(self.content.text)
 
     @classmethod
     def load(cls, path: str | Path) -> Self:

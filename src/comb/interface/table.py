@@ -7,6 +7,7 @@ and remembers it (`step_table`). The methods are in `row_methods` and `column_me
 
 from pathlib import Path
 
+from comb.errors import washed_lines
 from comb.execution.resources import DEFAULT
 from comb.expressions.evaluate import working_of
 from comb.interface.column_methods import ColumnMethods
@@ -27,7 +28,7 @@ class Working(list[tuple[str, str]]):
 
     def __repr__(self) -> str:
         width = max((len(part) for part, _ in self), default=0)
-        return "\n".join(f"{part.ljust(width)}  {result}" for part, result in self)
+        return washed_lines("\n".join(f"{part.ljust(width)}  {result}" for part, result in self))
 
 
 class Table(RowMethods, ColumnMethods):

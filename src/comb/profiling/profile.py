@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from functools import partial
 from itertools import chain
 
+from comb.errors import washed_lines
 from comb.execution.executor import executor_of
 from comb.profiling import duplicates, missing, other_types, texts, types, unreadable
 from comb.profiling.column_cache import ColumnCache
@@ -66,7 +67,7 @@ class Profile:
     def __repr__(self) -> str:
         lines = [self.sentence, f"{len(self.findings)} findings:"]
         lines += [f"  {finding.code:<20} {finding.text}" for finding in self.findings]
-        return "\n".join(lines)
+        return washed_lines("\n".join(lines))
 
 
 def profile(table: BareTable, threads: int = 1) -> Profile:

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from pathlib import PurePath
 from typing import Any
 
+from comb.errors import washed_lines
 from comb.execution.resources import DEFAULT
 from comb.reading.column_rules import ColumnRules
 from comb.reading.combine import only_texts, table_of, text_origin
@@ -11,7 +12,7 @@ from comb.reading.dataset_folder import DatasetFolder, dataset_folder
 from comb.reading.delimited.layout import name_of
 from comb.reading.documents.model import InnerTable
 from comb.reading.io.beside import CHECKSUMS
-from comb.reading.io.source_file import Source, expand
+from comb.reading.io.source_file import Source, expand, is_stream
 from comb.reading.load import members_of
 from comb.reading.opened import OpenDocument, OpenText, open_source
 from comb.tables.evidence import Evidence
@@ -101,7 +102,7 @@ class Inspection:
             rows = f"{table.rows:,} rows looked at, types provisional" if table.provisional else f"{table.rows:,} rows"
             lines.append(f"{table.name}: {rows} and {len(table.columns)} columns, {table.place}")
             lines += [f"  {column.name}: {column.evidence or column.type}" for column in table.columns]
-        return "\n".join(lines)
+        return washed_lines("\n".join(lines))
 
     def as_record(self) -> dict[str, Any]:
         """Return the inspection as plain values, for JSON."""
@@ -146,7 +147,7 @@ def inspect_source(source: Source, options: ReadOptions) -> Inspection:
     folder = dataset_folder(files[0]) if len(files) == 1 else None
     if folder is not None:
         return _folder_inspection(folder, options)
-    members = members_of(files[0]) if len(files) == 1 and options.table is None and str(files[0]) != "-" else []
+    members = members_of(files[0]) if len(files) == 1 and options.table is None and not is_stream(files[0]) else []
     if len(members) > 1:
         inside = only_texts([open_source(files[0], options.replace(table=member), DEFAULT) for member in members])
         tables = [_text_reading(member, source, one) for member, one in zip(members, inside, strict=True)]

@@ -10,7 +10,7 @@ from comb.reading.combine import document_table, table_of
 from comb.reading.dataset_folder import dataset_folder
 from comb.reading.io.beside import CHECKSUMS
 from comb.reading.io.decompress import WORKBOOK_PARTS, zip_members
-from comb.reading.io.source_file import HeldSource, OpenSource, Source, expand
+from comb.reading.io.source_file import HeldSource, OpenSource, Source, expand, is_stream
 from comb.reading.opened import OpenDocument, OpenText, open_source
 from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
@@ -81,7 +81,7 @@ def load_tables(source: str | Path | HeldSource, options: ReadOptions) -> dict[s
     folder = dataset_folder(source)
     if folder is not None:
         return {name: load_table(file, options) for name, file in folder.tables.items()}
-    members = members_of(source)
+    members = [] if is_stream(source) else members_of(source)
     if len(members) > 1:
         return {name: load_table(source, options.replace(table=name)) for name in members}
     opened = open_source(source, options, DEFAULT)

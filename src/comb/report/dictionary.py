@@ -2,8 +2,9 @@
 
 from typing import Any
 
+from comb.errors import washed
 from comb.profiling.summaries import Summary, summaries_of
-from comb.tables.layout import cut_middle, washed
+from comb.tables.layout import cut_middle
 from comb.tables.origin import MADE
 from comb.tables.reasons import MEANING, REASON_WORDS
 from comb.tables.table import BareTable

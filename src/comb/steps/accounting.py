@@ -25,13 +25,13 @@ from typing import Any
 
 import numpy as np
 
-from comb.errors import CombError, ParameterError, agree, counted, unknown_name
+from comb.errors import CombError, ParameterError, agree, counted, unknown_name, washed
 from comb.kernels.grouping import Codes
 from comb.steps.base import Change, Rows, SetAside, Step
 from comb.steps.joins import TwoTables
 from comb.steps.ledger import Entry, Example
 from comb.tables.column import Column
-from comb.tables.layout import shown_cells, washed
+from comb.tables.layout import shown_cells
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 

@@ -7,7 +7,7 @@ from typing import Any, cast
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.errors import ParameterError, TypeMismatch
+from comb.errors import ParameterError, TypeMismatch, washed
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, compact, first_rows, ranks
 from comb.tables.cell_source import CellSource
@@ -80,7 +80,7 @@ class Column:
     def __repr__(self) -> str:
         shown = ", ".join("None" if text is None else text for text in self._take(np.arange(min(5, len(self)))).texts())
         more = f", ... {len(self):,} cells" if len(self) > 5 else ""
-        return f"<Column of type {self.type}: {shown}{more}>"
+        return washed(f"<Column of type {self.type}: {shown}{more}>")
 
     @property
     def text(self) -> Text:

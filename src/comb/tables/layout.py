@@ -13,6 +13,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from comb.errors import washed
 from comb.kernels.grouping import Codes
 from comb.tables.column import Column
 
@@ -89,17 +90,6 @@ def _character_width(character: str) -> int:
 SPACE = "·"
 
 
-def washed(text: str) -> str:
-    """Show line ends, tabs and other control characters as pictures.
-
-    >>> washed("a\\nb\\x1b[31m")
-    'a↵b␛[31m'
-    """
-    if text.isprintable():
-        return text
-    return "".join(map(_picture, text))
-
-
 def padded(text: str) -> str:
     """Show a text as `washed` does, with dots for the spaces before and behind it.
 
@@ -112,17 +102,6 @@ def padded(text: str) -> str:
         return text
     before = len(text) - len(text.lstrip(" "))
     return SPACE * before + inner + SPACE * (len(text) - before - len(inner))
-
-
-def _picture(character: str) -> str:
-    if character.isprintable():
-        return character
-    if character in "\r\n":
-        return "↵"
-    if character == "\N{NO-BREAK SPACE}":
-        return " "
-    code = ord(character)
-    return chr(0x2400 + code) if code < 0x20 else "\N{REPLACEMENT CHARACTER}"
 
 
 def cut_middle(text: str, width: int) -> str:
@@ -199,7 +178,7 @@ def lay_out(request: LayoutRequest) -> list[Line]:
 
 def _sentence(text: str, width: int) -> list[Line]:
     """Break the sentence between words."""
-    return [[Span(line, "said")] for line in textwrap.wrap(text, width, break_long_words=False)]
+    return [[Span(line, "said")] for line in textwrap.wrap(washed(text), width, break_long_words=False)]
 
 
 def _showing(request: LayoutRequest, rows: int, columns: int) -> str:

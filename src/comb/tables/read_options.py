@@ -17,6 +17,9 @@ from comb.errors import ParameterError, listing
 
 LISTS = ("keep", "count", "rows")
 
+# No file has more rows or bytes, and counts of them fit where they are kept.
+LARGEST = 2**60
+
 # In words for missing by column.
 ALL_COLUMNS = "*"
 
@@ -141,5 +144,5 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True,
             raise ParameterError(f"expected lists to be one of {listing(LISTS)}, got {self.lists!r}")
         for name in ("skip", "rows", "most_bytes"):
             value = getattr(self, name)
-            if value is not None and value < 0:
-                raise ParameterError(f"expected {name} of 0 or more, got {value}")
+            if value is not None and not 0 <= value <= LARGEST:
+                raise ParameterError(f"expected {name} from 0 to {LARGEST:,}, got {value:,}")

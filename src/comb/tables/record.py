@@ -3,6 +3,8 @@
 from collections.abc import Iterator, Mapping
 from typing import Any
 
+from comb.errors import washed_lines
+
 
 class Record(Mapping[str, Any]):
     """The cells of one row by column name.
@@ -34,4 +36,4 @@ class Record(Mapping[str, Any]):
     def __repr__(self) -> str:
         width = max(map(len, self.shown), default=0)
         lines = (f"{name:>{width}}  {text}" for name, text in self.shown.items())
-        return "\n".join([self.place, *lines])
+        return washed_lines("\n".join([self.place, *lines]))

@@ -14,11 +14,11 @@ from typing import Any, Self
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.errors import ColumnError, ParameterError, listing
+from comb.errors import ColumnError, ParameterError, listing, washed, washed_lines
 from comb.kernels.grouping import Codes
 from comb.tables.cell_source import placed
 from comb.tables.column import Column
-from comb.tables.layout import LayoutRequest, lay_out, plain, shown_cells, washed
+from comb.tables.layout import LayoutRequest, lay_out, plain, shown_cells
 from comb.tables.names import check_known
 from comb.tables.origin import BY_HAND, MADE, Origin
 from comb.tables.record import Record
@@ -177,7 +177,7 @@ class BareTable:
         return name in self._columns
 
     def __repr__(self) -> str:
-        return plain(lay_out(self._layout_request()))
+        return washed_lines(plain(lay_out(self._layout_request())))
 
     def _repr_html_(self) -> str:
         escaped = repr(self).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")

@@ -91,7 +91,8 @@ def is_plain_name(name: str) -> bool:
     >>> is_plain_name("visits-cells.csv"), is_plain_name("../visits.csv"), is_plain_name("/dev/zero")
     (True, False, False)
     """
-    return bool(name) and name not in (".", "..") and not any(char in "/\\:" or char < " " for char in name)
+    parting = "/\\:\0" if os.name == "nt" else "/\\\0"
+    return bool(name) and name not in (".", "..") and not any(char in parting for char in name)
 
 
 def changed(beside: Beside, checksum: str) -> bool:

@@ -6,6 +6,7 @@ import glob
 import io
 import os
 import re
+import stat
 import sys
 from collections import deque
 from collections.abc import Iterator, Sequence
@@ -159,7 +160,9 @@ class OpenSource:
             self._place = Path(source).expanduser()
             self.name, self.path = self._place.name, str(self._place)
             self._file = _open(self._place)
-        self._before = None if self._place is None else os.fstat(self._file.fileno())
+        state = None if self._place is None else os.fstat(self._file.fileno())
+        # A pipe that is named by a path has no size, and cannot be read twice.
+        self._before = state if state is not None and stat.S_ISREG(state.st_mode) else None
         self._beside = beside
         self._checksum = _Checksum(beside=beside)
         self._read = 0
@@ -222,8 +225,10 @@ class OpenSource:
             check_memory(self._before.st_size, factor, self.path)
         # At once where the size is known: joining pieces would take the memory twice.
         left = LARGE if self._before is None else max(0, self._before.st_size - self._read) + 1
-        parts = []
+        parts: list[bytes] = []
         while not self.at_end:
+            if self._before is None and parts:
+                check_memory(self._read, factor, self.name)
             parts.append(self.read(left))
         return parts[0] if len(parts) == 1 else b"".join(parts)
 
@@ -277,6 +282,13 @@ def _naming(path: str) -> Iterator[None]:
     except (OSError, ValueError) as error:
         message = getattr(error, "strerror", None) or str(error)
         raise SourceUnreadable(f"cannot be read: {message}", where=path) from None
+
+
+def is_stream(source: object) -> bool:
+    """Return whether a source can be read only once: standard input, a pipe."""
+    if not isinstance(source, str | Path):
+        return False
+    return str(source) == "-" or (Path(source).exists() and not Path(source).is_file() and not Path(source).is_dir())
 
 
 def check_path(path: object) -> None:
