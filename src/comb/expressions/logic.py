@@ -120,7 +120,8 @@ def in_list(column: Column, options: list[Column]) -> Column:
     if isinstance(column.values, Text) and all(len(one) == 1 and one.state is None for one in options):
         words = frozenset(word for option in options for word in option.text.to_list())
         return Column(BOOLEAN, among(column.values, words), column.state)
-    return reduce(disjunction, (compare("=", column, option) for option in options))
+    nothing = Column(BOOLEAN, np.zeros(len(column), np.bool_), column.state)
+    return reduce(disjunction, (compare("=", column, option) for option in options), nothing)
 
 
 def between(column: Column, low: Column, high: Column) -> Column:

@@ -4,7 +4,6 @@ from collections.abc import Iterable, Mapping, Sequence
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from pathlib import PurePath
-from types import MappingProxyType
 from typing import Any, Self
 
 from comb.errors import ParameterError
@@ -27,7 +26,7 @@ class StepTable(BareTable):
 
     _steps: tuple[Step, ...] = ()
     _entries: tuple[Entry, ...] = ()
-    _others: "Mapping[str, StepTable]" = MappingProxyType({})
+    _others: "Mapping[str, StepTable]" = {}
     _begun: Origin | None = None
 
     def _follow(self, earlier: BareTable) -> None:
@@ -69,7 +68,7 @@ class StepTable(BareTable):
         while title in self._others and self._others[title] is not other:
             title, number = f"{name}_{number}", number + 1
         made = self._adopt(self, self._steps, self._entries)
-        made._others, made._begun = MappingProxyType({**self._others, title: other}), self._begun
+        made._others, made._begun = {**self._others, title: other}, self._begun
         return made, title
 
     def _step(self, name: str, why: str | None, **parameters: Any) -> Self:

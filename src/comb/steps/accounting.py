@@ -187,7 +187,7 @@ def _rows_gone(step: Step, before: BareTable, change: Change) -> dict[str, Any]:
             f"{change.table.row_count:,} out, {len(aside):,} set aside, {others:,} not accounted for",
             remedy="this is a defect of Comb; please report it with the plan",
         )
-    merged = others if step.accounting is Rows.MERGED else 0
+    merged = others - change.left_out if step.accounting is Rows.MERGED else 0
     return {"added": added, "left_out": others - merged, "set_aside": len(aside), "merged": merged}
 
 
@@ -235,7 +235,9 @@ def _losses(
         held = np.zeros(len(column), np.uint8)
         if earlier is not None:
             sources = change.sources
-            held = earlier.states if sources is None else earlier.states[np.maximum(sources, 0)]
+            held = earlier.states if sources is None else held
+            if sources is not None and len(earlier):
+                held = earlier.states[np.maximum(sources, 0)]
         lost = (column.state == Reason.UNREADABLE) & (held != Reason.UNREADABLE)
         # What another table or another column brings along was unreadable there.
         if lost.any() and (earlier is not None or step.name == "calculate"):

@@ -66,6 +66,8 @@ class Change:
         Whether the rows are as they were: made by `of_rows`.
     losses : dict of str to int
         What got lost without being wrong, in rows: for a summary.
+    left_out : int
+        Rows that a step left out before it merged the others.
     """
 
     table: BareTable
@@ -75,6 +77,7 @@ class Change:
     notes: tuple[str, ...] = ()
     rows_only: bool = False
     losses: dict[str, int] | None = None
+    left_out: int = 0
 
     @classmethod
     def of_rows(

@@ -86,7 +86,7 @@ class Aggregate(Step, frozen=True, tag="aggregate"):
         given = Given(keys=frozenset(used), as_of=day_of(self.as_of))
         results = {name: evaluate_groups(formula, table, groups, given) for name, formula in self.columns.items()}
         if not table.row_count:
-            keys = {name: table[name] for name in names}
+            keys = {name: table[name]._absent(len(groups)) for name in names}
         else:
             keys = {name: table[name]._take(groups.first) for name in names}
         everywhere = np.ones(len(groups), np.bool_)
@@ -167,14 +167,15 @@ class Count(Step, frozen=True, tag="count"):
                 NUMBER, np.round(counts[order] / max(1, taken.row_count), SHARE_DIGITS)
             )
         first = kept[starts[order]] if taken.row_count else np.full(len(order), -1, np.int64)
-        return Change(numbered_anew(table, columns, len(order)), first)
+        return Change(numbered_anew(table, columns, len(order)), first, left_out=table.row_count - len(kept))
 
     def _of_counts(self, table: BareTable, kept: Codes, starts: Codes, counts: Codes) -> Change:
         sizes, inverse, many = np.unique(counts, return_inverse=True, return_counts=True)
         first = np.zeros(len(sizes), np.int64)
         first[inverse[::-1]] = starts[::-1]
         columns = {"rows": Column(INTEGER, sizes), "groups": Column(INTEGER, many.astype(np.int64))}
-        return Change(numbered_anew(table, columns, len(sizes)), kept[first])
+        first = kept[first] if len(kept) else np.full(len(first), -1)
+        return Change(numbered_anew(table, columns, len(sizes)), first, left_out=table.row_count - len(kept))
 
     def _crossed(self, table: BareTable, taken: BareTable, kept: Codes, names: Sequence[str], groups: Groups) -> Change:
         other = taken[chosen(taken, [str(self.across)])[0]]
@@ -196,7 +197,7 @@ class Count(Step, frozen=True, tag="count"):
         columns: dict[str, Column] = {}
         sources = np.append(groups.first[order], groups.first[:1])
         for at, name in enumerate(names):
-            key = taken[name]._take(sources)._emptied(total, Reason.ABSENT)
+            key = taken[name]._take(sources)._emptied(total, Reason.ABSENT) if len(kept) else taken[name]._absent(1)
             if key.type.word == "string" and not at:
                 words = key.text.to_list()
                 words[-1] = "total"
@@ -208,8 +209,8 @@ class Count(Step, frozen=True, tag="count"):
             values = np.append(cells[order, place], cells[:, place].sum())
             columns[_free("(missing)" if text is None else text, list(columns))] = Column(INTEGER, values)
         columns[_free("total", list(columns))] = Column(INTEGER, np.append(cells[order].sum(axis=1), cells.sum()))
-        first = np.append(kept[groups.first[order]], -1)
-        return Change(numbered_anew(table, columns, len(order) + 1), first)
+        first = np.append(kept[groups.first[order]] if len(kept) else np.full(len(order), -1), -1)
+        return Change(numbered_anew(table, columns, len(order) + 1), first, left_out=table.row_count - len(kept))
 
     def describe(self) -> str:
         """Name what is counted."""

@@ -398,12 +398,7 @@ def _spread(items: Any, text: Text) -> Codes:
 def _taken(column: Column, places: Codes, lacking: Mask) -> Column:
     """Return cells of the other table; ``absent`` where there is no match."""
     if not len(column):
-        values: Any = (
-            Text.from_items([""], np.zeros(len(places), np.int32))
-            if column.type.textual
-            else np.zeros(len(places), column.type.storage)
-        )
-        return column._replace(values=values, state=np.full(len(places), Reason.ABSENT, np.uint8), source=NO_PLACE)
+        return column._absent(len(places))
     taken = column._take(places)._unnumbered()
     if taken.source is not None and lacking.any():
         taken = taken._replace(source=without(taken.source, lacking))

@@ -268,7 +268,8 @@ class PickRows(Step, frozen=True, tag="pick_rows"):
             return Change.of_rows(table, positions, notes=notes)
         names = chosen(table, self.by) if self.by else []
         groups = Groups.of([table[name] for name in names], table.row_count)
-        kept = self._kept(table, groups, asked[0], int(size or 0))
+        # More than there are is as good as all.
+        kept = self._kept(table, groups, asked[0], min(int(size or 0), table.row_count + 1))
         positions = np.flatnonzero(kept)
         return Change.of_rows(table, positions)
 

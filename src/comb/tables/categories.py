@@ -50,13 +50,14 @@ def as_category(column: Column, values: Sequence[str] | None = None, labels: Map
             f"expected a category of at most {MOST_CHOICES:,} values, got {len(given):,}",
             remedy="a column with as many different values is an identifier or free text: keep it as it is",
         )
-    strange = [value for value in labels or {} if value not in given]
+    declared = set(given)
+    strange = [value for value in labels or {} if value not in declared]
     if strange:
         raise ParameterError(
             f"there is a label for {strange[0]!r}, which is not one of the {counted(len(given), 'value')}"
         )
     kind = category(base, [Choice(value, (labels or {}).get(value, "")) for value in given])
-    undeclared = {text for text in there if text not in set(given)}
+    undeclared = {text for text in there if text not in declared}
     evidence = column.evidence
     if evidence is not None:
         fits = column.present.sum().item()

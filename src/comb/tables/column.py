@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from comb.errors import ParameterError, TypeMismatch, washed
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, compact, first_rows, ranks
-from comb.tables.cell_source import CellSource
+from comb.tables.cell_source import NO_PLACE, CellSource
 from comb.tables.evidence import Evidence
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
@@ -217,6 +217,16 @@ class Column:
         state[where] = reason
         kept = Kept({at: text for at, text in self.kept.texts.items() if not where[at]})
         return self._replace(state=state, kept=kept)
+
+    def _absent(self, count: int) -> "Column":
+        """Return a column of the same type with this many cells, all absent."""
+        values: Any = (
+            Text.from_items([""], np.zeros(count, np.int32))
+            if self.type.textual
+            else np.zeros(count, self.type.storage)
+        )
+        state = np.full(count, Reason.ABSENT, np.uint8)
+        return self._replace(values=values, state=state, kept=_NOTHING, source=NO_PLACE)
 
     def _codes(self) -> Codes:
         """Number equal cells equal, from 0; missing cells share the highest number.

@@ -54,7 +54,9 @@ def metadata_bytes(
         name, title, type and description.
     """
     origin = table.origin
-    codes = {title: codes_name(name, title) for title, column in table.columns.items() if column.type.choices}
+    codes = {
+        title: codes_name(name, title) for title, column in table.columns.items() if column.type.word == "category"
+    }
     schema: dict[str, Any] = {"columns": [_column(title, column, form) for title, column in table.columns.items()]}
     if codes:
         schema["foreignKeys"] = [
@@ -106,7 +108,7 @@ def codes_files(table: BareTable, name: str, form: TextForm = STANDARD) -> dict[
             [["value", "label"], *([written(text) for text in choice] for choice in column.type.choices)]
         )
         for title, column in table.columns.items()
-        if column.type.choices
+        if column.type.word == "category"
     }
 
 

@@ -4,7 +4,8 @@ from dataclasses import replace
 from pathlib import PurePath
 from typing import Any
 
-from comb.errors import ContentError, listing
+from comb.errors import ContentError, ParameterError, listing
+from comb.execution.resources import LARGE
 from comb.reading.column_rules import ColumnRules
 from comb.reading.delimited.assemble import RawTable
 from comb.reading.io.beside import (
@@ -21,7 +22,8 @@ from comb.reading.io.beside import (
 )
 from comb.reading.io.source_file import OpenSource, read_whole
 from comb.reading.schema.cells_file import apply_cells
-from comb.reading.schema.csvw import Schema, metadata_names, read_codes, read_schema
+from comb.reading.schema.csvw import Schema, SchemaColumn, metadata_names, read_codes, read_schema
+from comb.reading.schema.shape import WITHOUT_IT
 from comb.reading.schema.validate import Violation, validate
 from comb.tables.read_options import ReadOptions
 
@@ -42,7 +44,12 @@ def settled_by_schema(source: OpenSource, options: ReadOptions, *, dialect: bool
     if schema is None or not dialect:
         return ColumnRules(options, schema, notes)
     settled = {name: value for name, value in schema.options.items() if getattr(options, name) is None}
-    return ColumnRules(options.replace(**settled), schema, notes)
+    taken = options.replace(**settled)
+    try:
+        taken.check()
+    except ParameterError as error:
+        raise ContentError(f"its dialect cannot be used: {error.what}", where=schema.name, remedy=WITHOUT_IT) from None
+    return ColumnRules(taken, schema, notes)
 
 
 def find_schema(source: OpenSource, options: ReadOptions, *, whole: bool) -> tuple[Schema | None, tuple[str, ...]]:
@@ -93,7 +100,7 @@ def _is_other(source: OpenSource, schema: Schema, *, whole: bool) -> bool:
         return False
     if schema.size and source.size != schema.size:
         return True
-    return whole and checksum_of_file(source.path) != checksum
+    return (whole or (source.size or 0) <= LARGE) and checksum_of_file(source.path) != checksum
 
 
 def other_titles(names: list[str], schema: Schema | None) -> list[str]:
@@ -101,7 +108,18 @@ def other_titles(names: list[str], schema: Schema | None) -> list[str]:
     if schema is None:
         return names
     others = {name: column.title for column in schema.columns for name in column.names}
-    return [others.get(name, name) for name in names]
+    return [
+        schema.columns[at].title
+        if at < len(schema.columns) and _may_be(name, schema.columns[at])
+        else others.get(name, name)
+        for at, name in enumerate(names)
+    ]
+
+
+def _may_be(name: str, column: SchemaColumn) -> bool:
+    """Return whether a name is a title as a header is read: spaces around it are gone, and names are made unique."""
+    plain = [" ".join(title.split()) for title in (column.title, *column.names)]
+    return any(name == title or name.startswith(f"{title} (") for title in plain if title)
 
 
 def follow_schema(raw_table: RawTable, schema: Schema | None, name: str) -> None:
