@@ -6,8 +6,6 @@ import gzip
 import io
 import json
 import lzma
-import random
-import sys
 import zipfile
 from datetime import date
 from decimal import Decimal
@@ -396,16 +394,6 @@ def test_too_little_memory_is_told_before_it_is_used() -> None:
     with pytest.raises(comb.NotEnoughMemory, match=r"huge\.csv: loading 1000000\.0 GB needs about") as caught:
         check_memory(10**15, 16, "huge.csv")
     assert isinstance(caught.value, MemoryError) and "--rows" in str(caught.value)
-
-
-def test_a_short_fuzz_run_finds_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.syspath_prepend(str(ROOT / "benchmarks"))
-    fuzz = __import__("fuzz")
-    place = tmp_path / "fuzz.csv"
-    for seed in range(120):
-        place.write_bytes(fuzz.KINDS[seed % len(fuzz.KINDS)](random.Random(seed)))
-        assert fuzz.attempt(place, random.Random(seed)) in ("loaded", "refused (ContentError)")
-    del sys.modules["fuzz"]
 
 
 def test_progress_is_told(demo: Path) -> None:

@@ -25,7 +25,7 @@ from comb.parsing.patterns import Request
 from comb.parsing.vocabulary import words_for
 from comb.tables.categories import as_category, as_json
 from comb.tables.column import Column
-from comb.tables.evidence import CODES_WITH_ZEROS, Candidate, Evidence
+from comb.tables.evidence import CODES_WITH_ZEROS, MANY_DIGITS, Candidate, Evidence
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
@@ -218,7 +218,7 @@ def _decided(counts: bytes, decimal_mark: str = "") -> TallyVerdict:
     other = next((one for one in found[1:] if one.fits < best.fits), None)
     why = best.why
     if best.type == NUMBER and tally[TallySlot.MANY_DIGITS]:
-        why += (f"{counted(int(tally[TallySlot.MANY_DIGITS]), 'value')} with more digits than a number keeps",)
+        why += (f"{counted(int(tally[TallySlot.MANY_DIGITS]), 'value')} {MANY_DIGITS}",)
     evidence = Evidence(best, other, missing + known, why, tried=tuple(found[: MOST_TRIED + 1]))
     return TallyVerdict(best.parser, evidence, best.fits < total)
 

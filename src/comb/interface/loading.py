@@ -1,5 +1,6 @@
 """The functions that make public tables: load, inspect, table."""
 
+import math
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
@@ -9,15 +10,16 @@ from typing import IO, Any, Literal
 import msgspec
 import numpy as np
 
-from comb.errors import ColumnError, ParameterError, unknown_name
+from comb.errors import ColumnError, ParameterError, agree, counted, unknown_name
 from comb.interface.step_table import type_word_of
 from comb.interface.table import Table
-from comb.kernels.types import INT64_MAX, INT64_MIN
+from comb.kernels.types import INT64_MAX, INT64_MIN, MOST_DECIMAL_DIGITS
 from comb.reading.inspect import Inspection, inspect_source
 from comb.reading.io.source_file import HeldSource, Source
 from comb.reading.load import load_beginning as load_table_beginning
 from comb.reading.load import load_table, load_tables
 from comb.tables.column import Column
+from comb.tables.kept import Kept
 from comb.tables.names import unique_names
 from comb.tables.read_options import ReadOptions, listed_words
 from comb.tables.reasons import Reason
@@ -256,7 +258,13 @@ def table(
     if not isinstance(columns, Mapping) or not all(_is_cells(cells) for cells in columns.values()):
         example = "for instance table(columns={'kg': [1.5, None]})"
         raise ParameterError(f"expected lists of values by column, got {columns!r}", remedy=example)
-    return Table({name: _column(name, list(cells)) for name, cells in columns.items()})
+    made = {name: _column(name, list(cells)) for name, cells in columns.items()}
+    infinite = {name: len(column.kept.texts) for name, column in made.items() if column.kept.texts}
+    notes = tuple(
+        f"{counted(count, 'cell')} of {name} {agree(count, 'is', 'are')} infinite: missing, the text is kept"
+        for name, count in infinite.items()
+    )
+    return Table(made, notes=notes)
 
 
 def _is_cells(cells: object) -> bool:
@@ -274,16 +282,38 @@ def _by_column(rows: Sequence[Sequence[Any]], names: Sequence[str] | None) -> di
 
 def _column(name: str, cells: list[Any]) -> Column:
     kinds = {type(cell) for cell in cells if cell is not None}
-    missing = np.array([cell is None for cell in cells], np.bool_)
     if not kinds or kinds == {str}:
-        return Column._of_strings(cells)
-    kind = _kind(name, kinds, cells)
+        try:
+            return Column._of_strings(cells)
+        except UnicodeEncodeError as error:
+            what = f"{error.object!r} in {name!r} has half of a character (a surrogate alone), which no text can hold"
+            raise ParameterError(what, remedy="decode it with errors='replace'") from None
+    # Columns hold finite numbers; what is none is missing, and the text of an infinite one is kept.
+    odd = {
+        at: str(cell) for at, cell in enumerate(cells) if isinstance(cell, float | Decimal) and not math.isfinite(cell)
+    }
+    finite = [None if at in odd else cell for at, cell in enumerate(cells)]
+    kind = _kind(name, kinds, finite)
+    missing = np.array([cell is None for cell in cells], np.bool_)
     state = np.where(missing, np.uint8(Reason.BLANK), np.uint8(0))
     values = np.zeros(len(cells), kind.storage)
-    for at, cell in enumerate(cells):
+    kept: dict[int, str] = {}
+    for at, cell in enumerate(finite):
         if cell is not None:
-            values[at] = stored_value(cell, kind)
-    return Column(kind, values, state)
+            values[at] = _stored(name, cell, kind)
+        elif at in odd:
+            undefined = "nan" in odd[at].lower()
+            state[at] = Reason.UNDEFINED if undefined else Reason.UNREADABLE
+            kept |= {} if undefined else {at: odd[at].lower().replace("infinity", "inf")}
+    return Column(kind, values, state, kept=Kept(kept))
+
+
+def _stored(name: str, cell: Any, kind: Type) -> Any:
+    stored = stored_value(cell, kind)
+    if kind.word == "decimal" and not abs(stored) < 10**MOST_DECIMAL_DIGITS:
+        what = f"{cell} in {name!r} has more digits than a decimal column holds, {kind.scale} of them behind the point"
+        raise ParameterError(what, remedy="give the column as text, or as float")
+    return stored
 
 
 _KINDS: dict[type, Type] = {bool: BOOLEAN, date: DATE, time: TIME, timedelta: DURATION}
@@ -309,7 +339,7 @@ def _kind(name: str, kinds: set[type], cells: list[Any]) -> Type:
             )
         return INTEGER
     if kinds <= {int, Decimal} and Decimal in kinds:
-        places = [-int(cell.as_tuple().exponent) for cell in cells if isinstance(cell, Decimal)]
+        places = [-int(cell.as_tuple().exponent) for cell in cells if isinstance(cell, Decimal)] or [0]
         return decimal(max(0, *places))
     if kinds <= {int, float}:
         return NUMBER

@@ -45,10 +45,17 @@ def digits_after_point(text: str) -> int | None:
 def is_number(text: str) -> bool:
     """Return whether `parse_numbers` reads a text.
 
-    >>> is_number("1e-5"), is_number("1e400"), is_number("nan")
-    (True, False, False)
+    >>> is_number("1e-5"), is_number("1e400"), is_number("1e-400"), is_number("nan")
+    (True, False, False, False)
     """
-    return bool(_NUMBER.fullmatch(text)) and abs(float(text)) != float("inf")
+    return bool(_NUMBER.fullmatch(text)) and not is_lost(text, float(text))
+
+
+def is_lost(text: str, value: float) -> bool:
+    """Return whether a number is too large or too small for the float that was made of it: infinite, or zero."""
+    if value == 0:
+        return any(digit in "123456789" for digit in text.lower().partition("e")[0])
+    return abs(value) == float("inf")
 
 
 def date_groups(text: str) -> tuple[str, str, str, str] | None:

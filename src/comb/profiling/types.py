@@ -31,6 +31,7 @@ from comb.tables.evidence import (
     AMBIGUOUS_MONTH,
     AMBIGUOUS_POINT,
     CODES_WITH_ZEROS,
+    MANY_DIGITS,
     RELEASES,
     TEXT_NUMBERS,
 )
@@ -131,6 +132,7 @@ _SIGNS = (
     ("type.ambiguous_dates", AMBIGUOUS_DAY),
     ("type.ambiguous_dates", AMBIGUOUS_MONTH),
     ("type.ambiguous_dates", AMBIGUOUS_CLOCK),
+    ("type.rounded", MANY_DIGITS),
     ("type.rounded", "that a spreadsheet program rounded"),
     ("type.ambiguous_numbers", AMBIGUOUS_COMMA),
     ("type.ambiguous_numbers", AMBIGUOUS_POINT),

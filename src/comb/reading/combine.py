@@ -14,6 +14,7 @@ from comb.reading.io.source_file import HeldSource, Source, combined
 from comb.reading.opened import OpenDocument, OpenText
 from comb.reading.schema.apply import meet_demands, restore_cells
 from comb.tables.column import Column
+from comb.tables.evidence import MANY_DIGITS
 from comb.tables.origin import DELIMITED, Origin
 from comb.tables.read_options import ALL_COLUMNS, ReadOptions
 from comb.tables.table import BareTable
@@ -147,6 +148,7 @@ def text_table(source: Source, texts: list[OpenText], threads: int = 1) -> BareT
     notes = list(whole.raw_table.notes)
     if not any(one.provisional for one in texts):
         notes += unused_words(columns, first.rules.options)
+    notes += _rounded(columns)
     origin = text_origin(source, texts, whole.raw_table)
     if len(texts) > 1:
         origin = replace(origin, sources=tuple(names), source_index=whole.sources)
@@ -158,6 +160,17 @@ def text_table(source: Source, texts: list[OpenText], threads: int = 1) -> BareT
     violations, found = meet_demands(columns, first.rules.schema, first.path)
     notes += [*found, *restore_cells(columns, first.rules, first.path)]
     return BareTable(columns, origin=replace(origin, violations=tuple(violations)), notes=tuple(notes))
+
+
+def _rounded(columns: Mapping[str, Column]) -> list[str]:
+    """Say which columns have values that lost digits when they became numbers."""
+    notes = []
+    for name, column in columns.items():
+        why = column.evidence.why if column.evidence is not None else ()
+        said = next((one for one in why if one.endswith(MANY_DIGITS)), None)
+        if said is not None:
+            notes.append(f"{name}: {said}, the rest is rounded; types={{{name!r}: 'string'}} keeps the texts")
+    return notes
 
 
 def text_origin(source: Source, texts: list[OpenText], raw_table: RawTable) -> Origin:

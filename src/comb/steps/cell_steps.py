@@ -11,11 +11,13 @@ from comb.casting.fit import fit_into
 from comb.errors import ParameterError, TypeMismatch, agree, counted, listing
 from comb.expressions.evaluate import evaluate
 from comb.kernels.grouping import Codes
+from comb.kernels.types import MOST_NUMBER_DIGITS
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import Request, parse_request
 from comb.steps.base import Change, Rows, SetAside, Step, chosen, folding
 from comb.tables.categories import as_category
 from comb.tables.column import Column, Mask
+from comb.tables.evidence import MANY_DIGITS
 from comb.tables.kept import Kept
 from comb.tables.reasons import MEANING, REASON_WORDS, Reason
 from comb.tables.table import BareTable
@@ -198,9 +200,10 @@ class Convert(Step, frozen=True, tag="convert"):
         for name, asked in wanted.items():
             columns[name] = self._converted(columns[name], parse_request(asked))
         changed = table._derive(columns)
+        notes = tuple(note for name in wanted for note in _rounded(name, table[name], columns[name]))
         misfits = {} if self.on_misfit == "keep" else _misfits(columns, wanted)
         if not misfits:
-            return Change(changed)
+            return Change(changed, notes=notes)
         if self.on_misfit == "stop":
             raise self._stopped(table, misfits)
         return _set_aside(changed, misfits)
@@ -260,6 +263,21 @@ class Convert(Step, frozen=True, tag="convert"):
         """Name columns and types."""
         message = ", ".join(f"{name} to {wanted}" for name, wanted in self.columns.items())
         return f"{message} ({', '.join(self.missing)} as missing)" if self.missing else message
+
+
+def _rounded(name: str, before: Column, after: Column) -> list[str]:
+    """Say how many texts had more digits than the numbers that they became."""
+    if after.type != NUMBER or not before.type.textual:
+        return []
+    long = np.flatnonzero(np.diff(before.text.packed().offsets) > MOST_NUMBER_DIGITS)
+    items = before.text.items() if len(long) else []
+    lost = np.zeros(before.text.item_count, np.bool_)
+    for at in long.tolist():
+        mantissa = items[at].lower().partition("e")[0].lstrip("-+0., ")
+        lost[at] = sum(map(str.isdigit, mantissa)) > MOST_NUMBER_DIGITS
+    codes = before.text.codes
+    count = int(np.count_nonzero((lost if codes is None else lost[codes]) & after.present)) if len(long) else 0
+    return [f"{counted(count, 'value')} of {name} {MANY_DIGITS}: the rest is rounded"] if count else []
 
 
 def _misfits(columns: dict[str, Column], wanted: dict[str, str]) -> dict[int, list[str]]:

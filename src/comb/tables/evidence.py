@@ -21,6 +21,7 @@ AMBIGUOUS_POINT = "every point could be a thousands separator or a decimal point
 AMBIGUOUS_CLOCK = "could be hours and minutes, minutes and seconds, or no time at all"
 AMBIGUOUS_MONTH = "could be seasons, each from one year to the next, as well as months"
 AMBIGUOUS_DAY = "could be numbers of sections or releases as well as days"
+MANY_DIGITS = "with more digits than a number keeps"
 CODES_WITH_ZEROS = "starting with 0, as codes do"
 RELEASES = "releases or sections rather than numbers"
 

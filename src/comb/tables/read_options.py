@@ -145,4 +145,5 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True,
         for name in ("skip", "rows", "most_bytes"):
             value = getattr(self, name)
             if value is not None and not 0 <= value <= LARGEST:
-                raise ParameterError(f"expected {name} from 0 to {LARGEST:,}, got {value:,}")
+                bound = "0 or more" if value < 0 else f"at most {LARGEST:,}"
+                raise ParameterError(f"expected {name} of {bound}, got {value:,}")

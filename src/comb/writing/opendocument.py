@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
+from comb.errors import ParameterError
 from comb.formats.a1 import column_letters
 from comb.tables.column import Column
 from comb.tables.text import Text
@@ -33,7 +34,16 @@ ROWS_AT_ONCE = 10_000
 
 
 def opendocument_bytes(sheets: Sequence[SheetText]) -> bytes:
-    """Write sheets as ``.ods``: values with their types, the header in sight and filterable."""
+    """Write sheets as ``.ods``: values with their types, the header in sight and filterable.
+
+    Raises
+    ------
+    ParameterError
+        If a text has a character that such a file cannot hold, naming its cell.
+    """
+    for sheet in sheets:
+        for name, column in sheet.table.columns.items():
+            _check_characters(sheet, name, column)
     stream = io.BytesIO()
     with zipfile.ZipFile(stream, "w") as archive:
         _add(archive, "mimetype", MIMETYPE, zipfile.ZIP_STORED)
@@ -43,6 +53,18 @@ def opendocument_bytes(sheets: Sequence[SheetText]) -> bytes:
             for part in _content(sheets):
                 content.write(part.encode())
     return stream.getvalue()
+
+
+def _check_characters(sheet: SheetText, name: str, column: Column) -> None:
+    wrong = np.zeros(0, np.int64)
+    if isinstance(column.values, Text):
+        wrong = np.flatnonzero(column.values.flags(lambda text: _CONTROLS.search(text) is not None) & column.present)
+    if len(wrong) or _CONTROLS.search(name):
+        where = f"row {int(sheet.table.row_numbers[wrong[0]])} of {name!r}" if len(wrong) else f"the name {name!r}"
+        raise ParameterError(
+            f"{where} has a control character, which OpenDocument cannot hold ({len(wrong):,} such cells)",
+            remedy="save it as .csv or .xlsx",
+        )
 
 
 def _member(name: str, packing: int) -> zipfile.ZipInfo:
@@ -201,9 +223,8 @@ def _span_text(micro: int) -> str:
 
 def _paragraphs(text: str) -> str:
     """Write a text so that its spaces and line ends come back."""
-    lines = (
-        html.escape(_CONTROLS.sub("\ufffd", text), quote=False).replace("\r\n", "\n").replace("\r", "\n").split("\n")
-    )
+    # As a reference, or XML would make a line end of it.
+    lines = html.escape(text, quote=False).replace("\r", "&#13;").split("\n")
     return "".join(f"<text:p>{_SPACES.sub(_kept_space, line)}</text:p>" for line in lines)
 
 

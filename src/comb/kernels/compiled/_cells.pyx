@@ -321,20 +321,21 @@ cdef inline bint _to_float(Number *number, double *value) noexcept nogil:
 
 
 cdef inline bint _overflows(Cell cell, Number *number) noexcept nogil:
-    """Return whether a number is too large for a float."""
+    """Return whether a number is too large for a float, or so small that it would become zero."""
     cdef int64_t magnitude
     cdef double value
     if number.zero:
         return False
     magnitude = number.power + min(number.significant, 19)
-    if magnitude < 308:
+    if -300 < magnitude < 308:
         return False
-    if magnitude > 310:
+    if magnitude > 310 or magnitude < -330:
         return True
     if _to_float(number, &value):
         return False
     with gil:
-        return abs(float(bytes(cell.text[: cell.size]).replace(b",", b"."))) == float("inf")
+        value = abs(float(bytes(cell.text[: cell.size]).replace(b",", b".")))
+        return value == float("inf") or value == 0
 
 
 cdef inline bint _to_integer(Number *number, Py_ssize_t size, int64_t *value) noexcept nogil:

@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 
 from comb.kernels.blocks import MOST_DISTINCT_SHARE, BatchOutput, CodeOutput, NumberBatch, OutputSlice, Status, Values
 from comb.kernels.compiled import _cells, _moments, _split
+from comb.kernels.scalars import is_lost
 from comb.kernels.string_buffer import StringBuffer, joined, pack
 from comb.kernels.types import (
     BLANK,
@@ -273,6 +274,6 @@ def resolve_floats(values: NDArray[Any], states: Status, cells: Rows, at: Rows, 
     """Let Python's own `float` read the numbers that the compiled reader left to it."""
     for cell, place, text in zip(cells.tolist(), at.tolist(), texts.strings(), strict=True):
         value = float(text.strip().replace(mark, ".", 1))
-        overflows = abs(value) == float("inf")
-        states[place] = MISFIT if overflows else FITS
-        values[cell] = 0.0 if overflows else value
+        lost = is_lost(text, value)
+        states[place] = MISFIT if lost else FITS
+        values[cell] = 0.0 if lost else value

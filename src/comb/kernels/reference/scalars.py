@@ -69,7 +69,7 @@ def parse_decimals(texts: Sequence[str], scale: int) -> Parsed:
 
 
 def parse_numbers(texts: Sequence[str]) -> Parsed:
-    """Read numbers as `float` would; what overflows does not fit.
+    """Read numbers as `float` would; what overflows, or becomes zero, does not fit.
 
     >>> parse_numbers(["1e-5", "2.", "nan", "1e400"])[1].tolist()
     [0, 0, 3, 3]

@@ -17,7 +17,14 @@ from comb.reading.column_rules import ColumnRules
 from comb.reading.documents.json.find import MOST_TABLES, PLAIN_VALUES, JsonTable, as_table, beside, find_tables, follow
 from comb.reading.documents.json.flatten import Flat, flatten
 from comb.reading.documents.json.lines import NOTHING, cells_of, count_of
-from comb.reading.documents.json.parse import JsonParser, items_up_to_a_break, json_message, whole_lines, written
+from comb.reading.documents.json.parse import (
+    JsonParser,
+    halves_note,
+    items_up_to_a_break,
+    json_message,
+    whole_lines,
+    written,
+)
 from comb.reading.documents.model import Document, InnerTable, TableData, chosen_columns, make_column, not_known
 from comb.tables.column import Column
 from comb.tables.origin import SourceLine
@@ -55,7 +62,7 @@ def json_document(text: str, name: str) -> Document:
         return _broken(text, error, name)
     except ValueError as error:
         raise ContentError(str(error), where=name) from None
-    notes = _repeated(parser)
+    notes = [*_repeated(parser), *halves_note(text.encode(errors="surrogatepass"))]
     json_tables = []
     for json_table in find_tables(value):
         json_tables.append(json_table)
@@ -117,6 +124,7 @@ def json_lines_document(data: bytes, name: str, threads: int = 1) -> Document | 
     names = [raw.decode() for raw in found.names]
     lists = [count_of(found, at, "nested") for at in range(len(names))]
     not_finite = [count_of(found, at, "not finite") for at in range(len(names))]
+    halves = halves_note(data)
     lines = found.lines
     unread = [found]
     del found
@@ -139,7 +147,7 @@ def json_lines_document(data: bytes, name: str, threads: int = 1) -> Document | 
         made = TableData(chosen_columns(columns, rules), lines[: rules.options.rows], "line {}")
         # What is not there comes last, where the sentence over a table shows it.
         cell_notes = [note for one in zip(names, not_finite, lists, strict=True) for note in _cell_notes(*one)]
-        made.notes = [*cell_notes, *not_known(names, rules), *_bad_note(bad)]
+        made.notes = [*cell_notes, *not_known(names, rules), *halves, *_bad_note(bad)]
         made.set_aside = bad
         return made
 
@@ -176,7 +184,7 @@ def _lines_document(text: str, parser: JsonParser, name: str) -> Document:
         except ValueError:
             bad += [one for one in [_bad_line(parser, number, line)] if one]
     notes = _bad_note(bad)
-    notes += _repeated(parser)
+    notes += [*_repeated(parser), *halves_note(text.encode(errors="surrogatepass"))]
     json_table = JsonTable("", _EACH_LINE, records, lines)
     if records and all(isinstance(record, list) for record in records):
         rows = as_table(records, "")

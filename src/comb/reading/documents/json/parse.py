@@ -1,11 +1,12 @@
 """Read JSON text into values, exactly: long numbers keep their digits, nothing is lost in silence."""
 
 import json
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from comb.errors import ContentError
+from comb.errors import ContentError, agree
 from comb.kernels.types import INT64_MAX, INT64_MIN
 
 # A number with more digits than this is not exact as a float.
@@ -28,11 +29,11 @@ class NotFinite(str):
 
 
 def read_float(text: str) -> float | Digits:
-    """Read a number with a point or exponent; digits where a float would lose some."""
+    """Read a number with a point or exponent; digits where a float would lose some, or all."""
     mantissa = text.lower().partition("e")[0]
     digits = sum(character.isdigit() for character in mantissa.lstrip("-0."))
     value = float(text)
-    return Digits(text) if digits > MOST_DIGITS or abs(value) == float("inf") else value
+    return Digits(text) if digits > MOST_DIGITS or abs(value) == float("inf") or (not value and digits) else value
 
 
 def read_integer(text: str) -> int | Digits:
@@ -42,6 +43,25 @@ def read_integer(text: str) -> int | Digits:
     # So long a number cannot be one of ours, and Python refuses to read it.
     value = int(text) if len(text) < 25 else INT64_MAX + 1
     return value if INT64_MIN <= value <= INT64_MAX else Digits(text)
+
+
+# Every escape, so that a backslash that was escaped itself begins none; the group is half of a character alone.
+_ESCAPES = re.compile(
+    rb"\\(?:u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|(u[dD][89a-fA-F][0-9a-fA-F]{2})|.)", re.DOTALL
+)
+
+
+def halves_note(data: bytes) -> list[str]:
+    r"""Say how many characters of a JSON text are halves of one, which no text can hold.
+
+    >>> halves_note(rb'["\ud83d\ude00", "a\ud800", "\\ud800"]')
+    ['1 half of a character (a surrogate alone) is shown as �']
+    """
+    if b"\\ud" not in data and b"\\uD" not in data:
+        return []
+    count = sum(match[1] is not None for match in _ESCAPES.finditer(data))
+    halves = f"{count:,} {agree(count, 'half of a character (a surrogate', 'halves of characters (surrogates')} alone)"
+    return [f"{halves} {agree(count, 'is', 'are')} shown as �"] if count else []
 
 
 def sound(text: str) -> str:
