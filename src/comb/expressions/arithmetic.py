@@ -201,9 +201,14 @@ def negative(column: Column) -> Column:
     return calculate("-", zero, column)
 
 
+MOST_PLACES = 300
+
+
 def round_half_away(column: Column, places: int) -> Column:
     """Round to this many digits after the point, halves away from zero."""
     if column.type.word == "number":
+        # A float has no digits further down, and none further up.
+        places = max(-MOST_PLACES, min(places, MOST_PLACES))
         factor = 10.0**places
         with np.errstate(all="ignore"):
             scaled = np.abs(column.array) * factor

@@ -13,7 +13,7 @@ from comb.reading.delimited.layout import name_of
 from comb.reading.documents.model import InnerTable
 from comb.reading.io.beside import CHECKSUMS
 from comb.reading.io.source_file import Source, expand, is_stream
-from comb.reading.load import members_of
+from comb.reading.load import bounded, members_of
 from comb.reading.opened import OpenDocument, OpenText, open_source
 from comb.tables.evidence import Evidence
 from comb.tables.read_options import ReadOptions
@@ -143,6 +143,11 @@ def inspect_source(source: Source, options: ReadOptions) -> Inspection:
     Of a zip archive with several files, every one is a table of the inspection. Of a large
     file only the beginning is looked at, and what is found there is provisional.
     """
+    with bounded(source):
+        return _inspect(source, options)
+
+
+def _inspect(source: Source, options: ReadOptions) -> Inspection:
     files = expand(source)
     folder = dataset_folder(files[0]) if len(files) == 1 else None
     if folder is not None:

@@ -1,8 +1,10 @@
 """Load sources as tables: the recipe that ties the parts of reading together."""
 
-from collections.abc import Callable
+import contextlib
+from collections.abc import Callable, Iterator
 from pathlib import Path, PurePath
 
+from comb.errors import ContentError
 from comb.execution.resources import DEFAULT, Resources
 from comb.formats.sniff import ZIP_START
 from comb.kernels import dispatch
@@ -14,6 +16,16 @@ from comb.reading.io.source_file import HeldSource, OpenSource, Source, expand, 
 from comb.reading.opened import OpenDocument, OpenText, open_source
 from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
+
+
+@contextlib.contextmanager
+def bounded(source: object) -> Iterator[None]:
+    """Turn what Python says of too many calls inside each other into an error that names the source."""
+    try:
+        yield
+    except RecursionError:
+        where = source.name if isinstance(source, HeldSource) else str(source)
+        raise ContentError("it is nested too deeply", where=where) from None
 
 
 def load_table(
@@ -42,6 +54,13 @@ def load_table(
     ReadError
         If a source cannot be read as a table.
     """
+    with bounded(source):
+        return _load_table(source, options, progress, resources)
+
+
+def _load_table(
+    source: Source, options: ReadOptions, progress: Callable[[str], None] | None, resources: Resources
+) -> BareTable:
     files = expand(source)
     folder = dataset_folder(files[0]) if len(files) == 1 else None
     if folder is not None:
@@ -72,8 +91,9 @@ def load_beginning(source: Source, options: ReadOptions) -> tuple[BareTable, boo
     if folder is not None:
         table, more = load_beginning(folder.choose(options.table), options.replace(table=None))
         return table._derive(notes=(*(f"{CHECKSUMS}: {one}" for one in folder.messages), *table.notes)), more
-    opened = [open_source(one, options, DEFAULT, first_look=True) for one in files]
-    return table_of(source, opened), any(isinstance(one, OpenText) and one.provisional for one in opened)
+    with bounded(source):
+        opened = [open_source(one, options, DEFAULT, first_look=True) for one in files]
+        return table_of(source, opened), any(isinstance(one, OpenText) and one.provisional for one in opened)
 
 
 def load_tables(source: str | Path | HeldSource, options: ReadOptions) -> dict[str, BareTable]:
@@ -84,10 +104,11 @@ def load_tables(source: str | Path | HeldSource, options: ReadOptions) -> dict[s
     members = [] if is_stream(source) else members_of(source)
     if len(members) > 1:
         return {name: load_table(source, options.replace(table=name)) for name in members}
-    opened = open_source(source, options, DEFAULT)
-    if isinstance(opened, OpenText):
-        return {members[0] if members else PurePath(opened.name).stem: table_of(source, [opened])}
-    return {inner.name: document_table(source, [(opened, inner)], []) for inner in opened.document.tables}
+    with bounded(source):
+        opened = open_source(source, options, DEFAULT)
+        if isinstance(opened, OpenText):
+            return {members[0] if members else PurePath(opened.name).stem: table_of(source, [opened])}
+        return {inner.name: document_table(source, [(opened, inner)], []) for inner in opened.document.tables}
 
 
 def members_of(source: str | Path | HeldSource) -> list[str]:

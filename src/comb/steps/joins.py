@@ -213,9 +213,7 @@ class Join(TwoTables, frozen=True, tag="join"):
             if source is not None and other[source].type == column.type:
                 more = theirs[source]._take(extra)
             else:
-                absent = np.full(len(extra), Reason.ABSENT, np.uint8)
-                more = column._take(np.zeros(len(extra), np.int64))._replace(state=absent) if len(column) else column
-                more = more._replace(source=NO_PLACE)
+                more = column._absent(len(extra))
             made[title] = below([column, more])
         return made
 

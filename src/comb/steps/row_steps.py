@@ -17,7 +17,7 @@ from comb.steps.base import Change, Rows, SetAside, Step, chosen
 from comb.steps.column_steps import day_of, value_of
 from comb.tables.column import Column, Mask
 from comb.tables.names import check_known
-from comb.tables.table import BareTable
+from comb.tables.table import BareTable, check_seed
 from comb.tables.text import Text
 from comb.tables.types import STRING
 
@@ -192,7 +192,11 @@ def natural_key(text: str) -> tuple[Any, ...]:
     ['colony 9', 'colony 10']
     """
     parts = re.split(r"([0-9]+)", text)
-    return tuple((0, int(part), "") if part.isdigit() else (1, 0, part.casefold()) for part in parts if part)
+    # By length and then digit by digit: as numbers they would be too long to be read.
+    numbers = {part: part.lstrip("0") for part in parts if part.isdigit()}
+    return tuple(
+        (0, len(numbers[part]), numbers[part]) if part in numbers else (1, 0, part.casefold()) for part in parts if part
+    )
 
 
 def without_accents(text: str) -> str:
@@ -261,6 +265,7 @@ class PickRows(Step, frozen=True, tag="pick_rows"):
         )
         if size is not None and size < (asked[0] == "every"):
             raise ParameterError(f"expected {asked[0]} to be a number of rows, got {size}")
+        check_seed(self.seed)
         if self.numbers:
             positions = np.flatnonzero(np.isin(table.row_numbers, self.numbers))
             lost = sorted(set(self.numbers) - set(table.row_numbers.tolist()))

@@ -38,6 +38,12 @@ def check_whole(*values: object) -> None:
             raise ParameterError(f"expected a whole number, got {value!r}", remedy="rows are numbered from 1")
 
 
+def check_seed(seed: int) -> None:
+    """Raise a ParameterError unless chance can begin with a number."""
+    if seed < 0:
+        raise ParameterError(f"expected a seed of 0 or more, got {seed}")
+
+
 def _shown_with_text(column: Column) -> str:
     """Return the one cell of a column as it is shown; a text that was kept stands behind its reason."""
     kept = column.kept.texts.get(0)
@@ -228,6 +234,7 @@ class BareTable:
     def random_rows(self, count: int = 10, *, seed: int) -> Self:
         """Return some rows chosen at random, in table order; the same seed gives the same rows."""
         check_whole(count, seed)
+        check_seed(seed)
         count = min(count, self._row_count)
         chosen = np.random.default_rng(seed).choice(self._row_count, count, replace=False)
         return self._look(np.sort(chosen))

@@ -10,6 +10,7 @@ import numpy as np
 
 from comb.errors import ParameterError
 from comb.execution.ordered import in_order
+from comb.formats.encodings import codec_name
 from comb.formats.formulas import disarmed
 from comb.kernels import dispatch
 from comb.kernels.string_buffer import StringBuffer, pack
@@ -62,10 +63,8 @@ class TextForm:
             raise ParameterError(f"expected a line end of {LINE_ENDS}, got {self.line_end!r}")
         if self.decimal_mark not in (".", ","):
             raise ParameterError(f"expected a decimal mark of . or ,, got {self.decimal_mark!r}")
-        try:
-            codecs.lookup(self.encoding)
-        except LookupError:
-            raise ParameterError(f"there is no encoding {self.encoding!r}", remedy="common: utf-8, utf-8-sig") from None
+        if not codec_name(self.encoding):
+            raise ParameterError(f"there is no encoding {self.encoding!r}", remedy="common: utf-8, utf-8-sig")
         date_form(self.date_pattern)
 
 

@@ -97,6 +97,9 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
     if max(map(len, found.fields), default=1) * SAMPLE_RECORDS <= SAMPLE_CELLS:
         found = dispatch.kernels.records(text, dialect, layout.skip + heads + SAMPLE_RECORDS)
     start = sum(line <= layout.skip for line in found.lines)
+    if found.lines and start == len(found.lines) and layout.skip:
+        count = text.count("\n") + (not text.endswith("\n"))
+        raise ContentError(f"there is nothing below the {layout.skip:,} lines that are to be skipped, it has {count:,}")
     delimiter = layout.delimiter
     titles = [delimiter.join(fields).rstrip(f"{delimiter} ") for fields in found.fields[:start]]
     if titles and layout.skip and found.lines[0] == 1 and DECLARATION.match(text):

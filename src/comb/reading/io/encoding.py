@@ -14,6 +14,7 @@ import unicodedata
 from dataclasses import dataclass
 
 from comb.errors import ContentError
+from comb.formats.encodings import codec_name
 
 # More control characters than this, and it is not text although it may decode.
 MOST_CONTROLS = 0.05
@@ -166,11 +167,7 @@ def _is_packed(start: bytes) -> bool:
 
 
 def _as_given(data: bytes, name: str, encoding: str) -> Decoded:
-    try:
-        codec = codecs.lookup(encoding)
-        text = codec.name if getattr(codec, "_is_text_encoding", True) else ""
-    except LookupError:
-        text = ""
+    text = codec_name(encoding)
     if not text:
         remedy = "common ones: utf-8, windows-1252, utf-16"
         raise ContentError(f"no text encoding is called {encoding!r}", where=name, remedy=remedy)
