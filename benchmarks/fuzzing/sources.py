@@ -169,6 +169,7 @@ def _load(place: Path, chance: Random) -> str:
         if place.name not in str(error) and "x.csv" not in str(error):
             raise AssertionError(f"the error does not name the file: {error}") from error
         return f"refused ({type(error).__name__})"
+    assert all(entry.adds_up for entry in loaded.ledger), loaded.ledger
     repr(loaded)
     loaded.profile()
     comb.inspect(place)

@@ -39,7 +39,7 @@ def test_the_demo_does_the_main_job_and_leaves_everything_in_place(tmp_path: Pat
         (["show", "inspections.csv", "--record", "7"], ["row 7, inspections.csv, line 11"]),
         (["show", "inspections.csv", "--where", "mites > 300 and fed", "--columns", "visit,mites:net_kg", "--sort", "gross_kg desc"], ["rows where mites > 300 and fed", "sorted by gross_kg desc"]),
         (["profile", "inspections.csv"], ["17 findings", "remedy: trim columns: [apiary], inner: true"]),
-        (["run", "plan.yaml", "--dry-run"], ["becomes", "2,400 in = 2,362 out + 14 set aside + 24 merged", "frames"]),
+        (["run", "plan.yaml", "--dry-run"], ["becomes", "2,504 in = 2,362 out + 104 lines taken off + 14 set aside + 24 merged", "frames"]),
         (["--version"], ["comb 0.1.0, ", " kernels"]),
         (["--help"], ["Begin with `comb demo`"]),
     ],
@@ -64,7 +64,7 @@ def test_json_is_for_programs(demo: Path) -> None:
     profile = json.loads(run_comb("profile", "inspections.csv", "--json", cwd=demo).out)
     assert len(profile["findings"]) == 17 and profile["columns"][0]["details"]["min"] == "50001"
     ran = json.loads(run_comb("run", "plan.yaml", "--json", cwd=demo).out)
-    assert ran["adds_up"] is True and ran["ledger"]["inspections"][0]["step"] == "trim"
+    assert ran["adds_up"] is True and ran["ledger"]["inspections"][1]["step"] == "trim"
 
 
 def test_the_draft_plan_of_a_profile_runs(demo: Path) -> None:
@@ -72,7 +72,7 @@ def test_the_draft_plan_of_a_profile_runs(demo: Path) -> None:
     again = run_comb("profile", "inspections.csv", "--draft", "draft.yaml", cwd=demo)
     assert again.code == 2 and "not changed" in again.err
     ran = run_comb("run", "draft.yaml", cwd=demo)
-    assert ran.code == 0 and "2,400 in = 2,376 out + 24 merged" in ran.out
+    assert ran.code == 0 and "2,504 in = 2,376 out + 104 lines taken off + 24 merged" in ran.out
     assert (demo / "inspections-result" / "inspections.csv").exists()
 
 

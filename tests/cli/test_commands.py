@@ -178,5 +178,5 @@ def test_a_run_ends_with_what_got_lost(tmp_path: Path) -> None:
         said = "unreadable cells: 2, results that do not exist: 7, rows left out as unknown: 5"
         assert f"lost on the way: {said}" in ran.out + ran.err
     assert "step by step and in total: 3 steps, 1 listed but not active" in ran.out + ran.err
-    record = json.loads((tmp_path / "out" / "ledger.jsonl").read_text().splitlines()[3])
+    record = json.loads((tmp_path / "out" / "ledger.jsonl").read_text().splitlines()[4])
     assert record["active"] is False and record["rows_in"] == record["rows_out"]

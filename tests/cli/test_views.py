@@ -89,27 +89,34 @@ def outcome(tmp_path: Path) -> comb.Outcome:
 
 
 def test_ledger(outcome: comb.Outcome) -> None:
-    assert view(run_view(outcome, 110)) == [
+    assert view(run_view(outcome, 120)) == [
         "table: 1 row and 2 columns, from table.csv",
         "",
-        "   step               in  out  left out  set aside  merged  cells  what",
-        "1  trim                5    5         -          -       -      1  spaces trimmed in all text columns",
-        "2  filter              5    3         2          -       -      -  rows where n > 1",
-        "3  remove_duplicates   3    2         -          -       1      -  exact copies removed, one of each kept",
-        "4  set_aside           2    1         -          1       -      -  rows where not (n < 3) set aside",
-        "   total               5    1         2          1       1      1  all steps",
-        "    5 in = 1 out + 2 left out + 1 set aside + 1 merged",
+        "   step               in  out  taken off  left out  set aside  merged  cells  what",
+        "0  load                6    5          1         -          -       -      -  table.csv read",
+        "1  trim                5    5          -         -          -       -      1  spaces trimmed in all text columns",
+        "2  filter              5    3          -         2          -       -      -  rows where n > 1",
+        "3  remove_duplicates   3    2          -         -          -       1      -  exact copies removed, one of each kept",
+        "4  set_aside           2    1          -         -          1       -      -  rows where not (n < 3) set aside",
+        "   total               6    1          1         2          1       1      1  all steps",
+        "    6 in = 1 out + 1 line taken off + 2 left out + 1 set aside + 1 merged",
+        "step 0, load: 6 lines read: 5 rows, 1 of the header",
         "step 2, filter: 1 of the rows left out is unknown (a cell is missing)",
         "step 2, filter: 1 row exactly on the bound of n > 1",
         "rule  n < 3  met by 1 row, broken by 1 (rows 5)",
     ]
-    assert adds_up_line(total(outcome.ledger["table"])) == "5 in = 1 out + 2 left out + 1 set aside + 1 merged"
+    said = adds_up_line(total(outcome.ledger["table"]))
+    assert said == "6 in = 1 out + 1 line taken off + 2 left out + 1 set aside + 1 merged"
 
 
 def test_dry_run(outcome: comb.Outcome) -> None:
     lines = view(dry_run_view(outcome, 100))
-    assert lines[:10] == [
+    assert lines[:14] == [
         "table: 1 row and 2 columns, from table.csv (dry run)",
+        "",
+        " 0  load  table.csv read",
+        "    1 line taken off",
+        "    6 lines read: 5 rows, 1 of the header",
         "",
         " 1  trim  spaces trimmed in all text columns",
         "    1 cell changed",

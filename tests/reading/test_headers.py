@@ -98,3 +98,30 @@ def test_a_first_row_is_a_line_of_units_only_above_numbers(
     table = comb.load(tmp_path / "t.csv")
     assert len(table) == rows and [column.description for column in table.columns.values()] == units
     assert ("gives units" in "; ".join(table.notes)) == any(units)
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("a,b\n1,2\n3,4\n", "3 lines read: 2 rows, 1 of the header"),
+        ("a,b\n1,2\n3,4", "3 lines read: 2 rows, 1 of the header"),
+        ("a,b", "1 line read: 0 rows, 1 of the header"),
+        ('a,b\r\n"x\r\ny",2\r\n"z\n\n",4\r\n', "6 lines read: 2 rows, 1 of the header, 3 going on with the row above"),
+        ("Counts 2025\n\nhive,weight\n,kg\na,1.5\nb,2\n\nc,3\n", "8 lines read: 3 rows, 2 above the header, 1 of the header, 1 of units, 1 blank"),
+        ("hive,mites,kg\na,1,2\nhive,mites,kg\nb,2,3\n,,\n\ncounted at dawn\n", "7 lines read: 2 rows, 1 of the header, 1 blank, 1 of delimiters only, 1 repeating the header, 1 of notes below"),
+        ("x\n1\n\n2\n", "4 lines read: 3 rows, 1 of the header"),
+    ],
+)  # fmt: skip
+def test_every_line_of_a_file_is_accounted_for(tmp_path: Path, text: str, said: str) -> None:
+    place = tmp_path / "t.csv"
+    place.write_bytes(text.encode())
+    for loaded in (comb.load(text.encode()), comb.load(place)):
+        (entry,) = loaded.ledger
+        assert entry.notes[0] == said and entry.adds_up and entry.rows_out == len(loaded)
+    two = comb.load([place, place])
+    assert two.ledger[0].rows_in == 2 * entry.rows_in and two.ledger[0].adds_up
+    (tmp_path / "plan.yaml").write_text("source: t.csv\nsteps: [{step: trim}]\nsave: [out, book.xlsx]\n")
+    outcome = comb.Plan.load(tmp_path / "plan.yaml").run()
+    assert outcome.ledger["t"][0] == entry and outcome.adds_up
+    assert '"number":0,"step":"load"' in (tmp_path / "out" / "ledger.jsonl").read_text().splitlines()[0]
+    assert comb.load(tmp_path / "book.xlsx", table="ledger")["step"].to_list() == ["load", "trim"]

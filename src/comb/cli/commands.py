@@ -356,9 +356,10 @@ def loss_lines(outcome: Outcome) -> list[str]:
 def ledger_line(outcome: Outcome) -> str:
     """Say whether all rows are accounted for."""
     entries = [entry for one in outcome.ledger.values() for entry in one]
-    taken = sum(entry.active for entry in entries)
+    steps = [entry for entry in entries if entry.step != "load"]
+    taken = sum(entry.active for entry in steps)
     if outcome.adds_up:
-        listed = f", {len(entries) - taken} listed but not active" if taken < len(entries) else ""
+        listed = f", {len(steps) - taken} listed but not active" if taken < len(steps) else ""
         return f"the ledger adds up, step by step and in total: {counted(taken, 'step')}{listed}"
     return "THE LEDGER DOES NOT ADD UP"
 

@@ -17,7 +17,7 @@ from comb.profiling.unreadable import KeptText
 from comb.reading.inspect import ColumnReading, Inspection, TableReading
 from comb.report.dictionary import missing_words, values_words
 from comb.steps.base import Step
-from comb.steps.ledger import Entry, total
+from comb.steps.ledger import Entry, first_number, total
 from comb.tables.evidence import PROPOSED, Candidate
 from comb.tables.layout import Line, Span
 from comb.tables.origin import MADE
@@ -37,6 +37,7 @@ _COUNTS = {
     "rows_in": "in",
     "added": "added",
     "rows_out": "out",
+    "no_rows": "taken off",
     "left_out": "left out",
     "set_aside": "set aside",
     "merged": "merged",
@@ -265,7 +266,7 @@ def _ledger_table(entries: Sequence[Entry], width: int) -> list[Line]:
     cells = sum(sum(entry.cells_changed.values()) for entry in entries)
     used = [name for name in _COUNTS if name in ("rows_in", "rows_out") or getattr(whole, name)]
     rows = [_heads("", "step", *(_COUNTS[name] for name in used), *(["cells"] if cells else []), "what")]
-    for number, entry in enumerate([*entries, whole], 1):
+    for number, entry in enumerate([*entries, whole], first_number(entries)):
         counts = [getattr(entry, name) for name in used]
         counts += [sum(entry.cells_changed.values()) if entry is not whole else cells] if cells else []
         shown = [Span(f"{count:,}" if count else "-", "plain" if count else "dim") for count in counts]
@@ -273,7 +274,7 @@ def _ledger_table(entries: Sequence[Entry], width: int) -> list[Line]:
         rows.append([label, Span(entry.step, "head"), *shown, Span(washed(entry.says))])
     right = [0, *range(2, len(rows[0]) - 1)]
     lines = [*columns_of(rows, right=right, width=width), _line(f"    {adds_up_line(whole)}", "head")]
-    for number, entry in enumerate(entries, 1):
+    for number, entry in enumerate(entries, first_number(entries)):
         lines += [_line(f"step {number}, {entry.step}: {washed(note)}") for note in entry.notes]
     return lines
 
@@ -282,6 +283,7 @@ def adds_up_line(entry: Entry) -> str:
     """Say how the rows of an entry add up, leaving out what is nothing."""
     before = [f"{entry.rows_in:,} in", *([f"{entry.added:,} added"] if entry.added else [])]
     after = [f"{entry.rows_out:,} out"]
+    after += [f"{counted(entry.no_rows, 'line')} taken off"] if entry.no_rows else []
     for name in ("left_out", "set_aside", "merged"):
         count = getattr(entry, name)
         after += [f"{count:,} {name.replace('_', ' ')}"] if count else []
@@ -309,7 +311,7 @@ def dry_run_view(outcome: Outcome, width: int) -> list[Line]:
     lines: list[Line] = []
     for name, entries in outcome.ledger.items():
         lines += [_line(_table_sentence(name, outcome) + " (dry run)", "said")]
-        for number, entry in enumerate(entries, 1):
+        for number, entry in enumerate(entries, first_number(entries)):
             lines += [[], [Span(f"{number:>2}  "), Span(entry.step, "head"), Span(f"  {washed(entry.says)}")]]
             lines.append(_line(f"    {entry.counts()}"))
             lines += _wrapped(f"    why: {washed(entry.why)}", width) if entry.why else []

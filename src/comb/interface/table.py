@@ -18,6 +18,7 @@ from comb.plans.parse import read_plan
 from comb.profiling.profile import Profile, profile
 from comb.profiling.unreadable import KeptText, all_kept_texts
 from comb.reading.io.source_file import check_path
+from comb.steps.accounting import load_entry
 from comb.steps.ledger import Entry
 from comb.writing.atomic import check_file_free, write_files
 from comb.writing.files import file_kind, files_of, outdated
@@ -51,8 +52,9 @@ class Table(RowMethods, ColumnMethods):
 
     @property
     def ledger(self) -> tuple[Entry, ...]:
-        """What each step so far did to rows, columns and cells."""
-        return self._entries
+        """What became of the lines of the source, and what each step so far did to rows, columns and cells."""
+        first = load_entry(self._begun or self.origin)
+        return self._entries if first is None else (first, *self._entries)
 
     def profile(self) -> Profile:
         """Summarise all columns and list what was noticed, each finding with its remedy.
@@ -146,6 +148,6 @@ class Table(RowMethods, ColumnMethods):
         options = {name: value for name, value in given.items() if value is not None}
         file_kind(place.name)
         check_file_free(place, overwrite=overwrite)
-        files = files_of(self, place.name, options, describe=describe, taken=self._entries, threads=DEFAULT.threads)
+        files = files_of(self, place.name, options, describe=describe, taken=self.ledger, threads=DEFAULT.threads)
         old = outdated(place.parent, place.name, files, overwrite=overwrite)
         write_files(place.parent, files, overwrite=overwrite, remove=old)

@@ -12,7 +12,7 @@ from typing import Any
 
 from comb.errors import ParameterError, PlanError
 from comb.plans.model import PlanText, Save, moved
-from comb.steps.accounting import Taken
+from comb.steps.accounting import Taken, ledger_of
 from comb.tables.origin import Origin
 from comb.writing.atomic import Output, check_file_free
 from comb.writing.dataset import OWN_FILES, Dataset, check_names
@@ -146,7 +146,7 @@ def write_outputs(
             )  # fmt: skip
             output.folder(path, dataset.files())
         elif file_kind(path.name)[0] in WORKBOOKS:
-            entries = {name: [one.entry for one in taken[name]] for name in names}
+            entries = {name: ledger_of(name, taken[name], sources) for name in names}
             output.file(path, workbook_of(file_kind(path.name)[0], {name: tables[name] for name in names}, entries))
         else:
             options = {"disarm": True} if save.disarm else {}

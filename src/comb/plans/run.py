@@ -25,7 +25,7 @@ from comb.plans.parse import read_plan
 from comb.reading.io.source_file import read_whole
 from comb.reading.load import load_table
 from comb.reading.source_texts import source_texts
-from comb.steps.accounting import Taken, take_step
+from comb.steps.accounting import Taken, ledger_of, take_step
 from comb.steps.ledger import Entry, total
 from comb.steps.row_steps import SetAsideRows
 from comb.tables.origin import Origin
@@ -82,8 +82,8 @@ class Outcome:
 
     @property
     def ledger(self) -> dict[str, list[Entry]]:
-        """What each step of each table did."""
-        return {name: [one.entry for one in steps] for name, steps in self.taken.items()}
+        """What became of the lines of each source, and what each step of each table did."""
+        return {name: ledger_of(name, steps, self.sources) for name, steps in self.taken.items()}
 
     @property
     def adds_up(self) -> bool:

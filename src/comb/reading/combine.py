@@ -15,7 +15,7 @@ from comb.reading.opened import OpenDocument, OpenText
 from comb.reading.schema.apply import meet_demands, restore_cells
 from comb.tables.column import Column
 from comb.tables.evidence import MANY_DIGITS
-from comb.tables.origin import DELIMITED, Origin
+from comb.tables.origin import DELIMITED, Origin, in_total
 from comb.tables.read_options import ALL_COLUMNS, ReadOptions
 from comb.tables.table import BareTable
 
@@ -130,6 +130,7 @@ def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]]
         footers=tuple(data[0].footers),
         set_aside=tuple(aside for one in data for aside in one.set_aside),
         paths=listed_paths(source),
+        account=in_total([one.account for one in data]),
         wrong_totals=tuple(wrong for one in data for wrong in one.wrong_totals),
     )
     notes += first.rules.notes
@@ -196,5 +197,6 @@ def text_origin(source: Source, texts: list[OpenText], raw_table: RawTable) -> O
         titles=tuple(raw_table.titles),
         footers=tuple(raw_table.footers),
         bad_bytes=tuple((line, data.hex(" ")) for line, data in first.decoded.bad),
+        account=raw_table.account,
         paths=listed_paths(source),
     )

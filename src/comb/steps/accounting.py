@@ -19,7 +19,7 @@ Notes are what a comparison cannot show: rows for which a condition was unknown,
 """
 
 from collections import Counter
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -32,6 +32,7 @@ from comb.steps.joins import TwoTables
 from comb.steps.ledger import Entry, Example
 from comb.tables.column import Column
 from comb.tables.layout import shown_cells
+from comb.tables.origin import Origin
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 
@@ -106,6 +107,26 @@ def take_step(
     result = change.table._derive(notes=(*table.notes, _phrase(entry)))
     aside = change.set_aside or SetAside(np.zeros(0, np.int64), ())
     return Taken(result, entry, table._take(aside.positions), aside.reasons)
+
+
+def load_entry(origin: Origin) -> Entry | None:
+    """Return the entry that begins a ledger: what became of the lines of the source; None where there are none."""
+    account = origin.account
+    if account is None:
+        return None
+    totals = [f"total of {one.column} in {one.place} is {one.given}, its parts add up to {one.parts}"
+              for one in origin.wrong_totals]  # fmt: skip
+    return Entry(
+        step="load", says=f"{origin.name} read", rows_in=account.read, added=account.added,
+        rows_out=account.rows, left_out=0, set_aside=sum(account.set_aside.values()),
+        merged=0, taken_off=account.left_out, notes=[account.says, *totals],
+    )  # fmt: skip
+
+
+def ledger_of(name: str, steps: Sequence[Taken], sources: Mapping[str, Origin]) -> list[Entry]:
+    """Return the ledger of a table of a plan; that of one that builds on another begins with its first step."""
+    first = load_entry(sources[name]) if name in sources else None
+    return [*([] if first is None else [first]), *(one.entry for one in steps)]
 
 
 def _with_texts(step: Step, table: BareTable, texts_of: Callable[[BareTable, str], Column | None]) -> BareTable:

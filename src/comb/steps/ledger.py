@@ -5,16 +5,17 @@ out, were left out (by a filter: counted, not copied), set aside (kept, with the
 another row); which columns came, went or changed their type; how many cells changed in each column, with examples;
 and what the step had to say.
 
-For each entry, rows in + added = rows out + left out + set aside + merged. The entries of a table form a chain:
-each step begins with the rows the one before it ended with. So their sum is an entry too (`total`), for which the
-same holds, from the rows of the source to those of the result.
+The ledger of a table that was loaded begins with the lines of its source: each is a row, or was taken off as a
+header, a note, a line of units, a total. For each entry, rows in + added = rows out + left out + set aside + merged
+(+ taken off). The entries of a table form a chain: each step begins with the rows the one before it ended with. So
+their sum is an entry too (`total`), for which the same holds, from the lines of the source to the rows of the result.
 
 What becomes of the ledger: the sentence above a printed table says what the last steps did, `comb run` prints it
 whole, and a dataset folder holds it line by line.
 """
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
 import msgspec
@@ -59,6 +60,8 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         Cells of each column whose value or reason is another.
     examples : list of Example
     notes : list of str
+    taken_off : dict of str to int
+        Lines of the source that are no rows, by what they were; in the entry that begins a ledger.
     losses : dict of str to int
         What got lost: rows that were unknown or found no match, cells that became unreadable, results that
         do not exist.
@@ -83,11 +86,17 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     examples: list[Example] = []
     notes: list[str] = []
     losses: dict[str, int] = {}
+    taken_off: dict[str, int] = {}
+
+    @property
+    def no_rows(self) -> int:
+        """How many lines of the source are no rows."""
+        return sum(self.taken_off.values())
 
     @property
     def adds_up(self) -> bool:
         """Whether rows in and added are the rows out, left out, set aside and merged."""
-        gone = self.left_out + self.set_aside + self.merged
+        gone = self.left_out + self.set_aside + self.merged + self.no_rows
         return self.rows_in + self.added == self.rows_out + gone
 
     def counts(self) -> str:
@@ -107,6 +116,7 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
             "merged": self.merged,
         }
         parts = [f"{count:,} {_plural('row', count)} {word}" for word, count in rows.items() if count]
+        parts += [f"{self.no_rows:,} {_plural('line', self.no_rows)} taken off"] if self.no_rows else []
         parts += [f"{self.moved:,} {_plural('row', self.moved)} moved"] if self.moved else []
         cells = sum(self.cells_changed.values())
         parts += [f"{cells:,} {_plural('cell', cells)} changed"] if cells else []
@@ -115,6 +125,11 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         parts += [f"{old} is now called {new}" for old, new in self.columns_renamed.items()]
         parts += [f"{name} is now {after}" for name, (_, after) in self.types_changed.items()]
         return ", ".join(parts) or "nothing changed"
+
+
+def first_number(entries: Sequence[Entry]) -> int:
+    """Return the number of the first entry: steps count from 1, reading the source before them is 0."""
+    return 0 if entries and entries[0].step == "load" else 1
 
 
 def lost(entries: Iterable[Entry]) -> str:
@@ -148,4 +163,7 @@ def total(entries: list[Entry]) -> Entry:
     sums = {
         name: sum(getattr(entry, name) for entry in entries) for name in ("added", "left_out", "set_aside", "merged")
     }
-    return Entry(step="total", says="all steps", rows_in=entries[0].rows_in, rows_out=entries[-1].rows_out, **sums)
+    first, last = entries[0], entries[-1]
+    return Entry(
+        step="total", says="all steps", rows_in=first.rows_in, rows_out=last.rows_out, taken_off=first.taken_off, **sums
+    )

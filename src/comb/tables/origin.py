@@ -1,5 +1,6 @@
 """Where a table came from and how it was read."""
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -7,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.errors import counted
 from comb.kernels.grouping import Codes
 from comb.tables.read_options import ReadOptions
 
@@ -56,6 +58,52 @@ class WrongTotal:
 
 
 @dataclass(frozen=True, slots=True)
+class SourceAccount:
+    """What became of the lines of a source: every one is a row, or was taken off for a reason.
+
+    Attributes
+    ----------
+    unit : str
+        What is counted: ``line``, ``row``, ``record``.
+    read, rows : int
+        How many there were, and the rows that came of them.
+    left_out, set_aside : dict of str to int
+        What was taken off, by what it was; what is set aside is kept with its cells.
+    added : int
+        Rows that were made of more than one in a line.
+    """
+
+    unit: str
+    read: int
+    rows: int
+    left_out: dict[str, int] = field(default_factory=dict)
+    set_aside: dict[str, int] = field(default_factory=dict)
+    added: int = 0
+
+    @property
+    def says(self) -> str:
+        """The account in a line."""
+        parts = [f"{counted(self.rows, 'row')}"]
+        parts += [f"{count:,} {what}" for what, count in (*self.left_out.items(), *self.set_aside.items()) if count]
+        return f"{counted(self.read, self.unit)} read: {', '.join(parts)}"
+
+
+def in_total(accounts: Sequence[SourceAccount | None]) -> SourceAccount | None:
+    """Add up the accounts of sources that are read as one; None if one of them has none."""
+    known = [one for one in accounts if one is not None]
+    if not known or len(known) < len(accounts):
+        return None
+    left_out, aside = Counter[str](), Counter[str]()
+    for one in known:
+        left_out.update(one.left_out)
+        aside.update(one.set_aside)
+    return SourceAccount(
+        known[0].unit, sum(one.read for one in known), sum(one.rows for one in known), dict(left_out), dict(aside),
+        sum(one.added for one in known),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
 class Origin:
     """The source of a table. All of it is said by the reader; nothing is looked up here.
 
@@ -96,6 +144,8 @@ class Origin:
     paths : tuple of str
         Where the files of a list were found.
     wrong_totals : tuple of WrongTotal
+    account : SourceAccount, optional
+        What became of its lines.
     """
 
     name: str
@@ -117,6 +167,7 @@ class Origin:
     bad_bytes: tuple[tuple[int, str], ...] = ()
     paths: tuple[str, ...] = ()
     wrong_totals: tuple[WrongTotal, ...] = ()
+    account: SourceAccount | None = field(default=None, compare=False)
 
     @property
     def source(self) -> str | list[str]:

@@ -9,7 +9,7 @@ import msgspec
 from comb.errors import PlanError
 from comb.formats.formulas import disarmed
 from comb.report.dictionary import dictionary_bytes
-from comb.steps.accounting import Taken
+from comb.steps.accounting import Taken, ledger_of
 from comb.tables.names import unique_names
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
@@ -93,19 +93,20 @@ class Dataset:
                     )
                 files[file] = data if isinstance(data, bytes) else b"".join(data)
         files["dictionary.md"] = dictionary_bytes(dict(self.tables))
-        files["ledger.jsonl"] = ledger_bytes(self.taken)
+        files["ledger.jsonl"] = ledger_bytes(self.taken, self.sources)
         files["set-aside.csv"] = aside_bytes(self.taken, self.sources, form)
         files[PLAN] = self.plan.encode()
         sums = [f"{hashlib.sha256(data).hexdigest()}  {name}\n" for name, data in sorted(files.items())]
         return {**files, CHECKSUMS: "".join(sums).encode()}
 
 
-def ledger_bytes(taken: Mapping[str, Sequence[Taken]]) -> bytes:
-    """Write the ledger as JSON Lines: a line for each step, with table and number."""
+def ledger_bytes(taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Origin]) -> bytes:
+    """Write the ledger as JSON Lines: a line for each step, with table and number; reading the source has number 0."""
     lines = []
     for name, steps in taken.items():
-        for number, one in enumerate(steps, 1):
-            record = {"table": name, "number": number, **msgspec.to_builtins(one.entry)}
+        entries = ledger_of(name, steps, sources)
+        for number, entry in enumerate(entries, len(steps) - len(entries) + 1):
+            record = {"table": name, "number": number, **msgspec.to_builtins(entry)}
             lines.append(msgspec.json.encode(record) + b"\n")
     return b"".join(lines)
 

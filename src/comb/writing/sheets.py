@@ -10,7 +10,7 @@ import numpy as np
 from comb.errors import ParameterError
 from comb.profiling.summaries import summaries_of
 from comb.report.dictionary import missing_words, values_words
-from comb.steps.ledger import Entry
+from comb.steps.ledger import Entry, first_number
 from comb.tables.column import Column
 from comb.tables.table import BareTable
 from comb.tables.text import Text
@@ -105,7 +105,7 @@ def _ledger(taken: Mapping[str, Sequence[Entry]]) -> BareTable:
     lines = [
         {"table": name, "number": number, **msgspec.to_builtins(entry)}
         for name, entries in taken.items()
-        for number, entry in enumerate(entries, 1)
+        for number, entry in enumerate(entries, first_number(entries))
     ]
     heads = list(dict.fromkeys(["table", "number", *(key for line in lines for key in line)]))
     columns: dict[str, Column] = {}

@@ -39,6 +39,7 @@ from comb.reading.delimited.chunk_reader import ChunkReader, ChunkResult
 from comb.reading.delimited.header import Anomalies, Header
 from comb.tables.column import Column
 from comb.tables.names import choose, unique_names
+from comb.tables.origin import SourceAccount
 from comb.tables.text import Text
 from comb.tables.types import STRING
 
@@ -66,6 +67,8 @@ class RawTable:
         The unit of each column, where a header or a line of units names one.
     notes : list of str
         What was irregular.
+    account : SourceAccount
+        What became of the lines.
     """
 
     names: list[str]
@@ -75,6 +78,7 @@ class RawTable:
     footers: list[str]
     units: dict[str, str]
     notes: list[str]
+    account: SourceAccount
 
     def __len__(self) -> int:
         return len(self.lines)
@@ -109,6 +113,7 @@ def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
         [],
         {},
         [],
+        _account(header, assembler),
     )
     raw_table.titles, raw_table.footers = header.titles, assembler.footers
     raw_table.units = dict(zip(names, header.units, strict=False))
@@ -136,6 +141,43 @@ def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
     return raw_table
 
 
+# What a line can be, beside a row.
+_LINE_KINDS = (
+    "above the header", "of the header", "of units", "blank", "of dashes", "of delimiters only", "repeating the header",
+    "repeating a title", "of notes below", "going on with the row above",
+)  # fmt: skip
+
+
+def _account(header: Header, assembler: "ColumnAssembler") -> SourceAccount:
+    """Say what became of every line that was read.
+
+    Each line gets a mark for what begins on it. A line on which nothing begins goes on with the row or note above it,
+    as quoted line ends make it; anywhere else it is not accounted for.
+    """
+    lines, found = assembler.all_lines(), assembler.anomalies
+    begin = max(header.lines, header.above + header.layout.header)
+    total = max(assembler.passed, begin, int(lines[-1]) if len(lines) else 0)
+    marks = np.zeros(total, np.uint8)
+    row = len(_LINE_KINDS) + 1
+    marks[header.above : begin] = 2
+    marks[: header.above] = 1
+    marks[lines - 1] = row
+    kinds = (found.blank, found.ruled, found.empty, found.repeated, found.pages, found.footers)
+    for mark, places in enumerate(kinds, 4):
+        marks[[place for place in places if place < total]] = mark
+    bare = np.flatnonzero(marks == 0)
+    if len(bare):
+        begun = np.flatnonzero(marks)
+        before = np.searchsorted(begun, bare) - 1
+        above = np.where(before >= 0, marks[begun[np.maximum(before, 0)]] if len(begun) else 0, 0)
+        marks[bare[(above == row) | (above == 7) | (above == 8) | (above == 9)]] = 10
+    counts = np.bincount(marks, minlength=row + 1)
+    left_out = dict(zip(_LINE_KINDS, counts[1:row].tolist(), strict=True))
+    left_out["of the header"] -= header.unit_lines
+    left_out["of units"] += header.unit_lines
+    return SourceAccount("line", total, len(lines), {what: count for what, count in left_out.items() if count})
+
+
 class ColumnAssembler:
     """The parts of a text, added up."""
 
@@ -150,7 +192,7 @@ class ColumnAssembler:
         self.surplus: dict[int, list[str]] = {}
         self.footers: list[str] = []
         self.rows = 0
-        self._passed = header.lines
+        self.passed = header.lines
 
     def add(self, result: ChunkResult) -> None:
         """Add the next part."""
@@ -164,14 +206,14 @@ class ColumnAssembler:
             self.columns[at].add(chunk)
         for block, number_block in zip(self.groups, result.number_blocks, strict=True):
             block.add(number_block)
-        self.lines.append((result.lines + (self._passed + 1)).astype(np.int32))
+        self.lines.append((result.lines + (self.passed + 1)).astype(np.int32))
         for name in Anomalies.__slots__:
-            getattr(self.anomalies, name).extend(line + self._passed for line in getattr(result.anomalies, name))
+            getattr(self.anomalies, name).extend(line + self.passed for line in getattr(result.anomalies, name))
         self.short.update((row + self.rows, width) for row, width in result.short.items())
         self.surplus.update((row + self.rows, cells) for row, cells in result.surplus.items())
         self.footers += result.footers
         self.rows += len(result.lines)
-        self._passed += result.line_ends
+        self.passed += result.line_ends
 
     def numbers(self, group: int, first: int, rows: int) -> BatchOutput | None:
         """Return where rows of the columns of a group belong; None before the first chunk was added."""

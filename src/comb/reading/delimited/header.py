@@ -60,6 +60,10 @@ class Header:
     offset, lines : int
         Where the rows begin, in bytes and lines.
     irregular : Anomalies
+    above : int
+        How many lines above the header are no part of it.
+    unit_lines : int
+        How many lines of units there are.
     """
 
     layout: Layout
@@ -73,6 +77,8 @@ class Header:
     offset: int
     lines: int
     anomalies: Anomalies
+    above: int = 0
+    unit_lines: int = 0
 
     @property
     def dialect(self) -> Dialect:
@@ -131,7 +137,21 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
     read_width = max(width, _commonest_width(body)) if body else width
     _check_width(read_width)
     offset = _offset_of(data, passed) if more else len(data)
-    return Header(layout, titles, units, names, head, width, read_width, single, offset, passed, anomalies)
+    return Header(
+        layout,
+        titles,
+        units,
+        names,
+        head,
+        width,
+        read_width,
+        single,
+        offset,
+        passed,
+        anomalies,
+        layout.skip,
+        int(layout.units and len(kept) > layout.header),
+    )
 
 
 def _check_width(width: int) -> None:

@@ -7,6 +7,7 @@ import numpy as np
 from comb.errors import ContentError, listing
 from comb.kernels.grouping import Codes
 from comb.reading.delimited.assemble import RawTable
+from comb.tables.origin import in_total
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +54,9 @@ def stack(raw_tables: list[RawTable], names: list[str]) -> Stacked:
             f"{name}: {note}" for raw_table, name in zip(raw_tables, names, strict=True) for note in raw_table.notes
         ],
     )
+    total = in_total([raw_table.account for raw_table in raw_tables])
+    assert total is not None
+    whole.account = total
     return Stacked(whole, np.repeat(np.arange(len(raw_tables)), list(map(len, raw_tables))))
 
 

@@ -29,7 +29,7 @@ from comb.reading.column_rules import ColumnRules
 from comb.tables.column import Column
 from comb.tables.kept import Kept
 from comb.tables.names import choose
-from comb.tables.origin import SourceLine, WrongTotal
+from comb.tables.origin import SourceAccount, SourceLine, WrongTotal
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
 from comb.tables.types import INTEGER, NUMBER, STRING
@@ -56,6 +56,8 @@ class TableData:
     wrong_totals : list of WrongTotal
     set_aside : list of SourceLine
         Totals, and lines that are not records.
+    account : SourceAccount, optional
+        What became of its rows or records.
     """
 
     columns: dict[str, Column]
@@ -69,6 +71,7 @@ class TableData:
     headings: dict[str, str] = field(default_factory=dict)
     set_aside: list[SourceLine] = field(default_factory=list)
     wrong_totals: list[WrongTotal] = field(default_factory=list)
+    account: SourceAccount | None = None
 
 
 @dataclass(frozen=True, slots=True)

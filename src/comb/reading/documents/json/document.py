@@ -27,7 +27,7 @@ from comb.reading.documents.json.parse import (
 )
 from comb.reading.documents.model import Document, InnerTable, TableData, chosen_columns, make_column, not_known
 from comb.tables.column import Column
-from comb.tables.origin import SourceLine
+from comb.tables.origin import SourceAccount, SourceLine
 
 # A column of a table of items that says which row of the parent each belongs to.
 PARENT = "parent_row"
@@ -149,6 +149,7 @@ def json_lines_document(data: bytes, name: str, threads: int = 1) -> Document | 
         cell_notes = [note for one in zip(names, not_finite, lists, strict=True) for note in _cell_notes(*one)]
         made.notes = [*cell_notes, *not_known(names, rules), *halves, *_bad_note(bad)]
         made.set_aside = bad
+        made.account = _account(len(lines), np.arange(len(made.lines)), bad)
         return made
 
     tables = (InnerTable(title, _EACH_LINE, make),)
@@ -248,6 +249,7 @@ def _inner_tables(
         made.notes += [*_notes(found, title), *notes]
         made.titles = titles
         made.set_aside = list(aside)
+        made.account = _account(len(json_table.records), found.positions()[: len(made.lines)], aside)
         return made
 
     about = "a list beside others" if json_table.pointer and json_table.shape == PLAIN_VALUES else ""
@@ -268,6 +270,7 @@ def _child(name: str, parent: str, key: str, items: list[tuple[int, Any]], keys:
             found, [keys[number] for number in parents.tolist()], place, rules, parents=parents[found.positions()] + 1
         )
         made.notes += _notes(found, name)
+        made.account = _account(len(records), found.positions()[: len(made.lines)], ())
         return made
 
     return InnerTable(
@@ -298,6 +301,14 @@ def _made(
         )
         columns[name or "_col.1"] = make_column(name, cells, rules, dates_in_text=True)
     return TableData(chosen_columns(columns, rules), lines, place, notes=not_known(list(flat.columns), rules))
+
+
+def _account(records: int, rows: Codes, aside: Sequence[SourceLine]) -> SourceAccount:
+    """Say what became of every record; rows are given by the record each was made of."""
+    used = len(np.unique(rows))
+    beyond = {"beyond those asked for": records - used} if records > used else {}
+    bad = {"that cannot be read": len(aside)} if aside else {}
+    return SourceAccount("record", records + len(aside), len(rows), beyond, bad, len(rows) - used)
 
 
 def _notes(flat: Flat, title: str) -> list[str]:

@@ -27,7 +27,7 @@ from comb.reading.documents.workbooks.page import page_sheets
 from comb.reading.documents.workbooks.sheet import Range, Sheet, read_range
 from comb.tables.column import Column
 from comb.tables.names import unique_names
-from comb.tables.origin import SourceLine, WrongTotal
+from comb.tables.origin import SourceAccount, SourceLine, WrongTotal
 from comb.tables.text import Text
 from comb.tables.types import BOOLEAN
 from comb.tables.value_texts import number_text
@@ -241,7 +241,23 @@ def _made(grid: SheetGrid, area: Area, rules: ColumnRules, *, plain: bool) -> Ta
     )
     made.set_aside = [] if keep else _set_aside(grid, area)
     made.wrong_totals = [_shown_total(grid, area, one) for one in area.wrong_totals]
+    made.account = _account(grid, area, len(body), keep=keep)
     return made
+
+
+def _account(grid: SheetGrid, area: Area, rows: int, *, keep: bool) -> SourceAccount:
+    """Say what became of every row of the sheet from the first line of the header to the last row."""
+    top, left, bottom, right = area.range
+    filled = np.count_nonzero((grid.at[top : bottom + 1, left : right + 1] >= 0).any(axis=1)) if bottom >= top else 0
+    read = int(grid.rows[bottom] - grid.rows[top]) + 1 if bottom >= top else 0
+    totals = 0 if keep else int(np.isin(area.body, list(area.totals)).sum())
+    beyond = len(area.body) - totals - rows
+    parts = {
+        "of the header": len(area.header), "of units": len(area.units), "empty": read - int(filled),
+        "beyond those asked for": beyond,
+    }  # fmt: skip
+    left_out = {what: count for what, count in parts.items() if count}
+    return SourceAccount("row", read, rows, left_out, {"with totals": totals} if totals else {})
 
 
 def _listed(noun: str, numbers: list[int]) -> str:
