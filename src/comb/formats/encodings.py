@@ -7,7 +7,7 @@ _NOT_OF_FILES = frozenset({"idna", "punycode", "undefined", "mbcs", "oem"})
 
 
 def codec_name(encoding: str) -> str:
-    """Return the codec that an encoding of files is known by; empty if there is none of this name.
+    """Return the codec that an encoding of files is known by; empty if nothing has this name.
 
     >>> codec_name("UTF8"), codec_name("punycode"), codec_name("no such")
     ('utf-8', '', '')

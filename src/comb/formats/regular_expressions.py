@@ -38,7 +38,7 @@ class Pattern:
     Raises
     ------
     ValueError
-        If it is none, saying why.
+        If it cannot be read, saying why.
     """
 
     def __init__(self, text: str, *, longest: int = LONGEST_PATTERN) -> None:

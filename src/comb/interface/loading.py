@@ -288,7 +288,7 @@ def _column(name: str, cells: list[Any]) -> Column:
         except UnicodeEncodeError as error:
             what = f"{error.object!r} in {name!r} has half of a character (a surrogate alone), which no text can hold"
             raise ParameterError(what, remedy="decode it with errors='replace'") from None
-    # Columns hold finite numbers; what is none is missing, and the text of an infinite one is kept.
+    # Columns hold finite numbers; what is not finite is missing, and the text of an infinite one is kept.
     odd = {
         at: str(cell) for at, cell in enumerate(cells) if isinstance(cell, float | Decimal) and not math.isfinite(cell)
     }

@@ -42,7 +42,7 @@ class DatasetFolder:
         Raises
         ------
         ContentError
-            If there is none of this name or number, or one of several has to be named.
+            If no table has this name or number, or one of several has to be named.
         """
         if name is None and len(self.tables) == 1:
             return next(iter(self.tables.values()))

@@ -110,7 +110,7 @@ def take_step(
 
 
 def load_entry(origin: Origin) -> Entry | None:
-    """Return the entry that begins a ledger: what became of the lines of the source; None where there are none."""
+    """Return the entry that begins a ledger: what became of the lines of the source; None for a table without one."""
     account = origin.account
     if account is None:
         return None

@@ -202,7 +202,7 @@ class Output:
 
     @property
     def messages(self) -> list[str]:
-        """What was found and mended: a folder that a killed run had left without a name."""
+        """What was put right: a folder that a killed run had left without its name."""
         return self._messages
 
     def reserve(self, path: Path, *, folder: bool, overwrite: bool = False) -> None:

@@ -1,6 +1,6 @@
 """What Comb asks of a file system beyond opening and renaming: an exchange in one call, locks, flushes.
 
-Not every system has these, and not every file system of one that has. Whoever asks is told, and has to take
+Not every system has these, and not every file system of one that has. Who asks learns of it, and has to take
 the longer way.
 """
 
@@ -34,7 +34,7 @@ def _system_call() -> Any:
 
 
 def exchange(one: Path, other: Path) -> bool:
-    """Swap what two names stand for, in one step; False where that cannot be had here."""
+    """Swap what two names stand for, in one step; False where this system cannot."""
     call = _system_call()
     return call is not None and call(one, other) == 0
 

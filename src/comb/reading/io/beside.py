@@ -35,9 +35,9 @@ class Beside(NamedTuple):
     Attributes
     ----------
     data : bytes, optional
-        None if there is none, or it was not opened.
+        None if it is not there, or was not opened.
     why : str
-        Why it was not opened; empty if there is none.
+        Why it was not opened; empty if it is not there.
     """
 
     data: bytes | None
@@ -96,7 +96,7 @@ def is_plain_name(name: str) -> bool:
 
 
 def changed(beside: Beside, checksum: str) -> bool:
-    """Return whether a file is another than a checksum was taken of; False where there is none to compare."""
+    """Return whether a file is another than a checksum was taken of; False where there is nothing to compare with."""
     return bool(checksum) and beside.data is not None and checksum_of(beside.data) != checksum
 
 

@@ -194,7 +194,7 @@ def _joined(grid: SheetGrid, blocks: list[Range]) -> list[Range]:
                 there.discard(part)
             put(whole)
             there.add(whole)
-            # Neither part was a title or note; a header with its rows is none either.
+            # A header with its rows is not a title or note, nor is anything that was joined before.
             text_only[whole] = False
             before = [one for one in lefts.get(whole.left, set()) if one.bottom + 2 == whole.top]
             waiting += [*sorted(before, reverse=True), whole]

@@ -58,7 +58,7 @@ def shown_digits(code: str) -> str:
     return mask if code.count("0") == mask.count("0") > 1 else ""
 
 
-# Beyond this a float does not have all its digits; a code of so many is a text anyway.
+# Beyond this a float does not have all its digits; a code of as many is a text anyway.
 LARGEST_CODE = 1e15
 
 
