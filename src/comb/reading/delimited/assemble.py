@@ -105,15 +105,16 @@ def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
     kept, trailing = header.width, False
     if reader.guessing:
         kept, trailing = _width_kept(assembler, chunks, header)
+    lines = assembler.all_lines()
     raw_table = RawTable(
         names[:kept],
         {names[at]: chunks[at] for at in reader.columns if at < kept},
-        assembler.all_lines(),
+        lines,
         [],
         [],
         {},
         [],
-        _account(header, assembler),
+        _account(header, assembler, lines),
     )
     raw_table.titles, raw_table.footers = header.titles, assembler.footers
     raw_table.units = dict(zip(names, header.units, strict=False))
@@ -148,34 +149,50 @@ _LINE_KINDS = (
 )  # fmt: skip
 
 
-def _account(header: Header, assembler: "ColumnAssembler") -> SourceAccount:
+_ROW = len(_LINE_KINDS) + 1
+
+
+def _account(header: Header, assembler: "ColumnAssembler", lines: NDArray[np.integer]) -> SourceAccount:
     """Say what became of every line that was read.
 
     Each line gets a mark for what begins on it. A line on which nothing begins goes on with the row or note above it,
     as quoted line ends make it; anywhere else it is not accounted for.
     """
-    lines, found = assembler.all_lines(), assembler.anomalies
+    found = assembler.anomalies
     begin = max(header.lines, header.above + header.layout.header)
-    total = max(assembler.passed, begin, int(lines[-1]) if len(lines) else 0)
-    marks = np.zeros(total, np.uint8)
-    row = len(_LINE_KINDS) + 1
-    marks[header.above : begin] = 2
-    marks[: header.above] = 1
-    marks[lines - 1] = row
-    kinds = (found.blank, found.ruled, found.empty, found.repeated, found.pages, found.footers)
-    for mark, places in enumerate(kinds, 4):
-        marks[[place for place in places if place < total]] = mark
-    bare = np.flatnonzero(marks == 0)
-    if len(bare):
-        begun = np.flatnonzero(marks)
-        before = np.searchsorted(begun, bare) - 1
-        above = np.where(before >= 0, marks[begun[np.maximum(before, 0)]] if len(begun) else 0, 0)
-        marks[bare[(above == row) | (above == 7) | (above == 8) | (above == 9)]] = 10
-    counts = np.bincount(marks, minlength=row + 1)
-    left_out = dict(zip(_LINE_KINDS, counts[1:row].tolist(), strict=True))
+    last = int(lines[-1]) if len(lines) else 0
+    total = max(assembler.passed, begin, last)
+    kinds = dict(enumerate((found.blank, found.ruled, found.empty, found.repeated, found.pages, found.footers), 4))
+    head = np.full(begin, 2, np.uint8)
+    head[: header.above] = 1
+    for mark, places in kinds.items():
+        head[[place for place in places if place < begin]] = mark
+    counts = np.bincount(head, minlength=len(_LINE_KINDS) + 1)
+    for mark, places in kinds.items():
+        counts[mark] += sum(place >= begin for place in places)
+    others = int(counts[4:].sum() - np.count_nonzero(head > 3))
+    bare = total - begin - len(lines) - others
+    if bare > 0:
+        # With nothing but rows below the header, whatever begins nothing goes on with a row.
+        only_rows = not others and len(lines) > 0 and int(lines[0]) == begin + 1
+        counts[10] = bare if only_rows else _going_on(lines, kinds, head, total)
+    left_out = dict(zip(_LINE_KINDS, counts[1:].tolist(), strict=True))
     left_out["of the header"] -= header.unit_lines
     left_out["of units"] += header.unit_lines
     return SourceAccount("line", total, len(lines), {what: count for what, count in left_out.items() if count})
+
+
+def _going_on(lines: NDArray[np.integer], kinds: dict[int, list[int]], head: NDArray[np.uint8], total: int) -> int:
+    """Count the lines that begin nothing and are below a row, or below a note or header among the rows."""
+    marks = np.zeros(total, np.uint8)
+    marks[: len(head)] = head
+    marks[lines - 1] = _ROW
+    for mark, places in kinds.items():
+        marks[[place for place in places if place < total]] = mark
+    bare = np.flatnonzero(marks == 0)
+    first = np.diff(bare, prepend=-2) != 1
+    above = marks[np.maximum(bare[first] - 1, 0)][np.cumsum(first) - 1]
+    return int(np.count_nonzero(np.isin(above, (_ROW, 7, 8, 9))))
 
 
 class ColumnAssembler:
