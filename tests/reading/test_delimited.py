@@ -47,7 +47,7 @@ def shown(table: comb.Table) -> dict[str, list[str | None]]:
         ("place,2024,2025\nMill,1,2\nOak,3,4\n", {"place": ["Mill", "Oak"], "2024": ["1", "3"], "2025": ["2", "4"]}, []),
         ("year,n\n2024,1\n2025,2\n", {"year": ["2024", "2025"], "n": ["1", "2"]}, []),
         ("place   kg\n------  ----\nMill    1.5\nOak     2.5\n", {"place": ["Mill", "Oak"], "kg": ["1.5", "2.5"]}, ["1 line of dashes left out: line 2"]),
-        ("# made by hand, in May\na,b\n1,2\n", {"a": ["1"], "b": ["2"]}, []),
+        ("# made by hand, in May\na,b\n1,2\n", {"a": ["1"], "b": ["2"]}, ["1 line of titles above the rows"]),
         ("#a,b\n1,2\n", {"#a": ["1"], "b": ["2"]}, []),
         ("a,b,c\n1,2,3\n4,5,6\n\nSource: the keepers\nas of May\n", {"a": ["1", "4"], "b": ["2", "5"], "c": ["3", "6"]}, ["2 lines below the table treated as notes: lines 5, 6", "1 blank line left out: line 4"]),
         ("a,b\n1,2\na,b\n3,4\n", {"a": ["1", "3"], "b": ["2", "4"]}, ["1 row repeating the header, left out: line 3"]),

@@ -177,9 +177,9 @@ def test_all_unknown_selectors_are_told_at_once() -> None:
 def test_the_printed_form_is_read_not_scrolled(inspections: comb.Table) -> None:
     lines = repr(inspections.filter("mites > 300").sort("apiary")).splitlines()
     assert lines[:3] == [
-        "67 of 2,400 rows and 14 columns of inspections.csv; rows where mites > 300 (2,333 rows left out): 14",
-        "of the rows left out are unknown (a cell is missing); sorted by apiary; showing rows 1 to 10 and 8",
-        "of 14 columns",
+        "67 of 2,400 rows and 14 columns of inspections.csv; 2 lines of titles above the rows; rows where",
+        "mites > 300 (2,333 rows left out): 14 of the rows left out are unknown (a cell is missing); sorted",
+        "by apiary; showing rows 1 to 10 and 8 of 14 columns",
     ]
     assert len(lines) == 17
     assert lines[-1].startswith("not shown: rows 11 to 67 (rows_between(11, 20)); columns mites, gross_kg")

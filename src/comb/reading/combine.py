@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
-from comb.errors import ContentError, listing, unknown_name
+from comb.errors import ContentError, counted, listing, unknown_name
 from comb.reading.delimited.assemble import RawTable, type_columns
 from comb.reading.delimited.stack import stack
 from comb.reading.documents.model import InnerTable, stacked
@@ -109,6 +109,8 @@ def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]]
     ]
     notes = [*of_each, *notes]
     notes += unused_words(columns, first.rules.options)
+    if not several:
+        notes += around_note(data[0].titles, data[0].footers)
     stamps = {one.name: one.stamp for one, _ in tables}
     counts = [len(one.lines) for one in data]
     asked = first.rules.options
@@ -150,6 +152,8 @@ def text_table(source: Source, texts: list[OpenText], threads: int = 1) -> BareT
     if not any(one.provisional for one in texts):
         notes += unused_words(columns, first.rules.options)
     notes += _rounded(columns)
+    # What is below the rows was found, and noted, with its lines.
+    notes += around_note(whole.raw_table.titles, []) if len(texts) == 1 else []
     origin = text_origin(source, texts, whole.raw_table)
     if len(texts) > 1:
         origin = replace(origin, sources=tuple(names), source_index=whole.sources)
@@ -172,6 +176,13 @@ def _rounded(columns: Mapping[str, Column]) -> list[str]:
         if said is not None:
             notes.append(f"{name}: {said}, the rest is rounded; types={{{name!r}: 'string'}} keeps the texts")
     return notes
+
+
+def around_note(titles: Sequence[str], footers: Sequence[str]) -> list[str]:
+    """Say how many texts were above and below a table; the origin has them."""
+    parts = [f"{counted(len(titles), 'line')} of titles above"] if titles else []
+    parts += [f"{counted(len(footers), 'note')} below"] if footers else []
+    return [f"{' and '.join(parts)} the rows"] if parts else []
 
 
 def text_origin(source: Source, texts: list[OpenText], raw_table: RawTable) -> Origin:

@@ -7,7 +7,7 @@ from typing import Any
 from comb.errors import washed_lines
 from comb.execution.resources import DEFAULT
 from comb.reading.column_rules import ColumnRules
-from comb.reading.combine import only_texts, table_of, text_origin
+from comb.reading.combine import around_note, only_texts, table_of, text_origin
 from comb.reading.dataset_folder import DatasetFolder, dataset_folder
 from comb.reading.delimited.layout import name_of
 from comb.reading.documents.model import InnerTable
@@ -192,7 +192,9 @@ def _table_reading(name: str, table: BareTable, text: OpenText) -> TableReading:
     )
     place = f"{table.origin.name}, from line {text.layout.skip + 1}"
     titles, footers = tuple(text.raw_table.titles), tuple(text.raw_table.footers)
-    return TableReading(name, place, table.row_count, columns, table.notes, titles, footers, text.provisional)
+    # Here the titles are shown themselves.
+    notes = tuple(note for note in table.notes if note not in around_note(titles, []))
+    return TableReading(name, place, table.row_count, columns, notes, titles, footers, text.provisional)
 
 
 def _document_inspection(opened: OpenDocument) -> Inspection:
