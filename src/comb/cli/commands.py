@@ -62,7 +62,10 @@ def inspect_command(
         screen.next_step(f"comb show {_again(source, options)} --columns {shlex.quote(column)}")
     else:
         screen.lines(inspection_view(inspection, screen.width))
-        screen.next_step(f"comb show {_again(source, options)}", f"comb profile {_again(source, options)}")
+        # Of several tables one has to be named, at least in archives and dataset folders.
+        named = f" --table {shlex.quote(inspection.tables[0].name)}" if len(inspection.tables) > 1 else ""
+        again = f"{_again(source, options)}{named}"
+        screen.next_step(f"comb show {again}", f"comb profile {again}")
 
 
 def show_command(

@@ -87,7 +87,7 @@ def _several_tables(inspection: Inspection, size: str, width: int) -> list[Line]
         lines.append(_line(f"   {washed(table.place)}", "dim"))
         lines.append(_line("   " + ", ".join(washed(column.name) for column in table.columns)))
         lines += [[Span("   "), *line] for line in _around(table)]
-        lines += [_line(f"   {washed(note)}") for note in table.notes]
+        lines += [line for note in table.notes for line in _wrapped(f"   {washed(note)}", width)]
         lines.append([])
     facts = [one for one in inspection.decisions if one.what not in _LAYOUT]
     rows = [[Span(one.what, "dim"), Span(washed(one.value)), Span(washed(one.why), "dim")] for one in facts]
