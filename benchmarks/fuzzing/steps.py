@@ -1,6 +1,7 @@
 """Formulas, steps and plans: random ones on random tables, with every row accounted for."""
 
 from collections.abc import Callable
+from decimal import Decimal
 from pathlib import Path
 from random import Random
 from typing import Any
@@ -27,7 +28,9 @@ def cells(chance: Random, kind: str, rows: int) -> list[Any]:
         if kind == "integer":
             return chance.choice([number for number in NUMBERS if isinstance(number, int)])
         if kind == "number":
-            return float(chance.choice(NUMBERS))
+            return float(chance.choice([*NUMBERS, float("nan"), float("-inf")] if chance.random() < 0.1 else NUMBERS))
+        if kind == "decimal":
+            return Decimal(chance.choice(["1.50", "-0.05", "0", "12345678901234.56", "99999999999999.99"]))
         if kind == "boolean":
             return chance.random() < 0.5
         if kind == "date":
@@ -42,7 +45,7 @@ def cells(chance: Random, kind: str, rows: int) -> list[Any]:
 def some_table(chance: Random) -> comb.Table:
     """Return a table of any types; some have no rows, or no columns."""
     rows = chance.choice([0, 0, 1, 2, 5, 20])
-    kinds = ["integer", "number", "boolean", "date", "datetime", "string", "string"]
+    kinds = ["integer", "number", "decimal", "boolean", "date", "datetime", "string", "string"]
     columns = {name: cells(chance, chance.choice(kinds), rows) for name in chance.sample(NAMES, chance.randrange(1, 7))}
     made = comb.table(columns=columns)
     texts = [name for name, kind in made.types.items() if kind.word == "string"]
@@ -65,8 +68,9 @@ def formula(chance: Random, names: list[str], depth: int = 0) -> str:
             ["null", "true", "date '2026-02-30'", "date '2026-05-01'", "interval '3' day", "current_date", ":p"]
         ),
     ]
-    if depth > 3 or chance.random() < 0.3:
-        return chance.choice(simple)()
+    if depth > 2 or chance.random() < 0.4:
+        # Mostly a column: then more of what is around it makes sense.
+        return chance.choice([*simple, simple[0], simple[0]])()
     every = [*FUNCTIONS, *AGGREGATES, *COLUMN_FUNCTIONS]
     return chance.choice(
         [

@@ -10,6 +10,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from decimal import Decimal
 from pathlib import Path
 
 import pytest
@@ -391,3 +392,33 @@ def test_a_dataset_folder_is_loaded_and_inspected_whole(tmp_path: Path) -> None:
     for name, message in ((None, "there are 2 tables"), ("c", "there is no table 'c'"), ("3", "there is no table '3'")):
         with pytest.raises(comb.ContentError, match=message):
             comb.load(tmp_path / "two", table=name)
+
+
+def test_decimals_longer_than_they_are_read_are_refused_and_long_titles_are_cut(tmp_path: Path) -> None:
+    table = comb.table(columns={"d": [Decimal("99999999999999999.9"), Decimal("1.0")]})
+    table.save(tmp_path / "d.csv", describe=True)
+    assert comb.load(tmp_path / "d.csv").equals(table)
+    longer = table.calculate({"d": "d * 9"})
+    for name in ("e.csv", "e.json", "e.jsonl", "e.xlsx", "e.ods"):
+        with pytest.raises(comb.ParameterError, match=r"row 1 of 'd' has more"):
+            longer.save(tmp_path / name)
+    titles = ["c" * 300, "c" * 301]
+    kinds = comb.table(columns={title: ["b", "a"] for title in titles}).convert(dict.fromkeys(titles, "category"))
+    kinds.save(tmp_path / "k.csv", describe=True)
+    assert comb.load(tmp_path / "k.csv").equals(kinds) and len(list(tmp_path.glob("k-*-codes.csv"))) == 2
+
+
+@pytest.mark.parametrize("value", ["inf", "nan", "1_000"])
+def test_parameters_that_are_no_numbers_are_texts(value: str) -> None:
+    with pytest.raises(comb.CombError):
+        comb.table(columns={"x": [1.5]}).calculate({"y": "x * :p"}, parameters={"p": value})
+
+
+@pytest.mark.parametrize(
+    ("cell", "reason"), [(float("nan"), "undefined"), (Decimal("NaN"), "undefined"), (float("-inf"), "unreadable")]
+)
+def test_numbers_that_are_none_are_missing_with_their_reason(tmp_path: Path, cell: object, reason: str) -> None:
+    table = comb.table(columns={"x": [1 if isinstance(cell, Decimal) else 1.0, cell]})
+    assert table["x"].reasons() == [None, reason] and bool(table.notes) == (reason == "unreadable")
+    table.save(tmp_path / "x.csv", describe=True)
+    assert comb.load(tmp_path / "x.csv").equals(table)

@@ -1,5 +1,6 @@
 """Steps on columns: select, rename, calculate."""
 
+import contextlib
 import re
 import unicodedata
 from collections import Counter
@@ -207,9 +208,15 @@ def value_of(text: str) -> Any:
     """
     if text in ("true", "false"):
         return text == "true"
-    for read in (int, Decimal, date.fromisoformat):
-        try:
-            return read(text)
-        except (ValueError, ArithmeticError):
-            continue
+    for read in (int, _finite, date.fromisoformat):
+        with contextlib.suppress(ValueError, ArithmeticError):
+            # Python takes 1_000 for a number; people mean a code.
+            return text if "_" in text else read(text)
     return text
+
+
+def _finite(text: str) -> Decimal:
+    value = Decimal(text)
+    if not value.is_finite():
+        raise ValueError(text)
+    return value

@@ -5,12 +5,17 @@ from collections.abc import Mapping
 from typing import Any
 from urllib.parse import quote
 
+from blake3 import blake3
+
 from comb.formats.formulas import disarmed
 from comb.reading.schema.csvw import CELLS_NOTE, CODES_NOTE, DISARMED_NOTE, SUMS_NOTE
 from comb.tables.column import Column
 from comb.tables.table import BareTable
 from comb.tables.types import Type
 from comb.writing.delimited import STANDARD, TextForm, rows_bytes
+
+# Of a column, in the name of the file that lists its values.
+LONGEST_TITLE = 60
 
 _CONTEXT = "http://www.w3.org/ns/csvw"
 
@@ -97,7 +102,11 @@ def codes_name(name: str, title: str) -> str:
     >>> codes_name("visits", "queen state")
     'visits-queen%20state-codes.csv'
     """
-    return f"{name}-{quote(title, safe='')}-codes.csv"
+    written = quote(title, safe="")
+    if len(written) > LONGEST_TITLE:
+        # Names of files are short; two long titles still get two files.
+        written = f"{written[:LONGEST_TITLE]}~{blake3(title.encode()).hexdigest()[:8]}"
+    return f"{name}-{written}-codes.csv"
 
 
 def codes_files(table: BareTable, name: str, form: TextForm = STANDARD) -> dict[str, bytes]:

@@ -14,7 +14,7 @@ from comb.formats.encodings import codec_name
 from comb.formats.formulas import disarmed
 from comb.kernels import dispatch
 from comb.kernels.string_buffer import StringBuffer, pack
-from comb.kernels.types import DateLayout, Field
+from comb.kernels.types import MOST_DECIMAL_DIGITS, DateLayout, Field
 from comb.parsing.patterns import ISO_DATE, date_form
 from comb.tables.column import Column
 from comb.tables.table import BareTable
@@ -111,6 +111,7 @@ def csv_parts(table: BareTable, form: TextForm = STANDARD, threads: int = 1) -> 
         written; see `csv_bytes`.
     """
     form.check()
+    check_digits(table)
     for name, column in table.columns.items():
         if column.type.textual:
             _check_texts(table, name, column, form)
@@ -196,6 +197,22 @@ def _field(column: Column, start: int, stop: int, form: TextForm) -> Field:
 def _date_layout(pattern: str) -> DateLayout:
     order, mark, _ = date_form(pattern)
     return DateLayout(order, mark, "MM" in pattern, "dd" in pattern)
+
+
+def check_digits(table: BareTable) -> None:
+    """Raise a ParameterError for the first decimal with more digits than are read again as one.
+
+    A calculation may come to one digit more than a text is read as.
+    """
+    for name, column in table.columns.items():
+        if column.type.plain.word == "decimal":
+            long = np.flatnonzero((np.abs(column.array) >= 10**MOST_DECIMAL_DIGITS) & column.present)
+            if len(long):
+                row = int(table.row_numbers[long[0]])
+                raise ParameterError(
+                    f"row {row} of {name!r} has more than {MOST_DECIMAL_DIGITS} digits ({len(long):,} such cells)",
+                    remedy=f"convert {name} to string or number, or round it, before it is saved",
+                )
 
 
 def _check_texts(table: BareTable, name: str, column: Column, form: TextForm) -> None:

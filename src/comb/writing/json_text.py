@@ -9,6 +9,7 @@ from comb.tables.column import Column
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.value_texts import value_texts
+from comb.writing.delimited import check_digits
 
 ROWS_AT_ONCE = 20_000
 SUFFIXES = (".json", ".jsonl", ".ndjson")
@@ -39,6 +40,7 @@ def json_parts(
     ParameterError
         If a name is both a value and an object around others.
     """
+    check_digits(table)
     shape = _shape(table.names) if nested else {name: name for name in table.names}
     if not lines:
         yield b"["
