@@ -101,6 +101,12 @@ def described(size: int) -> Job:
     return lambda: comb.load(folder / "t.csv")
 
 
+def described_columns(size: int) -> Job:
+    folder = Path(tempfile.mkdtemp())
+    _wide(size).save(folder / "t.csv", describe=True)
+    return lambda: comb.load(folder / "t.csv")
+
+
 def json_keys(size: int) -> Job:
     data = ("[" + ",".join(f'{{"a": {at}, "k{at % 1000}": 1}}' for at in range(size)) + "]").encode()
     return lambda: comb.load(data)
@@ -116,7 +122,7 @@ CASES: list[tuple[str, Callable[[int], Job], int]] = [
     ("select of columns", select, 5_000), ("rename columns", rename, 5_000), ("filter of columns", filter_wide, 5_000),
     ("convert columns", convert_wide, 2_500), ("split one cell into rows", split_cell, 500_000),
     ("plan of brackets", deep_plan, 10_000), ("like", like, 100_000), ("regular expression", regular_expression, 1_000_000),
-    ("load with its description", described, 50_000), ("JSON with many keys", json_keys, 2_000),
+    ("load with its description", described, 50_000), ("load described columns", described_columns, 2_000), ("JSON with many keys", json_keys, 2_000),
     ("quotes that never close", quotes, 20_000),
 ]  # fmt: skip
 

@@ -55,4 +55,5 @@ class ColumnRules:
         """Return of the columns there are those that are read; the others are not even looked at."""
         if self.options.columns is not None:
             return choose(self.options.columns, dict.fromkeys(names, STRING))
-        return [name for name in names if name in self.known] if self.known else list(names)
+        known = {} if self.schema is None else self.schema.types
+        return [name for name in names if name in known] if known else list(names)

@@ -357,8 +357,9 @@ def type_columns(raw_table: RawTable, rules: ColumnRules, threads: int = 1) -> d
         If a declared type names a column that is not there.
     """
     declared = rules.declared(raw_table.names)
+    known = set(raw_table.names)
     for name in declared:
-        if name not in raw_table.names:
+        if name not in known:
             what, remedy = unknown_name("column", name, raw_table.names)
             raise ContentError(f"a type is declared, but {what}", remedy=remedy)
 

@@ -5,6 +5,7 @@ import io
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 from urllib.parse import unquote
 
@@ -94,7 +95,7 @@ class SchemaColumn:
     names: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Schema:
     """What is known of a table beforehand.
 
@@ -129,12 +130,12 @@ class Schema:
     size: int = 0
     disarmed: bool = False
 
-    @property
+    @cached_property
     def types(self) -> dict[str, Request]:
         """The types by column, as `load` takes them."""
         return {column.title: column.request for column in self.columns}
 
-    @property
+    @cached_property
     def missing(self) -> dict[str, tuple[str, ...]]:
         """The words for missing, by column."""
         return {column.title: column.missing for column in self.columns}
