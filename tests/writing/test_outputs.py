@@ -389,6 +389,10 @@ def test_a_dataset_folder_is_loaded_and_inspected_whole(tmp_path: Path) -> None:
     assert [table.name for table in comb.inspect(tmp_path / "two").tables] == ["a", "b"]
     assert comb.load(tmp_path / "two", table="2").equals(comb.load(tmp_path / "two", table="b"))
     assert list(comb.load_all(tmp_path / "two")) == ["a", "b"]
+    (tmp_path / "other").mkdir()
+    (tmp_path / "other" / "checksums.txt").write_text("ab  mine.csv\n")
+    with pytest.raises(comb.SourceUnreadable, match="this is a folder"):
+        comb.inspect(tmp_path / "other")
     for name, message in ((None, "there are 2 tables"), ("c", "there is no table 'c'"), ("3", "there is no table '3'")):
         with pytest.raises(comb.ContentError, match=message):
             comb.load(tmp_path / "two", table=name)

@@ -68,6 +68,9 @@ def dataset_folder(source: str | Path | HeldSource) -> DatasetFolder | None:
         return None
     sums = {name: one for name, one in listed_sums(str(folder / CHECKSUMS)).items() if is_plain_name(name)}
     tables = {name.removesuffix(".csv"): folder / name for name in sums if f"{name}-metadata.json" in sums}
+    if not tables:
+        # Somebody else's list of checksums.
+        return None
     gone = [name for name in sums if not (folder / name).is_file()]
     changed = [name for name, checksum in sums.items() if name not in gone and _sum_of(folder / name) != checksum]
     more = sorted(path.name for path in folder.iterdir() if path.name not in (*sums, CHECKSUMS))
