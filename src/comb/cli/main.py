@@ -269,9 +269,16 @@ def main() -> None:
         else:
             _report(error)
             code = DEFECT
-    # What could not be written a moment ago would be tried again, and told by Python in its own way.
-    with contextlib.suppress(OSError, ValueError):
-        sys.stdout.flush()
-        sys.exit(code)
-    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-    sys.exit(code or CombError.exit_code)
+    sys.exit(_flushed(code))
+
+
+def _flushed(code: int | None) -> int | None:
+    """Write out what is left, and return the exit code; what cannot be written goes nowhere, without a word."""
+    for stream in (sys.stdout, sys.stderr):
+        try:
+            stream.flush()
+        except (OSError, ValueError):
+            with contextlib.suppress(OSError, ValueError):
+                os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())
+            code = code or (CombError.exit_code if stream is sys.stdout else 0)
+    return code
