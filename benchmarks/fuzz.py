@@ -25,8 +25,12 @@ LIMIT_SECONDS = 60
 KINDS = [*8 * [*sources.KINDS, *steps.KINDS, *commands.KINDS, results.round_trips], results.kills, results.full_disks]
 
 
+class Stuck(Exception):
+    """A case has not been answered in time; no kind of error that anything could be taken for."""
+
+
 def stuck(number: int, frame: object) -> None:
-    raise TimeoutError(f"no answer after {LIMIT_SECONDS} seconds")
+    raise Stuck(f"no answer after {LIMIT_SECONDS} seconds")
 
 
 def main() -> int:
