@@ -362,6 +362,15 @@ def test_a_plan_can_ask_for_it(tmp_path: Path) -> None:
     assert comb.load(tmp_path / "out" / "t.csv")["=name"].to_list() == ["=1+1"]
 
 
+def test_reasons_come_back_where_only_the_first_rows_are_read(tmp_path: Path) -> None:
+    table = comb.load(b"n,m\n1,2\nx,3\n4,y\n", types={"n": "integer", "m": "integer"})
+    table.save(tmp_path / "t.csv", describe=True)
+    for rows in range(4):
+        some = comb.load(tmp_path / "t.csv", rows=rows)
+        assert some["n"].reasons() == table["n"].reasons()[:rows] and some["m"].reasons() == table["m"].reasons()[:rows]
+        assert some.notes == tuple(note for note in some.notes if "violation" in note)
+
+
 def test_names_are_exchanged_in_one_call_where_the_system_can(tmp_path: Path) -> None:
     write_file(tmp_path / "a", b"a")
     write_file(tmp_path / "b", b"b")

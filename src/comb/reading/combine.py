@@ -163,7 +163,8 @@ def text_table(source: Source, texts: list[OpenText], threads: int = 1) -> BareT
             )
         return BareTable(columns, origin=origin, notes=tuple(notes))
     violations, found = meet_demands(columns, first.rules.schema, first.path)
-    notes += [*found, *restore_cells(columns, first.rules, first.path)]
+    whole_table = not first.provisional and first.rules.options.rows is None
+    notes += [*found, *restore_cells(columns, first.rules, first.path, whole=whole_table)]
     return BareTable(columns, origin=replace(origin, violations=tuple(violations)), notes=tuple(notes))
 
 

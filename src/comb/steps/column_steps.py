@@ -160,7 +160,7 @@ class Calculate(Step, frozen=True, tag="calculate"):
                     notes += [fitted.note] if fitted.note else []
                 made = made._replace(description=before.description)
             made = made._replace(source=NO_PLACE)
-            table = table._with_column(name, made)
+            table = table._extended(name, made)
         if self.only_new:
             table = table._derive({name: table[name] for name in dict.fromkeys([*names, *self.columns])})
         return Change(table, notes=tuple(notes))

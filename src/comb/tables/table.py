@@ -145,7 +145,7 @@ class BareTable:
         """The type of each column by name."""
         return {name: column.type for name, column in self._columns.items()}
 
-    def _with_column(self, name: str, column: Column) -> Self:
+    def _extended(self, name: str, column: Column) -> Self:
         """Return the table with one column more, or another one in its place."""
         made = copy.copy(self)
         made._columns, made._names = {**self._columns, name: column}, None

@@ -85,6 +85,14 @@ def read_beside(path: str, name: str, most: int) -> Beside:
         return Beside(stream.read(most))
 
 
+def size_of(path: str) -> int:
+    """Return the bytes of a source; 0 where it has no path."""
+    try:
+        return Path(path).stat().st_size if path and path != "-" else 0
+    except OSError:
+        return 0
+
+
 def is_plain_name(name: str) -> bool:
     """Return whether a name stands for a file in a folder itself, on any system.
 

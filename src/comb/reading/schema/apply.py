@@ -19,6 +19,7 @@ from comb.reading.io.beside import (
     differs_from_list,
     listed_sums,
     read_beside,
+    size_of,
 )
 from comb.reading.io.source_file import OpenSource, read_whole
 from comb.reading.schema.cells_file import apply_cells
@@ -160,16 +161,21 @@ def meet_demands(columns: dict[str, Any], schema: Schema | None, path: str) -> t
     return violations, [*notes, *lost]
 
 
-def restore_cells(columns: dict[str, Any], rules: ColumnRules, path: str) -> list[str]:
-    """Give back the reasons and texts that a saved table keeps in a file of its own; returns notes."""
+def restore_cells(columns: dict[str, Any], rules: ColumnRules, path: str, *, whole: bool) -> list[str]:
+    """Give back the reasons and texts that a saved table keeps in a file of its own; returns notes.
+
+    Of a table that was not read whole, what is said of rows further down is passed over.
+    """
     schema = rules.schema
-    if schema is None or not schema.cells or rules.options.rows is not None:
+    if schema is None or not schema.cells:
         return []
     rows = max((len(column) for column in columns.values()), default=0)
-    beside, why = _companion(path, schema.cells, schema, MOST_LISTED + LINES_PER_BYTE * rows * len(columns))
+    # A missing cell takes a byte of the table, unless that is compressed.
+    cells = max(rows * len(columns), size_of(path))
+    beside, why = _companion(path, schema.cells, schema, MOST_LISTED + LINES_PER_BYTE * cells)
     if why:
         return [f"{why}: why cells are missing is not known"]
-    return apply_cells(columns, beside.text, schema.cells, disarmed=schema.disarmed)
+    return apply_cells(columns, beside.text, schema.cells, disarmed=schema.disarmed, whole=whole)
 
 
 def _companion(path: str, name: str, schema: Schema, most: int) -> tuple[Beside, str]:

@@ -11,7 +11,9 @@ from comb.tables.kept import Kept
 from comb.tables.reasons import REASON_WORDS
 
 
-def apply_cells(columns: dict[str, Column], text: str, name: str, *, disarmed: bool = False) -> list[str]:
+def apply_cells(
+    columns: dict[str, Column], text: str, name: str, *, disarmed: bool = False, whole: bool = True
+) -> list[str]:
     """Give cells the reasons and texts that a cells file names; changes the dict.
 
     Parameters
@@ -24,6 +26,8 @@ def apply_cells(columns: dict[str, Column], text: str, name: str, *, disarmed: b
         What to call it in notes.
     disarmed : bool
         Whether texts that a spreadsheet program would run have an apostrophe in front.
+    whole : bool
+        Whether all rows of the table were read; else lines on those below are passed over.
 
     Returns
     -------
@@ -38,6 +42,8 @@ def apply_cells(columns: dict[str, Column], text: str, name: str, *, disarmed: b
         title, reason = written(row.get("column") or ""), REASON_WORDS.get(row.get("reason") or "")
         record = row.get("record") or ""
         at = int(record) - 1 if record.isdecimal() else -1
+        if not whole and title in states and at >= len(states[title]):
+            continue
         if title not in states or reason is None or not 0 <= at < len(states[title]) or not states[title][at]:
             strangers += title in states
             continue
