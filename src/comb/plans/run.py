@@ -22,6 +22,7 @@ from comb.kernels.grouping import Codes
 from comb.plans.model import PlanText, Rule, TablePlan
 from comb.plans.outputs import place_of, reserve_outputs, write_outputs
 from comb.plans.parse import read_plan
+from comb.reading.io.beside import CHECKSUMS
 from comb.reading.io.source_file import read_whole
 from comb.reading.load import load_table
 from comb.reading.source_texts import source_texts
@@ -30,7 +31,7 @@ from comb.steps.ledger import Entry, total
 from comb.steps.row_steps import SetAsideRows
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
-from comb.writing.atomic import CHECKSUMS, Output
+from comb.writing.atomic import Output
 from comb.writing.dataset import PLAN
 
 

@@ -28,10 +28,8 @@ from pathlib import Path
 from typing import Self
 
 from comb.errors import CombError, WriteError, listing
+from comb.reading.io.beside import CHECKSUMS, sums_in
 from comb.writing.file_system import close_lock, exchange, flush_folder, open_locked, take_over_rights
-
-# The list of files in a dataset folder, in the form that `sha256sum -c` reads.
-CHECKSUMS = "checksums.txt"
 
 # What a file holds, whole or in parts.
 Content = bytes | Iterable[bytes]
@@ -398,8 +396,7 @@ def _strangers(path: Path) -> list[str]:
     """Return the files in a folder that its list of checksums does not name."""
     known = {CHECKSUMS}
     with contextlib.suppress(OSError, UnicodeDecodeError):
-        lines = (path / CHECKSUMS).read_text(encoding="utf-8").splitlines()
-        known |= {line.partition("  ")[2] for line in lines}
+        known |= set(sums_in((path / CHECKSUMS).read_text(encoding="utf-8")))
     return sorted(entry.name for entry in path.iterdir() if entry.name not in known)
 
 

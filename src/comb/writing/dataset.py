@@ -8,12 +8,12 @@ import msgspec
 
 from comb.errors import PlanError
 from comb.formats.formulas import disarmed
+from comb.reading.io.beside import CHECKSUMS
 from comb.report.dictionary import dictionary_bytes
 from comb.steps.accounting import Taken, ledger_of
 from comb.tables.names import unique_names
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
-from comb.writing.atomic import CHECKSUMS
 from comb.writing.delimited import STANDARD, TextForm, csv_bytes, rows_bytes
 from comb.writing.files import described_files
 

@@ -26,6 +26,7 @@ LINES_PER_BYTE = 64
 # In front of the checksums that a description has; as `comb.Origin` has them.
 BLAKE = "blake3:"
 
+# The list of files in a dataset folder, in the form that `sha256sum -c` reads.
 CHECKSUMS = "checksums.txt"
 
 

@@ -72,9 +72,9 @@ def find_schema(source: OpenSource, options: ReadOptions, *, whole: bool) -> tup
     if options.schema is not None:
         return None, ()
     notes = []
+    sums = listed_sums(source.path)
     for name in metadata_names(source.name):
         beside = read_beside(source.path, name, MOST_DESCRIBED)
-        sums = listed_sums(source.path)
         if beside.data is None:
             missing = f"{name} is listed in {CHECKSUMS}, but is not there: types are guessed" if name in sums else ""
             notes += [note for note in (beside.why or missing,) if note]
