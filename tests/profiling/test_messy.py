@@ -141,7 +141,7 @@ def test_rows_that_stand_twice_are_found_and_removed(
 
 
 @FOLDER
-@given(tidy(), st.integers(0, 2**32), st.sampled_from(["999", "-1"]))
+@given(tidy(), st.integers(0, 2**32), st.sampled_from(["999", "-9"]))
 def test_numbers_for_not_known_are_found(tmp_path: Path, rows: list[dict[str, Any]], seed: int, sentinel: str) -> None:
     holes = [row["visit"] for row in rows if row["frames"] is None]
 
@@ -151,7 +151,7 @@ def test_numbers_for_not_known_are_found(tmp_path: Path, rows: list[dict[str, An
     (tmp_path / "t.csv").write_text(text_of(rows, cell))
     table = comb.load(tmp_path / "t.csv")
     found = table.profile().of("missing.stand_in")
-    assert bool(found) == (len(holes) >= 3)
+    assert bool(found) == bool(holes)
     if found:
         mended = table.take_step(found[0].remedy)
         same(mended, rows)

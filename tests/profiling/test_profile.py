@@ -90,7 +90,7 @@ NUMBERS_0_TO_29 = [str(number) for number in range(30)]
     ("texts", "codes"),
     [
         ([*NUMBERS_0_TO_29, "999", "999", "999"], ["missing.stand_in"]),
-        ([*NUMBERS_0_TO_29, "999", "999"], []),
+        ([*NUMBERS_0_TO_29, "999", "999"], ["missing.stand_in"]),
         ([*NUMBERS_0_TO_29, "-1", "-1", "-1"], ["missing.stand_in"]),
         ([*NUMBERS_0_TO_29, "-5", "-1", "-1", "-1"], []),
         ([str(n) for n in range(960, 999)] + ["999"] * 3, []),
@@ -100,7 +100,7 @@ NUMBERS_0_TO_29 = [str(number) for number in range(30)]
         (["1.1", "11", "a"] * 9, ["type.unreadable"]),
         (["1.1", "b", "a"] * 9, []),
         (["Mill"] * 9, ["column.constant"]),
-        (["", ""], ["column.empty", "missing.blank"]),
+        (["", ""], ["column.empty"]),
         ([f"k{n}" for n in range(99)] + ["k5"], ["duplicate.key"]),
         ([f"k{n}" for n in range(90)] + ["k5"] * 10, []),
         (["one\ntwo", "three"] * 9, []),

@@ -197,9 +197,22 @@ class ColumnMethods(StepTable):
             last_century_from=last_century_from, on_misfit=on_misfit,
         )  # fmt: skip
 
-    def trim(self, columns: Names = (), *, inner: bool = False, why: str | None = None) -> Self:
-        """Take outer spaces off texts; with `inner`, make runs of spaces inside one."""
-        return self._step("trim", why, columns=listed(columns), inner=inner)
+    def trim(
+        self, columns: Names = (), *, inner: bool = False, invisible: bool = False, why: str | None = None
+    ) -> Self:
+        """Take outer spaces off texts.
+
+        Parameters
+        ----------
+        columns : str or list of str
+            None means every column of type string.
+        inner : bool
+            Also make runs of spaces inside one.
+        invisible : bool
+            Also take away zero-width and control characters, and make no-break spaces plain ones.
+        why : str, optional
+        """
+        return self._step("trim", why, columns=listed(columns), inner=inner, invisible=invisible)
 
     def recode(
         self,

@@ -5,6 +5,7 @@ tables, and this class, above both, adds thin methods. Each makes its step, take
 and remembers it (`step_table`). The methods are in `row_methods` and `column_methods`.
 """
 
+from datetime import date
 from pathlib import Path
 
 from comb.errors import washed_lines
@@ -19,6 +20,7 @@ from comb.profiling.profile import Profile, profile
 from comb.profiling.unreadable import KeptText, all_kept_texts
 from comb.reading.io.source_file import check_path
 from comb.steps.accounting import load_entry
+from comb.steps.column_steps import day_of
 from comb.steps.ledger import Entry
 from comb.writing.atomic import check_file_free, write_files
 from comb.writing.files import file_kind, files_of, outdated
@@ -56,12 +58,20 @@ class Table(RowMethods, ColumnMethods):
         first = load_entry(self._begun or self.origin)
         return self._entries if first is None else (first, *self._entries)
 
-    def profile(self) -> Profile:
+    def profile(self, *, as_of: str | date | None = None) -> Profile:
         """Summarise all columns and list what was noticed, each finding with its remedy.
 
-        Cost: a few passes over every column.
+        Parameters
+        ----------
+        as_of : str or date, optional
+            The day that counts as today: days after it have not happened, and a period that it lies in is not over.
+
+        Returns
+        -------
+        Profile
+            Cost: a few passes over every column.
         """
-        return profile(self, DEFAULT.threads)
+        return profile(self, DEFAULT.threads, day_of(as_of if as_of is None else str(as_of)))
 
     def kept_texts(self, name: str) -> list[KeptText]:
         """List every text of a column that was not read as a value, with its reason and rows, the commonest first.

@@ -6,6 +6,7 @@ kept as long as the profile is made. Several threads may ask at once; at worst s
 """
 
 from collections.abc import Mapping
+from datetime import date
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,9 @@ from comb.kernels.grouping import Codes
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
+
+# In a day.
+MICROSECONDS = 86_400_000_000
 
 
 class ColumnCache(BareTable):
@@ -28,12 +32,72 @@ class ColumnCache(BareTable):
         self._ordered: dict[str, NDArray[Any]] = {}
         self._counts: dict[str, Codes] = {}
         self._ascending: bool | None = None
+        self._floats: dict[str, NDArray[np.float64]] = {}
+        self._different: dict[str, int] = {}
+        self._told: dict[str, NDArray[np.bool_]] = {}
+        self.as_of: date | None = None
+        self.computed: set[str] = set()
+        self.found_copies: tuple[Codes, Codes, NDArray[np.bool_]] | None = None
 
     @classmethod
-    def at(cls, table: BareTable) -> "ColumnCache":
-        """Look at a table; equal texts are numbered once, for all that follows."""
+    def at(cls, table: BareTable, as_of: date | None = None) -> "ColumnCache":
+        """Look at a table; equal texts are numbered once, for all that follows.
+
+        Parameters
+        ----------
+        table : BareTable
+        as_of : date, optional
+            The day that counts as today, for what depends on it.
+        """
         columns = {name: column._with_codes() for name, column in table.columns.items()}
-        return cls(columns, row_numbers=table.row_numbers, origin=table.origin, notes=table.notes)
+        made = cls(columns, row_numbers=table.row_numbers, origin=table.origin, notes=table.notes)
+        made.as_of = as_of
+        return made
+
+    def floats(self, name: str) -> NDArray[np.float64]:
+        """Return the values of a column of numbers, dates or times as floats, NaN where missing.
+
+        Dates are counted in days and moments in days with fractions, from 1970; times of day and durations in days.
+        """
+        if name not in self._floats:
+            column = self[name]
+            kind = column.type.plain
+            array = column.array
+            if kind.word == "decimal":
+                values = array / 10.0**kind.scale
+            elif array.dtype.kind in "mM":
+                unit = 1.0 if kind.word == "date" else MICROSECONDS
+                values = array.view(np.int64) / unit
+            else:
+                values = array.astype(np.float64)
+            if column.missing_count:
+                values = np.where(column.missing, np.nan, values)
+            self._floats[name] = values
+        return self._floats[name]
+
+    def different(self, name: str) -> int:
+        """Return how many different values a column has."""
+        if name not in self._different:
+            column = self[name]
+            if column.type.textual:
+                self._different[name] = int(np.count_nonzero(column._text_counts()))
+            else:
+                ordered = self.ordered(name)
+                self._different[name] = int(np.count_nonzero(ordered[1:] != ordered[:-1])) + bool(len(ordered))
+        return self._different[name]
+
+    def told(self, name: str) -> NDArray[np.bool_]:
+        """Return which cells of a column are told to be wrong by what was looked for before."""
+        return self._told.get(name, np.zeros(self.row_count, np.bool_))
+
+    def tell(self, name: str, rows: Codes) -> None:
+        """Note, by row numbers, that cells of a column are wrong; for what is looked for afterwards."""
+        if len(rows):
+            self._told[name] = self.told(name) | np.isin(self.row_numbers, rows)
+
+    def present_count(self, name: str) -> int:
+        """Return how many cells of a column hold a value."""
+        return int(self.state_counts(name)[Reason.PRESENT])
 
     def ordered(self, name: str) -> NDArray[Any]:
         """Return the present values of a column that is not text, in ascending order."""

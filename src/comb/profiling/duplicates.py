@@ -9,6 +9,8 @@ from comb.errors import agree, counted
 from comb.kernels.grouping import Codes, candidates, group
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
+from comb.profiling.headings import KEY_WORDS, words_of
+from comb.profiling.keys import compound_keys, equal_pairs, near_copies
 from comb.steps.row_steps import RemoveDuplicates
 
 # A column is meant as a key when at least this share of its values is unique.
@@ -29,10 +31,29 @@ KEY_TYPES = frozenset({"string", "integer"})
 
 
 def repeated(table: ColumnCache) -> Findings:
-    """Rows equal in every column, and keys that are there twice."""
+    """Rows equal in every column, and columns that all but a few rows identify."""
     equal, numbers, copies = _copies(table)
-    yield from _duplicate_rows(table, equal, numbers, copies)
+    if copies.any() and _more_than_chance(table, copies):
+        yield from _duplicate_rows(table, equal, numbers, copies)
     yield from _duplicate_keys(table, copies)
+
+
+def alike(table: ColumnCache) -> Findings:
+    """Keys of several columns that are there twice, and rows that are another but for one field."""
+    _, _, copies = _copies(table)
+    if copies.any() and not _more_than_chance(table, copies):
+        return
+    broken = [one.columns for one in _duplicate_keys(table, copies)]
+    single = [name for name in table.names if _identifies(table, name)]
+    told = np.any([table.told(name) for name in table.names], axis=0) if table.names else copies
+    compound = list(compound_keys(table, np.flatnonzero(~copies & ~told), single))
+    yield from compound
+    yield from near_copies(table, copies, [*broken, *(one.columns for one in compound)])
+
+
+def _identifies(table: ColumnCache, name: str) -> bool:
+    """Return whether a column identifies rows alone, or nearly."""
+    return table.different(name) >= LEAST_UNIQUE * table.present_count(name) > 0
 
 
 def _duplicate_rows(table: ColumnCache, equal: Codes, numbers: Codes, copies: np.ndarray) -> Findings:
@@ -47,9 +68,7 @@ def _duplicate_rows(table: ColumnCache, equal: Codes, numbers: Codes, copies: np
         for at in np.flatnonzero(copies)[:MOST_EXAMPLES].tolist()
     )
     text = f"{counted(count, 'row')} {agree(count, 'is an exact copy', 'are exact copies')} of earlier rows"
-    proven = _more_than_chance(table, copies)
-    text += "" if proven else "; nothing in a row tells it from others, so that equal rows may be different things"
-    remedy = RemoveDuplicates() if proven else None
+    remedy = RemoveDuplicates()
     yield Finding("duplicate.rows", table.names, count, table.rows_where(copies), examples, text, remedy)
 
 
@@ -59,15 +78,9 @@ def _more_than_chance(table: ColumnCache, copies: np.ndarray) -> bool:
     codes = [column._codes() for column in table.columns.values()]
     single = np.flatnonzero(~copies)
     few = count <= MOST_COPIES * table.row_count and len(single) >= LEAST_SINGLE and len(codes) > 1
-    shares = [_equal_pairs(one) for one in codes]
-    likely = [*([[_equal_pairs(one[single]) for one in codes]] if few else []), shares]
+    shares = [equal_pairs(one) for one in codes]
+    likely = [*([[equal_pairs(one[single]) for one in codes]] if few else []), shares]
     return any(_expected(table.row_count, found) * LEAST_OVER_CHANCE < count for found in likely)
-
-
-def _equal_pairs(codes: Codes) -> float:
-    """Return the share of pairs of cells that are equal; none is in a column that identifies rows."""
-    counts = np.bincount(codes).astype(np.float64)
-    return float((counts * (counts - 1)).sum()) / max(1, len(codes) * (len(codes) - 1))
 
 
 def _expected(rows: int, shares: Sequence[float]) -> float:
@@ -84,6 +97,8 @@ def _copies(table: ColumnCache) -> tuple[Codes, Codes, np.ndarray]:
         The positions of rows that may be equal, the group of each, and for every row of the
         table whether it is a copy.
     """
+    if table.found_copies is not None:
+        return table.found_copies
     copies = np.zeros(table.row_count, np.bool_)
     equal = candidates(table._key_blocks(table.names), table.row_count)
     if not table.names:
@@ -92,7 +107,8 @@ def _copies(table: ColumnCache) -> tuple[Codes, Codes, np.ndarray]:
     numbers, first = group([column._codes() for column in taken], len(equal))
     copies[equal] = True
     copies[equal[first]] = False
-    return equal, numbers, copies
+    table.found_copies = (equal, numbers, copies)
+    return table.found_copies
 
 
 def _duplicate_keys(table: ColumnCache, copies: np.ndarray) -> Findings:
@@ -107,8 +123,48 @@ def _duplicate_keys(table: ColumnCache, copies: np.ndarray) -> Findings:
         here = positions[single.present]
         codes = single._codes()[single.present]
         sizes = np.bincount(codes)
-        if len(here) and LEAST_UNIQUE * len(here) <= np.count_nonzero(sizes) < len(here):
+        if not len(here) or not LEAST_UNIQUE * len(here) <= np.count_nonzero(sizes) < len(here):
+            continue
+        if _meant_as_key(table, name, int(sizes[sizes > 1].sum() - np.count_nonzero(sizes > 1))):
             yield _repeated_key(table, name, here[sizes[codes] > 1])
+
+
+def _meant_as_key(table: ColumnCache, name: str, twice: int) -> bool:
+    """Return whether a column was meant to identify rows, and its values are not different by chance.
+
+    Values drawn at random from as many as the column could have would be equal in some pairs of rows, as birthdays are.
+    """
+    said = words_of(name)
+    others = [
+        other for other in table.names if other != name and table.different(other) == table.row_count
+        and table[other].type.word in KEY_TYPES and not table[other].missing_count
+    ]  # fmt: skip
+    first = next((other for other in table.names if table[other].type.word in KEY_TYPES), name)
+    if said & KEY_WORDS or (first == name and not others):
+        return True
+    return _pairs_by_chance(table, name) >= LEAST_OVER_RANDOM * twice
+
+
+# Of a key this many times fewer values are there twice than chance would make.
+LEAST_OVER_RANDOM = 5.0
+
+
+def _pairs_by_chance(table: ColumnCache, name: str) -> float:
+    """Return how many pairs of rows would be equal if values were drawn at random."""
+    column, rows = table[name], table.present_count(name)
+    if column.type.word == "integer":
+        # Between the quartiles, where half of the values are, they lie closest.
+        ordered = table.ordered(name)
+        low, high = int(ordered[rows // 4]), int(ordered[(3 * rows) // 4])
+        return (rows / 2) * (rows / 2) / 2 / max(1, high - low) * 2
+    texts = column._take(np.flatnonzero(column.present)[:SOME_TEXTS]).text.to_list()
+    lengths = np.bincount([len(text) for text in texts])
+    usual = int(lengths.argmax())
+    signs = [len({text[at] for text in texts if len(text) == usual}) for at in range(usual)]
+    return rows * rows / 2 / math.prod(map(float, signs)) if signs else 0.0
+
+
+SOME_TEXTS = 2_000
 
 
 def _repeated_key(table: ColumnCache, name: str, positions: Codes) -> Finding:

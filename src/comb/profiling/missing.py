@@ -1,23 +1,29 @@
 """Findings about empty cells: blanks, words and numbers that mean missing."""
 
+from typing import Any
+
 import numpy as np
 
 from comb.errors import agree, counted
 from comb.kernels.scalars import fold
 from comb.kernels.types import IS_KNOWN
-from comb.parsing.vocabulary import ANSWERS, MARKS_AND_OPPOSITES, SHORT_WORDS, STAND_INS
+from comb.parsing.vocabulary import ANSWERS, MARKS_AND_OPPOSITES, SHORT_WORDS, STAND_IN_DAYS, STAND_INS
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, as_asked, kept_texts, noticed, quoted
+from comb.profiling.headings import OFTEN_NOTHING, SIGNED_WORDS, words_of
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
-from comb.tables.value_texts import digits, number_text
 
 # Scales from minus one up to this are answers, not counts.
 SMALL_SCALE = 2
 
-# A number means missing only if it comes this often.
+# Up to this, -1 before 0 may be one of the values: a floor below the ground.
+LONG_SCALE = 10
+
+# A number means missing only if it comes this often, in a table of this many rows or more; in shorter ones less often.
 LEAST_STAND_INS = 3
+FEW_ROWS = 1_000
 
 # And if it lies this many times the width of the other values away from them.
 LEAST_GAP = 1.0
@@ -28,8 +34,12 @@ def blanks(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         for reason, says in _EMPTY.items():
             count = int(table.state_counts(name)[reason])
-            if count:
-                where = column.states == reason
+            # A column with nothing in it is told as such.
+            if count and (table.present_count(name) or table.row_count == 1):
+                where = (column.states == reason) & ~table.told(name)
+                count = int(where.sum())
+                if not count:
+                    continue
                 text = f"{counted(count, 'cell')} of {name} ({count / table.row_count:.1%}) "
                 text += f"{agree(count, 'is', 'are')} {says}"
                 yield Finding("missing.blank", (name,), count, table.rows_where(where), (), text)
@@ -84,19 +94,16 @@ def _words_in_texts(table: ColumnCache, name: str, column: Column) -> Findings:
     answers = {word for word in words if fold(word.strip()) in ANSWERS}
     answers |= {word for word in words if MARKS_AND_OPPOSITES.get(word.strip()) in others}
     codes = {word for word in words if fold(word.strip()) in SHORT_WORDS and _is_code_among(word.strip(), others)}
-    for group in (set(words) - answers - codes, answers - codes):
+    # "None" is an answer to what one is allergic to: of words that are, nothing can be said.
+    for group in (set(words) - answers - codes,):
         here = where & column.text.flags(lambda text, group=group: text in group)  # type: ignore[misc]
         count = int(here.sum())
         if not count:
             continue
         shown = {word: counts for word, counts in words.items() if word in group}
         text = f"{counted(count, 'cell')} of {name} {agree(count, 'looks like a word', 'look like words')} for missing"
-        remedy = None
-        if group is answers or group <= answers:
-            text += "; in a column of texts it can be an answer as well"
-        else:
-            text += "; in a text column this is yours to decide"
-            remedy = Convert(columns={name: "string"}, missing=list(shown))
+        text += "; in a text column this is yours to decide"
+        remedy = Convert(columns={name: "string"}, missing=list(shown))
         yield Finding("missing.marker", (name,), count, table.rows_where(here), quoted(shown), text, remedy)
 
 
@@ -121,8 +128,14 @@ def _other_texts(column: Column, words: dict[str, int]) -> set[str]:
 
 
 def _is_code_among(word: str, others: set[str]) -> bool:
-    """Return whether a word is written like nearly all other texts: as letters of one case, as many."""
-    equal = sum(len(text) == len(word) and text.isalpha() and text.isupper() == word.isupper() for text in others)
+    """Return whether a word is written like nearly all other texts: as letters of one case, as many or one fewer."""
+    case = (word.isupper(), word.istitle() and not word.isupper())
+    equal = sum(
+        len(text) in (len(word), len(word) - (1 if case[1] else 0))
+        and text.isalpha()
+        and (text.isupper() == case[0] or (case[1] and text.istitle()))
+        for text in others
+    )
     return len(others) > 1 and equal >= LEAST_CODES * len(others)
 
 
@@ -131,42 +144,88 @@ LEAST_CODES = 0.9
 
 
 def stand_ins(table: ColumnCache) -> Findings:
-    """Numbers far from all others that people type for "not known"."""
+    """Numbers and days far from all others that people type for "not known"."""
     for name, column in table.columns.items():
-        if not column.type.numeric:
+        if column.type.choices or not table.present_count(name):
             continue
-        codes = np.array(STAND_INS) * 10**column.type.scale
+        if column.type.numeric:
+            values = _numbers_for(column)
+        elif column.type.plain.word in ("date", "datetime"):
+            values = np.array(STAND_IN_DAYS, "datetime64[D]").astype(table.ordered(name).dtype)
+        else:
+            continue
         ordered = table.ordered(name)
-        starts, ends = (np.searchsorted(ordered, codes, side) for side in ("left", "right"))
-        others = _ends_without(ordered, set(codes.tolist()))
-        for sentinel, count in zip(codes.tolist(), (ends - starts).tolist(), strict=True):
-            if count >= LEAST_STAND_INS and others is not None and _stands_apart(sentinel, *others):
-                yield _stand_in(table, name, column, column.present & (column.array == sentinel), sentinel)
+        starts, ends = (np.searchsorted(ordered, values, side) for side in ("left", "right"))
+        if not (ends > starts).any():
+            continue
+        others = _ends_without(ordered, values)
+        if others is None:
+            continue
+        least = _least_count(table.row_count)
+        for value, count in zip(values, (ends - starts).tolist(), strict=True):
+            whole, signed = _whole(column, ordered), bool(words_of(name) & SIGNED_WORDS)
+            if count >= least and _stands_apart(value, *others, all_whole=whole, signed=signed):
+                yield _stand_in(table, name, column, column.present & (column.array == value), others)
 
 
-def _ends_without(ordered: np.ndarray, passed: set[int]) -> tuple[float, float] | None:
+def _numbers_for(column: Column) -> np.ndarray:
+    """Return the numbers that stand for missing as a column stores its values, ascending."""
+    if column.type.plain.word == "number":
+        return np.array(STAND_INS)
+    scale = 10**column.type.plain.scale
+    held = [round(number * scale) for number in STAND_INS if abs(number * scale - round(number * scale)) < NO_DIGIT]
+    return np.array(sorted(held), np.int64)
+
+
+# What is less than this is no digit of a number with two digits after the point.
+NO_DIGIT = 1e-6
+
+
+def _whole(column: Column, ordered: np.ndarray) -> bool:
+    """Return whether values are days, whole numbers, or shown with as many digits as the column has."""
+    return column.type.plain.word != "number" or bool((ordered == np.round(ordered)).all())
+
+
+def _least_count(rows: int) -> int:
+    """Return how often a value has to be there: in a short table once is enough, for it lies far from all others."""
+    return min(LEAST_STAND_INS, max(1, rows // FEW_ROWS))
+
+
+def _ends_without(ordered: np.ndarray, passed: np.ndarray) -> tuple[Any, Any] | None:
     """Return the least and the largest of ascending values that are not among some; None if there are no others."""
     first, last = 0, len(ordered) - 1
-    while first <= last and ordered[first] in passed:
+    while first <= last and (ordered[first] == passed).any():
         first = int(np.searchsorted(ordered, ordered[first], "right"))
-    while first <= last and ordered[last] in passed:
+    while first <= last and (ordered[last] == passed).any():
         last = int(np.searchsorted(ordered, ordered[last], "left")) - 1
-    return (float(ordered[first]), float(ordered[last])) if first <= last else None
+    return (ordered[first], ordered[last]) if first <= last else None
 
 
-def _stands_apart(sentinel: int, low: float, high: float) -> bool:
-    if sentinel < 0:
-        # On a scale of -1, 0, 1 nothing stands apart.
-        return low >= 0 and (sentinel < -1 or high > SMALL_SCALE)
-    return sentinel > high + LEAST_GAP * max(high - low, 1.0)
+def _stands_apart(value: Any, low: Any, high: Any, *, all_whole: bool, signed: bool) -> bool:
+    if isinstance(value, np.datetime64):
+        width = (high - low).astype("timedelta64[D]").astype(int)
+        days = ((value - high) if value > high else (low - value)).astype("timedelta64[D]").astype(int)
+        return bool(days > LEAST_GAP * max(int(width), DAYS_OF_A_YEAR) and days > 0)
+    if value < 0:
+        # Where negative values occur, or on a scale of -1, 0, 1, nothing stands apart but what is far away.
+        if low < 0:
+            return bool(value < low - LEAST_GAP * max(float(high) - float(low), 1.0))
+        if value >= -1:
+            # Next to zero it goes on with the others: of a short scale, or of what is counted below zero as well.
+            return bool(high > SMALL_SCALE) if low > 0 else bool(high >= LONG_SCALE) and not signed
+        return all_whole or bool(value < -LEAST_GAP * float(high))
+    return bool(value > high + LEAST_GAP * max(float(high) - float(low), 1.0))
 
 
-def _stand_in(table: ColumnCache, name: str, column: Column, where: np.ndarray, sentinel: int) -> Finding:
-    shown = number_text(sentinel) if column.type.word == "number" else digits(int(sentinel), column.type.scale)
+# A day that stands for missing lies at least this many days away from the others.
+DAYS_OF_A_YEAR = 365
+
+
+def _stand_in(table: ColumnCache, name: str, column: Column, where: np.ndarray, ends: tuple[Any, Any]) -> Finding:
     count = int(where.sum())
-    others = column._take(np.flatnonzero(column.present & ~where)).texts()
-    values = column.array[column.present & ~where]
-    low, high = others[int(values.argmin())], others[int(values.argmax())]
+    values = column.array
+    places = [int(np.argmax(column.present & (values == value))) for value in ends]
+    shown, least, most = (column._take(np.array([at])).texts()[0] or "0" for at in (int(np.argmax(where)), *places))
     return Finding(
         "missing.stand_in",
         (name,),
@@ -174,15 +233,18 @@ def _stand_in(table: ColumnCache, name: str, column: Column, where: np.ndarray, 
         table.rows_where(where),
         (f"{shown} ({count:,})",),
         f"{counted(count, 'cell')} of {name} {agree(count, 'contains', 'contain')} {shown}; "
-        f"all other values are between {low} and {high}",
+        f"all other values are between {least} and {most}",
         Convert(columns={name: as_asked(column)}, missing=[shown]),
     )
 
 
-# Zeros are a heap apart if the others begin this many times their own width above it, and are different values:
-# where there are few, as in columns of 0 and 1, zero is one of the answers.
-ZERO_GAP = 0.5
-LEAST_DIFFERENT = 5
+# Zeros are a heap apart if the least of the others is at least this share of their median, and they are different
+# values: where there are few, as in columns of 0 and 1, zero is one of the answers. Of money there often is nothing.
+ZERO_GAP = 0.2
+LEAST_DIFFERENT = 4
+
+# And they lie this many times further from zero than they usually lie from each other: of 0, 1, 2 none is apart.
+STEPS_APART = 4.0
 
 
 def zeros(table: ColumnCache) -> Findings:
@@ -196,8 +258,13 @@ def zeros(table: ColumnCache) -> Findings:
         # Below zero nothing stands, or the zeros are not the least.
         if count < LEAST_STAND_INS or len(others) < count or ordered[0] < 0:
             continue
-        low, high = float(others[0]), float(others[-1])
-        if low < ZERO_GAP * (high - low) or np.count_nonzero(others[1:] > others[:-1]) < LEAST_DIFFERENT - 1:
+        low, median = float(others[0]), float(others[len(others) // 2])
+        steps = np.diff(np.unique(others[: max(LEAST_DIFFERENT, len(others) // 2)]))
+        if len(steps) and low < STEPS_APART * float(np.median(steps)):
+            continue
+        if low < ZERO_GAP * median or np.count_nonzero(others[1:] > others[:-1]) < LEAST_DIFFERENT - 1:
+            continue
+        if words_of(name) & OFTEN_NOTHING:
             continue
         present = column.present
         none = present & (column.array == 0)

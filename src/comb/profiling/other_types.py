@@ -5,24 +5,25 @@ A remedy is offered only where every value can be read so; a name alone proves n
 
 import numpy as np
 
-from comb.errors import counted
+from comb.errors import agree, counted
+from comb.kernels.grouping import group
 from comb.kernels.types import FITS, IS_KNOWN
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, everywhere, noticed, quoted
-from comb.profiling.headings import day_pattern_of, words_of
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, everywhere, kept_texts, noticed, quoted
+from comb.profiling.headings import COUNT_WORDS, LABEL_WORDS, YEAR_WORDS, day_pattern_of, words, words_of
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column
 from comb.tables.table import BareTable
-from comb.tables.types import INTEGER, STRING
+from comb.tables.types import INTEGER, NUMBER, STRING
 
 # Words in names of columns that hold days, and of those that hold times of day.
-_DAY_WORDS = frozenset(
-    ["date", "day", "datum", "tag", "jour", "fecha", "dia", "día", "on", "at", "when", "time", "timestamp", "since"]
+_DAY_WORDS = words("date day datum tag jour fecha dia día on at when time timestamp since")
+_EVENT_WORDS = words(
+    "start end due opened closed born dob birthday birth received visited ordered shipped delivered admitted "
+    "discharged hired created updated signed expiry expires deadline joined arrival departure returned sown planted "
+    "harvested inspected sampled lent begin beginning until valid issued paid registered published entry exit checked"
 )
-_CLOCK_WORDS = frozenset(["time", "clock", "uhr", "uhrzeit", "zeit", "hour", "heure", "hora", "at"])
-_CODE_WORDS = frozenset(
-    ["code", "class", "type", "kind", "category", "status", "state", "grade", "group", "level", "klasse", "typ", "tipo"]
-)
+_CLOCK_WORDS = words("time clock uhr uhrzeit zeit hour heure hora at")
 
 # Day counts of spreadsheet programs, from 1954 to 2064; seconds since 1970, from 1980 to 2065.
 _DAY_COUNTS = (20_000, 60_000)
@@ -35,25 +36,46 @@ LEAST_CLOCKS = 8
 MOST_LABELS = 12
 LEAST_REPEATED = 5
 
+# What day counts look like whatever the heading: within this many days, and close to the days of another column or on
+# working days only.
+MOST_DAYS = 6_000
+LEAST_WEEKDAYS = 40
+MOST_DAYS_APART = 800
+
+# Years lie between these; without a heading that says so they go on without a gap, few and each several times.
+YEARS = (1800, 2100)
+MOST_YEARS_UNNAMED = 40
+LATE_YEARS = (1950, 2050)
+
 
 def numbers_that_count(table: ColumnCache) -> Findings:
     """Whole numbers that are days, moments or times of day, by their range and the name of the column."""
     for name, column in table.columns.items():
-        words = words_of(name)
+        said = words_of(name)
         # What is counted per day or hour is a rate.
-        named = words & (_CLOCK_WORDS | _DAY_WORDS) and "per" not in words
-        if column.type != INTEGER or not named or not column.present.any():
+        named = said & (_CLOCK_WORDS | _DAY_WORDS) and "per" not in said
+        if (column.type not in (INTEGER, NUMBER) and column.type.word != "decimal") or not column.present.any():
+            continue
+        if column.type != INTEGER:
+            yield from _days_with_fractions(table, name, column, named=bool(said & _DAY_WORDS))
             continue
         values = column.array[column.present]
         least, most = int(values.min()), int(values.max())
+        if not named and said & _EVENT_WORDS and "per" not in said:
+            # Numbers that all differ and lie close together count something else.
+            named = 2 * table.different(name) < 1.8 * min(len(values), most - least + 1)
+            said |= {"date"} if named else set()
+        if not named:
+            yield from _days_by_values(table, name, column)
+            continue
         asked = ""
-        if words & _CLOCK_WORDS and least >= 0 and 100 <= most < 2400 and _are_clocks(values):
+        if said & _CLOCK_WORDS and least >= 0 and 100 <= most < 2400 and _are_clocks(values):
             asked, code, message = "time Hmm", "type.clock_numbers", "times of day without a mark"
-        elif words & _DAY_WORDS and _DAY_COUNTS[0] <= least and most <= _DAY_COUNTS[1]:
+        elif said & _DAY_WORDS and _DAY_COUNTS[0] <= least and most <= _DAY_COUNTS[1]:
             asked, code, message = "date days_since_1900", "type.serial_dates", "day counts of a spreadsheet program"
-        elif words & _DAY_WORDS and _SECONDS[0] <= least and most <= _SECONDS[1]:
+        elif said & _DAY_WORDS and _SECONDS[0] <= least and most <= _SECONDS[1]:
             asked, code, message = "datetime seconds_since_1970", "type.serial_dates", "seconds since 1970"
-        elif words & _DAY_WORDS and _SECONDS[0] * 1000 <= least and most <= _SECONDS[1] * 1000:
+        elif said & _DAY_WORDS and _SECONDS[0] * 1000 <= least and most <= _SECONDS[1] * 1000:
             asked, code, message = "datetime milliseconds_since_1970", "type.serial_dates", "milliseconds since 1970"
         if asked:
             examples = tuple(dict.fromkeys(map(str, values[:MOST_EXAMPLES].tolist())))
@@ -62,24 +84,151 @@ def numbers_that_count(table: ColumnCache) -> Findings:
             yield Finding(code, (name,), len(values), everywhere(table, column), examples, text, remedy)
 
 
+def _days_with_fractions(table: ColumnCache, name: str, column: Column, *, named: bool) -> Findings:
+    """Day counts with the time of day behind the point."""
+    values = table.floats(name)[column.present]
+    days = np.floor(values)
+    if days.min() < _DAY_COUNTS[0] or days.max() > _DAY_COUNTS[1] or not (values != days).any():
+        return
+    if not named and not _near_other_days(table, name, days):
+        return
+    text = f"by its numbers, {name} holds moments as day counts of a spreadsheet program, the time behind the point"
+    examples = tuple(text or "" for text in column._take(np.flatnonzero(column.present)[:MOST_EXAMPLES]).texts())
+    yield Finding("type.serial_dates", (name,), len(values), everywhere(table, column), examples, text)
+
+
+def _days_by_values(table: ColumnCache, name: str, column: Column) -> Findings:
+    """Day counts whose heading does not say so."""
+    values = column.array[column.present]
+    least, most = int(values.min()), int(values.max())
+    if least < _DAY_COUNTS[0] or most > _DAY_COUNTS[1] or most - least > MOST_DAYS:
+        return
+    used = np.unique(values)
+    working = len(used) >= LEAST_WEEKDAYS and bool((used % 7 > 1).all()) and most - least > 2 * 7
+    if not working and not _near_other_days(table, name, values.astype(np.float64)):
+        return
+    text = f"by its numbers, from {least} to {most}, {name} holds day counts of a spreadsheet program"
+    text += ": working days only" if working else ", close to the days of another column"
+    examples = tuple(dict.fromkeys(map(str, values[:MOST_EXAMPLES].tolist())))
+    remedy = Convert(columns={name: "date days_since_1900"})
+    yield Finding("type.serial_dates", (name,), len(values), everywhere(table, column), examples, text, remedy)
+
+
+# Day 0 of a spreadsheet program, in days from 1970.
+_DAY_ZERO = -25_569
+
+
+def _near_other_days(table: ColumnCache, name: str, days: np.ndarray) -> bool:
+    """Return whether a column of dates lies in the same span as day counts."""
+    for other, column in table.columns.items():
+        if other == name or column.type.plain.word not in ("date", "datetime") or not table.present_count(other):
+            continue
+        theirs = np.nanquantile(table.floats(other), [0.05, 0.5, 0.95]) - _DAY_ZERO
+        mine = np.quantile(days, [0.05, 0.5, 0.95])
+        if abs(mine[1] - theirs[1]) <= max(MOST_DAYS_APART, theirs[2] - theirs[0]) and mine[2] - mine[0] <= MOST_DAYS:
+            return True
+    return False
+
+
+def day_counts_among_dates(table: ColumnCache) -> Findings:
+    """Day counts of a spreadsheet program among dates: cells that did not fit."""
+    for name, column in table.columns.items():
+        if column.type.plain.word not in ("date", "datetime"):
+            continue
+        where = day_counts_in(column)
+        count = int(where.sum())
+        if count:
+            texts = kept_texts(column, where)
+            text = f"{counted(count, 'cell')} of {name} {agree(count, 'holds a day count', 'hold day counts')} of a"
+            text += " spreadsheet program instead of a date"
+            yield Finding("type.serial_dates", (name,), count, table.rows_where(where), quoted(texts), text)
+
+
+def day_counts_in(column: Column) -> np.ndarray:
+    """Return where the kept text of a cell of dates is a day count near the other days."""
+    where = np.zeros(len(column), np.bool_)
+    if column.type.plain.word not in ("date", "datetime") or not column.present.any():
+        return where
+    days = column.array[column.present].astype("datetime64[D]").astype(np.int64) - _DAY_ZERO
+    least, most = int(days.min()) - MOST_DAYS_APART, int(days.max()) + MOST_DAYS_APART
+    for at, text in column.kept.texts.items():
+        number = text.strip().split(".")[0]
+        if number.isascii() and number.isdigit() and len(number) == 5 and least <= int(number) <= most:
+            where[at] = True
+    return where
+
+
+def years(table: ColumnCache) -> Findings:
+    """Whole numbers that are years: to be compared and counted, not added."""
+    for name, column in table.columns.items():
+        if column.type != INTEGER or not table.present_count(name):
+            continue
+        ordered = table.ordered(name)
+        least, most = int(ordered[0]), int(ordered[-1])
+        if least < YEARS[0] or most > YEARS[1] or least == most:
+            continue
+        named = bool(words_of(name) & YEAR_WORDS)
+        different = table.different(name)
+        unnamed = (
+            LATE_YEARS[0] <= least and most <= LATE_YEARS[1] and 3 <= different <= MOST_YEARS_UNNAMED
+            and most - least + 1 == different and LEAST_REPEATED * different <= len(ordered)
+        )  # fmt: skip
+        if not named and not unnamed:
+            continue
+        examples = tuple(dict.fromkeys(map(str, ordered[:: max(1, len(ordered) // MOST_EXAMPLES)].tolist())))
+        text = f"{name} holds years, from {least} to {most}: sums and means of them say nothing"
+        yield Finding("type.year", (name,), len(ordered), everywhere(table, column), examples[:MOST_EXAMPLES], text)
+
+
 def _are_clocks(values: np.ndarray) -> bool:
     """Return whether numbers are times of day by more than chance: their last two digits are minutes."""
     return bool((values % 100 < 60).all()) and len(np.unique(values)) >= LEAST_CLOCKS
 
 
 def labels(table: ColumnCache) -> Findings:
-    """Whole numbers that are codes for categories: few, repeated, and called so."""
+    """Whole numbers that are codes for categories: few, repeated, and not counted."""
     for name, column in table.columns.items():
-        if column.type != INTEGER or not words_of(name) & _CODE_WORDS or not column.present.any():
+        if column.type != INTEGER or not column.present.any() or not 2 <= table.different(name) <= MOST_LABELS:
             continue
         values, counts = np.unique(column.array[column.present], return_counts=True)
-        if len(values) <= MOST_LABELS and counts.sum() >= LEAST_REPEATED * len(values):
-            shown = [str(value) for value in values.tolist()]
-            text = f"by its name, the {counted(len(values), 'number')} of {name} are codes: say what they stand for"
-            remedy = Convert(columns={name: "category"}, choices=shown)
-            yield Finding(
-                "type.labels", (name,), int(counts.sum()), everywhere(table, column), tuple(shown), text, remedy
-            )
+        if counts.sum() < LEAST_REPEATED * len(values) or values.tolist() == [0, 1] or values[0] < 0:
+            continue
+        named = words_of(name) & LABEL_WORDS and not words_of(name) & (COUNT_WORDS | {"size"})
+        text_of = None if named else _named_by(table, name, values)
+        if not named and text_of is None and not _survey(values, counts):
+            continue
+        shown = [str(value) for value in values.tolist()]
+        because = (
+            "by its name and its values" if named else f"as {text_of} names them" if text_of else "by their values"
+        )
+        text = f"{because}, the {counted(len(values), 'number')} of {name} are codes: say what they stand for"
+        remedy = Convert(columns={name: "category"}, choices=shown)
+        yield Finding("type.labels", (name,), int(counts.sum()), everywhere(table, column), tuple(shown), text, remedy)
+
+
+def _named_by(table: ColumnCache, name: str, values: np.ndarray) -> str | None:
+    """Return the column of texts that has one text for each number, and one number for each text."""
+    codes = table[name]._codes()
+    for other, column in table.columns.items():
+        if column.type.word != "string" or table.different(other) != len(values) or len(values) < 3:
+            continue
+        if len(group([codes, column._codes()], table.row_count)[1]) == len(values) and not column.missing_count:
+            return other
+    return None
+
+
+def _survey(values: np.ndarray, counts: np.ndarray) -> bool:
+    """Return whether numbers are answers of a form: 1, 2, 3 and so on without a gap, and 8 or 9, 98 or 99 behind."""
+    rest = [value for value in values.tolist() if value in (7, 8, 9, 77, 88, 97, 98, 99)]
+    first = [value for value in values.tolist() if value not in rest]
+    least = counts[np.isin(values, rest)].min() if rest else 0
+    return bool(
+        rest
+        and len(first) >= 2
+        and first == list(range(1, len(first) + 1))
+        and rest[0] > first[-1] + 1
+        and least >= LEAST_REPEATED
+    )
 
 
 # From this share of its values on, a column of texts is mostly of another type.
@@ -108,10 +257,10 @@ def mostly(table: ColumnCache) -> Findings:
         count = int(wrong.sum())
         if not count:
             continue
-        words = dict(column._take(np.flatnonzero(wrong)).distinct().commonest(MOST_EXAMPLES))
+        shown = dict(column._take(np.flatnonzero(wrong)).distinct().commonest(MOST_EXAMPLES))
         says = f"{likely.fits:,} of {present:,} values of {name} are of type {likely.type}, but not these {count:,}"
         text = f"{says}: it is kept as text; convert {name} to {likely.type} keeps what does not fit beside the column"
-        yield Finding("type.unreadable", (name,), count, table.rows_where(wrong), quoted(words), text)
+        yield Finding("type.unreadable", (name,), count, table.rows_where(wrong), quoted(shown), text)
 
 
 def days_by_heading(table: ColumnCache) -> Findings:

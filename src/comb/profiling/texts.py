@@ -6,7 +6,7 @@ from comb.errors import agree, counted
 from comb.kernels.types import INNER_SPACES, OUTER_SPACES
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
-from comb.steps.cell_steps import Recode, Trim, tidied
+from comb.steps.cell_steps import HIDDEN, Recode, Trim, tidied, uncovered
 from comb.tables.column import Column
 
 # A column with more distinct texts than this share of its cells is free text or a key.
@@ -23,6 +23,10 @@ LEAST_LETTERS = 3
 FEW_LETTERS = 4
 MUCH_COMMONER = 5
 
+# A form that is there this often, and at least this share as often as the commonest, may be a value of its own.
+LEAST_COMMON = 10
+COMMON_TOO = 0.4
+
 # What separates letters, but not digits; and marks at the end, behind a word.
 _BETWEEN_LETTERS = re.compile(r"(?<=[^\W\d_])[-_.,;:\s]+(?=\w)|(?<=\w)[-_.,;:\s]+(?=[^\W\d_])")
 _AT_END = re.compile(r"(\w)[.,;:]+$")
@@ -34,6 +38,9 @@ def spaces(table: ColumnCache) -> Findings:
         if column.type.word != "string":
             continue
         where = noticed(column, OUTER_SPACES | INNER_SPACES)
+        if where.any():
+            # A no-break space at an end is told as such.
+            where &= ~column.text.flags(lambda text: HIDDEN.search(text) is not None and not _spaced(text))
         count = int(where.sum())
         if not count:
             continue
@@ -42,6 +49,10 @@ def spaces(table: ColumnCache) -> Findings:
         text = f"{counted(count, 'cell')} of {name} {agree(count, 'has', 'have')} outer or repeated spaces"
         remedy = Trim(columns=[name], inner=bool(inner.any()))
         yield Finding("text.spaces", (name,), count, table.rows_where(where), quoted(words), text, remedy)
+
+
+def _spaced(text: str) -> bool:
+    return text.startswith(" ") or text.endswith(" ") or "  " in text
 
 
 def folded(text: str) -> str:
@@ -81,15 +92,21 @@ def _variants(column: Column) -> dict[str, str]:
         return {}
     forms: dict[str, dict[str, int]] = {}
     for text, count in distinct.commonest(len(distinct)):
-        form = tidied(text)
+        form = tidied(uncovered(text))
         group = forms.setdefault(folded(form), {})
         group[form] = group.get(form, 0) + count
     result = {}
     for key, group in forms.items():
         if len(group) > 1 and _one_word(key, group, forms):
             best = max(group, key=lambda form: (group[form], form))
-            result.update({form: best for form in sorted(group) if form != best})
+            rare = [form for form in sorted(group) if form != best and not _common_too(group[form], group[best])]
+            result.update(dict.fromkeys(rare, best))
     return result
+
+
+def _common_too(count: int, most: int) -> bool:
+    """Return whether a form is so common itself that it may be another value: two genes, two places."""
+    return count >= LEAST_COMMON and count >= COMMON_TOO * most
 
 
 def _one_word(key: str, group: dict[str, int], forms: dict[str, dict[str, int]]) -> bool:

@@ -6,6 +6,7 @@ import numpy as np
 
 from comb.errors import agree, counted
 from comb.inference.decide import infer_column
+from comb.kernels.grouping import Codes
 from comb.kernels.notation import shape_of
 from comb.kernels.types import DIGITS_ONLY, ZERO_AHEAD
 from comb.profiling.column_cache import ColumnCache
@@ -22,7 +23,6 @@ from comb.profiling.headings import day_pattern_of
 from comb.profiling.other_types import are_days
 from comb.steps.base import Step
 from comb.steps.cell_steps import Convert
-from comb.steps.column_steps import Select
 from comb.tables.column import Column
 from comb.tables.evidence import (
     AMBIGUOUS_CLOCK,
@@ -72,27 +72,6 @@ def wrong_totals(table: ColumnCache) -> Findings:
         yield Finding("value.total", (name,), len(here), np.zeros(0, np.int64), examples, f"{text}: {examples[0]}")
 
 
-def constant_columns(table: ColumnCache) -> Findings:
-    """Columns with one value, or with none at all."""
-    for name, column in table.columns.items():
-        present = len(column) - column.missing_count
-        remedy = Select(leave_out=[name])
-        nowhere = np.zeros(0, np.int64)
-        if table.row_count > 1 and not present:
-            yield Finding("column.empty", (name,), 0, nowhere, (), f"there is nothing in {name}", remedy)
-        elif present > 1 and _one_value(column):
-            value = column.distinct().commonest(1)[0][0]
-            text = f"every value of {name} is {value}"
-            yield Finding("column.constant", (name,), present, nowhere, (value,), text, remedy)
-
-
-def _one_value(column: Column) -> bool:
-    if len(column) > MOST_LOOKED_AT and not _one_value(column._take(np.flatnonzero(column.present)[:MOST_LOOKED_AT])):
-        return False
-    keys = column._keys()[column.present]
-    return bool((keys == keys[0]).all())
-
-
 def doubts(table: ColumnCache) -> Findings:
     """What the evidence leaves open: swapped days and months, marks that could mean two things."""
     for name, column in table.columns.items():
@@ -103,12 +82,32 @@ def doubts(table: ColumnCache) -> Findings:
         examples = tuple(text for text in column._take(np.arange(min(MOST_EXAMPLES, len(column)))).texts() if text)
         for code, sign in _SIGNS:
             if sign in message:
-                rows = everywhere(table, column)
+                rows = _rounded(table, column) if code == "type.rounded" else everywhere(table, column)
                 what = next(part for part in [*evidence.why, *(one.doubt for one in evidence.tried)] if sign in part)
                 remedy = _remedy(name, code, column)
                 text = f"{name} is {column.type}: {what}"
                 yield Finding(code, (name,), len(rows), rows, examples, text, remedy)
                 break
+
+
+# Spreadsheet programs show this many digits of long numbers, and numbers this long are shown so.
+MOST_SHOWN_DIGITS = 6
+LEAST_LONG = 1e10
+_SHORTENED = re.compile(r"[+-]?[0-9][.,]?[0-9]*[eE][+]?[0-9]{1,3}")
+
+
+def _rounded(table: ColumnCache, column: Column) -> Codes:
+    """Return the rows whose number a spreadsheet program rounded; all, where they cannot be told."""
+    if column.type.word == "string":
+        where = column.text.flags(lambda text: _SHORTENED.fullmatch(text.strip()) is not None) & column.present
+    elif column.type.plain.word in ("integer", "number"):
+        values = np.abs(column.array.astype(np.float64))
+        with np.errstate(divide="ignore", invalid="ignore"):
+            unit = 10.0 ** np.maximum(0, np.floor(np.log10(values)) + 1 - MOST_SHOWN_DIGITS)
+            where = column.present & (values >= LEAST_LONG) & (np.round(values / unit) * unit == values)
+    else:
+        where = column.present
+    return table.rows_where(where) if where.any() else everywhere(table, column)
 
 
 def mixed_dates(table: ColumnCache) -> Findings:
@@ -150,25 +149,39 @@ def _remedy(name: str, code: str, column: Column) -> Step | None:
 
 
 def mixed_units(table: ColumnCache) -> Findings:
-    """Numbers with units that differ from cell to cell."""
+    """Numbers with units that differ from cell to cell, however few have another than the others."""
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any():
             continue
         sample = [text for text in column._take(np.flatnonzero(column.present)[:MOST_LOOKED_AT]).texts() if text]
-        shapes = [shape_of(text.strip()) for text in sample]
-        units: dict[str, int] = {}
-        for shape in shapes:
-            if shape is not None:
-                units[shape.unit] = units.get(shape.unit, 0) + 1
-        if len(units) < 2 or sum(units.values()) < LEAST_DIGITS * len(sample):
+        if sum(shape_of(text.strip()) is not None for text in sample) < LEAST_DIGITS * len(sample):
             continue
+        counts = column._text_counts()
+        by_unit: dict[str, int] = {}
+        unit_of: dict[str, str] = {}
+        if column.text.item_count > MOST_TEXTS:
+            continue
+        for text, count in zip(column.text.items(), counts.tolist(), strict=True):
+            shape = shape_of(text.strip()) if count else None
+            if shape is not None:
+                by_unit[shape.unit] = by_unit.get(shape.unit, 0) + count
+                unit_of[text] = shape.unit
+        if len(by_unit) < 2:
+            continue
+        usual, *_ = sorted(by_unit, key=lambda unit: -by_unit[unit])
         message = ", ".join(
-            f"{unit or 'none'} {count:,} times" for unit, count in sorted(units.items(), key=lambda one: -one[1])
+            f"{unit or 'none'} {count:,} times" for unit, count in sorted(by_unit.items(), key=lambda one: -one[1])
         )
+        others = {text for text, unit in unit_of.items() if unit != usual}
+        odd = column.text.flags(others.__contains__) & column.present
+        count = int(odd.sum())
+        words = dict(column._take(np.flatnonzero(odd)).distinct().commonest(MOST_EXAMPLES))
         text = f"{name} holds numbers with different units: {message}; bring them to one unit before they are compared"
-        rows = everywhere(table, column)
-        yield Finding("type.units", (name,), len(rows), rows, tuple(sample[:MOST_EXAMPLES]), text)
+        yield Finding("type.units", (name,), count, table.rows_where(odd), quoted(words), text)
 
+
+# Columns with more different texts are no numbers with units that differ here and there.
+MOST_TEXTS = 500_000
 
 # This many values tell which units there are.
 MOST_LOOKED_AT = 1_000

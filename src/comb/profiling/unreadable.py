@@ -16,6 +16,7 @@ from comb.kernels.notation import CURRENCIES
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, kept_texts, quoted
 from comb.profiling.headings import words_of
+from comb.profiling.other_types import day_counts_in
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason
@@ -88,7 +89,10 @@ def unreadable(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if not int(table.state_counts(name)[Reason.UNREADABLE]):
             continue
-        where = column.states == Reason.UNREADABLE
+        # Day counts among dates are told as such.
+        where = (column.states == Reason.UNREADABLE) & ~day_counts_in(column) & ~table.told(name)
+        if not where.any():
+            continue
         rest = _Part(kept_texts(column, where))
         parts = _with_units(name, column, where, rest) if column.type.numeric else []
         if not parts:
@@ -119,7 +123,8 @@ def _finding(table: ColumnCache, name: str, where: Mask, part: _Part) -> Finding
         text += "" if part.remedy else ", which need not be that of the others"
     if words := _words_alone(part.texts):
         text += f"; {', '.join(map(repr, words))} may mean missing"
-    return Finding("type.unreadable", (name,), count, table.rows_where(where), quoted(part.texts), text, part.remedy)
+    code = "type.units" if part.unit else "type.unreadable"
+    return Finding(code, (name,), count, table.rows_where(where), quoted(part.texts), text, part.remedy)
 
 
 def _words_alone(texts: dict[str, int]) -> list[str]:
@@ -136,15 +141,10 @@ def _with_units(name: str, column: Column, where: Mask, rest: _Part) -> list[_Pa
         match = _WITH_UNIT.fullmatch(text.strip())
         if match:
             by_unit.setdefault(match[1], _Part(unit=match[1])).texts[text] = count
-    proven = []
     for part in by_unit.values():
         part.remedy = _unit_remedy(name, column, where, part)
-        if part.remedy is not None:
-            proven.append(part)
-            rest.texts = {text: count for text, count in rest.texts.items() if text not in part.texts}
-    if len(by_unit) == 1 and not proven:
-        [rest.unit] = by_unit
-    return proven
+        rest.texts = {text: count for text, count in rest.texts.items() if text not in part.texts}
+    return list(by_unit.values())
 
 
 def _unit_remedy(name: str, column: Column, where: Mask, part: _Part) -> Convert | None:

@@ -38,16 +38,23 @@ class Trim(Step, frozen=True, tag="trim"):
         Selectors; none means every column of type string.
     inner : bool
         Also make runs of spaces inside one space.
+    invisible : bool
+        Also take away zero-width and control characters, and make no-break spaces plain ones.
     """
 
     columns: list[str] = []
     inner: bool = False
+    invisible: bool = False
 
     def apply(self, table: BareTable) -> Change:
         """Trim the texts."""
         texts = [name for name, kind in table.types.items() if kind == STRING]
         names = chosen(table, self.columns) if self.columns else texts
-        change: Callable[[str], str] = tidied if self.inner else str.strip
+        spaced: Callable[[str], str] = tidied if self.inner else str.strip
+
+        def change(text: str) -> str:
+            return spaced(uncovered(text) if self.invisible else text)
+
         columns = dict(table.columns)
         for name in names:
             if columns[name].type != STRING:
@@ -61,7 +68,32 @@ class Trim(Step, frozen=True, tag="trim"):
 
     def describe(self) -> str:
         """Name the columns."""
-        return f"spaces trimmed in {', '.join(self.columns) or 'all text columns'}"
+        what = "spaces trimmed and invisible characters removed" if self.invisible else "spaces trimmed"
+        return f"{what} in {', '.join(self.columns) or 'all text columns'}"
+
+
+# What cannot be seen: no-break and other odd spaces; soft hyphens, zero-width and control characters. Line ends and
+# tabs are content.
+_ODD_SPACES = "\u00a0\u2000-\u200a\u202f\u205f"
+_NO_WIDTH = (
+    "\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f-\u009f\u00ad\u200b\u200e\u200f\u2028-\u202e\u2060-\u206f\ufeff"
+)
+HIDDEN = re.compile(f"[{_ODD_SPACES}{_NO_WIDTH}\u200c\u200d]")
+_ODD_SPACE, _UNSEEN = re.compile(f"[{_ODD_SPACES}]"), re.compile(f"[{_NO_WIDTH}]")
+
+# Joiners say something between the letters of some scripts, and between the signs of one emoji.
+_JOINERS = re.compile("(?<![^\u0000-\u024f])[\u200c\u200d]|[\u200c\u200d](?![^\u0000-\u024f])")
+
+
+def uncovered(text: str) -> str:
+    """Return a text without characters that cannot be seen, no-break spaces as plain ones.
+
+    >>> uncovered("Mill\\u00a0la\\u200bne")
+    'Mill lane'
+    """
+    if not HIDDEN.search(text):
+        return text
+    return _JOINERS.sub("", _UNSEEN.sub("", _ODD_SPACE.sub(" ", text)))
 
 
 def tidied(text: str) -> str:

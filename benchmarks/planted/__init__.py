@@ -1,0 +1,1 @@
+"""Tables that are clean by construction, defects planted in them, and their truth."""

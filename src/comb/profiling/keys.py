@@ -1,0 +1,264 @@
+"""Findings about keys of two or three columns, and rows that are another but for one field.
+
+What chance makes equal is no finding. For each column the share of pairs of rows that are equal in it is counted;
+were the columns independent of each other, the product of these shares would be that of pairs equal in all of them
+(the birthday problem). A key is meant where hardly any rows are equal although very many would be by chance. A row
+is a near copy of another where rows are equal although none would be by chance; columns that decide each other
+count as one for that.
+"""
+
+import math
+from collections.abc import Sequence
+from itertools import combinations
+
+import numpy as np
+
+from comb.errors import agree, counted, listing
+from comb.kernels.grouping import Codes, group
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
+from comb.profiling.texts import folded
+from comb.steps.cell_steps import tidied
+
+# At most this share of the rows breaks a key; and chance would make this many times more equal pairs.
+MOST_BROKEN = 0.02
+LEAST_OVER = 20.0
+LEAST_EXPECTED = 40.0
+
+# Keys are looked for among this many columns at most, of tables with this many rows at least.
+MOST_KEY_COLUMNS = 10
+LEAST_ROWS = 30
+LOOKED_AT = 20_000
+KEY_TYPES = frozenset({"string", "integer", "date", "category", "boolean"})
+
+# At most this share of the rows is a near copy of another, and they are equal in this many columns.
+MOST_NEAR = 0.1
+LEAST_EQUAL = 2
+MOST_COLUMNS = 60
+
+# Chance makes fewer near copies than this share of those found.
+LEAST_SURPRISE = 20.0
+
+# Columns have to do with each other if so many times more pairs of rows are equal in both than chance would make, and
+# if there are this many such pairs.
+MUCH_MORE = 3.0
+LEAST_TOGETHER = 3
+
+
+def equal_pairs(codes: Codes) -> float:
+    """Return the share of pairs of cells that are equal; none is in a column that identifies rows."""
+    counts = np.bincount(codes).astype(np.float64)
+    return float((counts * (counts - 1)).sum()) / max(1, len(codes) * (len(codes) - 1))
+
+
+def compound_keys(table: ColumnCache, positions: Codes, single: Sequence[str]) -> Findings:
+    """Two or three columns that together identify all but a few rows.
+
+    Parameters
+    ----------
+    table : ColumnCache
+    positions : int64 array
+        The rows that are no copies of others.
+    single : sequence of str
+        The columns that identify rows alone, or nearly: no part of a longer key.
+    """
+    if len(positions) < LEAST_ROWS:
+        return
+    some = positions if len(positions) <= LOOKED_AT else positions[:: len(positions) // LOOKED_AT + 1]
+    codes: dict[str, Codes] = {}
+    for name, column in table.columns.items():
+        if column.type.plain.word not in KEY_TYPES or column.missing_count or name in single:
+            continue
+        different = table.different(name)
+        if 1 < different < 0.9 * len(positions):
+            codes[name] = column._codes()
+    shares = {name: equal_pairs(one[some]) for name, one in codes.items()}
+    names = sorted(codes, key=shares.__getitem__)[:MOST_KEY_COLUMNS]
+    names = [name for name in table.names if name in names]
+    found: list[tuple[str, ...]] = []
+    for size in (2, 3):
+        for chosen in combinations(names, size):
+            if any(set(one) <= set(chosen) for one in found):
+                continue
+            if not _meant(chosen, codes, shares, some, len(some)):
+                continue
+            rows = _broken(chosen, codes, positions)
+            if rows is None:
+                continue
+            found.append(chosen)
+            if len(rows):
+                yield _broken_key(table, chosen, rows)
+        if found:
+            return
+
+
+def _meant(chosen: Sequence[str], codes: dict[str, Codes], shares: dict[str, float], some: Codes, rows: int) -> bool:
+    """Return whether far fewer rows are equal in some columns than chance would make equal."""
+    expected = rows * (rows - 1) / 2 * math.prod(shares[name] for name in chosen)
+    if expected < LEAST_EXPECTED:
+        return False
+    numbers, _ = group([codes[name][some] for name in chosen], rows)
+    sizes = np.bincount(numbers)
+    pairs = float((sizes * (sizes - 1.0)).sum()) / 2
+    return pairs * LEAST_OVER < expected and int(sizes[sizes > 1].sum()) <= MOST_BROKEN * rows + 2
+
+
+def _broken(chosen: Sequence[str], codes: dict[str, Codes], positions: Codes) -> Codes | None:
+    """Return the rows that share their key with others; None if there are too many for a key."""
+    numbers, _ = group([codes[name][positions] for name in chosen], len(positions))
+    sizes = np.bincount(numbers)
+    rows = positions[sizes[numbers] > 1]
+    return rows if len(rows) <= MOST_BROKEN * len(positions) + 2 else None
+
+
+def _broken_key(table: ColumnCache, chosen: tuple[str, ...], rows: Codes) -> Finding:
+    where = np.zeros(table.row_count, np.bool_)
+    where[rows] = True
+    taken = table._take(rows[:MOST_EXAMPLES])
+    texts = [taken[name].texts() for name in chosen]
+    examples = tuple(dict.fromkeys(", ".join(text or "" for text in cells) for cells in zip(*texts, strict=True)))
+    text = (
+        f"{listing(list(chosen))} together identify all rows but {len(rows):,}: which of them is right they do not say"
+    )
+    return Finding("duplicate.key", chosen, len(rows), table.rows_where(where), examples, text)
+
+
+def near_copies(table: ColumnCache, copies: np.ndarray, keys: Sequence[tuple[str, ...]]) -> Findings:
+    """Rows that are another but for spaces and case, or for one field.
+
+    Parameters
+    ----------
+    table : ColumnCache
+    copies : mask
+        The rows that are exact copies of earlier ones.
+    keys : sequence of tuple of str
+        Keys that are broken: rows that share one are said there already.
+    """
+    positions = np.flatnonzero(~copies)
+    names = [name for name in table.names if table.present_count(name) and table.different(name) > 1][:MOST_COLUMNS]
+    if len(positions) < LEAST_ROWS or len(names) < LEAST_EQUAL + 1:
+        return
+    codes = [_folded_codes(table, name)[positions] for name in names]
+    likely = _equal_in_a_half(codes)
+    if len(likely) < 2 or len(likely) > MOST_COMPARED:
+        return
+    taken = [one[likely] for one in codes]
+    near = _second(taken, len(likely))
+    fields = {"in spaces or case only": int(near.sum())}
+    for at, name in enumerate(names):
+        rest = [one for place, one in enumerate(taken) if place != at]
+        again = _second(rest, len(likely)) & ~near
+        count = int(again.sum())
+        # Rows that share a broken key are said there.
+        if not count or count > MOST_NEAR * len(positions) or any(name not in key for key in keys):
+            continue
+        # What columns have to do with each other the other rows tell.
+        others = np.ones(len(positions), np.bool_)
+        others[likely[again | near]] = False
+        apart = [one[others] for one in codes]
+        decided = {place for place, one in enumerate(names) if one in table.computed}
+        clusters = [[one for one in cluster if one not in decided] for cluster in _clusters(apart)]
+        if _surprising(apart, at, clusters, count, len(positions)):
+            fields[f"in {name}"] = count
+            near |= again
+    if not near.any() or near.sum() > MOST_NEAR * len(positions):
+        return
+    where = np.zeros(table.row_count, np.bool_)
+    where[positions[likely[near]]] = True
+    differ = ", ".join(f"{count:,} {what}" for what, count in fields.items() if count)
+    count = int(near.sum())
+    text = f"{counted(count, 'row')} {agree(count, 'is', 'are')} nearly equal to earlier rows; they differ {differ}"
+    yield Finding("duplicate.near", table.names, count, table.rows_where(where), (), text)
+
+
+def _folded_codes(table: ColumnCache, name: str) -> Codes:
+    """Number the cells of a column, texts that differ by spaces and case only alike."""
+    column = table[name]
+    if column.type.word != "string" or column.text.item_count > LOOKED_AT * 10:
+        return column._codes()
+    items, codes = column.text.coded()
+    numbers: dict[str, int] = {}
+    fold = np.array([numbers.setdefault(folded(tidied(text)), len(numbers)) for text in items], np.int64)
+    return np.where(column.missing, len(numbers), fold[codes])
+
+
+def _second(codes: Sequence[Codes], rows: int) -> np.ndarray:
+    """Return which rows are equal to an earlier one in some columns."""
+    numbers, first = group(codes, rows)
+    again = np.ones(rows, np.bool_)
+    again[first] = False
+    return again & (np.bincount(numbers)[numbers] <= max(2, int(MOST_NEAR * rows)))
+
+
+def _equal_in_a_half(codes: Sequence[Codes]) -> Codes:
+    """Return the rows that are equal to another in one of two halves of the columns.
+
+    Rows that differ in one column are equal in the half without it. Columns that tell much are dealt out in turn.
+    """
+    rows = len(codes[0])
+    some = np.arange(0, rows, rows // LOOKED_AT + 1)
+    order = sorted(range(len(codes)), key=lambda at: equal_pairs(codes[at][some]))
+    found = np.zeros(rows, np.bool_)
+    for half in (order[::2], order[1::2]):
+        keys = np.zeros(rows, np.uint64)
+        for at in half:
+            keys = (keys ^ codes[at].astype(np.uint64)) * np.uint64(0x9E3779B97F4A7C15)
+            keys ^= keys >> np.uint64(29)
+        placed = np.argsort(keys, kind="stable")
+        same = keys[placed[1:]] == keys[placed[:-1]]
+        found[placed[1:][same]] = True
+        found[placed[:-1][same]] = True
+    return np.flatnonzero(found)
+
+
+# More rows than this are not compared with each other in every column but one.
+MOST_COMPARED = 1_000_000
+
+
+def _clusters(codes: Sequence[Codes]) -> list[list[int]]:
+    """Put columns together of which one decides the other, and all of which equal values say little."""
+    rows = len(codes[0])
+    some = np.arange(rows) if rows <= LOOKED_AT else np.arange(0, rows, rows // LOOKED_AT + 1)
+    taken = [one[some] for one in codes]
+    shares = [equal_pairs(one) for one in taken]
+    of = list(range(len(codes)))
+
+    def joined(one: int, other: int) -> None:
+        old, new = of[other], of[one]
+        for at, cluster in enumerate(of):
+            if cluster == old:
+                of[at] = new
+
+    pairs = len(some) * (len(some) - 1.0) / 2
+    for a, b in combinations(range(len(codes)), 2):
+        both, _ = group([taken[a], taken[b]], len(some))
+        share = equal_pairs(both)
+        if share * pairs >= LEAST_TOGETHER and share >= MUCH_MORE * shares[a] * shares[b]:
+            joined(a, b)
+    return [[at for at in range(len(codes)) if of[at] == cluster] for cluster in dict.fromkeys(of)]
+
+
+def _share_of(codes: Sequence[Codes], columns: Sequence[int]) -> float:
+    if not columns:
+        return 1.0
+    numbers, _ = group([codes[at] for at in columns], len(codes[0]))
+    return equal_pairs(numbers)
+
+
+def _surprising(
+    codes: Sequence[Codes], left_out: int, clusters: Sequence[Sequence[int]], count: int, rows: int
+) -> bool:
+    """Return whether rows are equal in all columns but one far more often than chance makes them."""
+    pairs = rows * (rows - 1) / 2
+    groups = [[at for at in cluster if at != left_out] for cluster in clusters]
+    groups = [one for one in groups if one]
+    shares = [_share_of(codes, one) for one in groups]
+    if pairs * math.prod(shares) * LEAST_SURPRISE >= count:
+        return False
+    # Each cluster against all others: how often it would be equal by chance where the others are.
+    informative = [at for at, share in enumerate(shares) if share < 1 / (2 * LEAST_SURPRISE)]
+    for at in informative:
+        rest = [column for place, one in enumerate(groups) if place != at for column in one]
+        if rest and pairs * _share_of(codes, rest) * shares[at] * LEAST_SURPRISE >= count:
+            return False
+    return len(informative) > 1

@@ -1,0 +1,337 @@
+"""Findings about how a table is laid out: rows that are no records, names that are values, two levels in one."""
+
+import re
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import numpy as np
+
+from comb.errors import agree, counted, listing
+from comb.kernels.grouping import Codes, group
+from comb.parsing.calendar_names import MONTH_NAMES
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
+from comb.profiling.lookups import quoted_name
+from comb.steps.base import Step
+from comb.steps.row_steps import Filter
+from comb.steps.shape_steps import ToLong
+from comb.tables.column import Column, Mask
+from comb.tables.value_texts import number_text
+
+NOWHERE = np.zeros(0, np.int64)
+
+_MONTHS = frozenset(word for names in MONTH_NAMES for word in names.split())
+
+# What a row of totals is called, and what follows it: "Total North".
+_TOTAL = re.compile(
+    r"\s*(?:(?:grand |sub[- ]?)?total(?:s)?|sum(?:me)?|overall|all(?: [\w ]+)?|gesamt(?:summe)?|insgesamt|zwischensumme"
+    r"|total général|sous-total|ensemble|suma|subtotal|totale|totaal)\b.*|.*\b(?:sub)?total\s*",
+    re.IGNORECASE,
+)
+
+# A total is checked with this much room for rounding, relative to it.
+ROUNDING = 1e-6
+
+# A row is the header again if this share of its cells are the names of their columns.
+LEAST_NAMES = 0.6
+
+# Rows of totals are few.
+MOST_TOTALS = 0.34
+
+# Columns whose names are values are at least this many.
+LEAST_HEADINGS = 3
+_YEAR = re.compile(r"(?:18|19|20|21)[0-9]{2}(?:[-/][0-9]{2,4})?")
+_QUARTER = re.compile(
+    r"(?:q[1-4]|[1-4]\. ?quartal|h[12])(?:[ _/-]?(?:(?:19|20)?[0-9]{2}))?|(?:(?:19|20)[0-9]{2})[ _-]?q[1-4]",
+    re.IGNORECASE,
+)
+_DAY = re.compile(
+    r"[0-9]{4}-[0-9]{2}(?:-[0-9]{2})?|[0-9]{1,2}[./][0-9]{1,2}[./][0-9]{2,4}|(?:week|wk|kw)[ _]?[0-9]{1,2}",
+    re.IGNORECASE,
+)
+
+# A level is a key that is repeated this often on average and decides this many columns that nearly tell it apart.
+LEAST_REPEATS = 1.5
+LEAST_DECIDED = 3
+LEAST_TELLING = 0.5
+LEAST_TELLING_COLUMNS = 2
+
+
+def empty_rows(table: ColumnCache) -> Findings:
+    """Rows without any cell, also those that reading left out."""
+    account = table.origin.account
+    left = sum(account.left_out.get(kind, 0) for kind in ("of delimiters only", "empty")) if account else 0
+    if left:
+        text = f"{counted(left, 'row')} of the source {agree(left, 'is', 'are')} empty; left out when it was read"
+        yield Finding("layout.empty_rows", (), left, NOWHERE, (), text)
+    where = np.ones(table.row_count, np.bool_)
+    for column in table.columns.values():
+        where &= column.missing
+        if not where.any():
+            return
+    if not table.names or where.all():
+        return
+    count = int(where.sum())
+    first = " or ".join(f"{quoted_name(name)} is not null" for name in table.names)
+    text = f"{counted(count, 'row')} {agree(count, 'has', 'have')} nothing in any column"
+    yield Finding("layout.empty_rows", (), count, table.rows_where(where), (), text, Filter(where=first))
+
+
+def repeated_headers(table: ColumnCache) -> Findings:
+    """Rows that are the header again, also those that reading left out."""
+    account = table.origin.account
+    left = account.left_out.get("repeating the header", 0) if account else 0
+    if left:
+        text = f"{counted(left, 'line')} of the source {agree(left, 'repeats', 'repeat')} the header; left out when"
+        text += f" {agree(left, 'it was', 'they were')} read"
+        yield Finding("layout.repeated_header", (), left, NOWHERE, (), text)
+    named = np.zeros(table.row_count, np.int64)
+    for name, column in table.columns.items():
+        here = _equal_to(column, name)
+        if here is not None:
+            named += here
+    where = (named >= 2) & (named >= LEAST_NAMES * len(table.names))
+    if not where.any():
+        return
+    count = int(where.sum())
+    text = f"{counted(count, 'row')} {agree(count, 'repeats', 'repeat')} the names of the columns"
+    yield Finding("layout.repeated_header", (), count, table.rows_where(where), (), text)
+
+
+def _equal_to(column: Column, name: str) -> Mask | None:
+    """Return where the text of a cell, read or kept, is the name of its column."""
+    wanted = name.strip().casefold()
+    if column.type.word == "string":
+        return column.text.flags(lambda text: text.strip().casefold() == wanted) & column.present
+    where = np.zeros(len(column), np.bool_)
+    where[[at for at, text in column.kept.texts.items() if text.strip().casefold() == wanted]] = True
+    return where if where.any() else None
+
+
+class _Total(NamedTuple):
+    """A row that is a total: where, what it adds up, and where it is wrong."""
+
+    at: int
+    wrong: tuple[tuple[str, str, str], ...]
+
+
+def totals(table: ColumnCache) -> Findings:
+    """Rows that are totals of the others, and totals that their parts do not add up to."""
+    texts = [(name, column) for name, column in table.columns.items() if column.type.word == "string"]
+    labels = [(name, where) for name, column in texts if (where := _total_labels(column)) is not None]
+    if not labels or table.row_count < 3:
+        return
+    where = np.any([mask for _, mask in labels], axis=0)
+    if where.sum() > MOST_TOTALS * table.row_count:
+        return
+    values = _summable(table, where)
+    found = list(_below(table, where, values)) if values else []
+    if not found and values:
+        found = list(_among(table, labels, values))
+    if not found:
+        return
+    rows = np.array(sorted(one.at for one in found), np.int64)
+    count = len(rows)
+    name = labels[0][0]
+    shown = table[name]._take(rows[:MOST_EXAMPLES]).texts()
+    examples = tuple(text for text in dict.fromkeys(shown) if text)
+    text = f"{counted(count, 'row')} {agree(count, 'is a total', 'are totals')} of others: sums over the column count"
+    text += " them twice"
+    yield Finding(
+        "layout.totals", (name,), count, np.sort(table.row_numbers[rows]), examples, text, _without(table, name, rows)
+    )
+    wrong = [(one.at, *parts) for one in found for parts in one.wrong]
+    for column in dict.fromkeys(parts[1] for parts in wrong):
+        here = [parts for parts in wrong if parts[1] == column]
+        said = tuple(
+            f"{given} in row {table.row_numbers[at]}, parts {parts}" for at, _, given, parts in here[:MOST_EXAMPLES]
+        )
+        positions = np.array([at for at, *_ in here], np.int64)
+        are = agree(len(here), "is not the sum of its parts", "are not the sums of their parts")
+        message = f"{counted(len(here), 'total')} of {column} {are}: {said[0]}"
+        yield Finding("value.total", (column,), len(here), np.sort(table.row_numbers[positions]), said, message)
+
+
+def _without(table: ColumnCache, name: str, rows: Codes) -> Step | None:
+    """Return the step that leaves totals out, if their labels occur in no other row."""
+    texts = {text for text in table[name]._take(rows).texts() if text}
+    where = table[name].text.flags(texts.__contains__) & table[name].present
+    if int(where.sum()) != len(rows) or len(texts) > MOST_EXAMPLES:
+        return None
+    listed = ", ".join("'" + text.replace("'", "''") + "'" for text in sorted(texts))
+    return Filter(where=f"{quoted_name(name)} is null or {quoted_name(name)} not in ({listed})")
+
+
+def _total_labels(column: Column) -> Mask | None:
+    where = column.text.flags(lambda text: len(text) < 60 and _TOTAL.fullmatch(text) is not None) & column.present
+    return where if where.any() else None
+
+
+def _summable(table: ColumnCache, where: Mask) -> dict[str, np.ndarray]:
+    """Return the columns of numbers that totals have a value in."""
+    return {
+        name: table.floats(name)
+        for name, column in table.columns.items()
+        if column.type.numeric and not column.type.choices and column.present[where].any()
+    }
+
+
+def _below(table: ColumnCache, where: Mask, values: dict[str, np.ndarray]) -> Iterator[_Total]:
+    """Return totals of the rows above them: since the last total, or of all rows so far."""
+    found, right, tried = [], 0, 0
+    begin = 0
+    for at in np.flatnonzero(where).tolist():
+        block = np.arange(begin, at)
+        whole = np.flatnonzero(~where[:at])
+        block = block[~where[block]]
+        wrong, fits = [], 0
+        for name, numbers in values.items():
+            if not np.isfinite(numbers[at]):
+                continue
+            given = float(numbers[at])
+            sums = [float(np.nansum(numbers[rows])) for rows in (block, whole) if len(rows)]
+            if not sums:
+                continue
+            if any(_close(given, one) for one in sums):
+                fits += 1
+            else:
+                nearest = min(sums, key=lambda one: abs(one - given))
+                wrong.append((name, number_text(round(given, 6)), number_text(round(nearest, 6))))
+        tried += bool(fits or wrong)
+        right += bool(fits)
+        # Ratios and prices have no sum: only columns in which some total is right are checked.
+        found.append((at, tuple(wrong), fits))
+        begin = at + 1
+    checked = {name for name in values if any(fits and name not in {w[0] for w in wrong} for _, wrong, fits in found)}
+    if not right or right < tried / 2:
+        return
+    for at, parts, _ in found:
+        yield _Total(at, tuple(one for one in parts if one[0] in checked))
+
+
+def _close(one: float, other: float) -> bool:
+    return abs(one - other) <= max(ROUNDING * max(abs(one), abs(other)), 1e-9)
+
+
+def _among(table: ColumnCache, labels: list[tuple[str, Mask]], values: dict[str, np.ndarray]) -> Iterator[_Total]:
+    """Return totals that are a group of their own in each period: "all regions" among the regions."""
+    for name, where in labels:
+        for others in _groupings(table, name):
+            numbers, _ = group(others, table.row_count)
+            sizes = np.bincount(numbers)
+            totals_in = np.bincount(numbers[where], minlength=len(sizes))
+            if len(sizes) < 2 or (totals_in > 1).any() or (sizes[totals_in > 0] < 3).any() or totals_in.sum() < 2:
+                continue
+            found: dict[int, list[tuple[str, str, str]]] = {at: [] for at in np.flatnonzero(where).tolist()}
+            proven = False
+            for column, given in values.items():
+                parts = np.bincount(numbers[~where], np.nan_to_num(given[~where]), minlength=len(sizes))
+                wrong = []
+                fits = 0
+                for at in found:
+                    if np.isfinite(given[at]):
+                        total = float(parts[numbers[at]])
+                        if _close(float(given[at]), total):
+                            fits += 1
+                        else:
+                            wrong.append(
+                                (at, (column, number_text(round(float(given[at]), 6)), number_text(round(total, 6))))
+                            )
+                if fits and fits >= len(wrong):
+                    proven = True
+                    for at, message in wrong:
+                        found[at].append(message)
+            if proven:
+                yield from (_Total(at, tuple(wrong)) for at, wrong in found.items())
+                return
+
+
+def _groupings(table: ColumnCache, name: str) -> Iterator[list[Codes]]:
+    """Return what rows could be grouped by besides a label: each column alone, and pairs of them."""
+    kinds = {"string", "integer", "date", "category"}
+    others = [
+        one for one, column in table.columns.items()
+        if one != name and column.type.plain.word in kinds and 1 < table.different(one) <= table.row_count / 3
+    ]  # fmt: skip
+    codes = {one: table[one]._codes() for one in others[:8]}
+    yield from ([one] for one in codes.values())
+    listed = list(codes.values())
+    yield from ([one, other] for at, one in enumerate(listed) for other in listed[at + 1 :])
+
+
+def values_as_names(table: ColumnCache) -> Findings:
+    """Columns whose names are values: months, years, quarters, days."""
+    for what, chosen in _heading_groups(table):
+        kinds = {table[name].type.plain.word for name in chosen}
+        if not (kinds <= {"integer", "decimal", "number"} or len(kinds) == 1) or len(chosen) == len(table.names):
+            continue
+        taken = set(table.names)
+        heading = next(name for name in (what, f"{what} of the column") if name not in taken)
+        value = next(name for name in ("value", "value of the column") if name not in taken)
+        text = f"the names of {len(chosen)} columns are {what}s, and so values: {listing(list(chosen[:4]))}"
+        text += " and so on" if len(chosen) > 4 else ""
+        remedy = ToLong(columns=list(chosen), heading_column=heading, value_column=value) if _plain(chosen) else None
+        yield Finding("layout.values_as_names", tuple(chosen), len(chosen), NOWHERE, (), text, remedy)
+
+
+def _plain(names: list[str]) -> bool:
+    return not any(sign in name for name in names for sign in "*?[]:#")
+
+
+def _heading_groups(table: ColumnCache) -> Iterator[tuple[str, list[str]]]:
+    """Return groups of columns whose names are values of one kind, alone or behind a shared beginning."""
+    groups: dict[tuple[str, str], list[str]] = {}
+    for name in table.names:
+        kind = _kind_of(name)
+        if kind is not None:
+            groups.setdefault(kind, []).append(name)
+    yield from ((what, names) for (what, _), names in groups.items() if len(names) >= LEAST_HEADINGS)
+
+
+def _kind_of(name: str) -> tuple[str, str] | None:
+    """Return what kind of value a heading is, and what else is in it."""
+    text = name.strip()
+    for what, form in (("quarter", _QUARTER), ("day", _DAY), ("year", _YEAR)):
+        if form.fullmatch(text):
+            return what, ""
+        parts = re.fullmatch(rf"(?P<before>[^\W\d_][\w .]*?)[ _-]+(?:{form.pattern})", text, re.IGNORECASE)
+        if parts is not None and what != "day":
+            return what, parts["before"]
+    words = re.split(r"[\s_.-]+", text.casefold())
+    months = [word for word in words if word in _MONTHS]
+    if len(months) == 1 and len(words) <= 2:
+        rest = [word for word in words if word not in _MONTHS]
+        if not rest or re.fullmatch(r"[0-9]{2,4}", rest[0]):
+            return "month", ""
+        return "month", rest[0]
+    return None
+
+
+def levels(table: ColumnCache) -> Findings:
+    """Two levels of detail in one table: what belongs to one thing is repeated in each of its rows."""
+    best: tuple[int, str, list[str]] | None = None
+    for name, column in table.columns.items():
+        different = table.different(name)
+        if column.type.plain.word not in ("string", "integer") or column.missing_count or different < LEAST_DECIDED:
+            continue
+        if table.row_count < LEAST_REPEATS * different:
+            continue
+        codes = column._codes()
+        decided, telling = [], 0
+        for other, one in table.columns.items():
+            if other == name or table.different(other) < 2 or one.type.plain.word == "json":
+                continue
+            _, first = group([codes, one._codes()], table.row_count)
+            if len(first) == different:
+                decided.append(other)
+                telling += table.different(other) >= LEAST_TELLING * different
+        left = [other for other in table.names if other != name and other not in decided and table.different(other) > 1]
+        if len(decided) >= LEAST_DECIDED and telling >= LEAST_TELLING_COLUMNS and left:
+            rank = (len(decided), name, decided)
+            if best is None or len(decided) > best[0]:
+                best = rank
+    if best is not None:
+        _, name, decided = best
+        text = f"{listing(decided)} belong to {name}, not to the row: they are repeated in each of its rows, so that"
+        text += " sums and means over them count some more often than others"
+        yield Finding("layout.levels", (name, *decided), table.row_count, NOWHERE, (), text)

@@ -1,0 +1,249 @@
+"""Findings about columns that decide other columns: where a rule of the table is broken, and which gaps it could fill.
+
+One column decides another if rows with one value of the first have one value of the second: a branch and its town.
+Nothing is concluded from names. For each pair it is counted how often two rows with the same value of the first
+agree in the second, against how often any two rows do; rows are exceptions where their group has a clear majority
+and they are not of it. Values that are spelled wrongly count as what was meant, so that one mistake is not told
+twice.
+
+Most pairs of columns have nothing to do with each other. Whole groups of the deciding column are taken first, about
+`LOOKED_AT` rows; only what holds there is counted over all rows.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.errors import agree, counted
+from comb.kernels.grouping import Codes, compact
+from comb.parsing.vocabulary import is_missing_word
+from comb.profiling.characters import mended, runs_as_formula
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
+from comb.profiling.spelling import variants_of
+from comb.profiling.texts import folded
+from comb.steps.base import Step
+from comb.steps.cell_steps import Fill, tidied
+from comb.tables.column import Mask
+
+LOOKED_AT = 20_000
+MOST_COLUMNS = 60
+
+# Two rows with the same deciding value agree this much more often than any two rows, from 0 (not more) to 1 (always).
+LEAST_AGREEMENT = 0.75
+
+# At most this share of the rows is an exception, and a group has a majority from this share of its rows on.
+MOST_EXCEPTIONS = 0.1
+LEAST_MAJORITY = 0.6
+
+# A deciding column has this many values, and this many rows for each of them on average.
+LEAST_VALUES = 3
+LEAST_PER_VALUE = 2.5
+LEAST_ROWS = 20
+
+# Where groups have fewer rows than this on average, and most have an exception, their second value is no slip.
+LARGE_GROUP = 15
+
+# Gaps can be filled where the rule has hardly any exceptions.
+MOST_BROKEN_GROUPS = 0.02
+DECIDING = frozenset({"string", "integer", "category", "date"})
+
+
+@dataclass(frozen=True, slots=True)
+class Decides:
+    """One column decides another.
+
+    Attributes
+    ----------
+    first, second : str
+        The deciding column, and the decided one.
+    values : int
+        How many values the first has.
+    exceptions : int64 array
+        Positions of the rows that are not like the others of their group.
+    fillable : int64 array
+        Positions of the rows in which the second is missing, and all others of the group agree.
+    holds : float
+        The share of rows that are no exceptions.
+    """
+
+    first: str
+    second: str
+    values: int
+    exceptions: Codes
+    fillable: Codes
+    holds: float
+
+
+def lookups(table: ColumnCache) -> Findings:
+    """Columns that others decide: exceptions, and gaps that could be filled."""
+    for rule in rules_of(table):
+        column = table[rule.second]
+        if len(rule.exceptions):
+            count = len(rule.exceptions)
+            taken = table._take(rule.exceptions[:MOST_EXAMPLES])
+            pairs = zip(taken[rule.first].texts(), taken[rule.second].texts(), strict=True)
+            examples = tuple(f"{one}: {other}" for one, other in pairs)
+            text = f"{rule.first} decides {rule.second} in {rule.holds:.1%} of the rows; in {counted(count, 'row')}"
+            text += f" {agree(count, 'it is', 'they are')} not as in the others with the same {rule.first}"
+            yield Finding(
+                "relation.lookup", (rule.second, rule.first), count, _rows(table, rule.exceptions), examples, text
+            )
+        if len(rule.fillable):
+            count = len(rule.fillable)
+            text = f"{rule.first} decides {rule.second}: {counted(count, 'gap')} of {column.missing_count:,} could be"
+            text += f" filled from other rows with the same {rule.first}"
+            rows = _rows(table, rule.fillable)
+            yield Finding("relation.lookup", (rule.second, rule.first), count, rows, (), text, _filled(rule))
+
+
+def _rows(table: ColumnCache, positions: Codes) -> Codes:
+    return np.sort(table.row_numbers[positions])
+
+
+def _filled(rule: Decides) -> Step:
+    first, second = (quoted_name(name) for name in (rule.first, rule.second))
+    over = f"over (partition by {first})"
+    formula = f"case when min({second}) {over} = max({second}) {over} then min({second}) {over} end"
+    return Fill(columns=[rule.second], formula=formula)
+
+
+def quoted_name(name: str) -> str:
+    """Return a column name as an expression takes it."""
+    return '"' + name.replace('"', '""') + '"'
+
+
+def rules_of(table: ColumnCache) -> list[Decides]:
+    """Return for each column the one that decides it best, where there is one and it has exceptions or gaps."""
+    rows = table.row_count
+    if rows < LEAST_ROWS:
+        return []
+    names = [name for name in table.names if table.different(name) > 1][:MOST_COLUMNS]
+    codes = {name: np.where(table.told(name), -1, meant_codes(table, name)) for name in names}
+    shares = {name: _agreement_by_chance(codes[name]) for name in names}
+    best: dict[str, Decides] = {}
+    holds: dict[str, tuple[float, int]] = {}
+    for first in names:
+        values = int(codes[first].max(initial=-1)) + 1
+        present = int((codes[first] >= 0).sum())
+        if table[first].type.plain.word not in DECIDING or values < LEAST_VALUES or present < LEAST_PER_VALUE * values:
+            continue
+        some = _whole_groups(codes[first], values)
+        for second in names:
+            if second == first or shares[second] > 0.97 or table[second].type.plain.word == "json":
+                continue
+            if not _agree(codes[first][some], codes[second][some], shares[second], values):
+                continue
+            rule = _rule(first, second, codes, values, shares[second], table[second].missing)
+            if rule is None:
+                continue
+            rank = (-rule.holds, rule.values)
+            if second not in holds or rank < holds[second]:
+                holds[second], best[second] = rank, rule
+    return _without_mirrors([best[name] for name in names if name in best])
+
+
+def _without_mirrors(rules: list[Decides]) -> list[Decides]:
+    """Leave out rules without exceptions or gaps, and of two columns that decide each other the second exceptions."""
+    found: list[Decides] = []
+    for rule in sorted(rules, key=lambda one: len(one.exceptions)):
+        mirror = next((one for one in found if one.first == rule.second and one.second == rule.first), None)
+        if mirror is not None and len(rule.exceptions):
+            rule = Decides(rule.first, rule.second, rule.values, rule.exceptions[:0], rule.fillable, rule.holds)
+        if any(
+            len(rule.exceptions) and np.array_equal(rule.exceptions, one.exceptions) and rule.first == one.second
+            for one in found
+        ):
+            continue
+        if len(rule.exceptions) or len(rule.fillable):
+            found.append(rule)
+    order = {id(rule): at for at, rule in enumerate(rules)}
+    return sorted(found, key=lambda one: order.get(id(one), 0))
+
+
+def meant_codes(table: ColumnCache, name: str) -> Codes:
+    """Number the values of a column as they were meant: needless spaces, case and misspelling aside; -1 is missing."""
+    column = table[name]
+    if column.type.word != "string" or column.text.item_count > LOOKED_AT * 5:
+        codes = column._codes()
+        return np.where(column.missing, -1, codes) if column.missing_count else codes
+    items, codes = column.text.coded()
+    variants = variants_of(table, name)
+    numbers: dict[str, int] = {}
+    meant = [tidied(mended(text)) for text in items]
+    # What would run as a formula is no value of anything, nor is a word for missing.
+    meant = [
+        "" if runs_as_formula(text) or is_missing_word(text) else folded(variants.get(text, text)) or text
+        for text in meant
+    ]
+    number = np.array([numbers.setdefault(text, len(numbers)) if text else -1 for text in meant], np.int64)
+    placed = number[codes]
+    placed[column.missing] = -1
+    _, low = compact(placed[placed >= 0])
+    placed[placed >= 0] = low
+    return placed
+
+
+def _agreement_by_chance(codes: Codes) -> float:
+    """Return how often two rows agree in a column: the share of pairs."""
+    present = codes[codes >= 0]
+    if len(present) < 2:
+        return 1.0
+    counts = np.bincount(present).astype(np.float64)
+    return float((counts * (counts - 1)).sum() / (len(present) * (len(present) - 1.0)))
+
+
+def _whole_groups(codes: Codes, values: int) -> NDArray[np.int64]:
+    """Return the rows of about as many whole groups as make `LOOKED_AT` rows."""
+    every = max(1, len(codes) // LOOKED_AT)
+    if every == 1 or values < 2 * every:
+        return np.flatnonzero(codes >= 0)[: LOOKED_AT * 10 : max(1, every // 10)]
+    return np.flatnonzero((codes >= 0) & (codes % every == 0))
+
+
+def _agree(first: Codes, second: Codes, by_chance: float, values: int) -> bool:
+    """Return whether rows with the same first value agree in the second far more often than any two rows."""
+    both = second >= 0
+    if both.sum() < LEAST_ROWS:
+        return False
+    one, other = first[both], second[both]
+    pairs = np.unique(one * (int(other.max()) + 1) + other, return_counts=True)[1].astype(np.float64)
+    sizes = np.bincount(one, minlength=values).astype(np.float64)
+    within = float((sizes * (sizes - 1)).sum())
+    if within < LEAST_ROWS:
+        return False
+    share = float((pairs * (pairs - 1)).sum()) / within
+    return share - by_chance >= LEAST_AGREEMENT * (1 - by_chance)
+
+
+def _rule(
+    first: str, second: str, codes: dict[str, Codes], values: int, by_chance: float, holes: Mask
+) -> Decides | None:
+    one, other = codes[first], codes[second]
+    both = np.flatnonzero((one >= 0) & (other >= 0))
+    if not _agree(one[both], other[both], by_chance, values):
+        return None
+    width = int(other.max()) + 1
+    pairs, inverse, counts = np.unique(one[both] * width + other[both], return_inverse=True, return_counts=True)
+    group = pairs // width
+    most = np.zeros(values, np.int64)
+    np.maximum.at(most, group, counts)
+    sizes = np.bincount(one[both], minlength=values)
+    clear = (sizes >= 3) & (most >= LEAST_MAJORITY * sizes)
+    minor = clear[group] & (counts < most[group])
+    exceptions = both[minor[inverse]]
+    unclear = int(sizes[(sizes > 1) & ~clear & (most < sizes)].sum())
+    if len(exceptions) + unclear > MOST_EXCEPTIONS * len(both):
+        return None
+    # Where most groups have an exception, they have two values.
+    broken = np.bincount(group[counts < most[group]], minlength=values) > 0
+    several = sizes > 1
+    small = several.sum() * LARGE_GROUP > len(both)
+    if small and len(exceptions) > 3 and (broken & several).sum() > 0.5 * several.sum():
+        return None
+    single = (most == sizes) & (sizes >= 2)
+    gaps = np.flatnonzero((one >= 0) & holes)
+    few = (broken & several).sum() <= max(1, MOST_BROKEN_GROUPS * several.sum())
+    fillable = gaps[single[one[gaps]]] if few else gaps[:0]
+    return Decides(first, second, values, exceptions, fillable, 1 - len(exceptions) / len(both))

@@ -1,0 +1,131 @@
+"""Findings about where cells are missing: exactly where another column has some value, or below a label."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.errors import agree, counted, listing
+from comb.kernels.grouping import Codes
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import Finding, Findings
+from comb.steps.cell_steps import Fill
+from comb.tables.column import Mask
+
+# This many cells have to be missing, and as many present, before a rule is read from them.
+LEAST_CELLS = 5
+
+# A column with more values than this is no condition for another, nor is one whose values are there once.
+MOST_VALUES = 30
+
+# Labels that are written in the first row of a group only leave at least this many cells for each one empty.
+LEAST_BELOW = 1.0
+
+# That equal values never meet within one group is no chance where this many would be expected to.
+LEAST_EXPECTED = 8.0
+
+
+def together(table: ColumnCache) -> Findings:
+    """Columns that are missing exactly where another is, or exactly where another has certain values."""
+    gaps: dict[bytes, list[str]] = {}
+    holes: dict[str, Mask] = {}
+    for name, column in table.columns.items():
+        missing = column.missing_count
+        if LEAST_CELLS <= missing <= table.row_count - LEAST_CELLS:
+            holes[name] = column.missing
+            gaps.setdefault(np.packbits(column.missing).tobytes(), []).append(name)
+    if not holes:
+        return
+    few = _few_valued(table)
+    for names in gaps.values():
+        where = holes[names[0]]
+        rows = table.rows_where(where)
+        count = len(rows)
+        condition = _condition(table, names, where, few)
+        if condition is None and len(names) < 2:
+            continue
+        cells = f"{listing(names)} {agree(len(names), 'is', 'are')} missing"
+        rows_said = f"in the same {counted(count, 'row')}" if len(names) > 1 else f"in {counted(count, 'row')}"
+        text = f"{cells} {rows_said}"
+        columns = tuple(names)
+        if condition is not None:
+            other, values = condition
+            text += f", exactly where {other} is {listing(values)}: there may be nothing to fill in"
+            columns = (*names, other)
+        else:
+            text += " and in no others: they are filled in together or not at all"
+        yield Finding("missing.together", columns, count, rows, (), text)
+
+
+def _few_valued(table: ColumnCache) -> dict[str, tuple[Codes, int]]:
+    """Return the codes of the columns with few values, each repeated, and none missing."""
+    found = {}
+    for name, column in table.columns.items():
+        if column.missing_count or column.type.plain.word in ("json", "number"):
+            continue
+        different = table.different(name)
+        if 2 <= different <= MOST_VALUES and different * LEAST_CELLS <= table.row_count:
+            codes = column._codes()
+            found[name] = (codes, int(codes.max()) + 1)
+    return found
+
+
+def _condition(
+    table: ColumnCache, names: list[str], where: Mask, few: dict[str, tuple[Codes, int]]
+) -> tuple[str, list[str]] | None:
+    """Return the column, and its values, where and only where cells are missing."""
+    best: tuple[str, list[str]] | None = None
+    for other, (codes, size) in few.items():
+        if other in names:
+            continue
+        missing, whole = np.bincount(codes[where], minlength=size), np.bincount(codes, minlength=size)
+        if ((missing != 0) & (missing != whole)).any():
+            continue
+        here = np.flatnonzero(missing)
+        first = [int(np.argmax(codes == code)) for code in here.tolist()]
+        values = sorted(text or "" for text in table[other]._take(np.array(first)).texts())
+        if best is None or len(values) < len(best[1]):
+            best = (other, values)
+    return best
+
+
+def same_as_above(table: ColumnCache) -> Findings:
+    """Labels that are written in the first row of each group only, blank below."""
+    for name, column in table.columns.items():
+        missing = column.missing_count
+        starts = np.flatnonzero(column.present)
+        if len(starts) < 2 or starts[0] != 0 or missing < LEAST_CELLS or missing < LEAST_BELOW * len(starts):
+            continue
+        codes = column._codes()[starts]
+        if not (codes[1:] != codes[:-1]).all():
+            continue
+        proof = _restarts(table, name, starts)
+        if not proof:
+            continue
+        where = column.missing
+        text = f"{counted(missing, 'cell')} of {name} {agree(missing, 'is', 'are')} blank below the first row of its"
+        text += f" group, {counted(len(starts), 'group')}: {proof}"
+        remedy = Fill(columns=[name], from_row="above")
+        yield Finding("missing.same_as_above", (name,), missing, table.rows_where(where), (), text, remedy)
+
+
+def _restarts(table: ColumnCache, name: str, starts: Codes) -> str:
+    """Return what shows that the rows below a label belong to it; empty if nothing does."""
+    lengths = np.diff(np.append(starts, table.row_count))
+    blocks = np.repeat(np.arange(len(starts)), lengths)
+    pairs_within = float((lengths * (lengths - 1.0)).sum())
+    for other, column in table.columns.items():
+        if other == name or column.missing_count or column.type.plain.word == "json":
+            continue
+        codes = column._codes()
+        counts = np.bincount(codes).astype(np.float64)
+        equal = float((counts * (counts - 1)).sum()) / max(1.0, table.row_count * (table.row_count - 1.0))
+        if pairs_within / 2 * equal >= LEAST_EXPECTED and not _met(blocks, codes):
+            return f"{other} begins anew with each of them"
+    if len(starts) >= LEAST_CELLS and (lengths == lengths[0]).all():
+        return f"each has {lengths[0]} rows"
+    return ""
+
+
+def _met(blocks: NDArray[np.int64], codes: Codes) -> bool:
+    """Return whether one value occurs twice within a block."""
+    pairs = np.sort(blocks * (int(codes.max()) + 1) + codes)
+    return bool((pairs[1:] == pairs[:-1]).any())

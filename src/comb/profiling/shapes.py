@@ -1,0 +1,273 @@
+"""Findings about how the texts of a column are built: codes of another length or shape, several values in one cell.
+
+The shape of a text is what is left when each letter and digit is only said to be one: ``WR-0102`` is ``AA-9999``.
+Where nearly all values of a column have one shape, they are codes, and what is built otherwise is a slip or another
+kind of code. If only the number of its letters or digits differs, it is too short or too long; else it is off the
+pattern.
+"""
+
+import re
+from collections import Counter
+from collections.abc import Callable
+
+import numpy as np
+
+from comb.errors import agree, counted
+from comb.kernels.types import IS_KNOWN
+from comb.profiling.characters import runs_as_formula
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
+from comb.steps.cell_steps import HIDDEN, tidied
+from comb.tables.column import Column, Mask
+
+# A shape is that of the column if at least this share of the cells has it; number plates and post codes with several
+# usual shapes have none. What is off it may be one in ten by one slip, or more by several.
+LEAST_SHAPE = 0.75
+MOST_ONE_OTHER = 0.22
+
+# Codes are several different ones, and not words that happen to be as long.
+LEAST_CODES = 8
+LONGEST_CODE = 40
+
+# Whole numbers are codes if nearly all are different and have as many digits; fewer digits are found among numbers too.
+LEAST_DIGITS = 6
+LEAST_UNIQUE = 0.9
+LEAST_SAME_LENGTH = 0.97
+
+# Columns with more different texts are looked at by their first ones, and what is found there on all.
+MOST_TEXTS = 200_000
+
+# Single values are told from several in a cell if the parts recur.
+MARKS = ("; ", ";", " | ", "|", " / ", "/", ", ", ",", " + ", " & ")
+LEAST_PACKED = 3
+LEAST_PACKED_SHARE = 0.05
+MOST_PARTS_SHARE = 0.34
+LONGEST_PART = 40
+
+_SIGNS = re.compile(r"[^\W_]")
+
+
+def shape(text: str) -> str:
+    """Return the shape of a text: capitals as A, small letters as a, digits as 9.
+
+    >>> shape("WR-0102b")
+    'AA-9999a'
+    """
+    return _SIGNS.sub(_kind, text)
+
+
+def _kind(found: re.Match[str]) -> str:
+    sign = found[0]
+    return "9" if sign.isdigit() else "A" if sign.isupper() else "a"
+
+
+def squeezed(form: str) -> str:
+    """Return a shape without the lengths of its runs: ``AA-9999`` becomes ``A-9``."""
+    return re.sub(r"(.)\1+", r"\1", form) if form else form
+
+
+def odd_codes(table: ColumnCache) -> Findings:
+    """Codes that are shorter or longer than their kind, and values off the shape of their column."""
+    for name, column in table.columns.items():
+        if column.type.word == "integer":
+            yield from _odd_numbers(table, name, column)
+        if column.type.word != "string":
+            continue
+        odd = _odd_texts(column, ~table.told(name))
+        if odd is None:
+            continue
+        usual, short, off = odd
+        for code, texts in (("text.length", short), ("text.pattern", off)):
+            if texts:
+                where = column.text.flags(lambda text, found=texts: tidied(text) in found) & column.present  # type: ignore[misc]
+                count = int(where.sum())
+                words = dict(Counter(texts).most_common(MOST_EXAMPLES))
+                if code == "text.length":
+                    says = f"{counted(count, 'cell')} of {name} {agree(count, 'is', 'are')} shorter or longer than the"
+                    says += f" others, which are built like {usual}"
+                else:
+                    says = f"{counted(count, 'cell')} of {name} {agree(count, 'is', 'are')} not built like the others:"
+                    says += f" {usual}"
+                yield Finding(code, (name,), count, table.rows_where(where), quoted(words), says)
+
+
+def _texts_of(column: Column, looked_at: Mask) -> Counter[str]:
+    """Count the texts of a column without needless spaces, words for missing aside."""
+    words = noticed(column, IS_KNOWN)
+    taken = column._take(np.flatnonzero(column.present & looked_at & ~words))
+    found: Counter[str] = Counter()
+    distinct = taken.distinct()
+    if len(distinct) > MOST_TEXTS:
+        return found
+    for text, count in distinct.commonest(len(distinct)):
+        found[tidied(text)] += count
+    return found
+
+
+def _odd_texts(column: Column, looked_at: Mask) -> tuple[str, dict[str, int], dict[str, int]] | None:
+    """Return the usual shape, the texts that differ from it in length only, and those that differ otherwise."""
+    first = column._take(np.flatnonzero(column.present)[: MOST_EXAMPLES * 10]).text.to_list()
+    if not first or sum(len(text) > LONGEST_CODE for text in first) > len(first) / 2:
+        return None
+    texts = _texts_of(column, looked_at)
+    total = sum(texts.values())
+    if len(texts) < LEAST_CODES or not total:
+        return None
+    shapes: Counter[str] = Counter()
+    for text, count in texts.items():
+        shapes[shape(text)] += count
+    usual, most = shapes.most_common(1)[0]
+    if most < LEAST_SHAPE * total or most == total or not _is_code(usual, texts) or usual.startswith("+"):
+        # Numbers to dial are as long as they are.
+        return None
+    others = {form: count for form, count in shapes.items() if form != usual}
+    # A second usual shape is another kind of code.
+    if max(others.values()) > MOST_ONE_OTHER * total:
+        return None
+    natural = _counted(usual, texts)
+    letters = usual.replace("a", "A")
+    short: dict[str, int] = {}
+    off: dict[str, int] = {}
+    for text, count in texts.items():
+        form = shape(text)
+        if form == usual or form.replace("a", "A") == letters or HIDDEN.search(text) or runs_as_formula(text):
+            # In another case it is written, not built, differently.
+            continue
+        same_build = squeezed(form.replace("a", "A")) == squeezed(letters)
+        if same_build and natural(text):
+            continue
+        (short if same_build else off)[text] = count
+    return usual, short, off
+
+
+_DIGITS = re.compile(r"[0-9]+")
+
+# Shorter numbers are those of a count if there are at least this share as many of them, for as many as there could be.
+LEAST_DENSE = 0.3
+
+
+def _counted(usual: str, texts: Counter[str]) -> Callable[[str], bool]:
+    """Return which texts are shorter or longer only because what they count is small or large: K9 before K10.
+
+    A number that is filled up with zeros is not; nor are a few short ones among codes that begin anywhere.
+    """
+    last = [runs[-1] for text in texts if shape(text) == usual and (runs := _DIGITS.findall(text))]
+    if not last or any(run[0] == "0" and len(run) > 1 for run in last):
+        return lambda text: False
+    digits = len(last[0])
+    numbers = np.unique(np.array([int(run) for run in last], dtype=np.float64))
+    low, high = 10.0 ** (digits - 1), 10.0**digits
+    dense = len(numbers) / max(1.0, numbers[-1] - low + 1)
+    ends = [run for text in texts for run in _DIGITS.findall(text)[-1:] if run == "0" or run[0] != "0"]
+    shorter = {int(run) for run in ends if len(run) < digits}
+    longer = {int(run) for run in ends if len(run) > digits}
+    many = len(shorter) >= LEAST_DENSE * dense * (low - low / 10)
+    on = bool(longer) and min(longer) <= 1.1 * high and numbers[-1] >= 0.9 * high
+
+    def natural(text: str) -> bool:
+        run = "".join(_DIGITS.findall(text)[-1:])
+        return bool(run) and ((many and int(run) in shorter) or (on and int(run) in longer))
+
+    return natural
+
+
+def _is_code(usual: str, texts: Counter[str]) -> bool:
+    """Return whether a shape is one of codes: it has digits, or capitals of one length only."""
+    different = sum(shape(text) == usual for text in texts)
+    if different < LEAST_CODES:
+        return False
+    return "9" in usual or (set(usual) <= set("A-_./ ") and len(usual) > 1)
+
+
+def _odd_numbers(table: ColumnCache, name: str, column: Column) -> Findings:
+    """Whole numbers that are codes of one length, and those among them that are shorter or longer."""
+    present = table.present_count(name)
+    if present < LEAST_CODES or table.different(name) < LEAST_UNIQUE * present:
+        return
+    ordered = table.ordered(name)
+    if ordered[0] <= 0:
+        return
+    edges = 10 ** np.arange(1, 19, dtype=np.int64)
+    counts = np.diff(np.concatenate([[0], np.searchsorted(ordered, edges, "left"), [present]]))
+    digits = int(np.argmax(counts)) + 1
+    most = int(counts[digits - 1])
+    if digits < LEAST_DIGITS or most == present or most < LEAST_SAME_LENGTH * present:
+        return
+    low, high = 10 ** (digits - 1), 10**digits
+    usual = ordered[(ordered >= low) & (ordered < high)]
+    # Numbers that go on beyond a power of ten are counted, not built.
+    shorter, longer = ordered[ordered < low], ordered[ordered >= high]
+    near = (len(shorter) and shorter[-1] > low - (usual[-1] - usual[0]) // 10) or (
+        len(longer) and longer[0] < high + (usual[-1] - usual[0]) // 10
+    )
+    if near and usual[0] < low * 1.2:
+        return
+    where = column.present & ((column.array < low) | (column.array >= high))
+    count = int(where.sum())
+    examples = tuple(map(str, column.array[where][:MOST_EXAMPLES].tolist()))
+    text = f"{counted(count, 'number')} of {name} {agree(count, 'has', 'have')} not {digits} digits as all others"
+    yield Finding("text.length", (name,), count, table.rows_where(where), examples, text)
+
+
+def packed(table: ColumnCache) -> Findings:
+    """Cells that hold several values, with a mark between them."""
+    for name, column in table.columns.items():
+        if column.type.word != "string" or not table.present_count(name):
+            continue
+        text = column.text
+        if not any((text.buffer == ord(sign)).any() for sign in ";|/,+&"):
+            continue
+        texts = _texts_of(column, ~table.told(name))
+        found = next((parts for mark in MARKS if (parts := _packed_with(mark, texts))), None)
+        if not found:
+            continue
+        where = text.flags(lambda one, found=found: tidied(one) in found) & column.present  # type: ignore[misc]
+        count = int(where.sum())
+        words = dict(Counter({one: texts[one] for one in found}).most_common(MOST_EXAMPLES))
+        says = f"{counted(count, 'cell')} of {name} {agree(count, 'holds', 'hold')} several values, whose parts are"
+        says += " values elsewhere: counts and groups take each combination for a value of its own"
+        yield Finding("text.packed", (name,), count, table.rows_where(where), quoted(words), says)
+
+
+def _packed_with(mark: str, texts: Counter[str]) -> set[str]:
+    """Return the texts that hold several values with a mark between; none if the parts do not recur."""
+    split = {text: parts for text in texts if len(parts := _parts(text, mark)) > 1}
+    if not split:
+        return set()
+    alone = {text for text in texts if text not in split}
+    # A few cells hold two of the values that others hold alone.
+    cells = sum(texts[text] for text in split)
+    enough = cells >= max(LEAST_PACKED, LEAST_PACKED_SHARE * sum(texts.values()))
+    if enough and _all_short(split) and _recur(split, alone):
+        return set(split)
+    # A few cells hold two of the values that others hold alone, each of them more than once.
+    return {text for text, parts in split.items() if all(part in alone and texts[part] > 1 for part in parts)}
+
+
+def _parts(text: str, mark: str) -> list[str]:
+    parts = [part.strip() for part in text.split(mark)]
+    return parts if all(parts) else []
+
+
+def _all_short(split: dict[str, list[str]]) -> bool:
+    longest = [max(map(len, parts)) for parts in split.values()]
+    words = [max(len(part.split()) for part in parts) for parts in split.values()]
+    return max(longest) <= LONGEST_PART and sorted(words)[len(words) // 2] <= 3
+
+
+def _recur(split: dict[str, list[str]], alone: set[str]) -> bool:
+    """Return whether the parts of cells are few and free: each in several cells, and not at one place only."""
+    parts: Counter[str] = Counter(part for found in split.values() for part in found)
+    total = sum(parts.values())
+    if len(parts) > MOST_PARTS_SHARE * total or len(parts) < 3:
+        return False
+    if all(any(sign.isdigit() for sign in part) for part in parts):
+        # 3/4 and 120/80 are one value each.
+        return False
+    first: dict[str, set[int]] = {}
+    for found in split.values():
+        for at, part in enumerate(found):
+            first.setdefault(part, set()).add(at)
+    lengths = {len(found) for found in split.values()}
+    moves = sum(len(places) > 1 for places in first.values()) >= len(first) / 3
+    return moves or (len(lengths) > 1 and sum(part in alone for part in parts) >= len(parts) / 3)

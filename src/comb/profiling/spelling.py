@@ -1,0 +1,191 @@
+"""Findings about rare values that are a common one written wrongly: by a letter or two, or as an abbreviation.
+
+A rare value is held against the common ones of its column. It is taken for one of them where it is far rarer,
+differs from one of them only, and in letters only: what differs in a digit is another code. Where the other columns
+of the table say different things of the two, they are two: Glen Dale in one county, Glendale in another. What
+differs by case, spaces and punctuation alone is another finding, see `comb.profiling.texts`.
+"""
+
+import re
+from collections.abc import Iterable
+
+import numpy as np
+
+from comb.errors import agree, counted
+from comb.profiling.characters import mended, runs_as_formula
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
+from comb.profiling.texts import folded
+from comb.steps.cell_steps import Recode, tidied
+from comb.tables.column import Column
+
+# Only columns whose values recur are categories: at most this many values are common, and this many rare ones are
+# compared with them. More are names or free text.
+MOST_COMMON_VALUES = 2_000
+MOST_RARE = 20_000
+LEAST_REPEATED_SHARE = 0.5
+
+# A misspelling is this many times rarer than what was meant.
+LEAST_RATIO = 8
+LEAST_COMMON = 5
+
+# Letters that words need to be told apart although one letter differs, and although two do.
+ONE_LETTER, TWO_LETTERS = 4, 8
+LONGEST_COMPARED = 60
+
+# Free text is long.
+MOST_WORDS = 6
+
+_DIGITS = re.compile(r"[0-9]+")
+_WORDS = re.compile(r"[^\W_]+")
+
+
+def misspelled(table: ColumnCache) -> Findings:
+    """Rare values that are a letter or two, or an abbreviation, away from a common one."""
+    for name, column in table.columns.items():
+        variants = variants_of(table, name)
+        if not variants:
+            continue
+        where = column.text.flags(lambda text, known=variants: tidied(text) in known) & column.present  # type: ignore[misc]
+        count = int(where.sum())
+        examples = tuple(f"{old!r} for {new!r}" for old, new in list(variants.items())[:MOST_EXAMPLES])
+        are = agree(count, "is rare and looks", "are rare and look")
+        text = f"{counted(count, 'cell')} of {name} {are} like a common value written wrongly or shortened"
+        remedy = Recode(column=name, values=dict(variants), ignore=["spaces"])
+        yield Finding("text.spelling", (name,), count, table.rows_where(where), examples, text, remedy)
+
+
+def variants_of(table: ColumnCache, name: str) -> dict[str, str]:
+    """Return each rare value with the common one that was meant."""
+    column = table[name]
+    present = table.present_count(name)
+    if column.type.word != "string" or not present or column.text.item_count > MOST_RARE + MOST_COMMON_VALUES:
+        return {}
+    distinct = column.distinct()
+    counts: dict[str, int] = {}
+    for text, count in distinct.commonest(len(distinct)):
+        counts[tidied(text)] = counts.get(tidied(text), 0) + count
+    common = {text: count for text, count in counts.items() if count >= LEAST_COMMON}
+    if not common or len(common) > MOST_COMMON_VALUES or sum(common.values()) < LEAST_REPEATED_SHARE * present:
+        return {}
+    if sum(len(text.split()) > MOST_WORDS for text in common) > len(common) / 2:
+        return {}
+    most = max(common.values())
+    # What differs by case and marks alone is said elsewhere; what is common itself may still be far rarer than another.
+    known: dict[str, set[str]] = {}
+    for text in common:
+        known.setdefault(folded(text), set()).add(text)
+    rare = [
+        text for text, count in counts.items()
+        if count * LEAST_RATIO <= most and known.get(folded(text), set()) <= {text}
+    ]  # fmt: skip
+    found = {}
+    for text, candidates in _near(rare, common, counts):
+        best = [one for one in candidates if not _differ_elsewhere(table, column, text, one)]
+        if len(best) == 1:
+            found[text] = best[0]
+    # What stands for a misspelling is itself no misspelling.
+    return {old: new for old, new in sorted(found.items()) if new not in found}
+
+
+def _near(rare: list[str], common: dict[str, int], counts: dict[str, int]) -> Iterable[tuple[str, list[str]]]:
+    """Return the rare values that look like common ones, with those."""
+    from rapidfuzz.distance import OSA
+    from rapidfuzz.process import extract
+
+    targets = {text: text.casefold() for text in common}
+    for text in rare:
+        if not text or len(text) > LONGEST_COMPARED or mended(text) != text or runs_as_formula(text):
+            continue
+        letters = sum(map(str.isalpha, text))
+        limit = 2 if letters >= TWO_LETTERS else 1 if letters >= ONE_LETTER else 0
+        near: dict[str, int] = {}
+        if limit:
+            for _, distance, target in extract(
+                text.casefold(), targets, scorer=OSA.distance, score_cutoff=limit, limit=4
+            ):
+                if distance and target != text and _letters_only(text, target):
+                    near[target] = int(distance)
+        enough = [one for one in near if counts[text] * LEAST_RATIO <= common[one]]
+        closest = min((near[one] for one in enough), default=0)
+        candidates = [one for one in enough if near[one] == closest]
+        if not candidates:
+            candidates = [
+                one for one in common
+                if counts[text] * LEAST_RATIO <= common[one] and is_abbreviation(text, one)
+            ]  # fmt: skip
+        if candidates:
+            yield text, candidates
+
+
+def _letters_only(one: str, other: str) -> bool:
+    """Return whether two texts differ in letters, and in no digit, sign or single-letter word."""
+    if _DIGITS.findall(one) != _DIGITS.findall(other):
+        return False
+    mine, theirs = _WORDS.findall(one.casefold()), _WORDS.findall(other.casefold())
+    if len(mine) == len(theirs):
+        # North 1 and North 2, Ward A and Ward B, January and February are no misspellings of each other.
+        return all(
+            a == b or (min(len(a), len(b)) > 2 and a[-1:].isalpha() == b[-1:].isalpha())
+            for a, b in zip(mine, theirs, strict=True)
+        )
+    return True
+
+
+def is_abbreviation(short: str, whole: str) -> bool:
+    """Return whether a text is an abbreviation of another: the beginnings of its words, or their first letters.
+
+    >>> is_abbreviation("Mill Rd.", "Mill Road"), is_abbreviation("SV", "Seven Valleys"), is_abbreviation("Mil", "Mill")
+    (True, True, False)
+    """
+    if len(short) >= len(whole):
+        return False
+    mine, theirs = _WORDS.findall(short.casefold()), _WORDS.findall(whole.casefold())
+    if not mine or not all(word.isalpha() for word in mine):
+        return False
+    if len(mine) == 1 and len(theirs) > 1:
+        initials = "".join(word[0] for word in theirs)
+        main = "".join(word[0] for word in theirs if len(word) > 3)
+        return len(mine[0]) > 1 and mine[0] in (initials, main) and short.replace(".", "").isupper()
+    if len(mine) != len(theirs):
+        return False
+    shortened = [a for a, b in zip(mine, theirs, strict=True) if a != b]
+    return bool(shortened) and all(
+        a == b or (_is_shortened(a, b) and ("." in short or len(b) - len(a) >= 2))
+        for a, b in zip(mine, theirs, strict=True)
+    )
+
+
+def _is_shortened(short: str, whole: str) -> bool:
+    """Return whether a word is the beginning of another, or its consonants: Rd, Dept."""
+    if not short or short[0] != whole[0] or len(short) >= len(whole):
+        return False
+    if whole.startswith(short):
+        return len(short) > 1 or len(whole) > 3
+    rest = iter(whole)
+    return (
+        len(short) <= len(whole) / 2 + 1
+        and all(sign in rest for sign in short)
+        and not set(short[1:]) & set("aeiouäöüy")
+    )
+
+
+# Another column tells values apart where each of the common ones has one value of it in this share of its rows.
+TELLS = 0.95
+
+
+def _differ_elsewhere(table: ColumnCache, column: Column, rare: str, common: str) -> bool:
+    """Return whether a column that the values decide says different things of two of them."""
+    here = np.flatnonzero(column.text.flags(lambda text: tidied(text) == rare) & column.present)
+    there = np.flatnonzero(column.text.flags(lambda text: tidied(text) == common) & column.present)
+    # A single row that says otherwise may be wrong itself.
+    if len(here) < 2:
+        return False
+    for other in table.columns.values():
+        if other is column or other.type.plain.word in ("json", "boolean", "number") or other.missing_count:
+            continue
+        one, two = other._take(here).distinct(), other._take(there).distinct()
+        (mine, _), (theirs, count) = one.commonest(1)[0], two.commonest(1)[0]
+        if len(one) == 1 and mine != theirs and count >= TELLS * len(there) and len(other.distinct()) > 2:
+            return True
+    return False

@@ -1,0 +1,267 @@
+"""Findings about values that cannot be, or hardly can: far outside, against the nature of the thing, not yet happened.
+
+Far outside is judged on the scale on which the middle half of the values is most nearly symmetric: as they are, or
+by their logarithms, so that incomes and the sizes of towns are not taken for mistakes. A value is far outside if it
+lies beyond the quartiles by several times the distance between them, and apart from the values that do not.
+"""
+
+import math
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.errors import agree, counted
+from comb.parsing.vocabulary import STAND_IN_DAYS, STAND_INS
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
+from comb.profiling.headings import (
+    COUNT_WORDS,
+    KEY_WORDS,
+    MONEY_WORDS,
+    NEVER_NEGATIVE_WORDS,
+    PLANNED_WORDS,
+    SHARE_WORDS,
+    SIGNED_WORDS,
+    words_of,
+)
+from comb.tables.column import Column, Mask
+
+# Fewer values, or fewer different ones, have no scale.
+LEAST_VALUES = 20
+LEAST_DIFFERENT = 8
+
+# Beyond the quartiles by this many times their distance, and by this much apart from the nearest value that is not: of
+# ten thousand normal values none is, nor of ten thousand whose logarithms are.
+FENCE = 3.5
+LEAST_APART = 1.0
+
+# More are a second group of values.
+MOST_OUTLIERS = 0.05
+
+# Two scales are equally good if the median lies as near the middle of the middle half, but for this share of its width
+# and for what chance makes of it, which shrinks with the root of the number of values.
+AS_SYMMETRIC = 0.1
+
+# A rule of nature is one the column keeps: this share of its values.
+LEAST_WITHIN = 0.95
+LEAST_WHOLE = 0.97
+
+# If more days than this lie in the future, the column holds plans.
+MOST_FUTURE = 0.25
+
+
+def outliers(table: ColumnCache) -> Findings:
+    """Numbers and days far outside the rest."""
+    for name, column in table.columns.items():
+        kind = column.type.plain.word
+        if kind not in ("integer", "number", "decimal", "date", "datetime") or column.type.choices:
+            continue
+        if table.present_count(name) < LEAST_VALUES or table.different(name) < LEAST_DIFFERENT:
+            continue
+        if words_of(name) & KEY_WORDS and table.different(name) >= LEAST_WITHIN * table.present_count(name):
+            # Keys have no size.
+            continue
+        found = far_outside(table, name)
+        where = found.where & ~table.told(name) if found is not None else None
+        if found is None or where is None or not where.any():
+            continue
+        count = int(where.sum())
+        usual = column._take(np.array([found.least, found.most])).texts()
+        examples = tuple(text or "" for text in column._take(np.flatnonzero(where)[:MOST_EXAMPLES]).texts())
+        text = f"{counted(count, 'value')} of {name} {agree(count, 'is', 'are')} far outside the others, which lie"
+        text += f" between {usual[0]} and {usual[1]}" + (f" (judged by {found.scale})" if found.scale else "")
+        yield Finding("value.outlier", (name,), count, table.rows_where(where), examples, text)
+
+
+class Outside(NamedTuple):
+    """The values of a column that are far outside.
+
+    Attributes
+    ----------
+    where : mask
+    least, most : int
+        Positions of the least and the largest of the others.
+    scale : str
+        How they were judged, where not as they are.
+    """
+
+    where: Mask
+    least: int
+    most: int
+    scale: str
+
+
+def far_outside(table: ColumnCache, name: str) -> Outside | None:
+    """Find the values of a column that lie far outside, on the scale that fits the others."""
+    column = table[name]
+    values = table.floats(name)
+    ordered = np.sort(values[column.present & ~table.told(name)])
+    ordered = ordered[np.isfinite(ordered) & ~_stand_in_values(column, ordered)]
+    if len(ordered) < LEAST_VALUES:
+        return None
+    ends = (ordered[0], ordered[-1])
+    scale = ""
+    if ordered[0] > 0 and column.type.numeric:
+        plain, by_logarithm = _lean(ordered), _lean(np.log(ordered))
+        alike = AS_SYMMETRIC + 1 / math.sqrt(len(ordered))
+        if by_logarithm < plain + alike:
+            # Where both scales fit alike, a value has to lie outside on both.
+            scale = "their logarithms"
+        if plain < by_logarithm + alike or not scale:
+            ends = _inside(ordered, ordered)
+        if scale:
+            within = _inside(np.log(ordered), ordered)
+            both = plain < by_logarithm + alike
+            ends = (min(ends[0], within[0]), max(ends[1], within[1])) if both else within
+            scale = "" if both else scale
+    else:
+        ends = _inside(ordered, ordered)
+    least, most = ends
+    outside = int(((ordered < least) | (ordered > most)).sum())
+    if not 0 < outside <= MOST_OUTLIERS * len(ordered) + 1:
+        return None
+    where = column.present & ((values < least) | (values > most)) & ~_stand_in_values(column, values)
+    return Outside(where, int(np.argmax(values == least)), int(np.argmax(values == most)), scale)
+
+
+def _inside(judged: NDArray[np.float64], ordered: NDArray[np.float64]) -> tuple[float, float]:
+    """Return the least and the largest of ascending values that are not far outside on a scale."""
+    low, high = _fences(judged)
+    begin, end = int(np.searchsorted(judged, low, "left")), int(np.searchsorted(judged, high, "right"))
+    width = (high - low) / (2 * FENCE + 1)
+    if not width or begin >= end:
+        return float(ordered[0]), float(ordered[-1])
+    if begin and judged[begin] - judged[begin - 1] < LEAST_APART * width:
+        begin = 0
+    if end < len(judged) and judged[end] - judged[end - 1] < LEAST_APART * width:
+        end = len(judged)
+    return float(ordered[begin]), float(ordered[end - 1])
+
+
+def _fences(ordered: NDArray[np.float64]) -> tuple[float, float]:
+    first, third = np.quantile(ordered, [0.25, 0.75])
+    width = third - first
+    if not width:
+        # More than half of the values are equal: the others say how wide the column is.
+        rest = ordered[ordered != np.median(ordered)]
+        width = (np.quantile(rest, 0.9) - np.quantile(rest, 0.1)) if len(rest) >= LEAST_VALUES else 0.0
+    return float(first - FENCE * width), float(third + FENCE * width)
+
+
+def _lean(ordered: NDArray[np.float64]) -> float:
+    """Return how far the middle half is from symmetric, 0 to 1 (Bowley, Elements of Statistics, 4th edition, 1920)."""
+    first, median, third = np.quantile(ordered, [0.25, 0.5, 0.75])
+    return float(abs(first + third - 2 * median) / (third - first)) if third > first else 0.0
+
+
+def _stand_in_values(column: Column, values: NDArray[np.float64]) -> Mask:
+    """Return which values are those that people type for missing: another finding."""
+    if column.type.numeric:
+        return np.isin(values, STAND_INS)
+    days = np.array(STAND_IN_DAYS, "datetime64[D]").astype(np.int64)
+    return np.isin(np.floor(values), days)
+
+
+class Bound(NamedTuple):
+    """What the values below a heading cannot leave."""
+
+    words: frozenset[str]
+    low: float
+    high: float
+    says: str
+    whole: bool = False
+
+
+# What a heading says of its values, if nearly all of them agree.
+BOUNDS = (
+    Bound(frozenset({"lat", "latitude"}), -90, 90, "a latitude is between -90 and 90"),
+    Bound(frozenset({"lon", "lng", "long", "longitude"}), -180, 180, "a longitude is between -180 and 180"),
+    Bound(frozenset({"ph"}), 0, 14, "a pH is between 0 and 14"),
+    Bound(frozenset({"month", "monat", "mois", "mes"}), 1, 12, "a month is between 1 and 12", whole=True),
+    Bound(frozenset({"weekday"}), 0, 7, "a weekday is between 0 and 7", whole=True),
+    Bound(frozenset({"hour", "stunde", "heure", "hora"}), 0, 24, "an hour is between 0 and 24"),
+    Bound(frozenset({"minute"}), 0, 60, "a minute is between 0 and 60"),
+    Bound(frozenset({"age", "alter", "edad"}), 0, 130, "an age is between 0 and 130"),
+)
+
+
+class Rule(NamedTuple):
+    """A rule of nature that a column keeps but for a few values."""
+
+    where: Mask
+    says: str
+
+
+def impossible(table: ColumnCache) -> Findings:
+    """Values against the nature of the thing: negative counts, parts of months, shares over 100 %."""
+    for name, column in table.columns.items():
+        if not column.type.numeric or column.type.choices or table.present_count(name) < LEAST_VALUES:
+            continue
+        for rule in _rules(table, name, column):
+            count = int(rule.where.sum())
+            examples = tuple(text or "" for text in column._take(np.flatnonzero(rule.where)[:MOST_EXAMPLES]).texts())
+            text = f"{counted(count, 'value')} of {name} cannot be: {rule.says}"
+            yield Finding("value.impossible", (name,), count, table.rows_where(rule.where), examples, text)
+            break
+
+
+def _rules(table: ColumnCache, name: str, column: Column) -> Iterator[Rule]:
+    words = words_of(name)
+    values = table.floats(name)
+    with np.errstate(invalid="ignore"):
+        present = np.isfinite(values) & ~_stand_in_values(column, values)
+        total = int(present.sum())
+        if total < LEAST_VALUES:
+            return
+        for bound in BOUNDS:
+            if words & bound.words:
+                wrong = present & ((values < bound.low) | (values > bound.high))
+                if 0 < wrong.sum() <= (1 - LEAST_WITHIN) * total + 1:
+                    yield Rule(wrong, bound.says)
+        if words & SHARE_WORDS or "%" in name:
+            yield from _shares(values, present, total)
+        whole = present & (values == np.floor(values))
+        broken = present & ~whole
+        countable = words & COUNT_WORDS and not words & SIGNED_WORDS
+        if countable and 0 < broken.sum() <= (1 - LEAST_WHOLE) * total + 1 and "per" not in words:
+            yield Rule(broken, "all others are whole numbers, and what is counted has no parts")
+        negative = present & (values < 0)
+        if words & SIGNED_WORDS or not negative.any():
+            return
+        if words & NEVER_NEGATIVE_WORDS and negative.sum() <= (1 - LEAST_WITHIN) * total + 1:
+            yield Rule(negative, "no other is below zero, and by its name the column measures or counts")
+        rest = values[present & (values >= 0)]
+        apart = len(rest) and rest.min() > 0 and negative.sum() <= (1 - LEAST_WHOLE) * total
+        if apart and column.type.plain.word == "integer" and not words & MONEY_WORDS:
+            yield Rule(negative, "all others are whole numbers above zero")
+
+
+def _shares(values: NDArray[np.float64], present: Mask, total: int) -> Iterator[Rule]:
+    """Return the shares that are over the whole, of 1 or of 100, or below nothing."""
+    for whole in (1.0, 100.0):
+        wrong = present & ((values < 0) | (values > whole))
+        if 0 < wrong.sum() <= (1 - LEAST_WITHIN) * total + 1:
+            yield Rule(wrong, f"all others are between 0 and {whole:g}, as shares are")
+            return
+        if not wrong.any():
+            return
+
+
+def future(table: ColumnCache) -> Findings:
+    """Days that have not happened on the day that counts as today."""
+    if table.as_of is None:
+        return
+    last = np.datetime64(table.as_of, "D") + np.timedelta64(1, "D")
+    for name, column in table.columns.items():
+        if column.type.plain.word not in ("date", "datetime") or words_of(name) & PLANNED_WORDS:
+            continue
+        where = column.present & (column.array >= last.astype(column.array.dtype))
+        where &= ~_stand_in_values(column, table.floats(name))
+        count = int(where.sum())
+        if not 0 < count <= MOST_FUTURE * table.present_count(name):
+            continue
+        examples = tuple(text or "" for text in column._take(np.flatnonzero(where)[:MOST_EXAMPLES]).texts())
+        text = f"{counted(count, 'value')} of {name} {agree(count, 'is', 'are')} after {table.as_of}: not yet happened"
+        yield Finding("value.future", (name,), count, table.rows_where(where), examples, text)
