@@ -15,7 +15,7 @@ from comb.kernels.grouping import candidates
 from comb.parsing.vocabulary import STAND_INS
 from comb.profiling import missing
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.missing import LEAST_GAP, LEAST_STAND_INS
+from comb.profiling.missing import LEAST_STAND_INS
 from comb.profiling.profile import FEW_ROWS, profile
 from comb.reading.delimited import layout
 from comb.tables.text import Text
@@ -70,7 +70,9 @@ def test_several_threads_find_the_same() -> None:
     count = FEW_ROWS + 10
     table = comb.table(
         columns={
-            "apiary": [chance.choice(["Mill", "Mill", "Mill", "mill ", "Quarry", "Linden  row", None]) for _ in range(count)],
+            "apiary": [
+                chance.choice(["Mill", "Mill", "Mill", "mill ", "Quarry", "Linden  row", None]) for _ in range(count)
+            ],
             "code": [f"{chance.randrange(90_000_000):08}" for _ in range(count)],
             "mites": [chance.choice([0, 3, 8, 999]) for _ in range(count)],
             "weight": [chance.choice([None, 20.5, 31.25]) for _ in range(count)],

@@ -244,7 +244,7 @@ def years_labels_and_day_counts(draw: Draw) -> Any:
 @found
 def units_now_and_then(draw: Draw) -> Any:
     weight = [f"{draw.randint(10, 90)} kg" for _ in range(N)]
-    return {"bag": ids(), "weight": with_cells(weight, {at: "1200 g" for at in (4, 9, 60)})}, {
+    return {"bag": ids(), "weight": with_cells(weight, dict.fromkeys((4, 9, 60), "1200 g"))}, {
         ("type.units", "weight"): [5, 10, 61]
     }
 

@@ -17,6 +17,9 @@ from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 
+# Codes may reach up to this many times the number of rows.
+MOST_SPREAD = 2
+
 # In a day.
 MICROSECONDS = 86_400_000_000
 
@@ -36,7 +39,9 @@ class ColumnCache(BareTable):
         self._different: dict[str, int] = {}
         self._told: dict[str, NDArray[np.bool_]] = {}
         self.as_of: date | None = None
+        self._numbered: dict[str, Codes] = {}
         self.computed: set[str] = set()
+        self.limits: dict[str, None] = {}
         self.found_copies: tuple[Codes, Codes, NDArray[np.bool_]] | None = None
 
     @classmethod
@@ -94,6 +99,34 @@ class ColumnCache(BareTable):
         """Note, by row numbers, that cells of a column are wrong; for what is looked for afterwards."""
         if len(rows):
             self._told[name] = self.told(name) | np.isin(self.row_numbers, rows)
+
+    def in_order(self, name: str) -> NDArray[np.float64]:
+        """Return the values of `floats` in ascending order, missing ones left out."""
+        kind = self[name].type.plain
+        ordered = self.ordered(name)
+        if kind.word == "decimal":
+            return ordered / 10.0**kind.scale
+        if ordered.dtype.kind in "mM":
+            return ordered.view(np.int64) / (1.0 if kind.word == "date" else MICROSECONDS)
+        return ordered.astype(np.float64, copy=False)
+
+    def numbered(self, name: str) -> Codes:
+        """Return the codes of a column, equal where cells are equal; those of missing cells are the highest."""
+        if name not in self._numbered:
+            column = self[name]
+            codes: Codes | None = None
+            if not column.type.textual and column.array.dtype.kind in "iMm" and self.present_count(name):
+                least, most = (int(one.astype(np.int64)) for one in self.ordered(name)[[0, -1]])
+                # Whole numbers and days that lie close together are their own codes.
+                if most - least < MOST_SPREAD * self.row_count:
+                    codes = column.array.astype(np.int64) - least
+                    codes = np.where(column.missing, most - least + 1, codes) if column.missing_count else codes
+            self._numbered[name] = column._codes() if codes is None else codes
+        return self._numbered[name]
+
+    def limit(self, text: str) -> None:
+        """Note what is not looked at, because there is too much of it."""
+        self.limits[text] = None
 
     def present_count(self, name: str) -> int:
         """Return how many cells of a column hold a value."""

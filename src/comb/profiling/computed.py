@@ -27,6 +27,10 @@ from comb.tables.value_texts import number_text
 SAMPLE = 240
 LEAST_ROWS = 12
 
+# Most formulas are wrong in nearly all of a few rows, and are tried no further.
+FIRST_LOOK = 24
+LEAST_OF_FIRST = 0.35
+
 # Columns that are tried in pairs, and in threes; of more, those that stand first.
 MOST_IN_PAIRS = 40
 MOST_IN_THREES = 14
@@ -242,7 +246,11 @@ def _finding(table: ColumnCache, relation: Relation, rows: NDArray[np.int64], nu
 
 
 def _numbers(table: ColumnCache) -> Numbers:
-    names, values, units, moments = [], {}, {}, set()
+    names: list[str] = []
+    values: dict[str, Floats] = {}
+    units: dict[str, float] = {}
+    moments: set[str] = set()
+    beyond = 0
     for name, column in table.columns.items():
         kind = column.type.plain
         timed = kind.word in ("date", "datetime")
@@ -250,11 +258,16 @@ def _numbers(table: ColumnCache) -> Numbers:
             continue
         if table.present_count(name) < LEAST_ROWS or table.different(name) < 2:
             continue
+        if (len(moments) if timed else len(names) - len(moments)) >= MOST_IN_PAIRS:
+            beyond += 1
+            continue
         values[name] = table.floats(name)
         if timed:
             moments.add(name)
         units[name] = 0.5 if timed or kind.word == "integer" else _unit_of(values[name], kind.scale, kind.word)
         names.append(name)
+    if beyond:
+        table.limit(f"how columns are computed, for {beyond:,} columns beyond the first {MOST_IN_PAIRS}")
     return Numbers(names, values, units, moments)
 
 
@@ -271,11 +284,10 @@ def _unit_of(values: Floats, scale: int, word: str) -> float:
 
 def relations(table: ColumnCache, numbers: Numbers) -> list[Relation]:
     """Find the formulas that columns follow, one for each set of columns."""
+    plain = [name for name in numbers.names if name not in numbers.moments]
     rows = np.unique(np.linspace(0, table.row_count - 1, min(SAMPLE, table.row_count)).astype(np.int64))
     sample = {name: numbers.values[name][rows] for name in numbers.names}
-    targets = [
-        name for name in numbers.names if name not in numbers.moments and table.different(name) >= LEAST_DIFFERENT
-    ]
+    targets = [name for name in plain if table.different(name) >= LEAST_DIFFERENT]
     if not targets:
         return []
     against = np.array([sample[name] for name in targets])
@@ -284,10 +296,17 @@ def relations(table: ColumnCache, numbers: Numbers) -> list[Relation]:
     found: dict[frozenset[str], Relation] = {}
     place = {name: at for at, name in enumerate(table.names)}
     best: dict[str, float] = {}
+    quick = np.unique(np.linspace(0, len(rows) - 1, min(FIRST_LOOK, len(rows))).astype(np.int64))
+    first = {name: values[quick] for name, values in sample.items()}
+    quickly = against[:, quick]
     for operands, formula in _tries(table, numbers, sample):
         with np.errstate(all="ignore"):
-            made = formula.compute(*(sample[name] for name in operands))
             slack = sum(numbers.units[name] for name in operands) if formula.exact else 0.0
+            made = formula.compute(*(first[name] for name in operands))
+            limit = units[:, None] * 1.001 + np.abs(made) * FULL_PRECISION + slack
+            if (np.abs(quickly - made) <= limit).sum(axis=1).max() < LEAST_OF_FIRST * np.isfinite(made).sum():
+                continue
+            made = formula.compute(*(sample[name] for name in operands))
         for at, wide in _hits(made, against, shuffled, units, slack, formula):
             target = targets[at]
             if target in operands:
@@ -359,7 +378,7 @@ def _tries(
     table: ColumnCache, numbers: Numbers, sample: dict[str, Floats]
 ) -> Iterator[tuple[tuple[str, ...], Formula]]:
     """Return the formulas to try with their operands, short ones first."""
-    plain = [name for name in numbers.names if name not in numbers.moments][:MOST_IN_PAIRS]
+    plain = [name for name in numbers.names if name not in numbers.moments]
     for name in plain:
         for other in plain:
             if name != other:

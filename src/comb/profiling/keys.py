@@ -8,17 +8,19 @@ count as one for that.
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from itertools import combinations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from comb.errors import agree, counted, listing
-from comb.kernels.grouping import Codes, group
+from comb.kernels.grouping import Codes, candidates, group
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.profiling.texts import folded
 from comb.steps.cell_steps import tidied
+from comb.tables.table import KEYS_AT_ONCE
 
 # At most this share of the rows breaks a key; and chance would make this many times more equal pairs.
 MOST_BROKEN = 0.02
@@ -65,24 +67,23 @@ def compound_keys(table: ColumnCache, positions: Codes, single: Sequence[str]) -
     if len(positions) < LEAST_ROWS:
         return
     some = positions if len(positions) <= LOOKED_AT else positions[:: len(positions) // LOOKED_AT + 1]
-    codes: dict[str, Codes] = {}
+    taken: dict[str, Codes] = {}
     for name, column in table.columns.items():
         if column.type.plain.word not in KEY_TYPES or column.missing_count or name in single:
             continue
-        different = table.different(name)
-        if 1 < different < 0.9 * len(positions):
-            codes[name] = column._codes()
-    shares = {name: equal_pairs(one[some]) for name, one in codes.items()}
-    names = sorted(codes, key=shares.__getitem__)[:MOST_KEY_COLUMNS]
+        if 1 < table.different(name) < 0.9 * len(positions):
+            taken[name] = column._take(some)._codes()
+    shares = {name: equal_pairs(one) for name, one in taken.items()}
+    names = sorted(taken, key=shares.__getitem__)[:MOST_KEY_COLUMNS]
     names = [name for name in table.names if name in names]
     found: list[tuple[str, ...]] = []
     for size in (2, 3):
         for chosen in combinations(names, size):
             if any(set(one) <= set(chosen) for one in found):
                 continue
-            if not _meant(chosen, codes, shares, some, len(some)):
+            if not _meant(chosen, taken, shares, len(some)):
                 continue
-            rows = _broken(chosen, codes, positions)
+            rows = _broken(chosen, {name: table.numbered(name) for name in chosen}, positions)
             if rows is None:
                 continue
             found.append(chosen)
@@ -92,12 +93,12 @@ def compound_keys(table: ColumnCache, positions: Codes, single: Sequence[str]) -
             return
 
 
-def _meant(chosen: Sequence[str], codes: dict[str, Codes], shares: dict[str, float], some: Codes, rows: int) -> bool:
+def _meant(chosen: Sequence[str], codes: dict[str, Codes], shares: dict[str, float], rows: int) -> bool:
     """Return whether far fewer rows are equal in some columns than chance would make equal."""
     expected = rows * (rows - 1) / 2 * math.prod(shares[name] for name in chosen)
     if expected < LEAST_EXPECTED:
         return False
-    numbers, _ = group([codes[name][some] for name in chosen], rows)
+    numbers, _ = group([codes[name] for name in chosen], rows)
     sizes = np.bincount(numbers)
     pairs = float((sizes * (sizes - 1.0)).sum()) / 2
     return pairs * LEAST_OVER < expected and int(sizes[sizes > 1].sum()) <= MOST_BROKEN * rows + 2
@@ -134,15 +135,19 @@ def near_copies(table: ColumnCache, copies: np.ndarray, keys: Sequence[tuple[str
     keys : sequence of tuple of str
         Keys that are broken: rows that share one are said there already.
     """
-    positions = np.flatnonzero(~copies)
+    rows = table.row_count
     names = [name for name in table.names if table.present_count(name) and table.different(name) > 1][:MOST_COLUMNS]
-    if len(positions) < LEAST_ROWS or len(names) < LEAST_EQUAL + 1:
+    if rows < LEAST_ROWS or len(names) < LEAST_EQUAL + 1:
         return
-    codes = [_folded_codes(table, name)[positions] for name in names]
-    likely = _equal_in_a_half(codes)
-    if len(likely) < 2 or len(likely) > MOST_COMPARED:
+    folds = {name: fold for name in names if (fold := _fold_of(table, name)) is not None}
+    likely = _equal_in_a_half(table, names, folds)
+    likely = likely[~copies[likely]]
+    if len(likely) < 2:
         return
-    taken = [one[likely] for one in codes]
+    if len(likely) > MOST_COMPARED:
+        table.limit(f"near copies among {len(likely):,} rows that are equal in half of their columns")
+        return
+    taken = [_folded_codes(table, name, folds, likely) for name in names]
     near = _second(taken, len(likely))
     fields = {"in spaces or case only": int(near.sum())}
     for at, name in enumerate(names):
@@ -150,36 +155,45 @@ def near_copies(table: ColumnCache, copies: np.ndarray, keys: Sequence[tuple[str
         again = _second(rest, len(likely)) & ~near
         count = int(again.sum())
         # Rows that share a broken key are said there.
-        if not count or count > MOST_NEAR * len(positions) or any(name not in key for key in keys):
+        if not count or count > MOST_NEAR * rows or any(name not in key for key in keys):
             continue
         # What columns have to do with each other the other rows tell.
-        others = np.ones(len(positions), np.bool_)
+        others = ~copies
         others[likely[again | near]] = False
-        apart = [one[others] for one in codes]
+        left = np.flatnonzero(others)
+        apart = [_folded_codes(table, one, folds, left) for one in names]
         decided = {place for place, one in enumerate(names) if one in table.computed}
         clusters = [[one for one in cluster if one not in decided] for cluster in _clusters(apart)]
-        if _surprising(apart, at, clusters, count, len(positions)):
+        if _surprising(apart, at, clusters, count, len(left)):
             fields[f"in {name}"] = count
             near |= again
-    if not near.any() or near.sum() > MOST_NEAR * len(positions):
+    if not near.any() or near.sum() > MOST_NEAR * rows:
         return
     where = np.zeros(table.row_count, np.bool_)
-    where[positions[likely[near]]] = True
+    where[likely[near]] = True
     differ = ", ".join(f"{count:,} {what}" for what, count in fields.items() if count)
     count = int(near.sum())
     text = f"{counted(count, 'row')} {agree(count, 'is', 'are')} nearly equal to earlier rows; they differ {differ}"
     yield Finding("duplicate.near", table.names, count, table.rows_where(where), (), text)
 
 
-def _folded_codes(table: ColumnCache, name: str) -> Codes:
-    """Number the cells of a column, texts that differ by spaces and case only alike."""
+def _fold_of(table: ColumnCache, name: str) -> Codes | None:
+    """Return a number for each stored text, one for those that differ by spaces and case only; None if none do."""
     column = table[name]
     if column.type.word != "string" or column.text.item_count > LOOKED_AT * 10:
-        return column._codes()
-    items, codes = column.text.coded()
+        return None
+    items = column.text.items()
     numbers: dict[str, int] = {}
-    fold = np.array([numbers.setdefault(folded(tidied(text)), len(numbers)) for text in items], np.int64)
-    return np.where(column.missing, len(numbers), fold[codes])
+    fold = [numbers.setdefault(folded(tidied(text)), len(numbers)) for text in items]
+    return np.array(fold, np.int64) if len(numbers) < len(items) else None
+
+
+def _folded_codes(table: ColumnCache, name: str, folds: dict[str, Codes], rows: Codes) -> Codes:
+    """Number the cells of a column in some rows, texts that differ by spaces and case only alike."""
+    if name not in folds:
+        return table[name]._take(rows)._codes()
+    column = table[name]._take(rows)
+    return np.where(column.missing, len(folds[name]), folds[name][column.text.numbers()])
 
 
 def _second(codes: Sequence[Codes], rows: int) -> np.ndarray:
@@ -190,25 +204,31 @@ def _second(codes: Sequence[Codes], rows: int) -> np.ndarray:
     return again & (np.bincount(numbers)[numbers] <= max(2, int(MOST_NEAR * rows)))
 
 
-def _equal_in_a_half(codes: Sequence[Codes]) -> Codes:
+def _equal_in_a_half(table: ColumnCache, names: Sequence[str], folds: dict[str, Codes]) -> Codes:
     """Return the rows that are equal to another in one of two halves of the columns.
 
     Rows that differ in one column are equal in the half without it. Columns that tell much are dealt out in turn.
     """
-    rows = len(codes[0])
-    some = np.arange(0, rows, rows // LOOKED_AT + 1)
-    order = sorted(range(len(codes)), key=lambda at: equal_pairs(codes[at][some]))
-    found = np.zeros(rows, np.bool_)
+    order = sorted(names, key=table.different, reverse=True)
+    found = np.zeros(table.row_count, np.bool_)
     for half in (order[::2], order[1::2]):
-        keys = np.zeros(rows, np.uint64)
-        for at in half:
-            keys = (keys ^ codes[at].astype(np.uint64)) * np.uint64(0x9E3779B97F4A7C15)
-            keys ^= keys >> np.uint64(29)
-        placed = np.argsort(keys, kind="stable")
-        same = keys[placed[1:]] == keys[placed[:-1]]
-        found[placed[1:][same]] = True
-        found[placed[:-1][same]] = True
+        found[candidates(_blocks(table, half, folds), table.row_count)] = True
     return np.flatnonzero(found)
+
+
+def _blocks(table: ColumnCache, names: Sequence[str], folds: dict[str, Codes]) -> Iterator[list[NDArray[np.uint64]]]:
+    for start in range(0, table.row_count, KEYS_AT_ONCE):
+        stop = start + KEYS_AT_ONCE
+        keys = []
+        for name in names:
+            column = table[name]
+            if name in folds:
+                part = folds[name][column.text.numbers()[start:stop]].astype(np.uint64)
+                part[column.missing[start:stop]] = len(folds[name])
+                keys.append(part)
+            else:
+                keys.append(column._keys(start, stop))
+        yield keys
 
 
 # More rows than this are not compared with each other in every column but one.

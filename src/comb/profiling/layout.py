@@ -16,6 +16,7 @@ from comb.steps.base import Step
 from comb.steps.row_steps import Filter
 from comb.steps.shape_steps import ToLong
 from comb.tables.column import Column, Mask
+from comb.tables.text import Text
 from comb.tables.value_texts import number_text
 
 NOWHERE = np.zeros(0, np.int64)
@@ -101,9 +102,22 @@ def repeated_headers(table: ColumnCache) -> Findings:
 def _equal_to(column: Column, name: str) -> Mask | None:
     """Return where the text of a cell, read or kept, is the name of its column."""
     wanted = name.strip().casefold()
-    if column.type.word == "string":
-        return column.text.flags(lambda text: text.strip().casefold() == wanted) & column.present
     where = np.zeros(len(column), np.bool_)
+    if column.type.word == "string":
+        text = column.text
+        # Texts are compared by their length first; most are as long as no name.
+        lengths = np.diff(text.offsets)
+        size = len(name.strip().encode())
+        alike = np.flatnonzero((lengths >= size) & (lengths <= size + 2))
+        begins = np.isin(
+            text.buffer[text.offsets[:-1][alike]], [*name.strip().swapcase().encode()[:1], *name.encode()[:1], 32]
+        )
+        alike = alike[begins] if size else alike[:0]
+        items = Text(text.buffer, text.offsets).take(alike).to_list()
+        equal = alike[[one.strip().casefold() == wanted for one in items]] if len(alike) else alike
+        if not len(equal):
+            return None
+        return np.isin(text.numbers(), equal) & column.present
     where[[at for at, text in column.kept.texts.items() if text.strip().casefold() == wanted]] = True
     return where if where.any() else None
 
@@ -162,7 +176,13 @@ def _without(table: ColumnCache, name: str, rows: Codes) -> Step | None:
     return Filter(where=f"{quoted_name(name)} is null or {quoted_name(name)} not in ({listed})")
 
 
+# A column with more different texts than this holds no labels.
+MOST_LABELS = 50_000
+
+
 def _total_labels(column: Column) -> Mask | None:
+    if column.text.item_count > MOST_LABELS:
+        return None
     where = column.text.flags(lambda text: len(text) < 60 and _TOTAL.fullmatch(text) is not None) & column.present
     return where if where.any() else None
 
@@ -253,7 +273,7 @@ def _groupings(table: ColumnCache, name: str) -> Iterator[list[Codes]]:
         one for one, column in table.columns.items()
         if one != name and column.type.plain.word in kinds and 1 < table.different(one) <= table.row_count / 3
     ]  # fmt: skip
-    codes = {one: table[one]._codes() for one in others[:8]}
+    codes = {one: table.numbered(one) for one in others[:8]}
     yield from ([one] for one in codes.values())
     listed = list(codes.values())
     yield from ([one, other] for at, one in enumerate(listed) for other in listed[at + 1 :])
@@ -316,12 +336,12 @@ def levels(table: ColumnCache) -> Findings:
             continue
         if table.row_count < LEAST_REPEATS * different:
             continue
-        codes = column._codes()
+        codes = table.numbered(name)
         decided, telling = [], 0
         for other, one in table.columns.items():
             if other == name or table.different(other) < 2 or one.type.plain.word == "json":
                 continue
-            _, first = group([codes, one._codes()], table.row_count)
+            _, first = group([codes, table.numbered(other)], table.row_count)
             if len(first) == different:
                 decided.append(other)
                 telling += table.different(other) >= LEAST_TELLING * different

@@ -45,6 +45,9 @@ LEAST_ROWS = 20
 # Where groups have fewer rows than this on average, and most have an exception, their second value is no slip.
 LARGE_GROUP = 15
 
+# With this many rows for each value on average, a part of them tells as much as whole groups.
+MANY_ROWS = 500
+
 # Gaps can be filled where the rule has hardly any exceptions.
 MOST_BROKEN_GROUPS = 0.02
 DECIDING = frozenset({"string", "integer", "category", "date"})
@@ -119,29 +122,62 @@ def rules_of(table: ColumnCache) -> list[Decides]:
     rows = table.row_count
     if rows < LEAST_ROWS:
         return []
-    names = [name for name in table.names if table.different(name) > 1][:MOST_COLUMNS]
-    codes = {name: np.where(table.told(name), -1, meant_codes(table, name)) for name in names}
-    shares = {name: _agreement_by_chance(codes[name]) for name in names}
+    names = [name for name in table.names if table.different(name) > 1 and table[name].type.plain.word != "json"]
+    if len(names) > MOST_COLUMNS:
+        table.limit(f"which columns decide others, beyond the first {MOST_COLUMNS} of {len(names):,}")
+        names = names[:MOST_COLUMNS]
+    codes: dict[str, Codes] = {}
+
+    def meant(name: str) -> Codes:
+        if name not in codes:
+            codes[name] = np.where(table.told(name), -1, meant_codes(table, name))
+        return codes[name]
+
     best: dict[str, Decides] = {}
-    holds: dict[str, tuple[float, int]] = {}
     for first in names:
-        values = int(codes[first].max(initial=-1)) + 1
-        present = int((codes[first] >= 0).sum())
-        if table[first].type.plain.word not in DECIDING or values < LEAST_VALUES or present < LEAST_PER_VALUE * values:
+        present = table.present_count(first)
+        if table[first].type.plain.word not in DECIDING or not table.different(first) >= LEAST_VALUES:
             continue
-        some = _whole_groups(codes[first], values)
+        if present < LEAST_PER_VALUE * table.different(first):
+            continue
+        if table.different(first) * MANY_ROWS < rows:
+            # Few values, and so large groups: rows from all over the table will do.
+            some = np.arange(0, rows, max(1, rows // LOOKED_AT))
+        else:
+            some = _whole_groups(meant(first))
+        ahead = _some_codes(table, first, some, codes)
         for second in names:
-            if second == first or shares[second] > 0.97 or table[second].type.plain.word == "json":
+            if second == first:
                 continue
-            if not _agree(codes[first][some], codes[second][some], shares[second], values):
+            behind = _some_codes(table, second, some, codes)
+            chance = _agreement_by_chance(behind)
+            if chance > MOST_ALIKE or not _agree(ahead, behind, chance):
                 continue
-            rule = _rule(first, second, codes, values, shares[second], table[second].missing)
-            if rule is None:
-                continue
-            rank = (-rule.holds, rule.values)
-            if second not in holds or rank < holds[second]:
-                holds[second], best[second] = rank, rule
+            rule = _rule(first, second, meant(first), meant(second), table[second].missing)
+            if rule is not None and (second not in best or _decides_better(rule, best[second])):
+                best[second] = rule
     return _without_mirrors([best[name] for name in names if name in best])
+
+
+# A column in which nearly all rows agree anyway is decided by nothing.
+MOST_ALIKE = 0.97
+
+
+def _decides_better(one: Decides, other: Decides) -> bool:
+    return (-one.holds, one.values) < (-other.holds, other.values)
+
+
+def _some_codes(table: ColumnCache, name: str, rows: Codes, known: dict[str, Codes]) -> Codes:
+    """Return the codes of a column in some rows, without numbering all others."""
+    if name in known:
+        return known[name][rows]
+    column = table[name]
+    if column.type.word == "string":
+        codes = column.text.numbers()[rows].astype(np.int64)
+    else:
+        codes = column._take(rows)._codes()
+    left_out = column.missing[rows] | table.told(name)[rows]
+    return np.where(left_out, -1, codes)
 
 
 def _without_mirrors(rules: list[Decides]) -> list[Decides]:
@@ -166,7 +202,7 @@ def meant_codes(table: ColumnCache, name: str) -> Codes:
     """Number the values of a column as they were meant: needless spaces, case and misspelling aside; -1 is missing."""
     column = table[name]
     if column.type.word != "string" or column.text.item_count > LOOKED_AT * 5:
-        codes = column._codes()
+        codes = table.numbered(name)
         return np.where(column.missing, -1, codes) if column.missing_count else codes
     items, codes = column.text.coded()
     variants = variants_of(table, name)
@@ -194,22 +230,20 @@ def _agreement_by_chance(codes: Codes) -> float:
     return float((counts * (counts - 1)).sum() / (len(present) * (len(present) - 1.0)))
 
 
-def _whole_groups(codes: Codes, values: int) -> NDArray[np.int64]:
+def _whole_groups(codes: Codes) -> NDArray[np.int64]:
     """Return the rows of about as many whole groups as make `LOOKED_AT` rows."""
     every = max(1, len(codes) // LOOKED_AT)
-    if every == 1 or values < 2 * every:
-        return np.flatnonzero(codes >= 0)[: LOOKED_AT * 10 : max(1, every // 10)]
     return np.flatnonzero((codes >= 0) & (codes % every == 0))
 
 
-def _agree(first: Codes, second: Codes, by_chance: float, values: int) -> bool:
+def _agree(first: Codes, second: Codes, by_chance: float) -> bool:
     """Return whether rows with the same first value agree in the second far more often than any two rows."""
-    both = second >= 0
+    both = (second >= 0) & (first >= 0)
     if both.sum() < LEAST_ROWS:
         return False
-    one, other = first[both], second[both]
+    one, other = compact(first[both])[1], compact(second[both])[1]
     pairs = np.unique(one * (int(other.max()) + 1) + other, return_counts=True)[1].astype(np.float64)
-    sizes = np.bincount(one, minlength=values).astype(np.float64)
+    sizes = np.bincount(one).astype(np.float64)
     within = float((sizes * (sizes - 1)).sum())
     if within < LEAST_ROWS:
         return False
@@ -217,13 +251,11 @@ def _agree(first: Codes, second: Codes, by_chance: float, values: int) -> bool:
     return share - by_chance >= LEAST_AGREEMENT * (1 - by_chance)
 
 
-def _rule(
-    first: str, second: str, codes: dict[str, Codes], values: int, by_chance: float, holes: Mask
-) -> Decides | None:
-    one, other = codes[first], codes[second]
+def _rule(first: str, second: str, one: Codes, other: Codes, holes: Mask) -> Decides | None:
     both = np.flatnonzero((one >= 0) & (other >= 0))
-    if not _agree(one[both], other[both], by_chance, values):
+    if not _agree(one, other, _agreement_by_chance(other)):
         return None
+    values = int(one.max()) + 1
     width = int(other.max()) + 1
     pairs, inverse, counts = np.unique(one[both] * width + other[both], return_inverse=True, return_counts=True)
     group = pairs // width

@@ -96,15 +96,14 @@ class Outside(NamedTuple):
 def far_outside(table: ColumnCache, name: str) -> Outside | None:
     """Find the values of a column that lie far outside, on the scale that fits the others."""
     column = table[name]
-    values = table.floats(name)
-    ordered = np.sort(values[column.present & ~table.told(name)])
-    ordered = ordered[np.isfinite(ordered) & ~_stand_in_values(column, ordered)]
+    ordered = _ordered(table, name)
     if len(ordered) < LEAST_VALUES:
         return None
     ends = (ordered[0], ordered[-1])
     scale = ""
     if ordered[0] > 0 and column.type.numeric:
-        plain, by_logarithm = _lean(ordered), _lean(np.log(ordered))
+        logarithms = np.log(ordered)
+        plain, by_logarithm = _lean(ordered), _lean(logarithms)
         alike = AS_SYMMETRIC + 1 / math.sqrt(len(ordered))
         if by_logarithm < plain + alike:
             # Where both scales fit alike, a value has to lie outside on both.
@@ -112,7 +111,7 @@ def far_outside(table: ColumnCache, name: str) -> Outside | None:
         if plain < by_logarithm + alike or not scale:
             ends = _inside(ordered, ordered)
         if scale:
-            within = _inside(np.log(ordered), ordered)
+            within = _inside(logarithms, ordered)
             both = plain < by_logarithm + alike
             ends = (min(ends[0], within[0]), max(ends[1], within[1])) if both else within
             scale = "" if both else scale
@@ -122,8 +121,24 @@ def far_outside(table: ColumnCache, name: str) -> Outside | None:
     outside = int(((ordered < least) | (ordered > most)).sum())
     if not 0 < outside <= MOST_OUTLIERS * len(ordered) + 1:
         return None
+    values = table.floats(name)
     where = column.present & ((values < least) | (values > most)) & ~_stand_in_values(column, values)
     return Outside(where, int(np.argmax(values == least)), int(np.argmax(values == most)), scale)
+
+
+def _ordered(table: ColumnCache, name: str) -> NDArray[np.float64]:
+    """Return the values of a column in ascending order, as floats, without those that are told to be wrong."""
+    column = table[name]
+    if table.told(name).any():
+        ordered = np.sort(table.floats(name)[column.present & ~table.told(name)])
+    else:
+        ordered = table.in_order(name)
+    ordered = ordered[: int(np.searchsorted(ordered, np.inf, "left"))]
+    ordered = ordered[int(np.searchsorted(ordered, -np.inf, "right")) :]
+    known = _stand_ins_of(column)
+    if not len(ordered) or (np.searchsorted(ordered, known, "right") == np.searchsorted(ordered, known, "left")).all():
+        return ordered
+    return ordered[~_stand_in_values(column, ordered)]
 
 
 def _inside(judged: NDArray[np.float64], ordered: NDArray[np.float64]) -> tuple[float, float]:
@@ -140,28 +155,35 @@ def _inside(judged: NDArray[np.float64], ordered: NDArray[np.float64]) -> tuple[
     return float(ordered[begin]), float(ordered[end - 1])
 
 
+def _at(ordered: NDArray[np.float64], share: float) -> float:
+    return float(ordered[min(len(ordered) - 1, int(share * len(ordered)))])
+
+
 def _fences(ordered: NDArray[np.float64]) -> tuple[float, float]:
-    first, third = np.quantile(ordered, [0.25, 0.75])
+    first, third = _at(ordered, 0.25), _at(ordered, 0.75)
     width = third - first
     if not width:
         # More than half of the values are equal: the others say how wide the column is.
-        rest = ordered[ordered != np.median(ordered)]
-        width = (np.quantile(rest, 0.9) - np.quantile(rest, 0.1)) if len(rest) >= LEAST_VALUES else 0.0
+        rest = ordered[ordered != first]
+        width = _at(rest, 0.9) - _at(rest, 0.1) if len(rest) >= LEAST_VALUES else 0.0
     return float(first - FENCE * width), float(third + FENCE * width)
 
 
 def _lean(ordered: NDArray[np.float64]) -> float:
     """Return how far the middle half is from symmetric, 0 to 1 (Bowley, Elements of Statistics, 4th edition, 1920)."""
-    first, median, third = np.quantile(ordered, [0.25, 0.5, 0.75])
+    first, median, third = (_at(ordered, share) for share in (0.25, 0.5, 0.75))
     return float(abs(first + third - 2 * median) / (third - first)) if third > first else 0.0
 
 
 def _stand_in_values(column: Column, values: NDArray[np.float64]) -> Mask:
     """Return which values are those that people type for missing: another finding."""
+    return np.isin(values if column.type.numeric else np.floor(values), _stand_ins_of(column))
+
+
+def _stand_ins_of(column: Column) -> NDArray[np.float64]:
     if column.type.numeric:
-        return np.isin(values, STAND_INS)
-    days = np.array(STAND_IN_DAYS, "datetime64[D]").astype(np.int64)
-    return np.isin(np.floor(values), days)
+        return np.array(STAND_INS, np.float64)
+    return np.array(STAND_IN_DAYS, "datetime64[D]").astype(np.int64).astype(np.float64)
 
 
 class Bound(NamedTuple):
@@ -209,44 +231,49 @@ def impossible(table: ColumnCache) -> Findings:
 
 def _rules(table: ColumnCache, name: str, column: Column) -> Iterator[Rule]:
     words = words_of(name)
-    values = table.floats(name)
-    with np.errstate(invalid="ignore"):
-        present = np.isfinite(values) & ~_stand_in_values(column, values)
-        total = int(present.sum())
-        if total < LEAST_VALUES:
-            return
-        for bound in BOUNDS:
-            if words & bound.words:
-                wrong = present & ((values < bound.low) | (values > bound.high))
-                if 0 < wrong.sum() <= (1 - LEAST_WITHIN) * total + 1:
-                    yield Rule(wrong, bound.says)
-        if words & SHARE_WORDS or "%" in name:
-            yield from _shares(values, present, total)
-        whole = present & (values == np.floor(values))
-        broken = present & ~whole
-        countable = words & COUNT_WORDS and not words & SIGNED_WORDS
-        if countable and 0 < broken.sum() <= (1 - LEAST_WHOLE) * total + 1 and "per" not in words:
+    ordered = _ordered(table, name)
+    total = len(ordered)
+    if total < LEAST_VALUES:
+        return
+    few = (1 - LEAST_WITHIN) * total + 1
+    for bound in BOUNDS:
+        if words & bound.words:
+            yield from _outside(table, name, ordered, bound.low, bound.high, few, bound.says)
+    if words & SHARE_WORDS or "%" in name:
+        for whole in (1.0, 100.0):
+            within = int(np.searchsorted(ordered, whole, "right") - np.searchsorted(ordered, 0.0, "left"))
+            if within == total:
+                break
+            if total - within <= few:
+                says = f"all others are between 0 and {whole:g}, as shares are"
+                yield from _outside(table, name, ordered, 0.0, whole, few, says)
+                break
+    if words & SIGNED_WORDS:
+        return
+    if words & COUNT_WORDS and "per" not in words and column.type.plain.word != "integer":
+        values = table.floats(name)
+        broken = column.present & (values != np.floor(values)) & ~_stand_in_values(column, values)
+        if 0 < broken.sum() <= (1 - LEAST_WHOLE) * total + 1:
             yield Rule(broken, "all others are whole numbers, and what is counted has no parts")
-        negative = present & (values < 0)
-        if words & SIGNED_WORDS or not negative.any():
-            return
-        if words & NEVER_NEGATIVE_WORDS and negative.sum() <= (1 - LEAST_WITHIN) * total + 1:
-            yield Rule(negative, "no other is below zero, and by its name the column measures or counts")
-        rest = values[present & (values >= 0)]
-        apart = len(rest) and rest.min() > 0 and negative.sum() <= (1 - LEAST_WHOLE) * total
-        if apart and column.type.plain.word == "integer" and not words & MONEY_WORDS:
-            yield Rule(negative, "all others are whole numbers above zero")
+    negative = int(np.searchsorted(ordered, 0.0, "left"))
+    if words & NEVER_NEGATIVE_WORDS:
+        says = "no other is below zero, and by its name the column measures or counts"
+        yield from _outside(table, name, ordered, 0.0, np.inf, few, says)
+    apart = 0 < negative <= (1 - LEAST_WHOLE) * total and ordered[negative] > 0
+    if apart and column.type.plain.word == "integer" and not words & MONEY_WORDS:
+        yield from _outside(table, name, ordered, 0.0, np.inf, few, "all others are whole numbers above zero")
 
 
-def _shares(values: NDArray[np.float64], present: Mask, total: int) -> Iterator[Rule]:
-    """Return the shares that are over the whole, of 1 or of 100, or below nothing."""
-    for whole in (1.0, 100.0):
-        wrong = present & ((values < 0) | (values > whole))
-        if 0 < wrong.sum() <= (1 - LEAST_WITHIN) * total + 1:
-            yield Rule(wrong, f"all others are between 0 and {whole:g}, as shares are")
-            return
-        if not wrong.any():
-            return
+def _outside(
+    table: ColumnCache, name: str, ordered: NDArray[np.float64], low: float, high: float, few: float, says: str
+) -> Iterator[Rule]:
+    """Return the values of a column beyond two bounds, if there are any and few."""
+    count = int(np.searchsorted(ordered, low, "left") + len(ordered) - np.searchsorted(ordered, high, "right"))
+    if 0 < count <= few:
+        column, values = table[name], table.floats(name)
+        with np.errstate(invalid="ignore"):
+            where = column.present & ((values < low) | (values > high)) & ~_stand_in_values(column, values)
+        yield Rule(where, says)
 
 
 def future(table: ColumnCache) -> Findings:
