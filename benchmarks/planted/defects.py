@@ -37,7 +37,8 @@ def rows_at(
     least: int = 1,
     where: Callable[[dict[str, str]], bool] = lambda row: True,
 ) -> list[int]:
-    possible = [at for at, row in enumerate(sheet.rows) if where(row)]
+    filled = [at for at, row in enumerate(sheet.rows) if any(cell not in ("", name) for name, cell in row.items())]
+    possible = [at for at in filled if where(sheet.rows[at])]
     count = max(least, round(rate * len(sheet.rows)))
     return sorted(chance.random.sample(possible, min(count, len(possible) // 4)))
 

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from comb.interface.loading import inspect, load, load_all, table
     from comb.interface.plan import Plan
     from comb.interface.table import Table
+    from comb.interface.together import profile_together
     from comb.plans.run import Outcome
     from comb.profiling.finding import Finding
     from comb.profiling.profile import Profile
@@ -41,7 +42,8 @@ __version__ = "0.1.0"
 __all__ = [
     "Column", "ColumnError", "CombError", "ContentError", "ExpressionError", "Finding", "Inspection",
     "NotEnoughMemory", "Outcome", "ParameterError", "Plan", "PlanError", "Profile", "ReadError", "SourceMissing",
-    "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "inspect", "load", "load_all", "table",
+    "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "inspect", "load", "load_all",
+    "profile_together", "table",
 ]  # fmt: skip
 
 _HOMES = {
@@ -56,6 +58,7 @@ _HOMES = {
     "inspect": "interface.loading",
     "load": "interface.loading",
     "load_all": "interface.loading",
+    "profile_together": "interface.together",
     "table": "interface.loading",
 }
 

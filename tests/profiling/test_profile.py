@@ -10,15 +10,10 @@ from hypothesis import strategies as st
 import comb
 from comb.demo.files import demo_bytes
 from comb.demo.make import files
+from comb.profiling.profile import in_order_of_repair
 from comb.profiling.summaries import summaries_of
 from comb.tables.types import NUMBER
 from support.inferring import infer
-
-CODES = {
-    "missing.blank", "missing.marker", "missing.stand_in", "duplicate.rows", "duplicate.key", "text.spaces",
-    "text.case", "type.unreadable", "type.leading_zeros", "type.mixed_dates", "column.constant",
-}  # fmt: skip
-
 
 def test_the_shipped_demo_is_what_the_script_makes() -> None:
     for name, data in files():
@@ -27,26 +22,26 @@ def test_the_shipped_demo_is_what_the_script_makes() -> None:
 
 def test_every_planted_defect_is_found_and_nothing_else(inspections: comb.Table) -> None:
     planted = json.loads(demo_bytes("inspections-truth.json"))
-    assert {defect["code"] for defect in planted} >= CODES
-    truth = {(one["code"], one["column"]): one["rows"] for one in planted if one["code"] in CODES}
+    truth = {(one["code"], one["column"]): one["rows"] for one in planted}
     found = {
-        (one.code, "" if one.code == "duplicate.rows" else one.columns[0]): one.rows.tolist()
-        for one in inspections.profile().findings
+        (one.code, "" if one.code in ("duplicate.rows", "duplicate.near") else one.columns[0]): one.rows.tolist()
+        for one in inspections.profile(as_of="2025-11-03").findings
     }
-    assert found == truth
+    assert {key: rows for key, rows in found.items() if truth.get(key) != rows} == {} and set(found) == set(truth)
 
 
 def test_remedies_mend_what_they_are_for(inspections: comb.Table) -> None:
     table = inspections
-    for finding in inspections.profile().findings:
+    for finding in in_order_of_repair(inspections.profile().findings):
         if finding.remedy is not None:
             table = table.take_step(finding.remedy)
     left = {(finding.code, *finding.columns[:1]) for finding in table.profile().findings}
     # What is left has no remedy, or is only told: codes, and words that were read as missing.
     assert left == {
         ("type.unreadable", "inspected_on"), ("type.unreadable", "brood_frames"), ("type.leading_zeros", "colony"),
-        ("missing.marker", "mites"), ("missing.blank", "keeper"), ("missing.blank", "brood_frames"),
-        ("duplicate.key", "visit"),
+        ("missing.marker", "mites"), ("missing.blank", "brood_frames"), ("duplicate.key", "visit"),
+        ("duplicate.near", "visit"), ("relation.computed", "net_kg"), ("text.formula", "notes"),
+        ("value.impossible", "honey_frames"), ("value.outlier", "gross_kg"),
         ("missing.blank", "notes"), ("type.mixed_dates", "inspected_on"),
     }  # fmt: skip
 

@@ -9,13 +9,24 @@ import msgspec
 import numpy as np
 
 from comb.cli.terminal import Terminal
-from comb.cli.views import column_view, dry_run_view, inspection_view, one_column_view, profile_view, run_view
+from comb.cli.views import (
+    column_view,
+    dry_run_view,
+    explanation_view,
+    inspection_view,
+    one_column_view,
+    profile_view,
+    run_view,
+    together_view,
+)
 from comb.errors import ParameterError, agree, counted
-from comb.interface.loading import inspect, load, load_beginning
+from comb.interface.loading import inspect, load, load_all, load_beginning
 from comb.interface.plan import Plan
 from comb.interface.table import Table
+from comb.interface.together import profile_together
 from comb.plans.draft import draft_plan
 from comb.plans.run import Outcome
+from comb.profiling.codes import code_of
 from comb.profiling.profile import Profile
 from comb.steps.ledger import lost
 from comb.tables.layout import DEFAULT_ROWS, LayoutRequest, Line, Span, lay_out
@@ -244,47 +255,102 @@ def _records(table: Table) -> list[dict[str, Any]]:
     return [{"row": number, **{name: cells[name][at] for name in cells}} for at, number in enumerate(numbers)]
 
 
+@dataclass(frozen=True, slots=True)
+class ProfileRequest:
+    """What `comb profile` is asked for."""
+
+    column: str | None = None
+    only: tuple[str, ...] = ()
+    together: bool = False
+    accepted: str | None = None
+    as_of: str | None = None
+    draft: str | None = None
+    as_json: bool = False
+
+
 def profile_command(
-    source: tuple[str, ...],
-    options: dict[str, Any],
-    *,
-    column: str | None = None,
-    draft: str | None = None,
-    as_json: bool = False,
-    screen: Terminal | None = None,
+    source: tuple[str, ...], options: dict[str, Any], wanted: ProfileRequest, *, screen: Terminal | None = None
 ) -> int:
-    """Profile a source, or show one column of it; returns the number of findings."""
+    """Profile a source, one column of it, or several together; returns the number of findings."""
     screen = screen or Terminal()
-    if draft:
-        check_file_free(Path(draft), overwrite=False, replaceable=False)
+    if wanted.together:
+        return _profile_together(screen, source, options, wanted)
+    if wanted.draft:
+        check_file_free(Path(wanted.draft), overwrite=False, replaceable=False)
+    plan = Plan.load(wanted.accepted) if wanted.accepted else None
     with screen.working(f"reading {shlex.join(source)}") as progress:
         table = load(_one_or_several(source), **options)
         progress(f"profiling {len(table):,} rows")
-        profile = table.profile()
-    if column is not None:
-        return _profile_column(screen, table, profile, column, as_json=as_json)
-    if as_json:
-        screen.json(
-            {
-                "columns": [{name: getattr(one, name) for name in one.__slots__} for one in profile.columns],
-                "findings": [finding.as_record() for finding in profile.findings],
-            }
-        )
+        profile = table.profile(as_of=wanted.as_of, accepted=plan, progress=progress)
+    if wanted.only:
+        profile = profile.only(wanted.only)
+    if wanted.column is not None:
+        return _profile_column(screen, table, profile, wanted.column, as_json=wanted.as_json)
+    if wanted.as_json:
+        screen.json(_profile_record(profile))
     else:
-        screen.lines(profile_view(profile, screen.width))
-    if draft:
-        place = Path(draft)
+        screen.lines(profile_view(profile, screen.width, chosen=bool(wanted.only)))
+    again = f"comb profile {_again(source, options)}"
+    if wanted.draft:
+        place = Path(wanted.draft)
         made = draft_plan(table, profile, place.parent)
         write_file(place, made.text.encode())
         listed = f", {made.inactive} more are listed with 'active: false'" if made.inactive else ""
-        screen.say(f"\n{counted(made.active, 'step')} {agree(made.active, 'is', 'are')} written to {draft}{listed}")
-        screen.next_step(f"edit {draft}, then comb run {shlex.quote(draft)} --dry-run")
-    elif not as_json:
-        again = f"comb profile {_again(source, options)}"
+        screen.say(
+            f"\n{counted(made.active, 'step')} {agree(made.active, 'is', 'are')} written to {wanted.draft}{listed}"
+        )
+        screen.next_step(f"edit {wanted.draft}, then comb run {shlex.quote(wanted.draft)} --dry-run")
+    elif not wanted.as_json:
         unread = next((one.columns[0] for one in profile.findings if one.code == "type.unreadable"), None)
         more = [f"{again} --column {shlex.quote(unread)}"] if unread else []
-        screen.next_step(f"{again} --draft plan.yaml", *more)
+        first = profile.findings[0].code if profile.findings else None
+        screen.next_step(f"{again} --draft plan.yaml", *more, *([f"comb profile --explain {first}"] if first else []))
     return len(profile.findings)
+
+
+def _profile_record(profile: Profile) -> dict[str, Any]:
+    """Return a profile as plain values, for JSON."""
+    return {
+        "columns": [{name: getattr(one, name) for name in one.__slots__} for one in profile.columns],
+        "findings": [finding.as_record() for finding in profile.findings],
+        "rows_by_missing_cells": {str(gaps): count for gaps, count in profile.gaps.by_count.items()},
+        "accepted": [{**finding.as_record(), "why": why} for finding, why in profile.accepted],
+        "not_looked_at": list(profile.limits),
+    }
+
+
+def _profile_together(
+    screen: Terminal, source: tuple[str, ...], options: dict[str, Any], wanted: ProfileRequest
+) -> int:
+    """Profile several tables together: each file is a table, and so is each one inside a single file."""
+    for option, given in (("--column", wanted.column), ("--only", wanted.only), ("--draft", wanted.draft)):
+        if given:
+            raise ParameterError(f"{option} is for one table", remedy="leave out --together, and name one file")
+    with screen.working(f"reading {shlex.join(source)}") as progress:
+        tables: dict[str, Table] = {}
+        for path in source:
+            found = load_all(path) if len(source) == 1 else {Path(path).stem: load(path, **options)}
+            for name, table in found.items():
+                tables[name if name not in tables else path] = table
+        progress(f"profiling {len(tables)} tables")
+        together = profile_together(tables, as_of=wanted.as_of)
+    if wanted.as_json:
+        screen.json(
+            {
+                "links": [{name: getattr(link, name) for name in link.__slots__} for link in together.links],
+                "tables": {name: _profile_record(profile) for name, profile in together.profiles.items()},
+            }
+        )
+    else:
+        screen.lines(together_view(together, screen.width))
+        screen.next_step(f"comb profile {shlex.quote(source[0])}")
+    return sum(len(profile.findings) for profile in together.profiles.values())
+
+
+def explain_command(code: str, *, screen: Terminal | None = None) -> None:
+    """Say what a kind of finding looks at, from where on, and what it proposes."""
+    screen = screen or Terminal()
+    screen.lines(explanation_view(code_of(code), screen.width))
 
 
 def _profile_column(screen: Terminal, table: Table, profile: Profile, name: str, *, as_json: bool) -> int:

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from comb.cli.commands import ShowRequest, inspect_command, profile_command, run_command, show_command
+from comb.cli.commands import ProfileRequest, ShowRequest, inspect_command, profile_command, run_command, show_command
 from comb.cli.terminal import Terminal
 from comb.demo.files import DEMO_FILES, demo_bytes
 from comb.errors import WriteError
@@ -38,7 +38,7 @@ def run_demo(folder: str, *, overwrite: bool) -> None:
     _chapter(screen, "What is this file?", f"comb inspect {source}")
     inspect_command((source,), {}, screen=screen)
     _chapter(screen, "What is wrong in it?", f"comb profile {source}")
-    profile_command((source,), {}, screen=screen)
+    profile_command((source,), {}, ProfileRequest(), screen=screen)
     _chapter(screen, "Put it right, and account for every row.", f"comb run {plan}")
     run_command(plan, overwrite=overwrite, screen=screen)
     where = "mites > 30"

@@ -156,19 +156,29 @@ def count(source: tuple[str, ...], **given: Any) -> None:
 
 
 @cli.command(short_help="Summarise columns; list what is wrong, with remedies.")
-@click.argument("source", metavar="FILE...", nargs=-1, required=True)
+@click.argument("source", metavar="FILE...", nargs=-1)
 @click.option("--column", metavar="NAME", help="One column: what it holds, and every text that was not read.")
+@click.option("--only", metavar="CODE|COLUMN", multiple=True, help="Only these findings; repeatable.")
+@click.option("--explain", metavar="CODE", help="What a kind of finding looks at, and from where on.")
+@click.option("--together", is_flag=True, help="Each FILE is a table; also find what refers to what.")
+@click.option("--accepted", metavar="PLAN", help="List what PLAN declares settled as such.")
+@click.option("--as-of", metavar="DAY", help="The day that counts as today: 2026-05-01.")
 @click.option("--draft", metavar="PLAN", help="Write the remedies of all findings to a new plan file.")
 @click.option("--check", is_flag=True, help="Exit with 1 if there are findings.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
 @reading_options
-def profile(
-    source: tuple[str, ...], column: str | None, draft: str | None, check: bool, as_json: bool, **given: Any
-) -> int:
+def profile(source: tuple[str, ...], explain: str | None, check: bool, **given: Any) -> int:
     """Summarise the columns of FILE and list what is wrong in it, with remedies."""
-    from comb.cli.commands import profile_command
+    from comb.cli.commands import ProfileRequest, explain_command, profile_command
 
-    findings = profile_command(source, _reading(given), column=column, draft=draft, as_json=as_json)
+    if explain is not None:
+        explain_command(explain)
+        return 0
+    if not source:
+        raise click.UsageError("expected a file to profile, or --explain CODE")
+    asked = ("column", "only", "together", "accepted", "as_of", "draft", "as_json")
+    wanted = ProfileRequest(**{name: given.pop(name) for name in asked})
+    findings = profile_command(source, _reading(given), wanted)
     return int(check and findings > 0)
 
 

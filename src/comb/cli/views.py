@@ -10,8 +10,10 @@ from comb.cli.terminal import columns_of
 from comb.errors import ColumnError, counted, unknown_name, washed
 from comb.plans.model import step_record
 from comb.plans.run import Outcome, RuleResult
+from comb.profiling.codes import Code, explained
 from comb.profiling.finding import Finding
-from comb.profiling.profile import Profile
+from comb.profiling.profile import Profile, group_line, grouped
+from comb.profiling.related import Together
 from comb.profiling.summaries import Summary
 from comb.profiling.unreadable import KeptText
 from comb.reading.inspect import ColumnReading, Inspection, TableReading
@@ -19,7 +21,7 @@ from comb.report.dictionary import missing_words, values_words
 from comb.steps.base import Step
 from comb.steps.ledger import Entry, first_number, total
 from comb.tables.evidence import PROPOSED, Candidate
-from comb.tables.layout import Line, Span
+from comb.tables.layout import Line, Span, cut_end
 from comb.tables.origin import MADE
 from comb.tables.types import STRING
 
@@ -151,16 +153,90 @@ def column_view(inspection: Inspection, name: str) -> list[Line]:
     return [*lines, [], *columns_of(rows, right=[2, 3]), *([[], *columns_of(details)] if details else [])]
 
 
-def profile_view(profile: Profile, width: int) -> list[Line]:
-    """Show the summaries of all columns, then the findings."""
-    rows = [_heads("column", "type", "missing", "distinct", "values")]
-    rows += map(_summary_row, profile.columns)
-    lines = [_line(profile.sentence, "said"), [], *columns_of(rows, right=[3], width=width), []]
+def profile_view(profile: Profile, width: int, *, chosen: bool = False) -> list[Line]:
+    """Show what matters most, the summaries of all columns, then the findings.
+
+    Parameters
+    ----------
+    profile : Profile
+    width : int
+    chosen : bool
+        Whether only some findings were asked for: then nothing else is shown.
+    """
+    count = counted(len(profile.findings), "finding")
+    lines = [_line(profile.sentence, "said"), []]
+    if not chosen:
+        if len(profile.findings) > 1:
+            lines += [_line(f"{count}; what matters most comes first", "said"), *_what_matters(profile, width), []]
+        rows = [_heads("column", "type", "missing", "distinct", "values")]
+        rows += [_summary_row(summary) for summary in profile.columns]
+        lines += [*columns_of(rows, right=[3], width=width), []]
+        lines += [line for text in profile.gaps.lines() for line in _wrapped(text, width)]
+        lines += [[]] if profile.gaps.lines() else []
     if not profile.findings:
-        return [*lines, _line("nothing was found that looks wrong", "said")]
-    lines += [_line(counted(len(profile.findings), "finding"), "said")]
-    for finding in profile.findings:
-        lines += finding_lines(finding)
+        lines.append(_line("nothing was found that looks wrong", "said"))
+    elif chosen or len(profile.findings) == 1:
+        lines.append(_line(count, "said"))
+    else:
+        lines.append(_line("in detail", "said"))
+    for group in grouped(profile.findings):
+        lines += finding_lines(group[0]) if len(group) == 1 else _group_lines(group)
+    lines += _settled(profile)
+    return lines + [_line(f"not looked at: {limit}", "dim") for limit in profile.limits]
+
+
+def _what_matters(profile: Profile, width: int) -> list[Line]:
+    """Show what matters most, a line for each kind, under what it would give."""
+    lines: list[Line] = []
+    last = None
+    for severity, text in profile.what_matters():
+        said = f"would give {severity.words}" if severity > 1 else "untidy"
+        head = "" if severity == last else said
+        room = max(20, width - 28)
+        lines.append([Span(f"  {head:<26}", "head"), Span(cut_end(washed(text), room))])
+        last = severity
+    return lines
+
+
+def _group_lines(group: Sequence[Finding]) -> list[Line]:
+    """Show several findings of one kind as one."""
+    lines: list[Line] = [[Span(f"{group[0].code:<20}", "head"), Span(washed(group_line(group)))]]
+    remedies = [one.remedy for one in group if one.remedy]
+    lines += [_line(f"{'':20}remedy: {step_line(remedy)}", "dim") for remedy in remedies]
+    if not remedies:
+        names = [one.columns[0] for one in group if one.columns]
+        if names:
+            lines.append(_line(f"{'':20}one of them: --only {shlex.quote(names[0])}", "dim"))
+    return lines
+
+
+def _settled(profile: Profile) -> list[Line]:
+    if not profile.accepted:
+        return []
+    lines: list[Line] = [[], _line(f"{counted(len(profile.accepted), 'finding')} settled", "said")]
+    for finding, why in profile.accepted:
+        lines.append([Span(f"{finding.code:<20}", "dim"), Span(washed(f"{', '.join(finding.columns)}: {why}"), "dim")])
+    return lines
+
+
+def explanation_view(code: Code, width: int) -> list[Line]:
+    """Show what a kind of finding is."""
+    lines: list[Line] = [[Span(code.code, "head"), Span(f": {code.says}")], []]
+    return lines + [line for part in explained(code) for line in _wrapped(part, width)]
+
+
+def together_view(found: Together, width: int) -> list[Line]:
+    """Show what refers to what among several tables, keys without a partner, and what matters most in each."""
+    lines = [_line(f"{len(found.profiles)} tables: {', '.join(found.profiles)}", "said"), []]
+    if not found.links:
+        lines.append(_line("no column refers to a key of another table"))
+    for link in found.links:
+        lines += _wrapped(str(link), width)
+    for finding in found.findings:
+        lines += [[], *finding_lines(finding, len(finding.examples))]
+    for name, profile in found.profiles.items():
+        lines += [[], _line(f"{name}: {counted(len(profile.findings), 'finding')}", "said")]
+        lines += _what_matters(profile, width)
     return lines
 
 
@@ -190,7 +266,7 @@ def _summary_row(summary: Summary) -> list[Span]:
     return [
         Span(summary.name, "head"),
         Span(summary.type),
-        Span("-" if missing == "none" else missing, "dim" if missing == "none" else "plain"),
+        Span("-", "dim") if missing == "none" else Span(f"{missing} ({summary.missing_count / summary.count:.1%})"),
         Span(f"{summary.distinct:,}"),
         Span(washed(_values(summary))),
     ]
@@ -205,12 +281,12 @@ def _values(summary: Summary) -> str:
     return message
 
 
-def finding_lines(finding: Finding) -> list[Line]:
+def finding_lines(finding: Finding, examples: int = 3) -> list[Line]:
     """Show a finding in two or three lines: what, where, how to repair it."""
-    lines: list[Line] = [[Span(f"{finding.code:<20}", "head"), Span(finding.text)]]
+    lines: list[Line] = [[Span(f"{finding.code:<20}", "head"), Span(washed(finding.text))]]
     where = []
     if len(finding.examples) > 1:
-        where.append("for instance " + ", ".join(map(washed, finding.examples[:3])))
+        where.append("for instance " + ", ".join(map(washed, finding.examples[:examples])))
     if len(finding.rows) and (finding.remedy is None or len(finding.rows) < 2 * MOST_ROWS_LISTED):
         where.append("rows " + ", ".join(map(str, finding.rows[:MOST_ROWS_LISTED].tolist())))
         where[-1] += " ..." if len(finding.rows) > MOST_ROWS_LISTED else ""

@@ -153,13 +153,43 @@ def _plant(dice: Dice, visits: list[Visit]) -> None:
     spoil("missing.stand_in", "mites", 66, lambda old: ("999",))
     spoil("missing.marker", "mites", 14, lambda old: ("-",))
     spoil("relation.computed", "net_kg", 15, lambda old: (_comma(float(old.replace(",", ".")) + 10),))
-    spoil("type.unreadable", "gross_kg", 45, lambda old: (f"{old} kg", f"{old}kg"))
+    spoil("type.units", "gross_kg", 45, lambda old: (f"{old} kg", f"{old}kg"))
     spoil(
         "text.encoding",
         "notes",
         30,
         lambda old: tuple(note.format(n=len(old) % 9 + 1) for note in BROKEN_NOTES),
     )
+
+
+def _plant_further(dice: Dice, visits: list[Visit]) -> None:
+    """Plant what needs rows that are otherwise clean, so that each defect shows on its own."""
+
+    def clean(*columns: str) -> list[Visit]:
+        named = {*columns, "visit"}
+        return [
+            v for v in visits
+            if not any(column in named or not column for _, column in v.defects) and all(v.cells[one] for one in columns)
+        ]  # fmt: skip
+
+    def spoil(code: str, column: str, count: int, change: Callable[[str, int], str]) -> None:
+        for at, visit in enumerate(dice.sample(clean(column), count)):
+            visit.plant(code, column, change(visit.cells[column], at))
+
+    invisible: list[Callable[[str], str]] = [lambda old: old.replace(" ", "\u00a0"), lambda old: f"{old}\u200b"]
+    spoil("text.invisible", "apiary", 8, lambda old, at: invisible[at % 2](old))
+    spoil("text.markup", "notes", 6, lambda old, at: f"{old} &amp; weighed" if at % 2 else f"<i>{old}</i>")
+    spoil("text.formula", "notes", 3, lambda old, at: f"=B{at + 4}*2")
+    spoil("value.impossible", "honey_frames", 4, lambda old, at: f"-{at + 1}")
+    for visit in dice.sample([v for v in clean("gross_kg") if not any(one == "net_kg" for _, one in v.defects)], 3):
+        visit.plant("value.outlier", "gross_kg", _comma(float(visit.cells["gross_kg"].replace(",", ".")) * 10))
+    for visit in dice.sample(clean("inspected_on"), 3):
+        visit.plant("value.future", "inspected_on", visit.cells["inspected_on"].replace("2025", "2026"))
+    # The same visit under a second number.
+    for at in dice.sample([at for at, v in enumerate(visits[: len(visits) // 2]) if not v.defects], 6):
+        visit, again = visits[at], dice.pick([v for v in visits[at + 1 :] if not v.defects])
+        again.cells = {**visit.cells, "visit": again.cells["visit"]}
+        again.defects = {("duplicate.near", "")}
 
 
 def _iso(text: str) -> str:
@@ -187,6 +217,8 @@ def _finish(visits: list[Visit]) -> None:
     """Write down what holds for whole columns."""
     for visit in visits:
         visit.defects.add(("type.leading_zeros", "colony"))
+        if not visit.cells["keeper"]:
+            visit.defects.add(("relation.lookup", "keeper"))
         if not visit.cells["notes"]:
             visit.defects.add(("missing.blank", "notes"))
 
@@ -196,6 +228,7 @@ def make_visits() -> list[Visit]:
     dice = Dice(SEED)
     visits = _visits(dice)
     _plant(dice, visits)
+    _plant_further(Dice(SEED + 1), visits)
     visits = _exported_again(dice, visits)
     _finish(visits)
     return visits

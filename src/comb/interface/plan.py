@@ -7,6 +7,7 @@ from typing import Self
 from comb.errors import washed_lines
 from comb.plans.model import PlanText, TablePlan, moved
 from comb.plans.run import Outcome, open_plan, run_plan
+from comb.profiling.profile import Settled
 from comb.reading.io.source_file import check_path
 from comb.steps.base import Step
 from comb.tables.origin import Origin
@@ -37,6 +38,18 @@ class Plan:
             With file, line and the allowed words, at the first thing that does not belong.
         """
         return cls(open_plan(path))
+
+    def settled(self, table: str | None = None) -> list[Settled]:
+        """Return the findings that are settled, for one table or for all.
+
+        Parameters
+        ----------
+        table : str, optional
+            The name of a table of the plan.
+        """
+        chosen = [one for name, one in self.content.tables.items() if table is None or name == table]
+        listed = [one for planned in chosen for one in planned.accepted]
+        return [Settled(one.code, tuple(one.columns), one.why) for one in listed]
 
     def run(
         self,

@@ -5,6 +5,7 @@ tables, and this class, above both, adds thin methods. Each makes its step, take
 and remembers it (`step_table`). The methods are in `row_methods` and `column_methods`.
 """
 
+from collections.abc import Callable
 from datetime import date
 from pathlib import Path
 
@@ -58,20 +59,38 @@ class Table(RowMethods, ColumnMethods):
         first = load_entry(self._begun or self.origin)
         return self._entries if first is None else (first, *self._entries)
 
-    def profile(self, *, as_of: str | date | None = None) -> Profile:
+    def profile(
+        self,
+        *,
+        as_of: str | date | None = None,
+        accepted: Plan | None = None,
+        progress: Callable[[str], object] | None = None,
+    ) -> Profile:
         """Summarise all columns and list what was noticed, each finding with its remedy.
 
         Parameters
         ----------
         as_of : str or date, optional
             The day that counts as today: days after it have not happened, and a period that it lies in is not over.
+        accepted : Plan, optional
+            Findings that it declares settled are listed as such.
+        progress : callable, optional
+            Called with a one-line progress message.
 
         Returns
         -------
         Profile
-            Cost: a few passes over every column.
+            What matters most comes first. Cost: a few passes over every column. Where it is interrupted, what was found
+            so far is returned, and what was not looked for is among its `limits`.
+
+        >>> import comb
+        >>> table = comb.table(columns={"box": ["Mill", "Fox", "Elm"] * 9, "kg": [31.5, 32.5, 999] * 9})
+        >>> [(finding.code, finding.count) for finding in table.profile().findings]
+        [('missing.stand_in', 9)]
         """
-        return profile(self, DEFAULT.threads, day_of(as_of if as_of is None else str(as_of)))
+        day = day_of(as_of if as_of is None else str(as_of))
+        settled = [] if accepted is None else accepted.settled()
+        return profile(self, DEFAULT.threads, day, settled, progress)
 
     def kept_texts(self, name: str) -> list[KeptText]:
         """List every text of a column that was not read as a value, with its reason and rows, the commonest first.

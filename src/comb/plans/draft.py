@@ -16,7 +16,7 @@ import numpy as np
 from comb.errors import CombError
 from comb.plans.model import Save, TablePlan, name_of, write_plan
 from comb.profiling.finding import Finding
-from comb.profiling.profile import Profile
+from comb.profiling.profile import Profile, in_order_of_repair
 from comb.steps.accounting import Taken, take_step
 from comb.steps.base import Step
 from comb.tables.origin import DELIMITED
@@ -83,7 +83,7 @@ def _steps(table: BareTable, profile: Profile) -> list[Step]:
     """Return the remedies that change something, each as it may be taken after those before it."""
     steps: list[Step] = []
     everything = table
-    for finding in profile.findings:
+    for finding in in_order_of_repair(profile.findings):
         if finding.remedy is None:
             continue
         step = msgspec.structs.replace(finding.remedy, why=_why(finding))

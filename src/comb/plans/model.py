@@ -32,6 +32,22 @@ class Rule(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     why: str | None = None
 
 
+class Accepted(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """A finding that is settled: a profile lists it as such, and not again.
+
+    Attributes
+    ----------
+    code : str
+    why : str
+    columns : list of str
+        None means in any column.
+    """
+
+    code: str
+    why: str
+    columns: list[str] = []
+
+
 class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """One table of a plan.
 
@@ -47,6 +63,8 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     reading : ReadOptions
     steps : list of Step
     rules : list of Rule
+    accepted : list of Accepted
+        Findings that are settled.
     lines : list of int
         The line of each step in the plan file, where there is one.
     """
@@ -57,6 +75,7 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     reading: ReadOptions = ReadOptions()
     steps: list[Step] = []
     rules: list[Rule] = []
+    accepted: list[Accepted] = []
     lines: list[int] = []
 
 

@@ -5,14 +5,15 @@ from typing import Any, TypeVar
 import msgspec
 
 from comb.errors import ParameterError, listing, unknown_name
-from comb.plans.model import PlanText, Rule, Save, TablePlan, name_of
+from comb.plans.model import Accepted, PlanText, Rule, Save, TablePlan, name_of
 from comb.plans.yaml_source import Path, YamlSource
+from comb.profiling.codes import CODES
 from comb.steps.base import Step
 from comb.steps.catalogue import STEPS, fields_of, listed, make_step
 from comb.steps.joins import TwoTables
 from comb.tables.read_options import ReadOptions, listed_words
 
-_TABLE_FIELDS = ("source", "checksum", "from_table", "reading", "steps", "rules")
+_TABLE_FIELDS = ("source", "checksum", "from_table", "reading", "steps", "rules", "accepted")
 _PLAN_FIELDS = ("tables", "questions", "save")
 Record = TypeVar("Record", bound=msgspec.Struct)
 
@@ -92,6 +93,7 @@ class _PlanReader:
         reading = self.struct((*path, "reading"), record.get("reading") or {}, ReadOptions)
         rules = self.sequence((*path, "rules"), record.get("rules"))
         steps = self.sequence((*path, "steps"), record.get("steps"))
+        accepted = self.sequence((*path, "accepted"), record.get("accepted"))
         return TablePlan(
             source=source,
             checksum=record.get("checksum") or "",
@@ -100,7 +102,19 @@ class _PlanReader:
             steps=[self.step((*path, "steps", at), one) for at, one in enumerate(steps)],
             lines=[self.yaml_source.line((*path, "steps", at)) for at in range(len(steps))],
             rules=[self.struct((*path, "rules", at), one, Rule) for at, one in enumerate(rules)],
+            accepted=[self.accepted((*path, "accepted", at), one) for at, one in enumerate(accepted)],
         )
+
+    def accepted(self, path: Path, value: Any) -> Accepted:
+        """Read one finding that is settled."""
+        record = self.mapping(path, value, "a finding with code and why")
+        if isinstance(record.get("columns"), str):
+            record = {**record, "columns": [record["columns"]]}
+        made = self.struct(path, record, Accepted)
+        if made.code not in CODES:
+            what, remedy = unknown_name("code", made.code, list(CODES))
+            raise self.yaml_source.error((*path, "code"), what, remedy)
+        return made
 
     def sequence(self, path: Path, value: Any) -> list[Any]:
         """Return a value that has to be a list; nothing is an empty one."""

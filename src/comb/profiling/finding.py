@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from enum import IntEnum
 from typing import Any
 
 import msgspec
@@ -15,6 +16,24 @@ from comb.steps.base import Step
 from comb.tables.column import Column
 
 MOST_EXAMPLES = 5
+
+
+class Severity(IntEnum):
+    """What a finding would do to a result that nobody looks at; the larger, the worse."""
+
+    UNTIDY = 1
+    WRONG_GROUPS = 2
+    LOST_ROWS = 3
+    WRONG_NUMBERS = 4
+
+    @property
+    def words(self) -> str:
+        """In plain words.
+
+        >>> Severity.WRONG_NUMBERS.words
+        'wrong numbers'
+        """
+        return self.name.lower().replace("_", " ")
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +54,8 @@ class Finding:
         What was noticed and why it matters.
     remedy : Step or None
         The step that would repair it, where there is one.
+    severity : Severity
+        What it would do to a result that nobody looks at.
     """
 
     code: str
@@ -44,12 +65,13 @@ class Finding:
     examples: tuple[str, ...]
     text: str
     remedy: Step | None = field(default=None)
+    severity: Severity = Severity.UNTIDY
 
     def as_record(self) -> dict[str, Any]:
         """Return the finding as plain values, for JSON."""
         remedy = None if self.remedy is None else msgspec.to_builtins(self.remedy)
         plain = {name: getattr(self, name) for name in ("code", "columns", "count", "text", "examples")}
-        return {**plain, "rows": self.rows.tolist(), "remedy": remedy}
+        return {**plain, "rows": self.rows.tolist(), "remedy": remedy, "severity": self.severity.words}
 
 
 Findings = Iterator[Finding]

@@ -281,4 +281,13 @@ def _surprising(
         rest = [column for place, one in enumerate(groups) if place != at for column in one]
         if rest and pairs * _share_of(codes, rest) * shares[at] * LEAST_SURPRISE >= count:
             return False
-    return len(informative) > 1
+    if len(informative) > 1:
+        return True
+    # All have to do with each other: then each column against the others.
+    columns = [at for one in groups for at in one]
+    single = {at: equal_pairs(codes[at]) for at in columns}
+    telling = [at for at in columns if single[at] < 1 / (2 * LEAST_SURPRISE)]
+    return len(telling) > 1 and all(
+        pairs * _share_of(codes, [one for one in columns if one != at]) * single[at] * LEAST_SURPRISE < count
+        for at in telling
+    )

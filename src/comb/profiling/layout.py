@@ -319,11 +319,10 @@ def _kind_of(name: str) -> tuple[str, str] | None:
             return what, parts["before"]
     words = re.split(r"[\s_.-]+", text.casefold())
     months = [word for word in words if word in _MONTHS]
-    if len(months) == 1 and len(words) <= 2:
-        rest = [word for word in words if word not in _MONTHS]
-        if not rest or re.fullmatch(r"[0-9]{2,4}", rest[0]):
-            return "month", ""
-        return "month", rest[0]
+    rest = [word for word in words if word not in _MONTHS]
+    if len(months) == 1:
+        # The year of each month may differ; what else is in the heading does not.
+        return "month", "" if len(rest) == 1 and rest[0].isdigit() else " ".join(rest)
     return None
 
 

@@ -49,7 +49,7 @@ LARGE_GROUP = 15
 MANY_ROWS = 500
 
 # Gaps can be filled where the rule has hardly any exceptions.
-MOST_BROKEN_GROUPS = 0.02
+MOST_BROKEN = 0.02
 DECIDING = frozenset({"string", "integer", "category", "date"})
 
 
@@ -263,7 +263,11 @@ def _rule(first: str, second: str, one: Codes, other: Codes, holes: Mask) -> Dec
     np.maximum.at(most, group, counts)
     sizes = np.bincount(one[both], minlength=values)
     clear = (sizes >= 3) & (most >= LEAST_MAJORITY * sizes)
-    minor = clear[group] & (counts < most[group])
+    # A second value that has rows of its own and is met with no other is a thing of its own: two people born on one day.
+    second_of = pairs % width
+    met = np.bincount(second_of, minlength=width)
+    own = (met[second_of] == 1) & (counts > 1)
+    minor = clear[group] & (counts < most[group]) & ~own
     exceptions = both[minor[inverse]]
     unclear = int(sizes[(sizes > 1) & ~clear & (most < sizes)].sum())
     if len(exceptions) + unclear > MOST_EXCEPTIONS * len(both):
@@ -276,6 +280,6 @@ def _rule(first: str, second: str, one: Codes, other: Codes, holes: Mask) -> Dec
         return None
     single = (most == sizes) & (sizes >= 2)
     gaps = np.flatnonzero((one >= 0) & holes)
-    few = (broken & several).sum() <= max(1, MOST_BROKEN_GROUPS * several.sum())
+    few = len(exceptions) + unclear <= MOST_BROKEN * len(both)
     fillable = gaps[single[one[gaps]]] if few else gaps[:0]
     return Decides(first, second, values, exceptions, fillable, 1 - len(exceptions) / len(both))

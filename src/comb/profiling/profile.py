@@ -1,13 +1,14 @@
 """Profile a table: summaries of all columns and the list of findings."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import Future
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from functools import partial
 from itertools import chain
+from typing import NamedTuple
 
-from comb.errors import washed_lines
+from comb.errors import ParameterError, counted, unknown_name, washed_lines
 from comb.execution.executor import executor_of
 from comb.profiling import (
     characters,
@@ -28,14 +29,16 @@ from comb.profiling import (
     values,
     whole_columns,
 )
+from comb.profiling.codes import CODES
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.finding import Finding, Findings
+from comb.profiling.finding import Finding, Findings, Severity
+from comb.profiling.gaps import Gaps, gaps_of
 from comb.profiling.summaries import Summary, summarise
 from comb.tables.table import BareTable
 
 Finder = Callable[[ColumnCache], Findings]
 
-# Everything that is looked for, in the order in which it is said and repaired.
+# Everything that is looked for.
 FINDERS: tuple[Finder, ...] = (
     layout.empty_rows,
     layout.repeated_headers,
@@ -88,7 +91,7 @@ FINDERS: tuple[Finder, ...] = (
 # stage knows what those before it found, by the codes that say which cells are wrong.
 FIRST = frozenset({layout.repeated_headers, layout.totals})
 LATE: tuple[frozenset[Finder], ...] = (
-    frozenset({orders.reversed_pairs}),
+    frozenset({orders.reversed_pairs, values.impossible}),
     frozenset({values.outliers}),
     frozenset({computed.computed, lookups.lookups, series.series}),
     frozenset({duplicates.alike}),
@@ -116,23 +119,129 @@ class Profile:
         What was profiled.
     columns : tuple of Summary
     findings : tuple of Finding
+        What matters most comes first.
+    gaps : Gaps
+        Where cells are missing, by row.
+    accepted : tuple of (Finding, str)
+        What was found and is settled, with the reason.
+    limits : tuple of str
+        What was not looked at, because there is too much of it.
     """
 
     sentence: str
     columns: tuple[Summary, ...]
     findings: tuple[Finding, ...]
+    gaps: Gaps
+    accepted: tuple[tuple[Finding, str], ...] = ()
+    limits: tuple[str, ...] = ()
 
     def of(self, code: str) -> list[Finding]:
         """Return the findings with a code, or with any code that begins so: ``missing``."""
         return [finding for finding in self.findings if f"{finding.code}.".startswith(f"{code}.")]
 
+    def only(self, names: Sequence[str]) -> "Profile":
+        """Return the profile with the findings of some codes or columns.
+
+        Raises
+        ------
+        ParameterError
+            For what is neither a code, the beginning of one, nor a column, with the nearest name.
+        """
+        columns = {summary.name for summary in self.columns}
+        parts = {code.split(".")[0] for code in CODES}
+        for name in names:
+            if name not in columns and name not in CODES and name not in parts:
+                what, remedy = unknown_name("code" if "." in name else "column", name, [*CODES, *columns])
+                raise ParameterError(what, remedy=remedy)
+
+        def wanted(one: Finding) -> bool:
+            mine = () if one.code in OF_ROWS else one.columns
+            return any(name in mine or f"{one.code}.".startswith(f"{name}.") for name in names)
+
+        return replace(
+            self,
+            findings=tuple(filter(wanted, self.findings)),
+            accepted=tuple(pair for pair in self.accepted if wanted(pair[0])),
+        )
+
+    def what_matters(self) -> list[tuple[Severity, str]]:
+        """Return what matters most, in ten lines or fewer: several findings of one kind are told as one."""
+        lines = [(group[0].severity, group_line(group)) for group in grouped(self.findings)]
+        more = len(lines) - MOST_LINES
+        return (
+            lines if more <= 0 else [*lines[: MOST_LINES - 1], (lines[MOST_LINES - 1][0], f"and {more + 1} more kinds")]
+        )
+
     def __repr__(self) -> str:
-        lines = [self.sentence, f"{len(self.findings)} findings:"]
+        lines = [self.sentence, *self.gaps.lines(), f"{counted(len(self.findings), 'finding')}:"]
         lines += [f"  {finding.code:<20} {finding.text}" for finding in self.findings]
+        lines += [f"  settled: {finding.code} {', '.join(finding.columns)}: {why}" for finding, why in self.accepted]
+        lines += [f"  not looked at: {limit}" for limit in self.limits]
         return washed_lines("\n".join(lines))
 
 
-def profile(table: BareTable, threads: int = 1, as_of: date | None = None) -> Profile:
+# Findings about whole rows are of no column in particular.
+OF_ROWS = frozenset({"duplicate.rows", "duplicate.near"})
+
+# What matters most is said in this many lines.
+MOST_LINES = 10
+
+# This many findings of one kind are told as one.
+LEAST_GROUPED = 3
+
+
+def grouped(findings: Iterable[Finding]) -> list[list[Finding]]:
+    """Put findings of one kind together where there are many, in the order of the first of each."""
+    kinds: dict[str, list[Finding]] = {}
+    for finding in findings:
+        kinds.setdefault(finding.code, []).append(finding)
+    groups = []
+    for group in kinds.values():
+        groups += [group] if len(group) >= LEAST_GROUPED else [[one] for one in group]
+    return sorted(groups, key=lambda group: -group[0].severity)
+
+
+def group_line(group: Sequence[Finding]) -> str:
+    """Say several findings of one kind in a line; a single one says itself."""
+    if len(group) == 1:
+        return group[0].text
+    kind = CODES[group[0].code]
+    said = [f"{one.columns[0]} {one.count:,}" if one.columns else f"{one.count:,}" for one in group]
+    more = f" and {len(said) - MOST_NAMED} more" if len(said) > MOST_NAMED else ""
+    return f"{kind.together.format(len(group))}: {', '.join(said[:MOST_NAMED])}{more}"
+
+
+# Of columns that are told as one, so many are named.
+MOST_NAMED = 6
+
+
+class Settled(NamedTuple):
+    """A finding that was declared settled.
+
+    Attributes
+    ----------
+    code : str
+    columns : tuple of str
+        None means in any column.
+    why : str
+    """
+
+    code: str
+    columns: tuple[str, ...]
+    why: str
+
+    def covers(self, finding: Finding) -> bool:
+        """Return whether a finding is the one that is settled."""
+        return finding.code == self.code and (not self.columns or set(self.columns) <= set(finding.columns))
+
+
+def profile(
+    table: BareTable,
+    threads: int = 1,
+    as_of: date | None = None,
+    accepted: Sequence[Settled] = (),
+    progress: Callable[[str], object] | None = None,
+) -> Profile:
     """Profile a table.
 
     Parameters
@@ -142,26 +251,65 @@ def profile(table: BareTable, threads: int = 1, as_of: date | None = None) -> Pr
         What is found does not depend on it.
     as_of : date, optional
         The day that counts as today; without it nothing is said of days to come.
+    accepted : sequence of Settled
+        What is settled: it is listed as such.
+    progress : callable, optional
+        Told what is looked for. A KeyboardInterrupt ends the search: what was found so far is returned, and what was
+        not looked for is among the limits.
 
     Returns
     -------
     Profile
-        Cost: a few passes over every column, and one grouping of whole rows.
+        Cost: a few passes over every column, one grouping of whole rows, and searches for relations that look at a part
+        of the rows first.
     """
     cache = ColumnCache.at(table, as_of)
-    with executor_of(1 if table.row_count < FEW_ROWS else threads) as executor:
-        # What takes longest comes first, and what others need.
-        found: dict[Finder, list[Finding]] = {}
-        longest: Future[list[Finding]] = executor.submit(_listed, LONGEST, cache)
-        summaries = list(executor.map(partial(summarise, cache), table.names))
-        for stage in STAGES:
-            mine = [one for one in FINDERS if one in stage and one != LONGEST]
-            waiting = [executor.submit(_listed, finder, cache) for finder in mine]
-            for finder, future in zip(mine, waiting, strict=True):
-                found[finder] = future.result()
-                _tell(cache, found[finder])
-        found[LONGEST] = longest.result()
-    return Profile(table.sentence(), tuple(summaries), _once(chain.from_iterable(found[one] for one in FINDERS)))
+    found: dict[Finder, list[Finding]] = {}
+    summaries: list[Summary] = []
+    try:
+        with executor_of(1 if table.row_count < FEW_ROWS else threads) as executor:
+            # What takes longest comes first, and what others need.
+            longest: Future[list[Finding]] = executor.submit(_listed, LONGEST, cache)
+            summaries = list(executor.map(partial(summarise, cache), table.names))
+            for stage in STAGES:
+                mine = [one for one in FINDERS if one in stage and one != LONGEST]
+                waiting = [executor.submit(_listed, finder, cache) for finder in mine]
+                for finder, future in zip(mine, waiting, strict=True):
+                    if progress:
+                        progress(f"looking for {_words(finder)}")
+                    found[finder] = future.result()
+                    _tell(cache, found[finder])
+            found[LONGEST] = longest.result()
+    except KeyboardInterrupt:
+        left = [_words(finder) for finder in FINDERS if finder not in found]
+        cache.limit(f"stopped before: {', '.join(left)}")
+        summaries = summaries or [summarise(cache, name) for name in table.names]
+    listed = _ranked(_once(chain.from_iterable(found.get(one, []) for one in FINDERS)))
+    reasons = {id(one): next((rule.why for rule in accepted if rule.covers(one)), None) for one in listed}
+    return Profile(
+        table.sentence(),
+        tuple(summaries),
+        tuple(one for one in listed if reasons[id(one)] is None),
+        gaps_of(table),
+        tuple((one, why) for one in listed if (why := reasons[id(one)]) is not None),
+        tuple(cache.limits),
+    )
+
+
+def _words(finder: Finder) -> str:
+    return finder.__name__.replace("_", " ")
+
+
+def _ranked(findings: Iterable[Finding]) -> list[Finding]:
+    """Put first what matters most; what matters as much stays in the order of repair."""
+    known = [replace(one, severity=CODES[one.code].severity) for one in findings]
+    return sorted(known, key=lambda one: -one.severity)
+
+
+def in_order_of_repair(findings: Iterable[Finding]) -> list[Finding]:
+    """Put findings in the order in which their remedies are best taken."""
+    order = {code: at for at, code in enumerate(CODES)}
+    return sorted(findings, key=lambda one: order[one.code])
 
 
 def _tell(cache: ColumnCache, findings: list[Finding]) -> None:

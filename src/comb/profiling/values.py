@@ -126,7 +126,7 @@ def far_outside(table: ColumnCache, name: str) -> Outside | None:
     return Outside(where, int(np.argmax(values == least)), int(np.argmax(values == most)), scale)
 
 
-def _ordered(table: ColumnCache, name: str) -> NDArray[np.float64]:
+def _not_told(table: ColumnCache, name: str) -> NDArray[np.float64]:
     """Return the values of a column in ascending order, as floats, without those that are told to be wrong."""
     column = table[name]
     if table.told(name).any():
@@ -134,7 +134,13 @@ def _ordered(table: ColumnCache, name: str) -> NDArray[np.float64]:
     else:
         ordered = table.in_order(name)
     ordered = ordered[: int(np.searchsorted(ordered, np.inf, "left"))]
-    ordered = ordered[int(np.searchsorted(ordered, -np.inf, "right")) :]
+    return ordered[int(np.searchsorted(ordered, -np.inf, "right")) :]
+
+
+def _ordered(table: ColumnCache, name: str) -> NDArray[np.float64]:
+    """Return the values that are judged: without those that people type for missing."""
+    column = table[name]
+    ordered = _not_told(table, name)
     known = _stand_ins_of(column)
     if not len(ordered) or (np.searchsorted(ordered, known, "right") == np.searchsorted(ordered, known, "left")).all():
         return ordered
@@ -231,7 +237,7 @@ def impossible(table: ColumnCache) -> Findings:
 
 def _rules(table: ColumnCache, name: str, column: Column) -> Iterator[Rule]:
     words = words_of(name)
-    ordered = _ordered(table, name)
+    ordered = _not_told(table, name)
     total = len(ordered)
     if total < LEAST_VALUES:
         return
@@ -252,7 +258,7 @@ def _rules(table: ColumnCache, name: str, column: Column) -> Iterator[Rule]:
         return
     if words & COUNT_WORDS and "per" not in words and column.type.plain.word != "integer":
         values = table.floats(name)
-        broken = column.present & (values != np.floor(values)) & ~_stand_in_values(column, values)
+        broken = column.present & (values != np.floor(values)) & ~table.told(name)
         if 0 < broken.sum() <= (1 - LEAST_WHOLE) * total + 1:
             yield Rule(broken, "all others are whole numbers, and what is counted has no parts")
     negative = int(np.searchsorted(ordered, 0.0, "left"))
@@ -272,7 +278,7 @@ def _outside(
     if 0 < count <= few:
         column, values = table[name], table.floats(name)
         with np.errstate(invalid="ignore"):
-            where = column.present & ((values < low) | (values > high)) & ~_stand_in_values(column, values)
+            where = column.present & ((values < low) | (values > high)) & ~table.told(name)
         yield Rule(where, says)
 
 

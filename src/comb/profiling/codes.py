@@ -1,0 +1,747 @@
+"""All kinds of findings: what each says, what it looks at, from where on, what to do about it, and how much it matters.
+
+The one table that is read by the profile (severity, order of repair, how several are told as one), by the command
+line (``--explain``) and by the page on findings. The thresholds in its sentences are the constants that the code
+compares with, so that neither can say something else than is done.
+"""
+
+from typing import NamedTuple
+
+from comb.errors import ParameterError, unknown_name
+from comb.profiling import (
+    characters,
+    computed,
+    duplicates,
+    keys,
+    layout,
+    lookups,
+    missing,
+    missing_patterns,
+    orders,
+    other_types,
+    series,
+    shapes,
+    spelling,
+    texts,
+    types,
+    unreadable,
+    values,
+    whole_columns,
+)
+from comb.profiling.finding import Severity
+
+
+class Code(NamedTuple):
+    """A kind of finding.
+
+    Attributes
+    ----------
+    code : str
+    severity : Severity
+    says : str
+        What it tells of a table.
+    looks_at : str
+        What is looked at, and from where on it is found.
+    example : str
+    remedy : str
+        What the finding proposes; empty where that is a person's to decide.
+    not_for : str
+        What looks alike and is no such finding.
+    together : str
+        How several columns are told as one, with ``{}`` for their number.
+    """
+
+    code: str
+    severity: Severity
+    says: str
+    looks_at: str
+    example: str
+    remedy: str
+    not_for: str
+    together: str
+
+
+_NUMBERS, _ROWS, _GROUPS, _UNTIDY = (
+    Severity.WRONG_NUMBERS, Severity.LOST_ROWS, Severity.WRONG_GROUPS, Severity.UNTIDY,
+)  # fmt: skip
+
+
+def _share(value: float) -> str:
+    return f"{100 * value:g} %"
+
+
+_ALL = (
+    Code(
+        "layout.empty_rows",
+        _UNTIDY,
+        says="rows with nothing in any column",
+        looks_at=("all cells of a row; rows of delimiters only that were left out when the file was read are told too"),
+        example="`;;;` between two months",
+        remedy="`filter` to the rows with something in them",
+        not_for="a row with one cell is a row",
+        together="{} parts of the table have empty rows",
+    ),
+    Code(
+        "layout.repeated_header",
+        _NUMBERS,
+        says="the header again among the rows",
+        looks_at=(
+            f"rows of which {_share(layout.LEAST_NAMES)} of the cells, at least two, are the names of their "
+            "columns; those left out at reading are told too"
+        ),
+        example="`visit;apiary;mites` in line 41",
+        remedy="",
+        not_for="a single cell that is called like its column",
+        together="{} parts of the table repeat the header",
+    ),
+    Code(
+        "layout.totals",
+        _NUMBERS,
+        says="totals among the rows that they add up",
+        looks_at=(
+            f"rows labelled as a total, at most {_share(layout.MOST_TOTALS)} of all, in which at least one "
+            "column is the sum of the rows above or of the others in its period"
+        ),
+        example="`Total Mill Brook; ; 812`",
+        remedy="`filter` without these labels, where no other row has them",
+        not_for="a shop called Total whose numbers add up to nothing",
+        together="{} columns label totals among the rows",
+    ),
+    Code(
+        "type.unreadable",
+        _NUMBERS,
+        says="cells that do not fit the type of their column",
+        looks_at=(
+            "texts that could not be read as the type which at least nine in ten of the values have; each is "
+            "kept beside the column"
+        ),
+        example="`many` among numbers",
+        remedy="",
+        not_for="words for missing, numbers with a unit, day counts among dates",
+        together="{} columns have cells that do not fit their type",
+    ),
+    Code(
+        "type.units",
+        _NUMBERS,
+        says="numbers with a unit or a currency that others do not have",
+        looks_at=(
+            "numbers with letters or a sign behind or before them; a remedy needs "
+            f"{unreadable.LEAST_WITH_UNIT} values of the size of the others (their medians within a factor of "
+            f"{unreadable.MOST_APART}), or the unit in the name of the column"
+        ),
+        example="`41,0 kg` among `38,5`",
+        remedy="`convert` with the unit, where the values show that it is the unit of the others",
+        not_for="a column in which every number has the same unit",
+        together="{} columns have numbers with different units",
+    ),
+    Code(
+        "type.serial_dates",
+        _NUMBERS,
+        says="day counts of a spreadsheet program instead of dates",
+        looks_at=(
+            "numbers from 20,000 to 60,000 below a heading of days, on working days only "
+            f"({other_types.LEAST_WEEKDAYS} different ones), or near the days of another column; seconds "
+            "since 1970; five digits among dates"
+        ),
+        example="`45413` below `sown_on`",
+        remedy="`convert` to dates",
+        not_for="counters that never repeat, prices, weights in grams",
+        together="{} columns hold day counts",
+    ),
+    Code(
+        "missing.marker",
+        _GROUPS,
+        says="words that stand for missing",
+        looks_at=(
+            "known words (`n/a`, `-`, `unknown`, `#N/A`) in four languages, and nulls of JSON; in columns "
+            "that are not text they are read as missing, in texts only proposed"
+        ),
+        example="`n/a` among names of keepers",
+        remedy="`convert` with these words as missing",
+        not_for="answers (`none`), codes of countries and states (NA, ND), symbols (Na), `-` beside `+`",
+        together="{} columns have words for missing",
+    ),
+    Code(
+        "missing.stand_in",
+        _NUMBERS,
+        says="numbers and days that stand for missing",
+        looks_at=(
+            f"-999.9, 9999, -1, 9999-12-31, 1900-01-01 and their like, {missing.LEAST_STAND_INS} times (less "
+            f"often in tables of less than {missing.LEAST_STAND_INS * missing.FEW_ROWS:,} rows), if all "
+            "others are further away than they are wide"
+        ),
+        example="`999` mites where others count up to 40",
+        remedy="`convert` with this value as missing",
+        not_for="floors below the ground, temperatures, scales from -1 to 1",
+        together="{} columns have numbers that stand for missing",
+    ),
+    Code(
+        "missing.zeros",
+        _NUMBERS,
+        says="a heap of zeros that stands apart from the other values",
+        looks_at=(
+            f"zeros, {missing.LEAST_STAND_INS} times or more, where the least of the others is at least "
+            f"{_share(missing.ZERO_GAP)} of their median and {missing.STEPS_APART:g} of their usual steps away"
+        ),
+        example="0 kg among weights from 28 to 41",
+        remedy="`convert` with 0 as missing",
+        not_for="counts, bonuses and fees, rain",
+        together="{} columns have zeros that may mean missing",
+    ),
+    Code(
+        "missing.same_as_above",
+        _GROUPS,
+        says="cells that are blank below the first row of their group",
+        looks_at=(
+            "blank cells below labels, where another column begins anew with each label (by chance "
+            f"{missing_patterns.LEAST_EXPECTED:g} repetitions would be expected), or all groups are equally "
+            "long"
+        ),
+        example="the region in the first of its twelve months only",
+        remedy="`fill` from the row above",
+        not_for="notes that few rows have",
+        together="{} columns have labels in the first row of a group only",
+    ),
+    Code(
+        "text.encoding",
+        _GROUPS,
+        says="texts whose bytes were once decoded in the wrong encoding",
+        looks_at=(
+            "signs that UTF-8 becomes when it is decoded as Windows-1252, once or twice, and replacement characters"
+        ),
+        example="`KÃ¶nigin`",
+        remedy="`recode` to what they were",
+        not_for="texts in which Ã or Â are letters on their own",
+        together="{} columns have wrongly decoded texts",
+    ),
+    Code(
+        "text.invisible",
+        _GROUPS,
+        says="characters that cannot be seen",
+        looks_at=(
+            "no-break spaces, zero-width and control characters, soft hyphens; joiners between letters of "
+            "other scripts are content"
+        ),
+        example="`Mill\\u200b Brook`",
+        remedy="`trim` with `invisible`",
+        not_for="line ends and tabs inside a text",
+        together="{} columns have invisible characters",
+    ),
+    Code(
+        "text.markup",
+        _UNTIDY,
+        says="entities and tags of HTML",
+        looks_at=(
+            f"entities that HTML knows and the usual tags, in at most {_share(characters.MOST_MARKUP)} of the cells"
+        ),
+        example="`late &amp; wet`, `<b>late</b>`",
+        remedy="`recode` to the text without them",
+        not_for="`a < b`, columns that hold pages",
+        together="{} columns have markup",
+    ),
+    Code(
+        "text.formula",
+        _UNTIDY,
+        says="texts that a spreadsheet program would run",
+        looks_at="texts that begin with `=`, or with `+`, `-`, `@` and a function or a cell",
+        example="`=HYPERLINK(...)`",
+        remedy="",
+        not_for="telephone numbers, dashes, negative numbers",
+        together="{} columns have texts that would run as formulas",
+    ),
+    Code(
+        "text.spaces",
+        _GROUPS,
+        says="outer spaces, or several in a row",
+        looks_at="all texts",
+        example="`Mill  Brook `",
+        remedy="`trim`",
+        not_for="line ends inside a text",
+        together="{} columns have needless spaces",
+    ),
+    Code(
+        "text.case",
+        _GROUPS,
+        says="values that differ from a commoner one by case or punctuation only",
+        looks_at=(
+            f"columns whose values recur; a form that is there {texts.LEAST_COMMON} times and "
+            f"{_share(texts.COMMON_TOO)} as often as the commonest is a value of its own"
+        ),
+        example="`MILL BROOK`, `Mill-Brook.`",
+        remedy="`recode` to the commonest form",
+        not_for="grades and blood groups (A, A+, A-), units (mg, Mg), genes",
+        together="{} columns have values that differ by case or punctuation",
+    ),
+    Code(
+        "text.spelling",
+        _GROUPS,
+        says="rare values that look like a common one written wrongly or shortened",
+        looks_at=(
+            f"values {spelling.LEAST_RATIO} times rarer than another that is one letter away (two from "
+            f"{spelling.TWO_LETTERS} letters on), or whose words they begin; digits have to be equal, and no "
+            "other column may tell the two apart"
+        ),
+        example="`layng`, `Station Rd.`",
+        remedy="`recode` to the common value",
+        not_for="Anna and Anne, Glen Dale and Glendale, Ward A and Ward B",
+        together="{} columns have misspelled values",
+    ),
+    Code(
+        "text.length",
+        _ROWS,
+        says="codes that are shorter or longer than their kind",
+        looks_at=(
+            f"columns of which {_share(shapes.LEAST_SHAPE)} of the values are built alike; whole numbers of "
+            f"{shapes.LEAST_DIGITS} digits or more that nearly all differ"
+        ),
+        example="`WR-01` among `WR-0102`",
+        remedy="",
+        not_for="counters (K9, K10), telephone numbers",
+        together="{} columns have codes of another length",
+    ),
+    Code(
+        "text.pattern",
+        _ROWS,
+        says="values that are not built like the others of their column",
+        looks_at=(
+            f"columns of which {_share(shapes.LEAST_SHAPE)} of the values are built alike, and no other build "
+            f"is that of more than {_share(shapes.MOST_ONE_OTHER)}"
+        ),
+        example="`0102-WR` among `WR-0102`",
+        remedy="",
+        not_for="number plates and post codes of several kinds, words",
+        together="{} columns have values built differently",
+    ),
+    Code(
+        "text.packed",
+        _GROUPS,
+        says="several values in one cell",
+        looks_at=(
+            "texts with `;`, `|`, `/`, `,`, `+` or `&` between parts that recur, alone or at other places; "
+            f"{shapes.LEAST_PACKED} cells and {_share(shapes.LEAST_PACKED_SHARE)}, or parts that are all "
+            "values of their own"
+        ),
+        example="`laying; marked`",
+        remedy="",
+        not_for="places with their county, 3/4, free text",
+        together="{} columns have cells with several values",
+    ),
+    Code(
+        "type.leading_zeros",
+        _UNTIDY,
+        says="codes that look like numbers and would lose their zeros",
+        looks_at=(
+            f"texts of which {_share(types.LEAST_DIGITS)} are digits only and some begin with 0; they are kept as text"
+        ),
+        example="colony `0109`",
+        remedy="",
+        not_for="times of day, dates",
+        together="{} columns are codes that begin with zeros",
+    ),
+    Code(
+        "type.ambiguous_dates",
+        _NUMBERS,
+        says="dates in which day and month could be swapped",
+        looks_at="columns without a day above 12, and numbers with points that could be days or sections",
+        example="`5/6/2026`",
+        remedy="`convert` as the heading says, where every value fits",
+        not_for="columns with one day above 12",
+        together="{} columns have dates that could be read in two ways",
+    ),
+    Code(
+        "type.rounded",
+        _ROWS,
+        says="numbers that a spreadsheet program rounded, or with more digits than a number keeps",
+        looks_at=(
+            f"numbers in the form 1.23E+12, and of the others those from {types.LEAST_LONG:g} on that end in "
+            f"zeros after {types.MOST_SHOWN_DIGITS} digits"
+        ),
+        example="`4.00639E+12` among codes of 13 digits",
+        remedy="",
+        not_for="measures in powers of ten",
+        together="{} columns have rounded numbers",
+    ),
+    Code(
+        "type.ambiguous_numbers",
+        _NUMBERS,
+        says="a mark that could part thousands or decimals",
+        looks_at="columns in which every mark has three digits behind it, or parts of releases",
+        example="`1.234`",
+        remedy="",
+        not_for="columns of which another shows the mark",
+        together="{} columns have numbers that could be read in two ways",
+    ),
+    Code(
+        "type.text_numbers",
+        _NUMBERS,
+        says="numbers that a workbook or JSON keeps as texts",
+        looks_at="texts of such a source that are all numbers",
+        example="`'12'`",
+        remedy="`convert` to numbers",
+        not_for="codes with zeros in front",
+        together="{} columns are numbers stored as text",
+    ),
+    Code(
+        "type.mixed_dates",
+        _UNTIDY,
+        says="dates in several forms",
+        looks_at="columns whose values were read by several patterns",
+        example="`3.11.2025` and `2025-11-03`",
+        remedy="",
+        not_for="one form with and without zeros in front",
+        together="{} columns have dates in several forms",
+    ),
+    Code(
+        "type.clock_numbers",
+        _NUMBERS,
+        says="times of day written as whole numbers",
+        looks_at=(
+            "whole numbers below a heading of times whose last two digits are minutes, "
+            f"{other_types.LEAST_CLOCKS} different ones"
+        ),
+        example="`1745`",
+        remedy="`convert` to times",
+        not_for="durations, counts",
+        together="{} columns are times of day without a mark",
+    ),
+    Code(
+        "type.year",
+        _UNTIDY,
+        says="years: to be compared and counted, not added",
+        looks_at=(
+            f"whole numbers from {other_types.YEARS[0]} to {other_types.YEARS[1]} below a heading of years, "
+            f"or few that go on without a gap between {other_types.LATE_YEARS[0]} and "
+            f"{other_types.LATE_YEARS[1]}"
+        ),
+        example="`2019` below `planted_year`",
+        remedy="",
+        not_for="prices, altitudes",
+        together="{} columns hold years",
+    ),
+    Code(
+        "type.labels",
+        _GROUPS,
+        says="whole numbers that are codes for categories",
+        looks_at=(
+            f"up to {other_types.MOST_LABELS} different numbers, each about {other_types.LEAST_REPEATED} "
+            "times, below a heading of kinds, with one text for each in another column, or with 9 or 99 "
+            "behind 1, 2, 3"
+        ),
+        example="`1`, `2`, `9` below `queen_state`",
+        remedy="`convert` to a category: say what they stand for",
+        not_for="counts, ratings, throws of dice, 0 and 1",
+        together="{} columns are codes for categories",
+    ),
+    Code(
+        "value.impossible",
+        _NUMBERS,
+        says="values against the nature of the thing",
+        looks_at=(
+            "shares over the whole, negative counts and measures, parts of what is counted, latitudes over "
+            f"90: where {_share(values.LEAST_WITHIN)} of the values keep the rule"
+        ),
+        example="31.2 months, a humidity of 130 %",
+        remedy="",
+        not_for="temperatures, balances, floors",
+        together="{} columns have values that cannot be",
+    ),
+    Code(
+        "value.outlier",
+        _NUMBERS,
+        says="values far outside the rest",
+        looks_at=(
+            f"numbers and days beyond the quartiles by {values.FENCE:g} times their distance and "
+            f"{values.LEAST_APART:g} apart from all others, on the scale on which the middle half is "
+            f"symmetric: as they are, or by logarithms; at most {_share(values.MOST_OUTLIERS)}"
+        ),
+        example="a weight of 380 kg among 38",
+        remedy="",
+        not_for="incomes, sizes of towns, keys",
+        together="{} columns have values far outside",
+    ),
+    Code(
+        "value.future",
+        _NUMBERS,
+        says="days that have not happened",
+        looks_at=f"days after `as_of`, at most {_share(values.MOST_FUTURE)} of a column",
+        example="an inspection next year",
+        remedy="",
+        not_for="due dates, ends of contracts, plans",
+        together="{} columns have days in the future",
+    ),
+    Code(
+        "relation.computed",
+        _NUMBERS,
+        says="a column that is computed from others, except here",
+        looks_at=(
+            "sums, differences, products, ratios and per cents of up to three columns, with constants, sums "
+            f"of columns side by side, and days between dates, right in {_share(computed.LEAST_RIGHT)} of the "
+            "rows within half a unit of the last digit shown, and by chance in no more than "
+            f"{_share(computed.MOST_BY_CHANCE)}"
+        ),
+        example="net is gross - tare, except in 16 rows",
+        remedy="",
+        not_for="columns that are only alike",
+        together="{} computed columns are wrong in places",
+    ),
+    Code(
+        "relation.lookup",
+        _GROUPS,
+        says="a column that decides another, except here, or could fill it",
+        looks_at=(
+            "pairs of columns whose rows agree in the second where they agree in the first, "
+            f"{_share(lookups.LEAST_AGREEMENT)} of the way from chance to always; at most "
+            f"{_share(lookups.MOST_EXCEPTIONS)} exceptions in groups with a clear majority"
+        ),
+        example="every apiary has one keeper, except in 2 rows",
+        remedy="`fill` the gaps from the other rows, where none contradict",
+        not_for="values that change over time",
+        together="{} columns could be filled from others, or contradict them",
+    ),
+    Code(
+        "relation.order",
+        _NUMBERS,
+        says="a start after its end",
+        looks_at=(
+            "pairs of dates, times, or numbers called least and most, in order in "
+            f"{_share(orders.LEAST_IN_ORDER)} of the rows and far more often than by chance"
+        ),
+        example="returned before it was lent",
+        remedy="",
+        not_for="two dates that have nothing to do with each other",
+        together="{} pairs of columns have starts after their ends",
+    ),
+    Code(
+        "relation.orphan",
+        _ROWS,
+        says="a key that the related table does not have",
+        looks_at=(
+            "two tables profiled together: texts, whole numbers or days of one that are mostly keys of the other"
+        ),
+        example="an inspection of colony 0999, which no list has",
+        remedy="",
+        not_for="tables that share a few words",
+        together="{} columns have keys that the related table lacks",
+    ),
+    Code(
+        "duplicate.rows",
+        _ROWS,
+        says="rows equal in every column",
+        looks_at=(f"copies of rows, {duplicates.LEAST_OVER_CHANCE:g} times more than chance would make of such values"),
+        example="the same export appended twice",
+        remedy="`remove_duplicates`",
+        not_for="throws of dice, repeated measurements",
+        together="{} kinds of copies",
+    ),
+    Code(
+        "duplicate.key",
+        _ROWS,
+        says="a column, or two or three together, that identify all but a few rows",
+        looks_at=(
+            f"{_share(duplicates.LEAST_UNIQUE)} different values, or at most {_share(keys.MOST_BROKEN)} of "
+            f"the rows sharing a combination where chance would make {keys.LEAST_OVER:g} times more pairs "
+            "equal"
+        ),
+        example="visit 50062 twice, with other honey frames",
+        remedy="`remove_duplicates` to the fullest, where rows differ only in what is missing",
+        not_for="measures that are different by nature",
+        together="{} keys are there twice",
+    ),
+    Code(
+        "duplicate.near",
+        _ROWS,
+        says="rows that differ only in spaces, case or one field",
+        looks_at=(
+            "rows equal in all columns but one, where chance would make less than one in "
+            f"{keys.LEAST_SURPRISE:g} of them; columns that decide each other count once"
+        ),
+        example="the same visit under a second number",
+        remedy="",
+        not_for="repeated measurements, orders of one customer",
+        together="{} kinds of near copies",
+    ),
+    Code(
+        "value.total",
+        _NUMBERS,
+        says="a given total that its parts do not add up to",
+        looks_at="totals in a workbook by the cells they add up, and totals among the rows",
+        example="76.6 where the parts make 67.6",
+        remedy="",
+        not_for="totals of hidden rows that are read",
+        together="{} columns have wrong totals",
+    ),
+    Code(
+        "series.incomplete",
+        _NUMBERS,
+        says="combinations of keys and periods that are not there",
+        looks_at=(
+            f"periods that go on by days, weeks, months, quarters or years, {_share(series.LEAST_THERE)} of "
+            "which are there for the keys"
+        ),
+        example="no reading of scale 4 in May",
+        remedy="",
+        not_for="visits on days that somebody chose, weekends of working days",
+        together="{} series have gaps",
+    ),
+    Code(
+        "series.partial",
+        _NUMBERS,
+        says="a last period that is not over",
+        looks_at=(
+            f"the last period where at most {_share(series.PARTIAL)} of the keys have it and "
+            f"{_share(series.NEARLY_ALL)} had the one before, or in which `as_of` lies"
+        ),
+        example="June with 5 of 12 shops",
+        remedy="",
+        not_for="series of days",
+        together="{} series end within a period",
+    ),
+    Code(
+        "layout.levels",
+        _NUMBERS,
+        says="two levels of detail in one table",
+        looks_at=(
+            f"a column that is repeated {layout.LEAST_REPEATS:g} times on average and decides "
+            f"{layout.LEAST_DECIDED} others, {layout.LEAST_TELLING_COLUMNS} of which nearly tell its values "
+            "apart"
+        ),
+        example="customers' addresses in each of their orders",
+        remedy="",
+        not_for="subjects with their sex, places with their county",
+        together="{} columns are on another level",
+    ),
+    Code(
+        "layout.values_as_names",
+        _UNTIDY,
+        says="columns whose names are values",
+        looks_at=(
+            f"{layout.LEAST_HEADINGS} columns or more called after months, quarters, years, weeks or days, "
+            "alone or behind the same words"
+        ),
+        example="`January`, `February`; `weight_2024`, `weight_2025`",
+        remedy="`to_long`",
+        not_for="numbered questions",
+        together="{} sets of columns have values as names",
+    ),
+    Code(
+        "column.empty",
+        _UNTIDY,
+        says="columns with nothing in them",
+        looks_at="all cells",
+        example="`checked`, never filled in",
+        remedy="`select` without it",
+        not_for="",
+        together="{} columns are empty",
+    ),
+    Code(
+        "column.constant",
+        _UNTIDY,
+        says="columns with one value",
+        looks_at="all cells that are not missing",
+        example="`tare_kg` is 18.5 throughout",
+        remedy="`select` without it",
+        not_for="",
+        together="{} columns have one value",
+    ),
+    Code(
+        "column.row_number",
+        _UNTIDY,
+        says="columns that count the rows",
+        looks_at=(
+            f"whole numbers that go on by one from 0 or 1, in tables of {whole_columns.LEAST_ROWS} rows or "
+            "more, beside another key or called a row number"
+        ),
+        example="`0, 1, 2` below an empty heading",
+        remedy="`select` without it",
+        not_for="the only key of a table",
+        together="{} columns count the rows",
+    ),
+    Code(
+        "column.copy",
+        _UNTIDY,
+        says="columns equal to another",
+        looks_at="all cells",
+        example="`mass` and `weight`",
+        remedy="`select` without it",
+        not_for="columns that differ in one cell",
+        together="{} columns are copies",
+    ),
+    Code(
+        "column.indicators",
+        _UNTIDY,
+        says="several columns of yes and no that are one variable",
+        looks_at=(
+            f"{whole_columns.LEAST_INDICATORS} columns side by side of which {_share(whole_columns.ONE_EACH)} "
+            "of the rows have exactly one yes"
+        ),
+        example="`is_cat`, `is_dog`, `is_bird`",
+        remedy="",
+        not_for="answers of which several can be ticked",
+        together="{} sets of columns are one variable",
+    ),
+    Code(
+        "missing.together",
+        _UNTIDY,
+        says="columns missing exactly where another is, or has certain values",
+        looks_at=f"{missing_patterns.LEAST_CELLS} missing cells or more, in exactly the same rows",
+        example="`closed_on` is missing where `state` is open",
+        remedy="",
+        not_for="columns that are often missing",
+        together="{} groups of columns are missing together",
+    ),
+    Code(
+        "missing.blank",
+        _UNTIDY,
+        says="empty cells",
+        looks_at="cells with nothing or only spaces in them, and cells that a record does not have",
+        example="no keeper in 53 rows",
+        remedy="",
+        not_for="labels that are written once for a group",
+        together="{} columns have empty cells",
+    ),
+)
+
+# In the order in which findings are repaired.
+CODES: dict[str, Code] = {one.code: one for one in _ALL}
+
+
+def code_of(name: str) -> Code:
+    """Return a kind of finding by its code.
+
+    Raises
+    ------
+    ParameterError
+        With the nearest name, if there is none.
+    """
+    if name not in CODES:
+        what, remedy = unknown_name("code", name, list(CODES))
+        raise ParameterError(what, remedy=remedy)
+    return CODES[name]
+
+
+def as_markdown() -> str:
+    """Return the page on findings: a table of all codes, then each with all there is to say."""
+    lines = ["# Findings", ""]
+    lines += [
+        "What `comb profile` and `table.profile()` look for, from which value on, and what they propose. The page is",
+        "made from the table that the code reads (`comb.profiling.codes`); `comb profile --explain CODE` prints one.",
+        "",
+        "How much a finding matters is what it would do to a result that nobody looks at: wrong numbers, lost rows,",
+        "wrong groups, or only an untidy table. Findings are listed in that order.",
+        "",
+        "| Code | Says | Would give |",
+        "|---|---|---|",
+    ]
+    for one in CODES.values():
+        lines.append(f"| [`{one.code}`](#{one.code.replace('.', '')}) | {one.says} | {one.severity.words} |")
+    for one in CODES.values():
+        parts = [f"- {part}" for part in explained(one)]
+        lines += ["", f"## {one.code}", "", f"{one.says[0].upper()}{one.says[1:]}.", "", *parts]
+    return "\n".join(lines) + "\n"
+
+
+def explained(code: Code) -> list[str]:
+    """Return the parts of an explanation: what is looked at, an example, the remedy, what it is not for."""
+    parts = [f"Looks at: {code.looks_at}.", f"For instance: {code.example}.", f"Would give: {code.severity.words}."]
+    parts += [f"Remedy: {code.remedy}." if code.remedy else "Remedy: none; what is right the values do not say."]
+    return parts + ([f"Is not for: {code.not_for}."] if code.not_for else [])

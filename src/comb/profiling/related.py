@@ -1,0 +1,228 @@
+"""Tables that belong together: which column of one refers to a key of another, and what has no partner.
+
+A column refers to a key where most of its cells have a value that the key has, and more of them than chance would
+give it: among the numbers from 1 to 40 every small count would be found. Joins match values that are exactly equal,
+so what has no partner is counted exactly; whether two columns belong together is judged by values without spaces
+and case.
+"""
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from comb.errors import agree, counted, washed_lines
+from comb.profiling.codes import CODES
+from comb.profiling.finding import MOST_EXAMPLES, Finding
+from comb.profiling.headings import words_of
+from comb.profiling.profile import Profile
+from comb.profiling.texts import folded
+from comb.tables.column import Column
+from comb.tables.table import BareTable
+
+# A key has nearly as many values as rows, and this many at least.
+LEAST_UNIQUE = 0.98
+LEAST_VALUES = 3
+
+# A column refers to a key if this share of its cells has a value of it; whole numbers, if their names share a word or
+# chance would give them half of that.
+LEAST_MATCHED = 0.5
+MOST_BY_CHANCE = 0.5
+KINDS = frozenset({"string", "integer", "date"})
+
+# More different values are not compared letter by letter.
+MOST_COMPARED = 100_000
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """A column of one table that refers to a key of another.
+
+    Attributes
+    ----------
+    table, column : str
+    related, key : str
+        The table that has the key, and the key.
+    matched, orphans, missing : int
+        Rows with a partner, without one, and with no value.
+    unused : int
+        Rows of the related table that nothing refers to.
+    """
+
+    table: str
+    column: str
+    related: str
+    key: str
+    matched: int
+    orphans: int
+    missing: int
+    unused: int
+
+    def __str__(self) -> str:
+        text = f"{self.table}.{self.column} refers to {self.related}.{self.key}: {self.matched:,} rows have a partner"
+        text += f", {self.orphans:,} have none" + (f", {self.missing:,} are empty" if self.missing else "")
+        are = agree(self.unused, "is", "are")
+        return text + f"; {counted(self.unused, 'row')} of {self.related} {are} never referred to"
+
+
+@dataclass(frozen=True, slots=True)
+class Together:
+    """Several tables profiled together.
+
+    Attributes
+    ----------
+    profiles : dict of str to Profile
+        Of each table; keys without a partner are among its findings.
+    links : tuple of Link
+    """
+
+    profiles: dict[str, Profile]
+    links: tuple[Link, ...]
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """The findings about keys without a partner, of all tables."""
+        return tuple(one for profile in self.profiles.values() for one in profile.findings if one.code == ORPHAN)
+
+    def __repr__(self) -> str:
+        lines = [str(link) for link in self.links] or ["no column refers to a key of another table"]
+        for name, profile in self.profiles.items():
+            lines += ["", f"{name}: {profile!r}"]
+        return washed_lines("\n".join(lines))
+
+
+ORPHAN = "relation.orphan"
+
+
+def related(tables: Mapping[str, BareTable], profiles: Mapping[str, Profile]) -> Together:
+    """Find what refers to what among several tables, and what has no partner.
+
+    Parameters
+    ----------
+    tables : mapping of str to BareTable
+    profiles : mapping of str to Profile
+        Of the same tables.
+
+    Returns
+    -------
+    Together
+        Cost: for each pair of columns of one type a look at the distinct values.
+    """
+    values = {name: _values_of(table) for name, table in tables.items()}
+    links: list[Link] = []
+    findings: dict[str, list[Finding]] = {name: [] for name in tables}
+    for name, table in tables.items():
+        for column in values[name]:
+            found = _best_key(name, column, table, tables, values)
+            if found is None:
+                continue
+            link, finding = _linked(name, column, table, *found, tables)
+            links.append(link)
+            findings[name] += [finding] if finding else []
+    made = {
+        name: replace(
+            profile, findings=tuple(sorted((*profile.findings, *findings[name]), key=lambda one: -one.severity))
+        )
+        for name, profile in profiles.items()
+    }
+    return Together(made, tuple(links))
+
+
+def _values_of(table: BareTable) -> dict[str, dict[str, int]]:
+    """Return for each column that could refer or be referred to its values with their counts."""
+    found = {}
+    for name, column in table.columns.items():
+        if column.type.plain.word in KINDS and column.present.any():
+            distinct = column.distinct()
+            if LEAST_VALUES <= len(distinct) <= MOST_COMPARED:
+                found[name] = dict(distinct.commonest(len(distinct)))
+    return found
+
+
+def _best_key(
+    name: str,
+    column: str,
+    table: BareTable,
+    tables: Mapping[str, BareTable],
+    values: Mapping[str, dict[str, dict[str, int]]],
+) -> tuple[str, str] | None:
+    """Return the table and the key that most cells of a column have a value of."""
+    mine = values[name][column]
+    kind = table[column].type.plain.word
+    total = sum(mine.values())
+    plain: Counter[str] = Counter()
+    for text, count in mine.items():
+        plain[_plain(text)] += count
+    best: tuple[float, str, str] | None = None
+    for other, theirs in values.items():
+        if other == name:
+            continue
+        for key, known in theirs.items():
+            there = tables[other][key]
+            if there.type.plain.word != kind or len(known) < LEAST_UNIQUE * int(there.present.sum()):
+                continue
+            if (
+                _is_key(table[column], mine)
+                and len(known) >= len(mine)
+                and len(tables[other].columns) > len(table.columns)
+            ):
+                # Of two keys the table with more columns refers to the other.
+                continue
+            forms = {_plain(text) for text in known}
+            share = sum(count for text, count in plain.items() if text in forms) / total
+            by_chance = _by_chance(mine, known) if kind == "integer" and not words_of(column) & words_of(key) else 0.0
+            if share >= LEAST_MATCHED and by_chance <= MOST_BY_CHANCE and (best is None or share > best[0]):
+                best = (share, other, key)
+    return None if best is None else best[1:]
+
+
+def _is_key(column: Column, values: dict[str, int]) -> bool:
+    return len(values) >= LEAST_UNIQUE * int(column.present.sum())
+
+
+def _plain(text: str) -> str:
+    return folded(text) or text.strip()
+
+
+def _by_chance(mine: dict[str, int], known: dict[str, int]) -> float:
+    """Return which share of whole numbers would be found among others if they were drawn at random."""
+    numbers = np.array([int(text) for text in known], np.float64)
+    own = np.array([int(text) for text in mine], np.float64)
+    low, high = numbers.min(), numbers.max()
+    inside = float(((own >= low) & (own <= high)).mean())
+    return inside * len(numbers) / max(1.0, float(high - low) + 1)
+
+
+def _linked(
+    name: str, column: str, table: BareTable, other: str, key: str, tables: Mapping[str, BareTable]
+) -> tuple[Link, Finding | None]:
+    here, there = table[column], tables[other][key]
+    known = {text for text in there.texts() if text is not None}
+    used = {text for text in here.texts() if text is not None}
+    partner = np.array([text in known for text in here.texts()], np.bool_)
+    orphans = here.present & ~partner
+    count = int(orphans.sum())
+    unused = sum(text is not None and text not in used for text in there.texts())
+    link = Link(name, column, other, key, int((partner & here.present).sum()), count, here.missing_count, unused)
+    if not count:
+        return link, None
+    words = dict(here._take(np.flatnonzero(orphans)).distinct().commonest(MOST_EXAMPLES))
+    examples = tuple(f"{text!r} ({many:,}){_nearest(text, known)}" for text, many in words.items())
+    have = agree(count, "has a value", "have values")
+    text = f"{counted(count, 'row')} of {name} {have} in {column} that {key} of {other} lacks; a join would not match"
+    text += f" {agree(count, 'it', 'them')}: {examples[0]}"
+    rows = np.sort(table.row_numbers[orphans])
+    return link, Finding(ORPHAN, (column, key), count, rows, examples, text, severity=CODES[ORPHAN].severity)
+
+
+def _nearest(text: str, known: set[str]) -> str:
+    """Return the most similar key, as it is shown."""
+    from rapidfuzz.distance import OSA
+    from rapidfuzz.process import extractOne
+
+    same = [one for one in known if _plain(one) == _plain(text)]
+    if same:
+        return f", nearest {same[0]!r}"
+    found = extractOne(text, sorted(known), scorer=OSA.normalized_similarity, score_cutoff=0.7)
+    return f", nearest {found[0]!r}" if found else ""
