@@ -18,7 +18,7 @@ def main() -> None:
         places = comb.load(Path(folder, "apiaries.csv")).recode("apiary", SPELLED)
 
     visits = (
-        visits.trim(inner=True)
+        visits.trim(inner=True, invisible=True)
         .calculate({"apiary": "replace(upper(substring(apiary, 1, 1)) || lower(substring(apiary, 2)), '-', ' ')"})
         .remove_duplicates("visit")
         .convert({"keeper": "string"}, missing=["n/a", "unknown"])

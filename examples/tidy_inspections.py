@@ -24,7 +24,7 @@ def main() -> None:
             visits = visits.take_step(finding.remedy)
 
         tidy = (
-            visits.trim("apiary", inner=True)
+            visits.trim("apiary", inner=True, invisible=True)
             .convert({"gross_kg": "decimal"}, unit="kg", decimal_mark=",")
             .calculate({"net_kg": "gross_kg - tare_kg"}, why="the export's own is wrong in places")
             .remove_duplicates()

@@ -52,19 +52,23 @@ def test_profile() -> None:
     assert view(profile_view(table.profile(), 90)) == [
         "3 rows and 3 columns of table typed in by hand",
         "",
-        "column  type     missing  distinct  values",
-        "place   string   -               3  Mill (1), Mill (1), Ridge (1)".replace(
-            "Mill (1), Mill", " Mill (1), Mill"
-        ),
-        "n       integer  -               2  1 to 2, median 2, mean 1.667, sd 0.5774",
-        "ok      boolean  1 blank         2  1 true, 1 false",
+        "2 findings; what matters most comes first",
+        "  would give wrong groups   1 cell of place has outer or repeated spaces",
+        "  untidy                    1 cell of ok (33.3%) is blank",
         "",
-        "2 findings",
+        "column  type     missing          distinct  values",
+        "place   string   -                       3   Mill (1), Mill (1), Ridge (1)",
+        "n       integer  -                       2  1 to 2, median 2, mean 1.667, sd 0.5774",
+        "ok      boolean  1 blank (33.3%)         2  1 true, 1 false",
+        "",
+        "2 of 3 rows are without a gap, 1 with 1 gap; without ok 3 would have none",
+        "",
+        "in detail",
         "text.spaces         1 cell of place has outer or repeated spaces",
-        "                    rows 2",
+        "                    row 2",
         "                    remedy: trim columns: [place]",
         "missing.blank       1 cell of ok (33.3%) is blank",
-        "                    rows 2",
+        "                    row 2",
     ]
     clean = comb.table(columns={"n": [1, 2]}).profile()
     assert view(profile_view(clean, 80))[-1] == "nothing was found that looks wrong"

@@ -15,6 +15,7 @@ from comb.profiling.summaries import summaries_of
 from comb.tables.types import NUMBER
 from support.inferring import infer
 
+
 def test_the_shipped_demo_is_what_the_script_makes() -> None:
     for name, data in files():
         assert data == demo_bytes(name), f"{name}: run python -m comb.demo.make"

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import yaml
 
 from comb.cli.terminal import columns_of
-from comb.errors import ColumnError, counted, unknown_name, washed
+from comb.errors import ColumnError, agree, counted, unknown_name, washed
 from comb.plans.model import step_record
 from comb.plans.run import Outcome, RuleResult
 from comb.profiling.codes import Code, explained
@@ -288,7 +288,9 @@ def finding_lines(finding: Finding, examples: int = 3) -> list[Line]:
     if len(finding.examples) > 1:
         where.append("for instance " + ", ".join(map(washed, finding.examples[:examples])))
     if len(finding.rows) and (finding.remedy is None or len(finding.rows) < 2 * MOST_ROWS_LISTED):
-        where.append("rows " + ", ".join(map(str, finding.rows[:MOST_ROWS_LISTED].tolist())))
+        where.append(
+            agree(len(finding.rows), "row ", "rows ") + ", ".join(map(str, finding.rows[:MOST_ROWS_LISTED].tolist()))
+        )
         where[-1] += " ..." if len(finding.rows) > MOST_ROWS_LISTED else ""
     if where:
         lines.append(_line(" " * 20 + "; ".join(where), "dim"))

@@ -181,7 +181,8 @@ def _plant_further(dice: Dice, visits: list[Visit]) -> None:
     spoil("text.markup", "notes", 6, lambda old, at: f"{old} &amp; weighed" if at % 2 else f"<i>{old}</i>")
     spoil("text.formula", "notes", 3, lambda old, at: f"=B{at + 4}*2")
     spoil("value.impossible", "honey_frames", 4, lambda old, at: f"-{at + 1}")
-    for visit in dice.sample([v for v in clean("gross_kg") if not any(one == "net_kg" for _, one in v.defects)], 3):
+    weighed = {id(v) for v in visits[: len(visits) // 2] if not any(one == "net_kg" for _, one in v.defects)}
+    for visit in dice.sample([v for v in clean("gross_kg") if id(v) in weighed], 3):
         visit.plant("value.outlier", "gross_kg", _comma(float(visit.cells["gross_kg"].replace(",", ".")) * 10))
     for visit in dice.sample(clean("inspected_on"), 3):
         visit.plant("value.future", "inspected_on", visit.cells["inspected_on"].replace("2025", "2026"))

@@ -16,6 +16,7 @@ from comb.steps.base import Step
 from comb.steps.row_steps import Filter
 from comb.steps.shape_steps import ToLong
 from comb.tables.column import Column, Mask
+from comb.tables.reasons import Reason
 from comb.tables.text import Text
 from comb.tables.value_texts import number_text
 
@@ -67,7 +68,8 @@ def empty_rows(table: ColumnCache) -> Findings:
         yield Finding("layout.empty_rows", (), left, NOWHERE, (), text)
     where = np.ones(table.row_count, np.bool_)
     for column in table.columns.values():
-        where &= column.missing
+        # A word or a null that stands for missing is something.
+        where &= (column.states == Reason.BLANK) | (column.states == Reason.ABSENT)
         if not where.any():
             return
     if not table.names or where.all():

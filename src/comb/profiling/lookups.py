@@ -15,7 +15,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.errors import agree, counted
+from comb.errors import ExpressionError, agree, counted
+from comb.expressions.nodes import Name
+from comb.expressions.parser import parse
 from comb.kernels.grouping import Codes, compact
 from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.characters import mended, runs_as_formula
@@ -113,8 +115,16 @@ def _filled(rule: Decides) -> Step:
 
 
 def quoted_name(name: str) -> str:
-    """Return a column name as an expression takes it."""
-    return '"' + name.replace('"', '""') + '"'
+    """Return a column name as an expression takes it.
+
+    >>> quoted_name("keeper"), quoted_name("net weight")
+    ('keeper', '"net weight"')
+    """
+    try:
+        bare = parse(name)
+    except ExpressionError:
+        bare = None
+    return name if isinstance(bare, Name) and bare.name == name else '"' + name.replace('"', '""') + '"'
 
 
 def rules_of(table: ColumnCache) -> list[Decides]:
