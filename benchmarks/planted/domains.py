@@ -221,7 +221,7 @@ def shelter(chance: Chance, count: int) -> Sheet:
     return made(
         "shelter",
         {
-            "tag": [f"{chance.between(100000, 999999)}" for _ in range(count)],
+            "tag": [str(one) for one in chance.random.sample(range(100_000, 999_999), count)],
             "came_in": came,
             "left_on": [later(day, days) for day, days in zip(came, stay, strict=True)],
             "kind": chance.some(count, lambda: chance.of(kinds, [8, 6, 3, 2, 2])),

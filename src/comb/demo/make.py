@@ -169,7 +169,8 @@ def _plant_further(dice: Dice, visits: list[Visit]) -> None:
         named = {*columns, "visit"}
         return [
             v for v in visits
-            if not any(column in named or not column for _, column in v.defects) and all(v.cells[one] for one in columns)
+            if not any(column in named or not column for _, column in v.defects)
+            and all(v.cells[one] for one in columns)
         ]  # fmt: skip
 
     def spoil(code: str, column: str, count: int, change: Callable[[str, int], str]) -> None:

@@ -35,6 +35,9 @@ _SHAPE = re.compile(
 _ORDINALS = frozenset({"st", "nd", "rd", "th", "e", "er", "º", "ª", "o", "a"})
 PER_CENT = "%"
 
+# How a spreadsheet program shows a long number.
+SHORTENED = re.compile(r"[+-]?[0-9][.,]?[0-9]*[eE][+]?[0-9]{1,3}")
+
 # Longer texts are not numbers.
 LONGEST = 60
 

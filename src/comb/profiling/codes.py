@@ -244,7 +244,7 @@ _ALL = (
         _UNTIDY,
         says="texts that a spreadsheet program would run",
         looks_at="texts that begin with `=`, or with `+`, `-`, `@` and a function or a cell",
-        example="`=HYPERLINK(...)`",
+        example="`=SUM(A1:A9)`",
         remedy="",
         not_for="telephone numbers, dashes, negative numbers",
         together="{} columns have texts that would run as formulas",

@@ -38,6 +38,7 @@ class ColumnCache(BareTable):
         self._floats: dict[str, NDArray[np.float64]] = {}
         self._different: dict[str, int] = {}
         self._told: dict[str, NDArray[np.bool_]] = {}
+        self._surely_told: dict[str, NDArray[np.bool_]] = {}
         self.as_of: date | None = None
         self._numbered: dict[str, Codes] = {}
         self.computed: set[str] = set()
@@ -95,10 +96,17 @@ class ColumnCache(BareTable):
         """Return which cells of a column are told to be wrong by what was looked for before."""
         return self._told.get(name, np.zeros(self.row_count, np.bool_))
 
-    def tell(self, name: str, rows: Codes) -> None:
+    def surely_told(self, name: str) -> NDArray[np.bool_]:
+        """Return which cells are told to be wrong for more than being far from the others."""
+        return self._surely_told.get(name, np.zeros(self.row_count, np.bool_))
+
+    def tell(self, name: str, rows: Codes, *, surely: bool = True) -> None:
         """Note, by row numbers, that cells of a column are wrong; for what is looked for afterwards."""
         if len(rows):
-            self._told[name] = self.told(name) | np.isin(self.row_numbers, rows)
+            where = np.isin(self.row_numbers, rows)
+            self._told[name] = self.told(name) | where
+            if surely:
+                self._surely_told[name] = self.surely_told(name) | where
 
     def in_order(self, name: str) -> NDArray[np.float64]:
         """Return the values of `floats` in ascending order, missing ones left out."""

@@ -211,7 +211,8 @@ def computed(table: ColumnCache) -> Findings:
     explained: list[tuple[set[str], set[int]]] = []
     order = {name: at for at, name in enumerate(table.names)}
     for relation in sorted(found, key=lambda one: order[one.target]):
-        wrong = _wrong(relation, numbers) & ~np.any([table.told(name) for name in relation.operands], axis=0)
+        told = np.any([table.told(name) for name in relation.operands], axis=0) | table.surely_told(relation.target)
+        wrong = _wrong(relation, numbers) & ~told
         rows = np.flatnonzero(wrong)
         mine = {relation.target, *relation.operands}
         at = set(rows.tolist())

@@ -43,12 +43,12 @@ def alike(table: ColumnCache) -> Findings:
     _, _, copies = _copies(table)
     if copies.any() and not _more_than_chance(table, copies):
         return
-    broken = [one.columns for one in _duplicate_keys(table, copies)]
+    broken = list(_duplicate_keys(table, copies))
     single = [name for name in table.names if _identifies(table, name)]
     told = np.any([table.told(name) for name in table.names], axis=0) if table.names else copies
     compound = list(compound_keys(table, np.flatnonzero(~copies & ~told), single))
     yield from compound
-    yield from near_copies(table, copies, [*broken, *(one.columns for one in compound)])
+    yield from near_copies(table, copies, [*broken, *compound])
 
 
 def _identifies(table: ColumnCache, name: str) -> bool:

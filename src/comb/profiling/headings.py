@@ -50,6 +50,10 @@ OFTEN_NOTHING = MONEY_WORDS | words(
     "bonus fee fees fine fines discount tip surcharge premium deposit debt loan rebate commission income wage salary "
     "children rain rainfall precipitation snow delay sunshine overtime"
 )
+CODE_WORDS = words(
+    "zip plz postcode postal post code id phone telephone isbn barcode ean gtin account konto card serial personal "
+    "article"
+)
 KEY_WORDS = words(
     "id key no nr number num ref reference receipt ticket uuid guid isbn serial tag invoice visit loan kennung"
 )

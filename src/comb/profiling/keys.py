@@ -34,9 +34,11 @@ LOOKED_AT = 20_000
 KEY_TYPES = frozenset({"string", "integer", "date", "category", "boolean"})
 
 # At most this share of the rows is a near copy of another, and they are equal in this many columns.
-MOST_NEAR = 0.1
+MOST_NEAR = 0.06
 LEAST_EQUAL = 2
 MOST_COLUMNS = 60
+
+NOWHERE = np.zeros(0, np.int64)
 
 # Chance makes fewer near copies than this share of those found.
 LEAST_SURPRISE = 20.0
@@ -124,7 +126,7 @@ def _broken_key(table: ColumnCache, chosen: tuple[str, ...], rows: Codes) -> Fin
     return Finding("duplicate.key", chosen, len(rows), table.rows_where(where), examples, text)
 
 
-def near_copies(table: ColumnCache, copies: np.ndarray, keys: Sequence[tuple[str, ...]]) -> Findings:
+def near_copies(table: ColumnCache, copies: np.ndarray, broken: Sequence[Finding]) -> Findings:
     """Rows that are another but for spaces and case, or for one field.
 
     Parameters
@@ -132,10 +134,12 @@ def near_copies(table: ColumnCache, copies: np.ndarray, keys: Sequence[tuple[str
     table : ColumnCache
     copies : mask
         The rows that are exact copies of earlier ones.
-    keys : sequence of tuple of str
-        Keys that are broken: rows that share one are said there already.
+    broken : sequence of Finding
+        Keys that are there twice: rows that share one are said there already.
     """
     rows = table.row_count
+    keys = [one.columns for one in broken]
+    said = np.isin(table.row_numbers, np.concatenate([NOWHERE, *(one.rows for one in broken)]))
     names = [name for name in table.names if table.present_count(name) and table.different(name) > 1][:MOST_COLUMNS]
     if rows < LEAST_ROWS or len(names) < LEAST_EQUAL + 1:
         return
@@ -158,7 +162,7 @@ def near_copies(table: ColumnCache, copies: np.ndarray, keys: Sequence[tuple[str
         if not count or count > MOST_NEAR * rows or any(name not in key for key in keys):
             continue
         # What columns have to do with each other the other rows tell.
-        others = ~copies
+        others = ~copies & ~said
         others[likely[again | near]] = False
         left = np.flatnonzero(others)
         apart = [_folded_codes(table, one, folds, left) for one in names]

@@ -37,6 +37,9 @@ ROUNDING = 1e-6
 # A row is the header again if this share of its cells are the names of their columns.
 LEAST_NAMES = 0.6
 
+# A wrong total is off by this share at most, if no other total of its column shows that it is one.
+NEARLY = 0.2
+
 # Rows of totals are few.
 MOST_TOTALS = 0.34
 
@@ -44,7 +47,8 @@ MOST_TOTALS = 0.34
 LEAST_HEADINGS = 3
 _YEAR = re.compile(r"(?:18|19|20|21)[0-9]{2}(?:[-/][0-9]{2,4})?")
 _QUARTER = re.compile(
-    r"(?:q[1-4]|[1-4]\. ?quartal|h[12])(?:[ _/-]?(?:(?:19|20)?[0-9]{2}))?|(?:(?:19|20)[0-9]{2})[ _-]?q[1-4]",
+    r"(?:(?-i:Q)[1-4]|[1-4]\. ?quartal|(?-i:H)[12])(?:[ _/-]?(?:(?:19|20)?[0-9]{2}))?"
+    r"|(?:(?:19|20)[0-9]{2})[ _-]?q[1-4]",
     re.IGNORECASE,
 )
 _DAY = re.compile(
@@ -227,8 +231,13 @@ def _below(table: ColumnCache, where: Mask, values: dict[str, np.ndarray]) -> It
     checked = {name for name in values if any(fits and name not in {w[0] for w in wrong} for _, wrong, fits in found)}
     if not right or right < tried / 2:
         return
-    for at, parts, _ in found:
-        yield _Total(at, tuple(one for one in parts if one[0] in checked))
+    for at, parts, fits in found:
+        # Beside a column that adds up, one that nearly does is a total too.
+        yield _Total(at, tuple(one for one in parts if one[0] in checked or (fits and _nearly(one[1], one[2]))))
+
+
+def _nearly(given: str, parts: str) -> bool:
+    return abs(float(given) - float(parts)) <= NEARLY * abs(float(parts))
 
 
 def _close(one: float, other: float) -> bool:

@@ -273,7 +273,7 @@ def _rule(first: str, second: str, one: Codes, other: Codes, holes: Mask) -> Dec
     np.maximum.at(most, group, counts)
     sizes = np.bincount(one[both], minlength=values)
     clear = (sizes >= 3) & (most >= LEAST_MAJORITY * sizes)
-    # A second value that has rows of its own and is met with no other is a thing of its own: two people born on one day.
+    # A second value that has rows of its own and is met with no other is a thing of its own: two born on one day.
     second_of = pairs % width
     met = np.bincount(second_of, minlength=width)
     own = (met[second_of] == 1) & (counts > 1)

@@ -23,7 +23,8 @@ LEAST_OVER_CHANCE = 4.0
 ENDS = (
     ("min", "max"), ("minimum", "maximum"), ("low", "high"), ("lower", "upper"), ("from", "to"), ("start", "end"),
     ("begin", "end"), ("first", "last"), ("open", "close"), ("least", "most"), ("von", "bis"), ("lowest", "highest"),
-    ("smallest", "largest"), ("departure", "arrival"),
+    ("smallest", "largest"), ("departure", "arrival"), ("opens", "closes"),
+    ("opened", "closed"), ("start", "stop"), ("started", "ended"), ("begins", "ends"), ("in", "out"),
 )  # fmt: skip
 
 
@@ -41,7 +42,8 @@ def reversed_pairs(table: ColumnCache) -> Findings:
                 first, second = ends
             elif table[first].type.plain.word != table[second].type.plain.word:
                 continue
-            yield from _reversed(table, first, second, either=kinds is MOMENTS)
+            called = _ends_of(first, second)
+            yield from _reversed(table, *(called or (first, second)), either=called is None)
 
 
 def _ends_of(one: str, other: str) -> tuple[str, str] | None:

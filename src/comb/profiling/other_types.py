@@ -6,7 +6,7 @@ A remedy is offered only where every value can be read so; a name alone proves n
 import numpy as np
 
 from comb.errors import agree, counted
-from comb.kernels.grouping import group
+from comb.kernels.grouping import group_sizes
 from comb.kernels.types import FITS, IS_KNOWN
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, everywhere, kept_texts, noticed, quoted
@@ -35,6 +35,11 @@ LEAST_CLOCKS = 8
 # A code has no more values than this, and each of them several times.
 MOST_LABELS = 12
 LEAST_REPEATED = 5
+
+# Codes that a text names are small, and go on nearly without a gap.
+LARGEST_CODE = 99
+MOST_HOLES = 1.5
+NAMED_SHARE = 0.9
 
 # What day counts look like whatever the heading: within this many days, and close to the days of another column or on
 # working days only.
@@ -208,11 +213,17 @@ def labels(table: ColumnCache) -> Findings:
 
 def _named_by(table: ColumnCache, name: str, values: np.ndarray) -> str | None:
     """Return the column of texts that has one text for each number, and one number for each text."""
+    if values[-1] > LARGEST_CODE or values[-1] - values[0] + 1 > MOST_HOLES * len(values):
+        # What is measured of a few things has one value for each of them, too.
+        return None
     codes = table[name]._codes()
     for other, column in table.columns.items():
         if column.type.word != "string" or table.different(other) != len(values) or len(values) < 3:
             continue
-        if len(group([codes, column._codes()], table.row_count)[1]) == len(values) and not column.missing_count:
+        _, sizes = group_sizes([codes, column._codes()], table.row_count)
+        # A few rows may have the text of another code.
+        usual = np.sort(sizes)[::-1][: len(values)]
+        if not column.missing_count and usual.sum() >= NAMED_SHARE * table.row_count and usual[-1] > 1:
             return other
     return None
 

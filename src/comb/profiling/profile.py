@@ -99,7 +99,7 @@ LATE: tuple[frozenset[Finder], ...] = (
 STAGES = (FIRST, frozenset(FINDERS) - FIRST - frozenset(chain.from_iterable(LATE)), *LATE)
 TELLING = frozenset({
     "missing.stand_in", "missing.zeros", "value.impossible", "value.outlier", "value.future", "relation.order",
-    "text.length",
+    "text.length", "text.packed", "text.encoding", "text.markup", "text.formula",
 })  # fmt: skip
 WHOLE_ROWS = frozenset({"layout.repeated_header", "layout.totals"})
 
@@ -317,7 +317,7 @@ def _tell(cache: ColumnCache, findings: list[Finding]) -> None:
     for finding in findings:
         names = cache.names if finding.code in WHOLE_ROWS else finding.columns if finding.code in TELLING else ()
         for name in names:
-            cache.tell(name, finding.rows)
+            cache.tell(name, finding.rows, surely=finding.code != "value.outlier")
 
 
 def _once(findings: Iterable[Finding]) -> tuple[Finding, ...]:

@@ -13,11 +13,13 @@ from collections.abc import Callable
 import numpy as np
 
 from comb.errors import agree, counted
+from comb.kernels.notation import SHORTENED
 from comb.kernels.types import IS_KNOWN
-from comb.profiling.characters import runs_as_formula
+from comb.profiling.characters import mended, runs_as_formula
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
-from comb.steps.cell_steps import HIDDEN, tidied
+from comb.profiling.headings import CODE_WORDS, words_of
+from comb.steps.cell_steps import tidied
 from comb.tables.column import Column, Mask
 
 # A shape is that of the column if at least this share of the cells has it; number plates and post codes with several
@@ -31,6 +33,7 @@ LONGEST_CODE = 40
 
 # Whole numbers are codes if nearly all are different and have as many digits; fewer digits are found among numbers too.
 LEAST_DIGITS = 6
+LEAST_CALLED_DIGITS = 4
 LEAST_UNIQUE = 0.9
 LEAST_SAME_LENGTH = 0.97
 
@@ -130,8 +133,14 @@ def _odd_texts(column: Column, looked_at: Mask) -> tuple[str, dict[str, int], di
     off: dict[str, int] = {}
     for text, count in texts.items():
         form = shape(text)
-        if form == usual or form.replace("a", "A") == letters or HIDDEN.search(text) or runs_as_formula(text):
-            # In another case it is written, not built, differently.
+        if (
+            form == usual
+            or form.replace("a", "A") == letters
+            or mended(text) != text
+            or runs_as_formula(text)
+            or SHORTENED.fullmatch(text)
+        ):
+            # In another case it is written, not built, differently; what else is wrong with a text is told as such.
             continue
         same_build = squeezed(form.replace("a", "A")) == squeezed(letters)
         if same_build and natural(text):
@@ -191,7 +200,12 @@ def _odd_numbers(table: ColumnCache, name: str, column: Column) -> Findings:
     counts = np.diff(np.concatenate([[0], np.searchsorted(ordered, edges, "left"), [present]]))
     digits = int(np.argmax(counts)) + 1
     most = int(counts[digits - 1])
-    if digits < LEAST_DIGITS or most == present or most < LEAST_SAME_LENGTH * present:
+    called = bool(words_of(name) & CODE_WORDS)
+    if (
+        digits < (LEAST_CALLED_DIGITS if called else LEAST_DIGITS)
+        or most == present
+        or most < LEAST_SAME_LENGTH * present
+    ):
         return
     low, high = 10 ** (digits - 1), 10**digits
     usual = ordered[(ordered >= low) & (ordered < high)]
@@ -200,7 +214,7 @@ def _odd_numbers(table: ColumnCache, name: str, column: Column) -> Findings:
     near = (len(shorter) and shorter[-1] > low - (usual[-1] - usual[0]) // 10) or (
         len(longer) and longer[0] < high + (usual[-1] - usual[0]) // 10
     )
-    if near and usual[0] < low * 1.2:
+    if near and usual[0] < low * 1.2 and not called:
         return
     where = column.present & ((column.array < low) | (column.array >= high))
     count = int(where.sum())

@@ -7,7 +7,7 @@ import numpy as np
 from comb.errors import agree, counted
 from comb.inference.decide import infer_column
 from comb.kernels.grouping import Codes
-from comb.kernels.notation import shape_of
+from comb.kernels.notation import SHORTENED, shape_of
 from comb.kernels.types import DIGITS_ONLY, ZERO_AHEAD
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import (
@@ -93,13 +93,12 @@ def doubts(table: ColumnCache) -> Findings:
 # Spreadsheet programs show this many digits of long numbers, and numbers this long are shown so.
 MOST_SHOWN_DIGITS = 6
 LEAST_LONG = 1e10
-_SHORTENED = re.compile(r"[+-]?[0-9][.,]?[0-9]*[eE][+]?[0-9]{1,3}")
 
 
 def _rounded(table: ColumnCache, column: Column) -> Codes:
     """Return the rows whose number a spreadsheet program rounded; all, where they cannot be told."""
     if column.type.word == "string":
-        where = column.text.flags(lambda text: _SHORTENED.fullmatch(text.strip()) is not None) & column.present
+        where = column.text.flags(lambda text: SHORTENED.fullmatch(text.strip()) is not None) & column.present
     elif column.type.plain.word in ("integer", "number"):
         values = np.abs(column.array.astype(np.float64))
         with np.errstate(divide="ignore", invalid="ignore"):

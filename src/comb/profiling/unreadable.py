@@ -22,7 +22,10 @@ from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 
-_WITH_UNIT = re.compile(r"[+-]?[0-9][0-9.,' ]*?\s*([^\W\d_]{1,4}|%|°C?|[$€£¥])")
+_WITH_UNIT = re.compile(
+    r"[+-]?[0-9][0-9.,' ]*?\s*(?P<behind>[^\W\d_]{1,4}|%|°C?|[$€£¥])"
+    r"|[+-]?(?P<before>[$€£¥]|[A-Z]{3})\s*[+-]?[0-9][0-9.,' ]*"
+)
 _CURRENCY_SIGNS = frozenset("$€£¥")
 
 # A unit that no name gives is taken for the column's with this many values at least, whose median and that of all
@@ -140,7 +143,8 @@ def _with_units(name: str, column: Column, where: Mask, rest: _Part) -> list[_Pa
     for text, count in rest.texts.items():
         match = _WITH_UNIT.fullmatch(text.strip())
         if match:
-            by_unit.setdefault(match[1], _Part(unit=match[1])).texts[text] = count
+            unit = match["behind"] or match["before"]
+            by_unit.setdefault(unit, _Part(unit=unit)).texts[text] = count
     for part in by_unit.values():
         part.remedy = _unit_remedy(name, column, where, part)
         rest.texts = {text: count for text, count in rest.texts.items() if text not in part.texts}

@@ -37,6 +37,14 @@ LEAST_DIFFERENT = 8
 FENCE = 3.5
 LEAST_APART = 1.0
 
+# Where the largest tenth begins further from the median than the largest quarter by more than this factor (it is 1.9
+# for normal values, 2.3 for sizes of towns), the fence is this many times as far away as the tenth.
+HEAVY = 2.15
+HEAVY_FENCE = 5.5
+
+# The logarithms of values near zero lie far below the others; the lower fence is further away by this factor.
+BELOW = 1.4
+
 # More are a second group of values.
 MOST_OUTLIERS = 0.05
 
@@ -99,6 +107,12 @@ def far_outside(table: ColumnCache, name: str) -> Outside | None:
     ordered = _ordered(table, name)
     if len(ordered) < LEAST_VALUES:
         return None
+    zeros = int(np.searchsorted(ordered, 0.0, "right")) if ordered[0] == 0 else 0
+    if zeros:
+        # Where there is often nothing, rain or fees, the rest is judged on its own.
+        ordered = ordered[zeros:]
+        if len(ordered) < LEAST_VALUES:
+            return None
     ends = (ordered[0], ordered[-1])
     scale = ""
     if ordered[0] > 0 and column.type.numeric:
@@ -111,7 +125,7 @@ def far_outside(table: ColumnCache, name: str) -> Outside | None:
         if plain < by_logarithm + alike or not scale:
             ends = _inside(ordered, ordered)
         if scale:
-            within = _inside(logarithms, ordered)
+            within = _inside(logarithms, ordered, below=BELOW)
             both = plain < by_logarithm + alike
             ends = (min(ends[0], within[0]), max(ends[1], within[1])) if both else within
             scale = "" if both else scale
@@ -123,6 +137,7 @@ def far_outside(table: ColumnCache, name: str) -> Outside | None:
         return None
     values = table.floats(name)
     where = column.present & ((values < least) | (values > most)) & ~_stand_in_values(column, values)
+    where &= (values != 0) | (not zeros)
     return Outside(where, int(np.argmax(values == least)), int(np.argmax(values == most)), scale)
 
 
@@ -147,11 +162,12 @@ def _ordered(table: ColumnCache, name: str) -> NDArray[np.float64]:
     return ordered[~_stand_in_values(column, ordered)]
 
 
-def _inside(judged: NDArray[np.float64], ordered: NDArray[np.float64]) -> tuple[float, float]:
+def _inside(judged: NDArray[np.float64], ordered: NDArray[np.float64], below: float = 1.0) -> tuple[float, float]:
     """Return the least and the largest of ascending values that are not far outside on a scale."""
     low, high = _fences(judged)
-    begin, end = int(np.searchsorted(judged, low, "left")), int(np.searchsorted(judged, high, "right"))
     width = (high - low) / (2 * FENCE + 1)
+    low -= (below - 1) * FENCE * width
+    begin, end = int(np.searchsorted(judged, low, "left")), int(np.searchsorted(judged, high, "right"))
     if not width or begin >= end:
         return float(ordered[0]), float(ordered[-1])
     if begin and judged[begin] - judged[begin - 1] < LEAST_APART * width:
@@ -172,7 +188,11 @@ def _fences(ordered: NDArray[np.float64]) -> tuple[float, float]:
         # More than half of the values are equal: the others say how wide the column is.
         rest = ordered[ordered != first]
         width = _at(rest, 0.9) - _at(rest, 0.1) if len(rest) >= LEAST_VALUES else 0.0
-    return float(first - FENCE * width), float(third + FENCE * width)
+    low, high = first - FENCE * width, third + FENCE * width
+    median, ninth = _at(ordered, 0.5), _at(ordered, 0.9)
+    if ninth - median > HEAVY * (third - median) > 0:
+        high = max(high, median + HEAVY_FENCE * (ninth - median))
+    return float(low), float(high)
 
 
 def _lean(ordered: NDArray[np.float64]) -> float:

@@ -1,0 +1,41 @@
+"""The table of all kinds of findings: nothing is found that it does not say, and the page on findings is made from it."""
+
+import re
+from pathlib import Path
+
+import pytest
+
+import comb
+from comb.profiling.codes import CODES, as_markdown, code_of, explained
+from comb.profiling.finding import Severity
+
+ROOT = Path(__file__).parents[2]
+SOURCES = "\n".join(
+    path.read_text(encoding="utf-8") for path in (ROOT / "src/comb/profiling").glob("*.py") if path.name != "codes.py"
+)
+
+
+def test_every_code_that_the_finders_use_is_explained_and_the_other_way_round() -> None:
+    used = set(re.findall(r'"((?:missing|column|duplicate|text|type|value|relation|layout|series)\.[a-z_]+)"', SOURCES))
+    assert used == set(CODES)
+
+
+def test_the_page_on_findings_is_made_from_the_table() -> None:
+    assert (ROOT / "docs" / "findings.md").read_text(encoding="utf-8") == as_markdown(), (
+        "renew it: python -c 'from comb.profiling.codes import as_markdown; print(as_markdown(), end=str())' > docs/findings.md"
+    )
+
+
+@pytest.mark.parametrize("code", CODES)
+def test_an_explanation_is_whole(code: str) -> None:
+    one = code_of(code)
+    assert (
+        one.code == code and isinstance(one.severity, Severity) and one.together.count("{}") == 1
+    ) or code.startswith("duplicate")
+    assert len(explained(one)) >= 4 and all(part.endswith(".") and ".." not in part for part in explained(one))
+
+
+def test_an_unknown_code_is_refused_with_the_nearest() -> None:
+    with pytest.raises(comb.CombError) as caught:
+        code_of("text.spell")
+    assert "there is no code 'text.spell'" in str(caught.value) and "text.spelling" in str(caught.value)
