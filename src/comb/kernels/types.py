@@ -170,6 +170,7 @@ class Op(IntEnum):
     WEEKDAY = 17  # 1 is Monday
     HOURS = 18  # of a duration
     SIGN = 19  # of a duration; it may be left out
+    ORDINAL = 20  # st, nd, rd or th
 
 
 class Names(NamedTuple):

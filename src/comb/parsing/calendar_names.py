@@ -5,23 +5,56 @@ the language, since no name means two of them. An abbreviated weekday may mean t
 fits if the date is one of them.
 """
 
+from comb.kernels.scalars import fold
 from comb.kernels.types import Names, names_of
 
-# English, German, French, Spanish; each month with all its names, in small letters.
-MONTH_NAMES = (
-    "january jan januar jänner jän janvier janv enero ene",
-    "february feb februar feber février févr fév fevrier febrero",
-    "march mar märz mär mrz maerz mars marzo",
-    "april apr avril avr abril abr",
-    "may mai mayo",
-    "june jun juni juin junio",
-    "july jul juli juillet juil julio",
-    "august aug août aoû aout agosto ago",
-    "september sept sep septembre septiembre set setiembre",
-    "october oct oktober okt octobre octubre",
-    "november nov novembre noviembre",
-    "december dec dezember dez décembre déc decembre diciembre dic",
+# The names of each month in small letters, as Unicode's Common Locale Data Repository (version 44) has them: English,
+# German, French, Spanish, Italian, Portuguese, Dutch, Swedish, Danish, Norwegian, Finnish, Polish, Czech, Russian,
+# Ukrainian, Turkish, Romanian, Hungarian, Greek; where a language has another form of them in dates, both. What means
+# different months in two languages is left out: "listopad" is October in Croatian, which is not among these.
+FULL_MONTH_NAMES = (
+    "january januar jänner janvier enero gennaio janeiro januari tammikuuta tammikuu stycznia styczeń ledna leden "
+    "января январь січня січень ocak ianuarie január ιανουαρίου",
+    "february februar feber février fevrier febrero febbraio fevereiro februari helmikuuta helmikuu lutego luty "
+    "února únor февраля февраль лютого лютий şubat februarie február φεβρουαρίου",
+    "march märz maerz mars marzo março maart marts maaliskuuta maaliskuu marca marzec března březen марта март "
+    "березня березень mart martie március μαρτίου",
+    "april avril abril aprile huhtikuuta huhtikuu kwietnia kwiecień dubna duben апреля апрель квітня квітень "
+    "nisan aprilie április απριλίου",
+    "may mai mayo maggio maio mei maj toukokuuta toukokuu maja května květen мая май травня травень mayıs május μαΐου",
+    "june juni juin junio giugno junho kesäkuuta kesäkuu czerwca czerwiec června červen июня июнь червня червень "
+    "haziran iunie június ιουνίου",
+    "july juli juillet julio luglio julho heinäkuuta heinäkuu lipca lipiec července červenec июля июль липня "
+    "липень temmuz iulie július ιουλίου",
+    "august août aout agosto augustus augusti elokuuta elokuu sierpnia sierpień srpna srpen августа август серпня "
+    "серпень ağustos augusztus αυγούστου",
+    "september septembre septiembre setiembre settembre setembro syyskuuta syyskuu września wrzesień září "
+    "сентября сентябрь вересня вересень eylül septembrie szeptember σεπτεμβρίου",
+    "october oktober octobre octubre ottobre outubro lokakuuta lokakuu października październik října říjen "
+    "октября октябрь жовтня жовтень ekim octombrie október οκτωβρίου",
+    "november novembre noviembre novembro marraskuuta marraskuu listopada listopad listopadu ноября ноябрь "
+    "листопада листопад kasım noiembrie νοεμβρίου",
+    "december dezember décembre decembre diciembre dicembre dezembro desember joulukuuta joulukuu grudnia "
+    "grudzień prosince prosinec декабря декабрь грудня грудень aralık decembrie δεκεμβρίου",
 )
+
+# And how they are shortened.
+SHORT_MONTH_NAMES = (
+    "jan jän janv ene gen sty янв",
+    "feb févr fév fev фев",
+    "mar mrz mär mrt",
+    "apr avr abr kwi апр",
+    "mag",
+    "jun giu cze июн",
+    "jul lug juil lip июл",
+    "aug aoû ago авг sie",
+    "sep sept set сен wrz",
+    "okt oct ott out paź окт",
+    "nov ноя",
+    "dec dez dic déc des gru дек",
+)
+
+MONTH_NAMES = tuple(f"{full} {short}" for full, short in zip(FULL_MONTH_NAMES, SHORT_MONTH_NAMES, strict=True))
 
 # From Monday to Sunday.
 WEEKDAY_NAMES = (
@@ -35,22 +68,14 @@ WEEKDAY_NAMES = (
 )
 
 # Names that are not abbreviated.
-FULL_NAMES = frozenset({
-    "january", "januar", "jänner", "janvier", "enero", "february", "februar", "feber", "février", "fevrier", "febrero",
-    "march", "märz", "maerz", "mars", "marzo", "april", "avril", "abril", "may", "mai", "mayo",
-    "june", "juni", "juin", "junio", "july", "juli", "juillet", "julio", "august", "août", "aout", "agosto",
-    "september", "septembre", "septiembre", "setiembre", "october", "oktober", "octobre", "octubre",
-    "november", "novembre", "noviembre", "december", "dezember", "décembre", "decembre", "diciembre",
-})  # fmt: skip
+FULL_NAMES = frozenset(name for names in FULL_MONTH_NAMES for name in names.split())
 
 
 def _cased(table: dict[str, int]) -> dict[str, int]:
-    """Add names whose letters beyond ASCII are capitals: those are compared as they are."""
-    capital = {name.translate(_CAPITALS): value for name, value in table.items()}
-    return {**table, **capital}
-
-
-_CAPITALS = str.maketrans("äáéíóúûü", "ÄÁÉÍÓÚÛÜ")
+    """Add names whose letters beyond ASCII are capitals, all of them or the first: those are compared as they are."""
+    capital = {fold(name.upper()): value for name, value in table.items()}
+    title = {fold(name[:1].upper() + name[1:]): value for name, value in table.items()}
+    return {**table, **capital, **title}
 
 
 def _months() -> dict[str, int]:

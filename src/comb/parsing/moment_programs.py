@@ -91,6 +91,9 @@ def moment_program(word: str, pattern: str, last_century_from: int = LAST_CENTUR
         text = match["quoted"]
         if match["fraction"]:
             ops.append((Op.FRACTION, 0))
+        elif text == "th" and ops and ops[-1][0] == Op.DAY:
+            # Behind a day it stands for all four: 1st, 2nd, 3rd, 4th.
+            ops.append((Op.ORDINAL, 0))
         elif match["letters"]:
             ops += _of_letters(match["letters"], word, pattern, last_century_from)
         elif match["other"] == " ":

@@ -34,6 +34,12 @@ _DATE_SHAPES: tuple[tuple[re.Pattern[str], tuple[str, ...]], ...] = tuple(
         (r"[0-9]{1,2}(?P<m>\.? ?|-|/)N(?P<p>\.?)(?P<n>,? ?|-|/)[0-9]{4}", ("d{m}N{n}yyyy",)),
         (r"[0-9]{1,2}(?P<m>\.? ?|-|/)N(?P<p>\.?)(?P<n>,? ?|-|/)[0-9]{2}", ("d{m}N{n}yy",)),
         (r"[0-9]{1,2} de N de [0-9]{4}", ("d 'de' N 'de' yyyy",)),
+        (r"[0-9]{4}\. N [0-9]{1,2}\.", ("yyyy. N d.",)),
+        (r"[0-9]{1,2}(?:st|nd|rd|th) N(?P<p>\.?)(?P<n>,? )[0-9]{4}", ("d'th' N{n}yyyy",)),
+        (r"[0-9]{1,2}(?:st|nd|rd|th) of N(?P<n>,? )[0-9]{4}", ("d'th' 'of' N{n}yyyy",)),
+        (r"N(?P<p>\.?) [0-9]{1,2}(?:st|nd|rd|th)(?P<n>,? )[0-9]{4}", ("N d'th'{n}yyyy",)),
+        (r"[0-9]{4}年[0-9]{1,2}月[0-9]{1,2}日", ("yyyy'年'M'月'd'日'",)),
+        (r"[0-9]{4}년 [0-9]{1,2}월 [0-9]{1,2}일", ("yyyy'년' M'월' d'일'",)),
         (r"N(?P<p>\.?)(?P<m> |-)[0-9]{1,2}(?P<n>,? |-)[0-9]{4}", ("N{m}d{n}yyyy",)),
         (r"[0-9]{4}(?P<m> |-|/)N(?P<p>\.?)(?P=m)[0-9]{1,2}", ("yyyy{m}N{m}d",)),
         (r"N(?P<p>\.?)(?P<m> |-|/)[0-9]{4}", ("N{m}yyyy",)),
@@ -48,6 +54,9 @@ _DATE_SHAPES: tuple[tuple[re.Pattern[str], tuple[str, ...]], ...] = tuple(
         (r"[0-9]{4}-W[0-9]{2}-[1-7]", ("YYYY-'W'ww-e",)),
     )
 )
+
+# As the C library writes a moment: Fri Jun 30 17:12:41 2023, a day below ten behind two spaces.
+_YEAR_LAST = re.compile(r"N {1,2}[0-9]{1,2} (?P<clock>[0-9:]+) [0-9]{4}")
 
 # Texts that were looked at for a guess are looked at again when all have been read.
 MOST_REMEMBERED = 4000
@@ -104,6 +113,11 @@ def _whole(named: str, text: str) -> list[tuple[str, str]]:
     dates = _dates(rest, full)
     if dates:
         return [("date", ahead + date) for date in dates]
+    match = _YEAR_LAST.fullmatch(rest)
+    if match:
+        clock, tail = _clock_of(match["clock"])
+        month = "MMMM" if full else "MMM"
+        return [("datetime", f"{ahead}{month} d {clock} yyyy")] if tail == match["clock"] else []
     clock, tail = _clock_of(rest)
     if not clock:
         return []

@@ -287,9 +287,29 @@ def days_by_heading(table: ColumnCache) -> Findings:
             yield Finding("type.serial_dates", (name,), len(found), everywhere(table, column), examples, text, remedy)
 
 
+def clocks_by_heading(table: ColumnCache) -> Findings:
+    """Columns whose heading says that they hold times of day, where all values are hours and minutes with a point."""
+    for name, column in table.columns.items():
+        if column.type.word not in ("string", "decimal") or not words_of(name) & _CLOCK_WORDS:
+            continue
+        if table.different(name) < LEAST_CLOCKS or not _fits(name, column, "time H.mm"):
+            continue
+        found = column._take(np.flatnonzero(column.present)[:MOST_EXAMPLES]).texts()
+        examples = tuple(dict.fromkeys(text for text in found if text))
+        text = f"by its heading and every value, {name} holds times of day with a point between hours and minutes"
+        remedy = Convert(columns={name: "time H.mm"})
+        count = table.present_count(name)
+        yield Finding("type.clock_numbers", (name,), count, everywhere(table, column), examples, text, remedy)
+
+
+def _fits(name: str, column: Column, wanted: str) -> bool:
+    """Return whether all values of a column can be read as a type."""
+    found = BareTable({name: column._take(np.flatnonzero(column.present))})
+    return not Convert(columns={name: wanted}).apply(found).table[name].missing_count
+
+
 def are_days(name: str, column: Column, pattern: str) -> bool:
     """Return whether all values of a column are days of one pattern."""
     if column.type.word not in ("string", "integer") or not column.present.any():
         return False
-    found = BareTable({name: column._take(np.flatnonzero(column.present))})
-    return not Convert(columns={name: f"date {pattern}"}).apply(found).table[name].missing_count
+    return _fits(name, column, f"date {pattern}")

@@ -62,6 +62,7 @@ FINDERS: tuple[Finder, ...] = (
     types.doubts,
     other_types.mostly,
     other_types.days_by_heading,
+    other_types.clocks_by_heading,
     types.mixed_dates,
     types.mixed_units,
     other_types.numbers_that_count,

@@ -28,11 +28,11 @@ cdef enum:
 # The same as in `Op`, which a test holds together with this.
 cdef enum:
     LITERAL, SPACES, YEAR, SHORT_YEAR, MONTH, DAY, HOUR, HALF_HOUR, MINUTE, SECOND, FRACTION
-    OFFSET, MONTH_NAME, WEEKDAY_NAME, HALF, QUARTER, WEEK, WEEKDAY, HOURS, SIGN
+    OFFSET, MONTH_NAME, WEEKDAY_NAME, HALF, QUARTER, WEEK, WEEKDAY, HOURS, SIGN, ORDINAL
 
 assert [op.name for op in Op] == (
     "LITERAL SPACES YEAR SHORT_YEAR MONTH DAY HOUR HALF_HOUR MINUTE SECOND FRACTION "
-    "OFFSET MONTH_NAME WEEKDAY_NAME HALF QUARTER WEEK WEEKDAY HOURS SIGN"
+    "OFFSET MONTH_NAME WEEKDAY_NAME HALF QUARTER WEEK WEEKDAY HOURS SIGN ORDINAL"
 ).split()
 
 cdef int _MOST_FRACTION_DIGITS = MOST_FRACTION_DIGITS, _MOST_HOUR_DIGITS = MOST_HOUR_DIGITS
@@ -272,7 +272,23 @@ cdef inline bint _part(Cell *rest, Moment *moment, int op, int argument, Names *
             rest.text += 1
             rest.size -= 1
         return True
+    if op == ORDINAL:
+        return _ordinal(rest)
     return False
+
+
+cdef inline bint _ordinal(Cell *rest) noexcept nogil:
+    """Read st, nd, rd or th, in letters of any case."""
+    cdef int first, second
+    if rest.size < 2:
+        return False
+    first, second = rest.text[0] | 32, rest.text[1] | 32
+    if not ((first == 115 and second == 116) or (first == 110 and second == 100)
+            or (first == 114 and second == 100) or (first == 116 and second == 104)):
+        return False
+    rest.text += 2
+    rest.size -= 2
+    return True
 
 
 cdef inline int64_t _days_of(int year, int month, int day) noexcept nogil:

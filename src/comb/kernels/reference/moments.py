@@ -43,12 +43,13 @@ class _Moment:
         self.hour = self.minute = self.second = self.fraction = self.offset = 0
         self.half = -1
         self.sign = 1
+        self.pending = b""
 
     def take(self, op: int, argument: int) -> None:
         """Read one part."""
         match op:
             case Op.LITERAL:
-                self.literal(chr(argument))
+                self.literal(argument)
             case Op.SPACES:
                 begin = self.at
                 while self.text[self.at : self.at + 1] in (
@@ -104,14 +105,23 @@ class _Moment:
                 if self.text[self.at : self.at + 1] in ("-", "+"):
                     self.sign = -1 if self.text[self.at] == "-" else 1
                     self.at += 1
+            case Op.ORDINAL:
+                self.need(fold(self.text[self.at : self.at + 2]) in ("st", "nd", "rd", "th"))
+                self.at += 2
 
     def need(self, met: bool) -> None:
         """Stop unless something is so."""
         if not met:
             raise _Misfit
 
-    def literal(self, character: str) -> None:
-        """Read one character."""
+    def literal(self, byte: int) -> None:
+        """Read one byte of a literal; a character beyond ASCII is several."""
+        self.pending += bytes([byte])
+        try:
+            character = self.pending.decode()
+        except UnicodeDecodeError:
+            return
+        self.pending = b""
         self.need(self.text[self.at : self.at + 1] == character)
         self.at += 1
 
