@@ -15,6 +15,7 @@ from comb.inference.candidates import tallied_candidates
 from comb.inference.declared import declared_parser
 from comb.inference.detect import detected_candidates
 from comb.inference.mixed_forms import with_minority
+from comb.inference.other_digits import with_plain_digits
 from comb.inference.proposals import with_proposals
 from comb.inference.value_checks import recheck
 from comb.kernels.notation import PER_CENT, shape_of
@@ -103,6 +104,15 @@ def infer_source(source: ColumnSource, decimal_mark: str = "") -> Column:
     decimal_mark : str
         The one that other columns of the source prove: it decides where the values leave it open.
     """
+    column = _inferred(source, decimal_mark)
+    plain = with_plain_digits(source) if column.type == STRING else None
+    if plain is None:
+        return column
+    again = _inferred(plain.source, decimal_mark)
+    return column if again.type.plain == STRING else plain.as_written(again)
+
+
+def _inferred(source: ColumnSource, decimal_mark: str) -> Column:
     parser, evidence = decide_parser(source, decimal_mark)
     column = _built(source, parser, evidence)
     other = recheck(column, source)
@@ -171,7 +181,12 @@ def declared_source(source: ColumnSource, request: Request) -> Column:
         return as_category(infer_source(source))
     if request.word == "json":
         return as_json(_as_declared(source, None, request))
-    return _as_declared(source, declared_parser(request, source, None), request)
+    column = _as_declared(source, declared_parser(request, source, None), request)
+    plain = with_plain_digits(source) if column.missing_count and column.type != STRING else None
+    if plain is None:
+        return column
+    again = _as_declared(plain.source, declared_parser(request, plain.source, None), request)
+    return plain.as_written(again) if again.missing_count < column.missing_count else column
 
 
 def decide_by_counts(tally: Tally) -> "TallyVerdict":

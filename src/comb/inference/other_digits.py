@@ -1,0 +1,80 @@
+"""Numbers and dates in the digits of other scripts: Arabic, Devanagari, full-width and all others that Unicode knows.
+
+Columns whose values have such digits are read as if they were written with 0 to 9. What does not fit keeps its text
+as it was written. A column that is text all the same stays as it is.
+"""
+
+import re
+import unicodedata
+from dataclasses import replace
+from typing import NamedTuple
+
+import numpy as np
+
+from comb.chunks.column_chunk import TextChunk
+from comb.chunks.column_source import ColumnSource
+from comb.tables.column import Column
+from comb.tables.kept import Kept
+
+# This share of the first values shows that a column is written so.
+LEAST_SHARE = 0.9
+LOOKED_AT = 200
+
+WHY = "written in the digits of another script, read as 0 to 9"
+
+# Marks that belong to these digits, and what they are.
+_MARKS = {"٫": ".", "٬": ",", "．": ".", "，": ",", "－": "-", "−": "-", "／": "/", "：": ":", "％": "%", "　": " "}
+_OTHER = re.compile(r"[^\x00-\x7f]")
+
+
+class PlainDigits(NamedTuple):
+    """A column with its digits as 0 to 9.
+
+    Attributes
+    ----------
+    source : ColumnSource
+    written : ColumnSource
+        As it was.
+    """
+
+    source: ColumnSource
+    written: ColumnSource
+
+    def as_written(self, column: Column) -> Column:
+        """Give the cells that did not fit their own text back, and say how the column was read."""
+        places = sorted(column.kept.texts)
+        kept = column.kept
+        if places:
+            texts = self.written.texts_at(np.array(places))
+            kept = Kept(dict(zip(places, texts, strict=True)))
+        evidence = column.evidence
+        if evidence is not None:
+            evidence = replace(evidence, why=(*evidence.why, WHY))
+        return column._replace(kept=kept, evidence=evidence)
+
+
+def with_plain_digits(source: ColumnSource) -> PlainDigits | None:
+    """Return a column with its digits as 0 to 9; None if it is not written in those of another script."""
+    sample = source.sample(LOOKED_AT)
+    if not sample or sum(map(_has_others, sample)) < LEAST_SHARE * len(sample):
+        return None
+    chunks = [TextChunk(chunk.text.map(plain_digits), chunk.words) for chunk in source.texts()]
+    return PlainDigits(ColumnSource(chunks), source)
+
+
+def _has_others(text: str) -> bool:
+    return any(sign.isdecimal() and not sign.isascii() for sign in text)
+
+
+def plain_digits(text: str) -> str:
+    """Return a text with the digits of all scripts as 0 to 9.
+
+    >>> plain_digits("٣٤٥"), plain_digits("７．５"), plain_digits("hive 7")
+    ('345', '7.5', 'hive 7')
+    """
+    return _OTHER.sub(_plain, text) if not text.isascii() else text
+
+
+def _plain(found: re.Match[str]) -> str:
+    sign = found[0]
+    return str(unicodedata.decimal(sign)) if sign.isdecimal() else _MARKS.get(sign, sign)
