@@ -180,7 +180,7 @@ def profile_view(profile: Profile, width: int, *, chosen: bool = False) -> list[
     else:
         lines.append(_line("in detail", "said"))
     for group in grouped(profile.findings):
-        lines += finding_lines(group[0]) if len(group) == 1 else _group_lines(group)
+        lines += finding_lines(group[0], width) if len(group) == 1 else _group_lines(group, width)
     lines += _settled(profile)
     return lines + [_line(f"not looked at: {limit}", "dim") for limit in profile.limits]
 
@@ -198,16 +198,13 @@ def _what_matters(profile: Profile, width: int) -> list[Line]:
     return lines
 
 
-def _group_lines(group: Sequence[Finding]) -> list[Line]:
+def _group_lines(group: Sequence[Finding], width: int) -> list[Line]:
     """Show several findings of one kind as one."""
-    lines: list[Line] = [[Span(f"{group[0].code:<20}", "head"), Span(washed(group_line(group)))]]
-    remedies = [one.remedy for one in group if one.remedy]
-    lines += [_line(f"{'':20}remedy: {step_line(remedy)}", "dim") for remedy in remedies]
-    if not remedies:
-        names = [one.columns[0] for one in group if one.columns]
-        if names:
-            lines.append(_line(f"{'':20}one of them: --only {shlex.quote(names[0])}", "dim"))
-    return lines
+    lines = _beside(group[0].code, group_line(group), width)
+    for remedy in [one.remedy for one in group if one.remedy]:
+        lines += _beside("", f"remedy: {step_line(remedy)}", width)
+    names = [one.columns[0] for one in group if one.columns and not one.remedy]
+    return lines + (_beside("", f"one of them: --only {shlex.quote(names[0])}", width) if names else [])
 
 
 def _settled(profile: Profile) -> list[Line]:
@@ -233,7 +230,7 @@ def together_view(found: Together, width: int) -> list[Line]:
     for link in found.links:
         lines += _wrapped(str(link), width)
     for finding in found.findings:
-        lines += [[], *finding_lines(finding, len(finding.examples))]
+        lines += [[], *finding_lines(finding, width, len(finding.examples))]
     for name, profile in found.profiles.items():
         lines += [[], _line(f"{name}: {counted(len(profile.findings), 'finding')}", "said")]
         lines += _what_matters(profile, width)
@@ -247,7 +244,7 @@ def one_column_view(
     rows = [_heads("column", "type", "missing", "distinct", "values"), _summary_row(summary)]
     lines = [_line(sentence, "said"), [], *columns_of(rows, right=[3], width=width)]
     for finding in findings:
-        lines += [[], *finding_lines(finding)]
+        lines += [[], *finding_lines(finding, width)]
     if not texts:
         return [*lines, [], _line("every text was read as a value" if summary.type != "string" else "")]
     lines += [[], _line(f"{counted(len(texts), 'text')} not read as a value", "said")]
@@ -281,22 +278,34 @@ def _values(summary: Summary) -> str:
     return message
 
 
-def finding_lines(finding: Finding, examples: int = 3) -> list[Line]:
-    """Show a finding in two or three lines: what, where, how to repair it."""
-    lines: list[Line] = [[Span(f"{finding.code:<20}", "head"), Span(washed(finding.text))]]
+# What is said of a finding begins here.
+MARGIN = 20
+
+
+def finding_lines(finding: Finding, width: int, examples: int = 3) -> list[Line]:
+    """Show a finding in a few lines: what, where, how to repair it."""
+    lines = _beside(finding.code, finding.text, width)
     where = []
     if len(finding.examples) > 1:
-        where.append("for instance " + ", ".join(map(washed, finding.examples[:examples])))
+        where.append("for instance " + ", ".join(finding.examples[:examples]))
     if len(finding.rows) and (finding.remedy is None or len(finding.rows) < 2 * MOST_ROWS_LISTED):
         where.append(
             agree(len(finding.rows), "row ", "rows ") + ", ".join(map(str, finding.rows[:MOST_ROWS_LISTED].tolist()))
         )
         where[-1] += " ..." if len(finding.rows) > MOST_ROWS_LISTED else ""
     if where:
-        lines.append(_line(" " * 20 + "; ".join(where), "dim"))
+        lines += _beside("", "; ".join(where), width)
     if finding.remedy:
-        lines.append(_line(f"{'':20}remedy: {step_line(finding.remedy)}", "dim"))
+        lines += _beside("", f"remedy: {step_line(finding.remedy)}", width)
     return lines
+
+
+def _beside(code: str, text: str, width: int) -> list[Line]:
+    """Show a text behind the code of a finding, broken between words; without a code it is dim."""
+    room = max(width, LEAST_WRAPPED + MARGIN) - MARGIN
+    parts = textwrap.wrap(washed(text), room, break_long_words=False, break_on_hyphens=False) or [""]
+    first: Line = [Span(f"{code:<{MARGIN}}", "head"), Span(parts[0])] if code else _line(" " * MARGIN + parts[0], "dim")
+    return [first, *(_line(" " * MARGIN + part, "plain" if code else "dim") for part in parts[1:])]
 
 
 def _around(table: TableReading) -> list[Line]:

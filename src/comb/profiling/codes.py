@@ -450,9 +450,10 @@ _ALL = (
         _NUMBERS,
         says="values far outside the rest",
         looks_at=(
-            f"numbers and days beyond the quartiles by {values.FENCE:g} times their distance and "
-            f"{values.LEAST_APART:g} apart from all others, on the scale on which the middle half is "
-            f"symmetric: as they are, or by logarithms; at most {_share(values.MOST_OUTLIERS)}"
+            f"numbers and days that lie beyond the quartiles by {values.FENCE:g} times the distance between them, "
+            f"and at least {values.LEAST_APART:g} such distance apart from all others; on the scale on which the "
+            "middle half is symmetric: as they are, or by logarithms; at most "
+            f"{_share(values.MOST_OUTLIERS)} of a column"
         ),
         example="a weight of 380 kg among 38",
         remedy="",

@@ -28,6 +28,7 @@ import numpy as np
 from comb.errors import CombError, ParameterError, agree, counted, unknown_name, washed
 from comb.kernels.grouping import Codes
 from comb.steps.base import Change, Rows, SetAside, Step
+from comb.steps.cell_steps import HIDDEN
 from comb.steps.joins import TwoTables
 from comb.steps.ledger import Entry, Example
 from comb.tables.column import Column
@@ -295,5 +296,7 @@ def _examples(name: str, earlier: Column, later: Column, numbers: Codes, where: 
 def _shown(column: Column, position: int) -> str:
     """Return a cell as people read it; a text that was kept stands behind its reason."""
     shown = shown_cells(column._take(np.array([position])))[0].text
+    # What cannot be seen is written out: else a text would become the same text.
+    shown = HIDDEN.sub(lambda found: ascii(found[0])[1:-1], shown)
     kept = column.kept.texts.get(position)
     return shown if kept is None else f"{shown} {kept!r}"
