@@ -32,7 +32,7 @@ from comb.steps.cell_steps import HIDDEN
 from comb.steps.joins import TwoTables
 from comb.steps.ledger import Entry, Example
 from comb.tables.column import Column
-from comb.tables.layout import shown_cells
+from comb.tables.layout import padded, shown_cells
 from comb.tables.origin import Origin
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
@@ -295,8 +295,10 @@ def _examples(name: str, earlier: Column, later: Column, numbers: Codes, where: 
 
 def _shown(column: Column, position: int) -> str:
     """Return a cell as people read it; a text that was kept stands behind its reason."""
-    shown = shown_cells(column._take(np.array([position])))[0].text
-    # What cannot be seen is written out: else a text would become the same text.
-    shown = HIDDEN.sub(lambda found: ascii(found[0])[1:-1], shown)
+    cell = column._take(np.array([position]))
+    if column.type.textual and (text := cell.texts()[0]) and HIDDEN.search(text):
+        # What cannot be seen is written out: else a text would become the same text.
+        return padded(HIDDEN.sub(lambda found: ascii(found[0])[1:-1], text))
+    shown = shown_cells(cell)[0].text
     kept = column.kept.texts.get(position)
     return shown if kept is None else f"{shown} {kept!r}"
