@@ -14,7 +14,7 @@ def profile_together(tables: Mapping[str, Table], *, as_of: str | date | None = 
     Parameters
     ----------
     tables : mapping of str to Table
-        By the names they are told by.
+        By the names they are reported by.
     as_of : str or date, optional
         The day that counts as today.
 

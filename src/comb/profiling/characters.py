@@ -87,10 +87,10 @@ def visible(text: str) -> str:
     return ascii(text) if HIDDEN.search(text) else repr(text)
 
 
-def mended(text: str) -> str:
+def as_meant(text: str) -> str:
     """Return a text as it was meant: without what cannot be seen, decoded rightly, without markup.
 
-    >>> mended("Mill\u00a0lane &amp; <b>bridge</b>")
+    >>> as_meant("Mill\u00a0lane &amp; <b>bridge</b>")
     'Mill lane & bridge'
     """
     return without_markup(decoded_again(uncovered(text)))

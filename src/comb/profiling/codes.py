@@ -1,6 +1,6 @@
 """All kinds of findings: what each says, what it looks at, from where on, what to do about it, and how much it matters.
 
-The one table that is read by the profile (severity, order of repair, how several are told as one), by the command
+The one table that is read by the profile (severity, order of repair, how several are reported as one), by the command
 line (``--explain``) and by the page on findings. The thresholds in its sentences are the constants that the code
 compares with, so that neither can say something else than is done.
 """
@@ -48,7 +48,7 @@ class Code(NamedTuple):
     not_for : str
         What looks alike and is no such finding.
     together : str
-        How several columns are told as one, with ``{}`` for their number.
+        How several columns are reported as one, with ``{}`` for their number.
     """
 
     code: str
@@ -75,7 +75,9 @@ _ALL = (
         "layout.empty_rows",
         _UNTIDY,
         says="rows with nothing in any column",
-        looks_at=("all cells of a row; rows of delimiters only that were left out when the file was read are told too"),
+        looks_at=(
+            "all cells of a row; rows of delimiters only that were left out when the file was read are reported too"
+        ),
         example="`;;;` between two months",
         remedy="`filter` to the rows with something in them",
         not_for="a row with one cell is a row",
@@ -87,7 +89,7 @@ _ALL = (
         says="the header again among the rows",
         looks_at=(
             f"rows of which {_share(layout.LEAST_NAMES)} of the cells, at least two, are the names of their "
-            "columns; those left out at reading are told too"
+            "columns; those left out at reading are reported too"
         ),
         example="`visit;apiary;mites` in line 41",
         remedy="",
@@ -291,7 +293,7 @@ _ALL = (
         _ROWS,
         says="codes that are shorter or longer than their kind",
         looks_at=(
-            f"columns of which {_share(shapes.LEAST_SHAPE)} of the values are built alike; whole numbers of "
+            f"columns of which {_share(shapes.LEAST_SHAPE)} of the values are built the same way; whole numbers of "
             f"{shapes.LEAST_DIGITS} digits or more that nearly all differ"
         ),
         example="`WR-01` among `WR-0102`",
@@ -304,7 +306,7 @@ _ALL = (
         _ROWS,
         says="values that are not built like the others of their column",
         looks_at=(
-            f"columns of which {_share(shapes.LEAST_SHAPE)} of the values are built alike, and no other build "
+            f"columns of which {_share(shapes.LEAST_SHAPE)} of the values are built the same way, and no other build "
             f"is that of more than {_share(shapes.MOST_ONE_OTHER)}"
         ),
         example="`0102-WR` among `WR-0102`",
@@ -364,7 +366,7 @@ _ALL = (
     Code(
         "type.ambiguous_numbers",
         _NUMBERS,
-        says="a mark that could part thousands or decimals",
+        says="a mark that could separate thousands or decimals",
         looks_at="columns in which every mark has three digits behind it, or parts of releases",
         example="`1.234`",
         remedy="",

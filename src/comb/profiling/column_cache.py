@@ -93,11 +93,11 @@ class ColumnCache(BareTable):
         return self._different[name]
 
     def told(self, name: str) -> NDArray[np.bool_]:
-        """Return which cells of a column are told to be wrong by what was looked for before."""
+        """Return which cells of a column are reported to be wrong by what was looked for before."""
         return self._told.get(name, np.zeros(self.row_count, np.bool_))
 
     def surely_told(self, name: str) -> NDArray[np.bool_]:
-        """Return which cells are told to be wrong for more than being far from the others."""
+        """Return which cells are reported to be wrong for more than being far from the others."""
         return self._surely_told.get(name, np.zeros(self.row_count, np.bool_))
 
     def tell(self, name: str, rows: Codes, *, surely: bool = True) -> None:

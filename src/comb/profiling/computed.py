@@ -8,7 +8,7 @@ the last digit that the column shows; if that explains less, the operands may ha
 Small numbers agree by chance. So a formula only counts if its column takes many values, if it is right far more
 often than with the rows of the column shuffled, and if no simpler one is right nearly as often. Formulas over the
 same columns are one relation, told once: of the column that stands last, for that is where people compute. An
-exception that an earlier relation explains is not told again.
+exception that an earlier relation explains is not reported again.
 """
 
 from collections.abc import Callable, Iterator

@@ -43,7 +43,7 @@ NOWHERE = np.zeros(0, np.int64)
 # Chance makes fewer near copies than this share of those found.
 LEAST_SURPRISE = 20.0
 
-# Columns have to do with each other if so many times more pairs of rows are equal in both than chance would make, and
+# Columns have to do with each other if this many times more pairs of rows are equal in both than chance would make, and
 # if there are this many such pairs.
 MUCH_MORE = 3.0
 LEAST_TOGETHER = 3

@@ -20,7 +20,7 @@ from comb.expressions.nodes import Name
 from comb.expressions.parser import parse
 from comb.kernels.grouping import Codes, compact
 from comb.parsing.vocabulary import is_missing_word
-from comb.profiling.characters import mended, runs_as_formula
+from comb.profiling.characters import as_meant, runs_as_formula
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.profiling.spelling import variants_of
@@ -217,7 +217,7 @@ def meant_codes(table: ColumnCache, name: str) -> Codes:
     items, codes = column.text.coded()
     variants = variants_of(table, name)
     numbers: dict[str, int] = {}
-    meant = [tidied(mended(text)) for text in items]
+    meant = [tidied(as_meant(text)) for text in items]
     # What would run as a formula is no value of anything, nor is a word for missing.
     meant = [
         "" if runs_as_formula(text) or is_missing_word(text) else folded(variants.get(text, text)) or text

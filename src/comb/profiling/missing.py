@@ -34,7 +34,7 @@ def blanks(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         for reason, says in _EMPTY.items():
             count = int(table.state_counts(name)[reason])
-            # A column with nothing in it is told as such.
+            # A column with nothing in it is reported as such.
             if count and (table.present_count(name) or table.row_count == 1):
                 where = (column.states == reason) & ~table.told(name)
                 count = int(where.sum())

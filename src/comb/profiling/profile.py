@@ -88,8 +88,8 @@ FINDERS: tuple[Finder, ...] = (
     missing.blanks,
 )
 
-# What is told of cells first is not told again of rows: a total is not wrong because one of its parts is 999. Each
-# stage knows what those before it found, by the codes that say which cells are wrong.
+# What is reported of cells first is not reported again of rows: a total is not wrong because one of its parts is 999.
+# Each stage knows what those before it found, by the codes that say which cells are wrong.
 FIRST = frozenset({layout.repeated_headers, layout.totals})
 LATE: tuple[frozenset[Finder], ...] = (
     frozenset({orders.reversed_pairs, values.impossible}),
@@ -166,7 +166,7 @@ class Profile:
         )
 
     def what_matters(self) -> list[tuple[Severity, str]]:
-        """Return what matters most, in ten lines or fewer: several findings of one kind are told as one."""
+        """Return what matters most, in ten lines or fewer: several findings of one kind are reported as one."""
         lines = [(group[0].severity, group_line(group)) for group in grouped(self.findings)]
         more = len(lines) - MOST_LINES
         return (
@@ -187,7 +187,7 @@ OF_ROWS = frozenset({"duplicate.rows", "duplicate.near"})
 # What matters most is said in this many lines.
 MOST_LINES = 10
 
-# This many findings of one kind are told as one.
+# This many findings of one kind are reported as one.
 LEAST_GROUPED = 3
 
 
@@ -212,7 +212,7 @@ def group_line(group: Sequence[Finding]) -> str:
     return f"{kind.together.format(len(group))}: {', '.join(said[:MOST_NAMED])}{more}"
 
 
-# Of columns that are told as one, so many are named.
+# Of columns that are reported as one, this many are named.
 MOST_NAMED = 6
 
 
@@ -314,7 +314,7 @@ def in_order_of_repair(findings: Iterable[Finding]) -> list[Finding]:
 
 
 def _tell(cache: ColumnCache, findings: list[Finding]) -> None:
-    """Note which cells are told to be wrong."""
+    """Note which cells are reported to be wrong."""
     for finding in findings:
         names = cache.names if finding.code in WHOLE_ROWS else finding.columns if finding.code in TELLING else ()
         for name in names:

@@ -2,7 +2,7 @@
 
 A column holds periods if its values go on by equal steps: days, weeks, months, years, or whole numbers that are
 years or numbers of periods. If each key has each period at most once, the table is a series for each key; what is
-not there is told with the periods and keys. Visits on days that somebody chose have no step, and so no gaps.
+not there is reported with the periods and keys. Visits on days that somebody chose have no step, and so no gaps.
 """
 
 from collections.abc import Iterator

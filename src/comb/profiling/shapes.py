@@ -15,7 +15,7 @@ import numpy as np
 from comb.errors import agree, counted
 from comb.kernels.notation import SHORTENED
 from comb.kernels.types import IS_KNOWN
-from comb.profiling.characters import mended, runs_as_formula
+from comb.profiling.characters import as_meant, runs_as_formula
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
 from comb.profiling.headings import CODE_WORDS, words_of
@@ -40,7 +40,7 @@ LEAST_SAME_LENGTH = 0.97
 # Columns with more different texts are looked at by their first ones, and what is found there on all.
 MOST_TEXTS = 200_000
 
-# Single values are told from several in a cell if the parts recur.
+# Single values are reported from several in a cell if the parts recur.
 MARKS = ("; ", ";", " | ", "|", " / ", "/", ", ", ",", " + ", " & ")
 LEAST_PACKED = 3
 LEAST_PACKED_SHARE = 0.05
@@ -136,11 +136,11 @@ def _odd_texts(column: Column, looked_at: Mask) -> tuple[str, dict[str, int], di
         if (
             form == usual
             or form.replace("a", "A") == letters
-            or mended(text) != text
+            or as_meant(text) != text
             or runs_as_formula(text)
             or SHORTENED.fullmatch(text)
         ):
-            # In another case it is written, not built, differently; what else is wrong with a text is told as such.
+            # In another case it is written, not built, differently; what else is wrong with a text is reported as such.
             continue
         same_build = squeezed(form.replace("a", "A")) == squeezed(letters)
         if same_build and natural(text):

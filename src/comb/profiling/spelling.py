@@ -12,7 +12,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from comb.errors import agree, counted
-from comb.profiling.characters import mended, runs_as_formula
+from comb.profiling.characters import as_meant, runs_as_formula
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.profiling.texts import folded
@@ -95,7 +95,7 @@ def _near(rare: list[str], common: dict[str, int], counts: dict[str, int]) -> It
 
     targets = {text: text.casefold() for text in common}
     for text in rare:
-        if not text or len(text) > LONGEST_COMPARED or mended(text) != text or runs_as_formula(text):
+        if not text or len(text) > LONGEST_COMPARED or as_meant(text) != text or runs_as_formula(text):
             continue
         letters = sum(map(str.isalpha, text))
         limit = 2 if letters >= TWO_LETTERS else 1 if letters >= ONE_LETTER else 0

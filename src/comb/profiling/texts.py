@@ -39,7 +39,7 @@ def spaces(table: ColumnCache) -> Findings:
             continue
         where = noticed(column, OUTER_SPACES | INNER_SPACES)
         if where.any():
-            # A no-break space at an end is told as such.
+            # A no-break space at an end is reported as such.
             where &= ~column.text.flags(lambda text: HIDDEN.search(text) is not None and not _spaced(text))
         count = int(where.sum())
         if not count:

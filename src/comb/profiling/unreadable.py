@@ -92,7 +92,7 @@ def unreadable(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if not int(table.state_counts(name)[Reason.UNREADABLE]):
             continue
-        # Day counts among dates are told as such.
+        # Day counts among dates are reported as such.
         where = (column.states == Reason.UNREADABLE) & ~day_counts_in(column) & ~table.told(name)
         if not where.any():
             continue

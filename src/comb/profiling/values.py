@@ -142,7 +142,7 @@ def far_outside(table: ColumnCache, name: str) -> Outside | None:
 
 
 def _not_told(table: ColumnCache, name: str) -> NDArray[np.float64]:
-    """Return the values of a column in ascending order, as floats, without those that are told to be wrong."""
+    """Return the values of a column in ascending order, as floats, without those that are reported to be wrong."""
     column = table[name]
     if table.told(name).any():
         ordered = np.sort(table.floats(name)[column.present & ~table.told(name)])
