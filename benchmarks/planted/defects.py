@@ -186,7 +186,7 @@ def _packed(sheet: Sheet, chance: Chance, rate: float) -> bool:
     name = pick(sheet, chance, "categories")
     if name is None:
         return False
-    values = sorted(set(sheet.column(name)))
+    values = sorted({*sheet.column(name)} - {"", name})
     done = rows_at(sheet, chance, rate, 2)
     for at in done:
         others = [one for one in values if one != sheet.rows[at][name]]

@@ -4,15 +4,17 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import comb
 from comb.profiling import computed
+from comb.profiling.codes import CODES
 from comb.profiling.finding import Severity
 from comb.profiling.gaps import gaps_of
 from comb.profiling.profile import MOST_LINES, Settled, grouped, profile
 from support.running import run_comb
+from support.strategies import tables
 
 
 def test_findings_of_one_kind_are_told_as_one_and_the_worst_comes_first() -> None:
@@ -122,3 +124,14 @@ def test_what_was_found_so_far_is_shown_when_it_is_stopped(inspections: comb.Tab
 def test_a_profile_of_nothing() -> None:
     for table in (comb.table(columns={}), comb.table(columns={"a": [], "b": []}), comb.table(columns={"a": [None]})):
         assert {one.code for one in table.profile(as_of="2026-01-01").findings} <= {"missing.blank"}
+
+
+@settings(max_examples=80, suppress_health_check=[HealthCheck.too_slow], deadline=None)
+@given(tables())
+def test_any_table_has_a_profile_whose_rows_are_its_own(table: comb.Table) -> None:
+    wide = table.stack_tables(*[table] * 6) if table.row_count else table
+    for one in (table, wide):
+        numbers = set(one.row_numbers.tolist())
+        for finding in one.profile(as_of="2026-01-01").findings:
+            assert set(finding.rows.tolist()) <= numbers and set(finding.columns) <= set(one.names)
+            assert sorted(finding.rows.tolist()) == finding.rows.tolist() and finding.code in CODES

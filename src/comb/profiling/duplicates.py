@@ -140,13 +140,18 @@ def _meant_as_key(table: ColumnCache, name: str, twice: int) -> bool:
         and table[other].type.word in KEY_TYPES and not table[other].missing_count
     ]  # fmt: skip
     first = next((other for other in table.names if table[other].type.word in KEY_TYPES), name)
-    if said & KEY_WORDS or (first == name and not others):
+    if said & KEY_WORDS:
         return True
-    return _pairs_by_chance(table, name) >= LEAST_OVER_RANDOM * twice
+    expected = _pairs_by_chance(table, name)
+    # What stands first and is no key by chance makes as many equal as are; what is one, more or fewer.
+    return expected >= LEAST_OVER_RANDOM * twice or (first == name and not others and expected * FEWER <= twice)
 
 
 # Of a key this many times fewer values are there twice than chance would make.
 LEAST_OVER_RANDOM = 5.0
+
+# Or, in the first column of a table without another key, this many times more than chance would make.
+FEWER = 3.0
 
 
 def _pairs_by_chance(table: ColumnCache, name: str) -> float:

@@ -146,7 +146,25 @@ def _odd_texts(column: Column, looked_at: Mask) -> tuple[str, dict[str, int], di
         if same_build and natural(text):
             continue
         (short if same_build else off)[text] = count
-    return usual, short, off
+    return usual, _without_words(usual, short), off
+
+
+def _without_words(usual: str, texts: dict[str, int]) -> dict[str, int]:
+    """Leave out texts in which one and the same word is longer or shorter: sizes S and XL are not codes cut short."""
+    words: dict[str, list[str]] = {}
+    lengths = [len(run) for run in _RUNS.findall(usual)]
+    for text in texts:
+        runs = _RUNS.findall(text)
+        other = [run for run, length in zip(runs, lengths, strict=False) if len(run) != length and run.isalpha()]
+        words.setdefault(" ".join(other), []).append(text)
+    said = {text for word, found in words.items() if word and len(found) >= LEAST_WORD for text in found}
+    return {text: count for text, count in texts.items() if text not in said}
+
+
+_RUNS = re.compile(r"[0-9]+|[^\W\d_]+|[\W_]+")
+
+# In this many values a word of another length is a value of its own.
+LEAST_WORD = 3
 
 
 _DIGITS = re.compile(r"[0-9]+")

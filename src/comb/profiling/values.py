@@ -45,6 +45,9 @@ HEAVY_FENCE = 5.5
 # The logarithms of values near zero lie far below the others; the lower fence is further away by this factor.
 BELOW = 1.4
 
+# Where a value has to lie outside on both scales, it does so less far on that of the logarithms.
+FENCE_OF_BOTH = 2.0
+
 # More are a second group of values.
 MOST_OUTLIERS = 0.05
 
@@ -119,16 +122,14 @@ def far_outside(table: ColumnCache, name: str) -> Outside | None:
         logarithms = np.log(ordered)
         plain, by_logarithm = _lean(ordered), _lean(logarithms)
         alike = AS_SYMMETRIC + 1 / math.sqrt(len(ordered))
-        if by_logarithm < plain + alike:
-            # Where both scales fit alike, a value has to lie outside on both.
-            scale = "their logarithms"
-        if plain < by_logarithm + alike or not scale:
+        if plain >= by_logarithm + alike:
+            scale, ends = "their logarithms", _inside(logarithms, ordered, below=BELOW)
+        elif by_logarithm >= plain + alike:
             ends = _inside(ordered, ordered)
-        if scale:
-            within = _inside(logarithms, ordered, below=BELOW)
-            both = plain < by_logarithm + alike
-            ends = (min(ends[0], within[0]), max(ends[1], within[1])) if both else within
-            scale = "" if both else scale
+        else:
+            # Where both scales fit equally well, a value has to lie outside on both.
+            one, other = _inside(ordered, ordered), _inside(logarithms, ordered, FENCE_OF_BOTH, BELOW)
+            ends = (min(one[0], other[0]), max(one[1], other[1]))
     else:
         ends = _inside(ordered, ordered)
     least, most = ends
@@ -162,11 +163,11 @@ def _ordered(table: ColumnCache, name: str) -> NDArray[np.float64]:
     return ordered[~_stand_in_values(column, ordered)]
 
 
-def _inside(judged: NDArray[np.float64], ordered: NDArray[np.float64], below: float = 1.0) -> tuple[float, float]:
+def _inside(
+    judged: NDArray[np.float64], ordered: NDArray[np.float64], fence: float = FENCE, below: float = 1.0
+) -> tuple[float, float]:
     """Return the least and the largest of ascending values that are not far outside on a scale."""
-    low, high = _fences(judged)
-    width = (high - low) / (2 * FENCE + 1)
-    low -= (below - 1) * FENCE * width
+    low, high, width = _fences(judged, fence, below)
     begin, end = int(np.searchsorted(judged, low, "left")), int(np.searchsorted(judged, high, "right"))
     if not width or begin >= end:
         return float(ordered[0]), float(ordered[-1])
@@ -181,18 +182,19 @@ def _at(ordered: NDArray[np.float64], share: float) -> float:
     return float(ordered[min(len(ordered) - 1, int(share * len(ordered)))])
 
 
-def _fences(ordered: NDArray[np.float64]) -> tuple[float, float]:
+def _fences(ordered: NDArray[np.float64], fence: float, below: float) -> tuple[float, float, float]:
+    """Return from where on values are far outside, below and above, and the distance between the quartiles."""
     first, third = _at(ordered, 0.25), _at(ordered, 0.75)
     width = third - first
     if not width:
         # More than half of the values are equal: the others say how wide the column is.
         rest = ordered[ordered != first]
         width = _at(rest, 0.9) - _at(rest, 0.1) if len(rest) >= LEAST_VALUES else 0.0
-    low, high = first - FENCE * width, third + FENCE * width
+    low, high = first - below * fence * width, third + fence * width
     median, ninth = _at(ordered, 0.5), _at(ordered, 0.9)
     if ninth - median > HEAVY * (third - median) > 0:
         high = max(high, median + HEAVY_FENCE * (ninth - median))
-    return float(low), float(high)
+    return low, high, width
 
 
 def _lean(ordered: NDArray[np.float64]) -> float:
