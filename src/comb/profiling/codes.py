@@ -46,7 +46,7 @@ class Code(NamedTuple):
     remedy : str
         What the finding proposes; empty where that is a person's to decide.
     not_for : str
-        What looks alike and is no such finding.
+        What looks similar and is no such finding.
     together : str
         How several columns are reported as one, with ``{}`` for their number.
     """
@@ -484,7 +484,7 @@ _ALL = (
         ),
         example="net is gross - tare, except in 16 rows",
         remedy="",
-        not_for="columns that are only alike",
+        not_for="columns that are only similar",
         together="{} computed columns are wrong in places",
     ),
     Code(
@@ -714,7 +714,7 @@ def code_of(name: str) -> Code:
     Raises
     ------
     ParameterError
-        With the nearest name, if there is none.
+        With the nearest name, if it is unknown.
     """
     if name not in CODES:
         what, remedy = unknown_name("code", name, list(CODES))
