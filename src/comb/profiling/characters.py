@@ -47,21 +47,39 @@ _FORMULA = re.compile(
     r"|[+\-@][^|]*\|.*![A-Za-z0-9$:]+.*)",
     re.DOTALL,
 )
-_RUNS = tuple(b"=+-@")
 
 
-def texts_with(text: Text, leads: tuple[int, ...]) -> list[int]:
-    """Return which stored texts contain one of some bytes."""
-    wanted = np.zeros(256, np.bool_)
-    wanted[list(leads)] = True
-    at = np.flatnonzero(wanted[text.buffer])
-    return np.unique(np.searchsorted(text.offsets, at, "right") - 1).tolist() if len(at) else []
+# What a text contains: bytes that begin what cannot be seen or was decoded wrongly; markup; signs that begin a formula.
+ODD, MARKUP, RUNS = 1, 2, 4
 
 
-def matching(column: Column, leads: tuple[int, ...], test: Callable[[str], bool]) -> dict[str, int]:
+def _byte_kinds() -> np.ndarray:
+    kinds = np.zeros(256, np.uint8)
+    for kind, leads in ((ODD, _LEADS), (MARKUP, b"&<"), (RUNS, b"=+-@")):
+        kinds[list(leads)] |= kind
+    return kinds
+
+
+_KINDS = _byte_kinds()
+
+
+def kinds_of(table: ColumnCache, name: str) -> np.ndarray:
+    """Return for each stored text of a column, as bits, what it contains; found once for all findings."""
+    if name not in table.kinds:
+        text = table[name].text
+        found = np.zeros(text.item_count, np.uint8)
+        filled = np.flatnonzero(text.offsets[1:] > text.offsets[:-1])
+        if len(filled):
+            found[filled] = np.bitwise_or.reduceat(_KINDS[text.buffer], text.offsets[filled])
+        table.kinds[name] = found
+    return table.kinds[name]
+
+
+def matching(table: ColumnCache, name: str, kind: int, test: Callable[[str], bool]) -> dict[str, int]:
     """Return the texts of a column that pass a test, with how many cells hold each; the commonest first."""
+    column = table[name]
     text = column.text
-    items = texts_with(text, leads)
+    items = np.flatnonzero(kinds_of(table, name) & kind).tolist()
     if not items:
         return {}
     counts = column._text_counts()
@@ -96,8 +114,8 @@ def as_meant(text: str) -> str:
     return without_markup(decoded_again(uncovered(text)))
 
 
-def _strings(table: ColumnCache) -> list[tuple[str, Column]]:
-    return [(name, column) for name, column in table.columns.items() if column.type.word == "string"]
+def _strings(table: ColumnCache) -> list[str]:
+    return [name for name, column in table.columns.items() if column.type.word == "string"]
 
 
 def _found(table: ColumnCache, code: str, name: str, texts: dict[str, int], says: str, remedy: Step | None) -> Finding:
@@ -108,8 +126,8 @@ def _found(table: ColumnCache, code: str, name: str, texts: dict[str, int], says
 
 def invisible(table: ColumnCache) -> Findings:
     """Characters that cannot be seen: zero-width, no-break, control."""
-    for name, column in _strings(table):
-        texts = matching(column, _LEADS, lambda text: uncovered(text) != text and not _TWICE.search(text))
+    for name in _strings(table):
+        texts = matching(table, name, ODD, lambda text: uncovered(text) != text and not _TWICE.search(text))
         if texts:
             count = sum(texts.values())
             says = f"{counted(count, 'cell')} of {name} {agree(count, 'contains', 'contain')} characters that cannot be"
@@ -119,8 +137,8 @@ def invisible(table: ColumnCache) -> Findings:
 
 def encoding(table: ColumnCache) -> Findings:
     """Texts whose bytes were once decoded in the wrong encoding."""
-    for name, column in _strings(table):
-        texts = matching(column, _LEADS, lambda text: decoded_again(text) != text or LOST in text)
+    for name in _strings(table):
+        texts = matching(table, name, ODD, lambda text: decoded_again(text) != text or LOST in text)
         if not texts:
             continue
         count, lost = sum(texts.values()), sum(LOST in text for text in texts)
@@ -169,8 +187,8 @@ def _recoded(name: str, changes: dict[str, str]) -> Step | None:
 
 def markup(table: ColumnCache) -> Findings:
     """Entities and tags of HTML that were left in texts."""
-    for name, column in _strings(table):
-        texts = matching(column, tuple(b"&<"), lambda text: without_markup(text) != text)
+    for name in _strings(table):
+        texts = matching(table, name, MARKUP, lambda text: without_markup(text) != text)
         count = sum(texts.values())
         if not texts or count > MOST_MARKUP * table.present_count(name):
             continue
@@ -192,8 +210,8 @@ def without_markup(text: str) -> str:
 
 def formulas(table: ColumnCache) -> Findings:
     """Texts that a spreadsheet program would run."""
-    for name, column in _strings(table):
-        texts = matching(column, _RUNS, runs_as_formula)
+    for name in _strings(table):
+        texts = matching(table, name, RUNS, runs_as_formula)
         if texts:
             count = sum(texts.values())
             says = f"{counted(count, 'cell')} of {name} would run as {agree(count, 'a formula', 'formulas')} in a"

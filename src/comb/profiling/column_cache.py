@@ -42,6 +42,7 @@ class ColumnCache(BareTable):
         self.as_of: date | None = None
         self._numbered: dict[str, Codes] = {}
         self.computed: set[str] = set()
+        self.kinds: dict[str, NDArray[np.uint8]] = {}
         self.limits: dict[str, None] = {}
         self.found_copies: tuple[Codes, Codes, NDArray[np.bool_]] | None = None
 

@@ -38,6 +38,8 @@ MOST_NEAR = 0.06
 LEAST_EQUAL = 2
 MOST_COLUMNS = 60
 
+# Of a column with more different texts, spaces and case are not compared.
+MOST_FOLDED = 50_000
 NOWHERE = np.zeros(0, np.int64)
 
 # Chance makes fewer near copies than this share of those found.
@@ -184,7 +186,7 @@ def near_copies(table: ColumnCache, copies: np.ndarray, broken: Sequence[Finding
 def _fold_of(table: ColumnCache, name: str) -> Codes | None:
     """Return a number for each stored text, one for those that differ by spaces and case only; None if none do."""
     column = table[name]
-    if column.type.word != "string" or column.text.item_count > LOOKED_AT * 10:
+    if column.type.word != "string" or column.text.item_count > MOST_FOLDED:
         return None
     items = column.text.items()
     numbers: dict[str, int] = {}

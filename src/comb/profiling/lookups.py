@@ -217,18 +217,23 @@ def meant_codes(table: ColumnCache, name: str) -> Codes:
     items, codes = column.text.coded()
     variants = variants_of(table, name)
     numbers: dict[str, int] = {}
-    meant = [tidied(as_meant(text)) for text in items]
-    # What would run as a formula is no value of anything, nor is a word for missing.
-    meant = [
-        "" if runs_as_formula(text) or is_missing_word(text) else folded(variants.get(text, text)) or text
-        for text in meant
-    ]
+    meant = [_meant(text, variants) for text in items]
     number = np.array([numbers.setdefault(text, len(numbers)) if text else -1 for text in meant], np.int64)
     placed = number[codes]
     placed[column.missing] = -1
     _, low = compact(placed[placed >= 0])
     placed[placed >= 0] = low
     return placed
+
+
+def _meant(text: str, variants: dict[str, str]) -> str:
+    """Return what a value stands for; nothing for what is no value of anything: formulas, words for missing."""
+    if text.isalnum() and text.isascii() and not variants and not is_missing_word(text):
+        return text.casefold()
+    plain = tidied(as_meant(text))
+    if runs_as_formula(plain) or is_missing_word(plain):
+        return ""
+    return folded(variants.get(plain, plain)) or plain
 
 
 def _agreement_by_chance(codes: Codes) -> float:

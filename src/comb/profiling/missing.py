@@ -246,6 +246,9 @@ LEAST_DIFFERENT = 4
 # And they lie this many times further from zero than they usually lie from each other: of 0, 1, 2 none is apart.
 STEPS_APART = 4.0
 
+# As many of the values tell how far they usually lie from each other.
+MANY = 10_000
+
 
 def zeros(table: ColumnCache) -> Findings:
     """A heap of zeros that stands apart from all other values."""
@@ -259,7 +262,8 @@ def zeros(table: ColumnCache) -> Findings:
         if count < LEAST_STAND_INS or len(others) < count or ordered[0] < 0:
             continue
         low, median = float(others[0]), float(others[len(others) // 2])
-        steps = np.diff(np.unique(others[: max(LEAST_DIFFERENT, len(others) // 2)]))
+        every = max(1, len(others) // MANY)
+        steps = np.diff(np.unique(others[: max(LEAST_DIFFERENT, len(others) // 2) : every]))
         if len(steps) and low < STEPS_APART * float(np.median(steps)):
             continue
         if low < ZERO_GAP * median or np.count_nonzero(others[1:] > others[:-1]) < LEAST_DIFFERENT - 1:

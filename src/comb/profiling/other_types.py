@@ -64,8 +64,11 @@ def numbers_that_count(table: ColumnCache) -> Findings:
         if column.type != INTEGER:
             yield from _days_with_fractions(table, name, column, named=bool(said & _DAY_WORDS))
             continue
-        values = column.array[column.present]
-        least, most = int(values.min()), int(values.max())
+        ordered = table.ordered(name)
+        least, most = int(ordered[0]), int(ordered[-1])
+        if most < _DAY_COUNTS[0] and not named:
+            continue
+        values = column.array[column.present] if column.missing_count else column.array
         if not named and said & _EVENT_WORDS and "per" not in said:
             # Numbers that all differ and lie close together count something else.
             named = 2 * table.different(name) < 1.8 * min(len(values), most - least + 1)

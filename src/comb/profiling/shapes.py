@@ -7,6 +7,7 @@ pattern.
 """
 
 import re
+import string
 from collections import Counter
 from collections.abc import Callable
 
@@ -56,7 +57,12 @@ def shape(text: str) -> str:
     >>> shape("WR-0102b")
     'AA-9999a'
     """
-    return _SIGNS.sub(_kind, text)
+    return text.translate(_ASCII_SHAPE) if text.isascii() else _SIGNS.sub(_kind, text)
+
+
+_ASCII_SHAPE = str.maketrans(
+    string.digits + string.ascii_uppercase + string.ascii_lowercase, "9" * 10 + "A" * 26 + "a" * 26
+)
 
 
 def _kind(found: re.Match[str]) -> str:

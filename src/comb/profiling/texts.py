@@ -63,7 +63,10 @@ def folded(text: str) -> str:
     >>> folded("Old Mill."), folded("OLD-MILL"), folded("A-"), folded("No. 1.5")
     ('oldmill', 'oldmill', 'a-', 'no1.5')
     """
-    return _BETWEEN_LETTERS.sub("", _AT_END.sub(r"\1", text.strip())).casefold()
+    text = text.strip()
+    if text.isalnum():
+        return text.casefold()
+    return _BETWEEN_LETTERS.sub("", _AT_END.sub(r"\1", text)).casefold()
 
 
 def spelling_by_case(table: ColumnCache) -> Findings:
@@ -92,6 +95,9 @@ def _variants(column: Column) -> dict[str, str]:
         return {}
     forms: dict[str, dict[str, int]] = {}
     for text, count in distinct.commonest(len(distinct)):
+        if text.upper() == text.lower():
+            # Without letters there are no forms of a word.
+            continue
         form = tidied(uncovered(text))
         group = forms.setdefault(folded(form), {})
         group[form] = group.get(form, 0) + count

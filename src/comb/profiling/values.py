@@ -6,7 +6,7 @@ lies beyond the quartiles by several times the distance between them, and apart 
 """
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
 import numpy as np
@@ -119,19 +119,18 @@ def far_outside(table: ColumnCache, name: str) -> Outside | None:
     ends = (ordered[0], ordered[-1])
     scale = ""
     if ordered[0] > 0 and column.type.numeric:
-        logarithms = np.log(ordered)
-        plain, by_logarithm = _lean(ordered), _lean(logarithms)
+        plain, by_logarithm = _lean(ordered, PLAIN), _lean(ordered, LOGARITHMS)
         alike = AS_SYMMETRIC + 1 / math.sqrt(len(ordered))
         if plain >= by_logarithm + alike:
-            scale, ends = "their logarithms", _inside(logarithms, ordered, below=BELOW)
+            scale, ends = "their logarithms", _inside(ordered, LOGARITHMS, below=BELOW)
         elif by_logarithm >= plain + alike:
-            ends = _inside(ordered, ordered)
+            ends = _inside(ordered, PLAIN)
         else:
             # Where both scales fit equally well, a value has to lie outside on both.
-            one, other = _inside(ordered, ordered), _inside(logarithms, ordered, FENCE_OF_BOTH, BELOW)
+            one, other = _inside(ordered, PLAIN), _inside(ordered, LOGARITHMS, FENCE_OF_BOTH, BELOW)
             ends = (min(one[0], other[0]), max(one[1], other[1]))
     else:
-        ends = _inside(ordered, ordered)
+        ends = _inside(ordered, PLAIN)
     least, most = ends
     outside = int(((ordered < least) | (ordered > most)).sum())
     if not 0 < outside <= MOST_OUTLIERS * len(ordered) + 1:
@@ -157,24 +156,43 @@ def _ordered(table: ColumnCache, name: str) -> NDArray[np.float64]:
     """Return the values that are judged: without those that people type for missing."""
     column = table[name]
     ordered = _not_told(table, name)
-    known = _stand_ins_of(column)
-    if not len(ordered) or (np.searchsorted(ordered, known, "right") == np.searchsorted(ordered, known, "left")).all():
+    known = np.unique(_stand_ins_of(column))
+    if not column.type.numeric:
+        return ordered[~_stand_in_values(column, ordered)] if len(ordered) else ordered
+    starts, ends = (np.searchsorted(ordered, known, side) for side in ("left", "right"))
+    if (starts == ends).all():
         return ordered
-    return ordered[~_stand_in_values(column, ordered)]
+    keep = np.ones(len(ordered), np.bool_)
+    for start, end in zip(starts.tolist(), ends.tolist(), strict=True):
+        keep[start:end] = False
+    return ordered[keep]
+
+
+class Scale(NamedTuple):
+    """A scale that values are judged on: what they are on it, and back."""
+
+    on: Callable[[float], float]
+    back: Callable[[float], float]
+
+
+LARGEST_POWER = 700.0
+PLAIN = Scale(float, float)
+LOGARITHMS = Scale(math.log, lambda value: math.exp(min(value, LARGEST_POWER)))
 
 
 def _inside(
-    judged: NDArray[np.float64], ordered: NDArray[np.float64], fence: float = FENCE, below: float = 1.0
+    ordered: NDArray[np.float64], scale: Scale, fence: float = FENCE, below: float = 1.0
 ) -> tuple[float, float]:
     """Return the least and the largest of ascending values that are not far outside on a scale."""
-    low, high, width = _fences(judged, fence, below)
-    begin, end = int(np.searchsorted(judged, low, "left")), int(np.searchsorted(judged, high, "right"))
+    low, high, width = _fences(ordered, scale, fence, below)
+    begin = int(np.searchsorted(ordered, scale.back(low), "left"))
+    end = int(np.searchsorted(ordered, scale.back(high), "right"))
     if not width or begin >= end:
         return float(ordered[0]), float(ordered[-1])
-    if begin and judged[begin] - judged[begin - 1] < LEAST_APART * width:
+    if begin and scale.on(ordered[begin]) - scale.on(ordered[begin - 1]) < LEAST_APART * width:
         begin = 0
-    if end < len(judged) and judged[end] - judged[end - 1] < LEAST_APART * width:
-        end = len(judged)
+    if end < len(ordered) and scale.on(ordered[end]) - scale.on(ordered[end - 1]) < LEAST_APART * width:
+        end = len(ordered)
     return float(ordered[begin]), float(ordered[end - 1])
 
 
@@ -182,25 +200,24 @@ def _at(ordered: NDArray[np.float64], share: float) -> float:
     return float(ordered[min(len(ordered) - 1, int(share * len(ordered)))])
 
 
-def _fences(ordered: NDArray[np.float64], fence: float, below: float) -> tuple[float, float, float]:
+def _fences(ordered: NDArray[np.float64], scale: Scale, fence: float, below: float) -> tuple[float, float, float]:
     """Return from where on values are far outside, below and above, and the distance between the quartiles."""
-    first, third = _at(ordered, 0.25), _at(ordered, 0.75)
+    first, median, third, ninth = (scale.on(_at(ordered, share)) for share in (0.25, 0.5, 0.75, 0.9))
     width = third - first
     if not width:
         # More than half of the values are equal: the others say how wide the column is.
-        rest = ordered[ordered != first]
-        width = _at(rest, 0.9) - _at(rest, 0.1) if len(rest) >= LEAST_VALUES else 0.0
+        rest = ordered[ordered != _at(ordered, 0.25)]
+        width = scale.on(_at(rest, 0.9)) - scale.on(_at(rest, 0.1)) if len(rest) >= LEAST_VALUES else 0.0
     low, high = first - below * fence * width, third + fence * width
-    median, ninth = _at(ordered, 0.5), _at(ordered, 0.9)
     if ninth - median > HEAVY * (third - median) > 0:
         high = max(high, median + HEAVY_FENCE * (ninth - median))
     return low, high, width
 
 
-def _lean(ordered: NDArray[np.float64]) -> float:
+def _lean(ordered: NDArray[np.float64], scale: Scale) -> float:
     """Return how far the middle half is from symmetric, 0 to 1 (Bowley, Elements of Statistics, 4th edition, 1920)."""
-    first, median, third = (_at(ordered, share) for share in (0.25, 0.5, 0.75))
-    return float(abs(first + third - 2 * median) / (third - first)) if third > first else 0.0
+    first, median, third = (scale.on(_at(ordered, share)) for share in (0.25, 0.5, 0.75))
+    return abs(first + third - 2 * median) / (third - first) if third > first else 0.0
 
 
 def _stand_in_values(column: Column, values: NDArray[np.float64]) -> Mask:

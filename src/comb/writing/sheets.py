@@ -158,7 +158,11 @@ def _not_fitting(column: Column) -> tuple[np.ndarray, str, str]:
             return np.flatnonzero(fine & present), "has parts of a millisecond, which a workbook does not keep", as_text
     if column.type.plain.word in ("date", "datetime"):
         early = column.array < FIRST_DAY
-        return np.flatnonzero(early & present), "is before March 1900, where programs count the days of workbooks differently", as_text
+        return (
+            np.flatnonzero(early & present),
+            "is before March 1900, where programs count the days of workbooks differently",
+            as_text,
+        )
     return np.zeros(0, np.int64), "", ""
 
 
