@@ -41,7 +41,8 @@ class ColumnCache(BareTable):
         self._surely_told: dict[str, NDArray[np.bool_]] = {}
         self.as_of: date | None = None
         self._numbered: dict[str, Codes] = {}
-        self.computed: set[str] = set()
+        self.computed: frozenset[str] | None = None
+        self._settled: NDArray[np.bool_] | None = None
         self.kinds: dict[str, NDArray[np.uint8]] = {}
         self.limits: dict[str, None] = {}
         self.found_copies: tuple[Codes, Codes, NDArray[np.bool_]] | None = None
@@ -96,6 +97,17 @@ class ColumnCache(BareTable):
     def told(self, name: str) -> NDArray[np.bool_]:
         """Return which cells of a column are reported to be wrong by what was looked for before."""
         return self._told.get(name, np.zeros(self.row_count, np.bool_))
+
+    def settle(self) -> None:
+        """Keep which rows have cells that are told to be wrong by now, for what is looked for beside later searches."""
+        told = np.zeros(self.row_count, np.bool_)
+        for where in self._told.values():
+            told |= where
+        self._settled = told
+
+    def settled_rows(self) -> NDArray[np.bool_]:
+        """Return which rows had cells told to be wrong when that was kept."""
+        return np.zeros(self.row_count, np.bool_) if self._settled is None else self._settled
 
     def surely_told(self, name: str) -> NDArray[np.bool_]:
         """Return which cells are reported to be wrong for more than being far from the others."""

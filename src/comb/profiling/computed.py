@@ -201,13 +201,8 @@ class Numbers(NamedTuple):
 
 def computed(table: ColumnCache) -> Findings:
     """Columns that follow a formula in nearly all rows, and the rows in which they do not."""
-    if table.row_count < LEAST_ROWS:
-        return
     numbers = _numbers(table)
-    if len(numbers.names) < 2:
-        return
     found = relations(table, numbers)
-    table.computed.update(relation.target for relation in found)
     explained: list[tuple[set[str], set[int]]] = []
     order = {name: at for at, name in enumerate(table.names)}
     for relation in sorted(found, key=lambda one: order[one.target]):
@@ -222,6 +217,13 @@ def computed(table: ColumnCache) -> Findings:
         if not len(left):
             continue
         yield _finding(table, relation, left, numbers)
+
+
+def computed_columns(table: ColumnCache) -> frozenset[str]:
+    """Return the columns that follow a formula, found once for all who ask."""
+    if table.computed is None:
+        table.computed = frozenset(relation.target for relation in relations(table, _numbers(table)))
+    return table.computed
 
 
 def _finding(table: ColumnCache, relation: Relation, rows: NDArray[np.int64], numbers: Numbers) -> Finding:
@@ -285,6 +287,8 @@ def _unit_of(values: Floats, scale: int, word: str) -> float:
 
 def relations(table: ColumnCache, numbers: Numbers) -> list[Relation]:
     """Find the formulas that columns follow, one for each set of columns."""
+    if table.row_count < LEAST_ROWS or len(numbers.names) < 2:
+        return []
     plain = [name for name in numbers.names if name not in numbers.moments]
     rows = np.unique(np.linspace(0, table.row_count - 1, min(SAMPLE, table.row_count)).astype(np.int64))
     sample = {name: numbers.values[name][rows] for name in numbers.names}

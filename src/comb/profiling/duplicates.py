@@ -45,8 +45,7 @@ def alike(table: ColumnCache) -> Findings:
         return
     broken = list(_duplicate_keys(table, copies))
     single = [name for name in table.names if _identifies(table, name)]
-    told = np.any([table.told(name) for name in table.names], axis=0) if table.names else copies
-    compound = list(compound_keys(table, np.flatnonzero(~copies & ~told), single))
+    compound = list(compound_keys(table, np.flatnonzero(~copies & ~table.settled_rows()), single))
     yield from compound
     yield from near_copies(table, copies, [*broken, *compound])
 

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from comb.errors import agree, counted, listing
 from comb.kernels.grouping import Codes, candidates, group
 from comb.profiling.column_cache import ColumnCache
+from comb.profiling.computed import computed_columns
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.profiling.texts import folded
 from comb.steps.cell_steps import tidied
@@ -168,7 +169,7 @@ def near_copies(table: ColumnCache, copies: np.ndarray, broken: Sequence[Finding
         others[likely[again | near]] = False
         left = np.flatnonzero(others)
         apart = [_folded_codes(table, one, folds, left) for one in names]
-        decided = {place for place, one in enumerate(names) if one in table.computed}
+        decided = {place for place, one in enumerate(names) if one in computed_columns(table)}
         clusters = [[one for one in cluster if one not in decided] for cluster in _clusters(apart)]
         if _surprising(apart, at, clusters, count, len(left)):
             fields[f"in {name}"] = count

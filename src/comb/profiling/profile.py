@@ -95,7 +95,6 @@ LATE: tuple[frozenset[Finder], ...] = (
     frozenset({orders.reversed_pairs, values.impossible}),
     frozenset({values.outliers}),
     frozenset({computed.computed, lookups.lookups, series.series}),
-    frozenset({duplicates.alike}),
 )
 STAGES = (FIRST, frozenset(FINDERS) - FIRST - frozenset(chain.from_iterable(LATE)), *LATE)
 TELLING = frozenset({
@@ -105,6 +104,9 @@ TELLING = frozenset({
 WHOLE_ROWS = frozenset({"layout.repeated_header", "layout.totals"})
 
 LONGEST: Finder = duplicates.repeated
+
+# And what takes nearly as long goes on beside the later stages; it knows what was told before them.
+BESIDE: Finder = duplicates.alike
 
 # Smaller tables are not worth handing to several threads.
 FEW_ROWS = 50_000
@@ -272,15 +274,23 @@ def profile(
             # What takes longest comes first, and what others need.
             longest: Future[list[Finding]] = executor.submit(_listed, LONGEST, cache)
             summaries = list(executor.map(partial(summarise, cache), table.names))
-            for stage in STAGES:
-                mine = [one for one in FINDERS if one in stage and one != LONGEST]
+            late: Future[list[Finding]] | None = None
+            for number, stage in enumerate(STAGES):
+                mine = [one for one in FINDERS if one in stage and one not in (LONGEST, BESIDE)]
                 waiting = [executor.submit(_listed, finder, cache) for finder in mine]
                 for finder, future in zip(mine, waiting, strict=True):
                     if progress:
                         progress(f"looking for {_words(finder)}")
                     found[finder] = future.result()
+                # What a stage found is told when all of it is done: else what is found would depend on the threads.
+                for finder in mine:
                     _tell(cache, found[finder])
+                if number == len(STAGES) - len(LATE) - 1:
+                    cache.settle()
+                    late = executor.submit(_listed, BESIDE, cache)
             found[LONGEST] = longest.result()
+            if late is not None:
+                found[BESIDE] = late.result()
     except KeyboardInterrupt:
         left = [_words(finder) for finder in FINDERS if finder not in found]
         cache.limit(f"stopped before: {', '.join(left)}")
@@ -293,7 +303,7 @@ def profile(
         tuple(one for one in listed if reasons[id(one)] is None),
         gaps_of(table),
         tuple((one, why) for one in listed if (why := reasons[id(one)]) is not None),
-        tuple(cache.limits),
+        tuple(sorted(cache.limits)),
     )
 
 
