@@ -120,6 +120,20 @@ def test_a_heading_that_says_how_days_are_written_is_no_unit(tmp_path: Path) -> 
     )
     table = comb.load(tmp_path / "t.csv")
     assert [column.description for column in table.columns.values()] == ["", "", "mm"]
+    assert table["date (yymmdd)"].texts() == ["2018-11-20", "2018-11-21"]
+    assert table["born (dd/mm/yyyy)"].texts() == ["2020-02-01", "2021-04-03"]
+    evidence = table["born (dd/mm/yyyy)"].evidence
+    assert evidence is not None and evidence.why == ("every value is a day as the heading says: dd/MM/yyyy",)
+    # Pinned as dates they come again; a value that is no such day proves the heading wrong.
+    again = comb.load(tmp_path / "t.csv", types={"date (yymmdd)": "date"})
+    assert again["date (yymmdd)"].to_list() == table["date (yymmdd)"].to_list()
+    wrong = comb.load(b"date (yymmdd),n\n181120,1\n181199,2\n")
+    assert wrong["date (yymmdd)"].type.word == "integer"
+
+
+def test_a_heading_that_reading_does_not_look_at_is_a_finding() -> None:
+    table = comb.table(columns={"date (yymmdd)": [181120, 181121], "born (dd/mm/yyyy)": ["?", "?"]})
+    table = table._derive({**table.columns, "born (dd/mm/yyyy)": infer("1/2/2020", "3/4/2021")})
     found = {one.columns[0]: one for one in table.profile().of("type.serial_dates")}
     assert table.take_step(found["date (yymmdd)"].remedy)["date (yymmdd)"].texts() == ["2018-11-20", "2018-11-21"]
     (open_days,) = table.profile().of("type.ambiguous_dates")

@@ -21,6 +21,7 @@ from comb.inference.value_checks import recheck
 from comb.kernels.notation import PER_CENT, shape_of
 from comb.kernels.types import FITS, MARKED, MISFIT, Tally, TallySlot
 from comb.parsing.cell_parser import CellParser
+from comb.parsing.headings import day_pattern_of
 from comb.parsing.moment_shapes import patterns_of
 from comb.parsing.patterns import Request
 from comb.parsing.vocabulary import words_for
@@ -30,7 +31,7 @@ from comb.tables.evidence import CODES_WITH_ZEROS, MANY_DIGITS, Candidate, Evide
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
-from comb.tables.types import DATE, NUMBER, STRING, TEXTUAL
+from comb.tables.types import DATE, INTEGER, NUMBER, STRING, TEXTUAL
 
 # A type is taken when at least this share of the cells with a value fits it; the rest
 # is kept as text and reported.
@@ -187,6 +188,28 @@ def declared_source(source: ColumnSource, request: Request) -> Column:
         return column
     again = _as_declared(plain.source, declared_parser(request, plain.source, None), request)
     return plain.as_written(again) if again.missing_count < column.missing_count else column
+
+
+def headed_source(name: str, source: ColumnSource, column: Column) -> Column:
+    """Read a column as days if its heading says how they are written and every value is written so.
+
+    Parameters
+    ----------
+    name : str
+        The heading: ``date (yymmdd)``.
+    source : ColumnSource
+    column : Column
+        As its values alone speak for.
+    """
+    pattern = day_pattern_of(name)
+    if not pattern or column.type not in (STRING, INTEGER) or column.missing_count == len(column):
+        return column
+    request = Request("date", pattern)
+    made = _as_declared(source, declared_parser(request, source, None), request)
+    if made.missing_count > column.missing_count or made.evidence is None:
+        return column
+    why = (f"every value is a day as the heading says: {pattern}",)
+    return made._replace(evidence=replace(made.evidence, why=why, declared=False))
 
 
 def decide_by_counts(tally: Tally) -> "TallyVerdict":

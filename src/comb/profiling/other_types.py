@@ -8,9 +8,10 @@ import numpy as np
 from comb.errors import agree, counted
 from comb.kernels.grouping import group_sizes
 from comb.kernels.types import FITS, IS_KNOWN
+from comb.parsing.headings import day_pattern_of
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, everywhere, kept_texts, noticed, quoted
-from comb.profiling.headings import COUNT_WORDS, LABEL_WORDS, YEAR_WORDS, day_pattern_of, words, words_of
+from comb.profiling.headings import COUNT_WORDS, LABEL_WORDS, YEAR_WORDS, words, words_of
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column
 from comb.tables.table import BareTable

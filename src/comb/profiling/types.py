@@ -9,6 +9,7 @@ from comb.inference.decide import infer_column
 from comb.kernels.grouping import Codes
 from comb.kernels.notation import SHORTENED, shape_of
 from comb.kernels.types import DIGITS_ONLY, ZERO_AHEAD
+from comb.parsing.headings import day_pattern_of
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import (
     MOST_EXAMPLES,
@@ -19,7 +20,6 @@ from comb.profiling.finding import (
     noticed,
     quoted,
 )
-from comb.profiling.headings import day_pattern_of
 from comb.profiling.other_types import are_days
 from comb.steps.base import Step
 from comb.steps.cell_steps import Convert

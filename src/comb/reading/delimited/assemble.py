@@ -29,11 +29,12 @@ from comb.chunks.column_source import ColumnSource
 from comb.chunks.number_block_builder import NumberBlockBuilder, NumberColumns
 from comb.errors import ContentError, unknown_name
 from comb.execution.executor import executor_of
-from comb.inference.decide import declared_source, infer_source
+from comb.inference.decide import declared_source, headed_source, infer_source
 from comb.inference.shared_marks import is_open, shared_decimal_mark
 from comb.kernels.blocks import BatchOutput, CodeOutput, OutputSlice
 from comb.kernels.types import SPACES, TallySlot
 from comb.parsing.cell_parser import CellParser
+from comb.parsing.headings import day_pattern_of
 from comb.reading.column_rules import ColumnRules
 from comb.reading.delimited.chunk_reader import ChunkReader, ChunkResult
 from comb.reading.delimited.header import Anomalies, Header
@@ -371,7 +372,12 @@ def type_columns(raw_table: RawTable, rules: ColumnRules, threads: int = 1) -> d
     def typed(name: str) -> Column:
         chunks, request = raw_table.columns.pop(name), declared.get(name)
         source = ColumnSource(chunks or [TextChunk(Text.from_strings([]), rules.words(name, request))])
-        column = infer_source(source) if request is None else declared_source(source, request)
+        if request is None:
+            column = headed_source(name, source, infer_source(source))
+        else:
+            # Days without a pattern are written as the heading says, where it does.
+            pattern = day_pattern_of(name) if request.word == "date" and not request.pattern else ""
+            column = declared_source(source, request._replace(pattern=pattern or request.pattern))
         if request is None and is_open(column):
             undecided[name] = source
         return described(name, column)
