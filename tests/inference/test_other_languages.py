@@ -86,3 +86,20 @@ def test_no_name_means_two_months() -> None:
         for name in names.split():
             assert seen.setdefault(name, number) == number and MONTH_NUMBERS[name] == number
     assert all(len(names.split()) >= 15 for names in FULL_MONTH_NAMES)
+
+
+@pytest.mark.parametrize(
+    ("texts", "values"),
+    [
+        (("1,23,456", "12,34,567", "45,678", "1,00,00,000"), [123_456, 1_234_567, 45_678, 10_000_000]),
+        (("1,23,456.5", "12,34,567.25", "45,678.75"), [123_456.5, 1_234_567.25, 45_678.75]),
+    ],
+)
+def test_numbers_grouped_as_in_india(texts: tuple[str, ...], values: list[float]) -> None:
+    column = infer(*texts * 4)
+    assert [float(one) for one in column.to_list()] == values * 4
+
+
+@pytest.mark.parametrize("text", ["123,45,678", "1,23,45", "1,234,56,789", "1,2,345", "1,23,4567"])
+def test_what_is_grouped_in_no_way_is_no_number(text: str) -> None:
+    assert infer(*("1,23,456", "12,34,567") * 10, text).kept.texts == {20: text}

@@ -115,7 +115,9 @@ MARKS = tuple(Marks(decimal, group) for decimal, groups in ((".", "', "), (",", 
 
 @lru_cache(maxsize=64)
 def _grouped(mark: str) -> re.Pattern[str]:
-    return re.compile(rf"[0-9]{{1,3}}(?:{re.escape(mark)}[0-9]{{3}})+")
+    threes = rf"[0-9]{{1,3}}(?:{re.escape(mark)}[0-9]{{3}})+"
+    # As in India: groups of two, but for the last.
+    return re.compile(f"{threes}|[0-9]{{1,2}}(?:,[0-9]{{2}})+,[0-9]{{3}}" if mark == "," else threes)
 
 
 def plain_body(body: str, marks: Marks) -> str | None:
@@ -123,6 +125,8 @@ def plain_body(body: str, marks: Marks) -> str | None:
 
     >>> plain_body("1.234,5", Marks(",", ".")), plain_body("12.34", Marks(",", "."))
     ('1234.5', None)
+    >>> plain_body("12,34,567", Marks(".", ",")), plain_body("1,23,4,567", Marks(".", ","))
+    ('1234567', None)
     """
     whole, mark, rest = body.partition(marks.decimal)
     if mark and not _is_digits(rest):

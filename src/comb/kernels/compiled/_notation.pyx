@@ -75,8 +75,8 @@ cdef inline int _mark_ahead(const uint8_t *text, Py_ssize_t size, uint8_t mark) 
 cdef Py_ssize_t _body(Cell cell, uint8_t decimal, uint8_t group, uint8_t *out, int *whole, int *after) noexcept nogil:
     """Write digits without their marks; returns how many, -1 where the marks stand where they should not."""
     cdef Py_ssize_t at = 0, written = 0
-    cdef int step, in_group = 0
-    cdef bint grouped = False
+    cdef int step, in_group = 0, first = 0
+    cdef bint grouped = False, threes = False, twos = False
     whole[0] = after[0] = 0
     while at < cell.size:
         if _is_digit(cell.text[at]):
@@ -89,12 +89,21 @@ cdef Py_ssize_t _body(Cell cell, uint8_t decimal, uint8_t group, uint8_t *out, i
         step = _mark_ahead(cell.text + at, cell.size - at, group) if group else 0
         if not step:
             break
-        if (in_group != 3 if grouped else not 1 <= in_group <= 3):
+        if not grouped:
+            if not 1 <= in_group <= 3:
+                return -1
+            first = in_group
+        elif in_group == 3:
+            threes = True
+        elif in_group == 2 and group == 44:
+            # As in India: groups of two, but for the last.
+            twos = True
+        else:
             return -1
         grouped = True
         in_group = 0
         at += step
-    if grouped and (in_group != 3 or out[0] == 48):
+    if grouped and (in_group != 3 or out[0] == 48 or (twos and (threes or first == 3))):
         return -1
     if at < cell.size:
         if cell.text[at] != decimal:
