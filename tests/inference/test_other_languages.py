@@ -103,3 +103,13 @@ def test_numbers_grouped_as_in_india(texts: tuple[str, ...], values: list[float]
 @pytest.mark.parametrize("text", ["123,45,678", "1,23,45", "1,234,56,789", "1,2,345", "1,23,4567"])
 def test_what_is_grouped_in_no_way_is_no_number(text: str) -> None:
     assert infer(*("1,23,456", "12,34,567") * 10, text).kept.texts == {20: text}
+
+
+def test_the_fraction_of_a_day_count_is_the_time_of_day() -> None:
+    table = comb.table(columns={"visited at": [45123.25, 45124.5, 45200.75, 45000.123] * 4})
+    (finding,) = table.profile().of("type.serial_dates")
+    made = table.take_step(finding.remedy)["visited at"]
+    assert made.texts()[:3] == ["2023-07-16T06:00:00", "2023-07-17T12:00:00", "2023-10-01T18:00:00"]
+    assert made.texts()[3] == "2023-03-15T02:57:07.2" and not made.missing_count
+    with pytest.raises(comb.CombError, match="gives a date or a datetime, not a time"):
+        table.convert({"visited at": "time days_since_1900"})

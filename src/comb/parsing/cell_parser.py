@@ -2,8 +2,10 @@
 
 from dataclasses import dataclass, field
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from comb.kernels import dispatch
 from comb.kernels.notation import Marks
@@ -141,6 +143,16 @@ _DAY_COUNTS = {
 }
 
 
+def _moments_of_days(numbers: NDArray[Any], status: NDArray[np.uint8], start: np.datetime64, least: int) -> Parsed:
+    """Read day counts whose fraction is the time of day; programs keep it to the millisecond."""
+    within = (numbers >= least) & (numbers < 2_958_466)
+    milliseconds = np.round(np.where(within, numbers, 0.0) * 86_400_000.0).astype(np.int64)
+    first = start.astype("datetime64[us]").astype(np.int64)
+    values = np.where(within, first + 1_000 * milliseconds, 0).astype(np.int64).view("datetime64[us]")
+    status[~within & (status == FITS)] = MISFIT
+    return values, status
+
+
 def counts_read(texts: StringBuffer, counted: str, word: str) -> Parsed:
     """Read plain numbers that count days, seconds and so on.
 
@@ -152,6 +164,8 @@ def counts_read(texts: StringBuffer, counted: str, word: str) -> Parsed:
     numbers = np.where(status == FITS, numbers, 0.0)
     if counted in _DAY_COUNTS:
         start, least = _DAY_COUNTS[counted]
+        if word == "datetime":
+            return _moments_of_days(numbers, status, start, least)
         within = (numbers >= least) & (numbers < 2_958_466) & (numbers == np.floor(numbers))
         days = np.where(within, numbers, 0).astype(np.int64)
         values = np.where(within, start + days.view("timedelta64[D]"), np.datetime64(0, "D"))

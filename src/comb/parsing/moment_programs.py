@@ -14,12 +14,13 @@ from comb.tables.types import DATE, DATETIME, DURATION, TIME, UTC_DATETIME, Type
 # Two-digit years from here on are of the last century.
 LAST_CENTURY_FROM = 50
 
-# Counts of a unit since some beginning; what the standard has no letters for.
+# Counts of a unit since some beginning, and the types that they give; what the standard has no letters for. The
+# fraction of a day is the time of day.
 EPOCHS = {
-    "seconds_since_1970": "datetime",
-    "milliseconds_since_1970": "datetime",
-    "days_since_1900": "date",
-    "days_since_1904": "date",
+    "seconds_since_1970": ("datetime",),
+    "milliseconds_since_1970": ("datetime",),
+    "days_since_1900": ("date", "datetime"),
+    "days_since_1904": ("date", "datetime"),
 }
 
 DURATION_UNITS = {

@@ -90,8 +90,10 @@ def is_count(request: Request) -> bool:
     """
     if request.word == "duration" and request.pattern in DURATION_UNITS:
         return True
-    if request.pattern in EPOCHS and request.word != EPOCHS[request.pattern]:
-        raise ParameterError(f"{request.pattern} gives a {EPOCHS[request.pattern]}, not a {request.word}")
+    if request.pattern in EPOCHS and request.word not in EPOCHS[request.pattern]:
+        raise ParameterError(
+            f"{request.pattern} gives a {' or a '.join(EPOCHS[request.pattern])}, not a {request.word}"
+        )
     return request.pattern in EPOCHS
 
 

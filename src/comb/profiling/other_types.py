@@ -103,7 +103,8 @@ def _days_with_fractions(table: ColumnCache, name: str, column: Column, *, named
         return
     text = f"by its numbers, {name} holds moments as day counts of a spreadsheet program, the time behind the point"
     examples = tuple(text or "" for text in column._take(np.flatnonzero(column.present)[:MOST_EXAMPLES]).texts())
-    yield Finding("type.serial_dates", (name,), len(values), everywhere(table, column), examples, text)
+    remedy = Convert(columns={name: "datetime days_since_1900"})
+    yield Finding("type.serial_dates", (name,), len(values), everywhere(table, column), examples, text, remedy)
 
 
 def _days_by_values(table: ColumnCache, name: str, column: Column) -> Findings:
