@@ -1,7 +1,8 @@
 """A draft plan: the types that were seen, and the remedies of the findings, none of which does harm by itself.
 
 Each remedy is tried on the table as the steps before it leave it. One that changes nothing is not written. One that
-is certain is a step: spaces, exact copies, numbers whose unit is proven. All others, and whatever empties cells or
+is certain is a step: spaces, characters that cannot be seen, texts decoded again, exact copies, numbers whose unit is
+proven. All others, and whatever empties cells or
 drops rows or columns, are written as steps with ``active: false``: listed with counts and examples, taken only if a
 person says so. Columns are dropped last, so that a step which is made active breaks none below it.
 """
@@ -29,7 +30,9 @@ HEAD = """\
 """
 
 # Findings whose remedy is right without a person's saying so, as long as it empties and drops nothing.
-CERTAIN = frozenset({"text.spaces", "text.case", "duplicate.rows", "type.unreadable", "type.text_numbers"})
+CERTAIN = frozenset({
+    "text.spaces", "text.invisible", "text.encoding", "text.case", "duplicate.rows", "type.units", "type.text_numbers",
+})  # fmt: skip
 
 
 class Draft(NamedTuple):
