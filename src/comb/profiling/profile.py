@@ -8,6 +8,8 @@ from functools import partial
 from itertools import chain
 from typing import NamedTuple
 
+import numpy as np
+
 from comb.errors import ParameterError, counted, unknown_name, washed_lines
 from comb.execution.executor import executor_of
 from comb.profiling import (
@@ -349,4 +351,6 @@ def _once(findings: Iterable[Finding]) -> tuple[Finding, ...]:
 
 
 def _listed(finder: Finder, cache: ColumnCache) -> list[Finding]:
-    return list(finder(cache))
+    # The largest numbers overflow where they are multiplied or rounded; what is infinite then agrees with nothing.
+    with np.errstate(all="ignore"):
+        return list(finder(cache))
