@@ -15,6 +15,7 @@ from comb.expressions.aggregates import Groups
 from comb.expressions.check import Given
 from comb.expressions.evaluate import evaluate, formula_type
 from comb.steps.base import Change, Step
+from comb.steps.series_gaps import gap_notes
 from comb.tables.cell_source import NO_PLACE, placed
 from comb.tables.names import check_known, choose, unique_names
 from comb.tables.table import BareTable
@@ -149,9 +150,10 @@ class Calculate(Step, frozen=True, tag="calculate"):
         groups = Groups.of([table[name] for name in names], table.row_count)
         given = Given(day_of(self.as_of), {name: value_of(text) for name, text in self.parameters.items()})
         self._check(table, given)
-        notes = []
+        notes: list[str] = []
         for name, formula in self.columns.items():
             made = evaluate(formula, table, given, groups)
+            notes += gap_notes(formula, table, names)
             before = table.columns.get(name)
             if before is not None:
                 if before.type.numeric and made.type.numeric and before.type.base is None:
