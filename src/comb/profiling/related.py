@@ -117,6 +117,9 @@ def related(tables: Mapping[str, BareTable], profiles: Mapping[str, Profile]) ->
             found = _best_key(name, column, table, tables, values)
             if found is None:
                 continue
+            if any((one.related, one.key, one.table, one.column) == (name, column, *found) for one in links):
+                # Two keys that refer to each other do so once.
+                continue
             link, finding = _linked(name, column, table, *found, tables)
             links.append(link)
             findings[name] += [finding] if finding else []
