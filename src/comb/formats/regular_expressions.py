@@ -11,6 +11,8 @@ engine, which by itself means those of ASCII. The border of a word, ``\b``, stay
 Texts are handed over as UTF-8, since the engine counts bytes; positions are never shown.
 """
 
+import re
+from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
 
@@ -18,6 +20,10 @@ LONGEST_PATTERN = 1_000
 
 # What the engine may use for a pattern; beyond that it takes a slower way, or says that a pattern is too large.
 _MOST_MEMORY = 1 << 26
+
+# Groups in what is put in place of a pattern, and a way to write them that is not ours.
+_GROUP_OF_NEW = re.compile(r"(\$[0-9$])")
+_OTHER_GROUPS = re.compile(r"\\[0-9]")
 
 _ALL_SCRIPTS = {"d": r"\p{Nd}", "w": r"\p{L}\p{M}\p{N}_", "s": r"\s\x{b}\x{85}\p{Z}"}
 _HINTS = {
@@ -73,6 +79,46 @@ class Pattern:
         """Return what its groups found the first time it fits; None where it is not found."""
         match = self._engine.search(_bytes(text))
         return None if match is None else [(part or b"").decode(errors="surrogatepass") for part in match.groups()]
+
+    def replacer(self, new: str, *, whole: bool = False) -> Callable[[str], str]:
+        """Return a function that replaces every place where it fits.
+
+        Parameters
+        ----------
+        new : str
+            ``$1`` is what the first group found, ``$0`` the whole, ``$$`` a dollar.
+        whole : bool
+            Only where it fits a text from beginning to end.
+
+        Raises
+        ------
+        ValueError
+            If there is no such group.
+        """
+        parts: list[bytes | int] = [
+            int(part[1]) if len(part) == 2 and part[0] == "$" and part[1].isdigit() else _bytes(part.replace("$$", "$"))
+            for part in _GROUP_OF_NEW.split(new)
+        ]
+        beyond = [part for part in parts if isinstance(part, int) and part > self.groups]
+        if beyond:
+            raise ValueError(f"there is no group {beyond[0]}: the pattern has {self.groups}")
+        if _OTHER_GROUPS.search(new):
+            raise ValueError(f"groups are written $1, not {_OTHER_GROUPS.findall(new)[0]}")
+
+        def written(match: Any) -> bytes:
+            return b"".join((match.group(part) or b"") if isinstance(part, int) else part for part in parts)
+
+        def replaced(text: str) -> str:
+            data = _bytes(text)
+            matches = [self._engine.fullmatch(data)] if whole else self._engine.finditer(data)
+            made, end = [], 0
+            for match in matches:
+                if match is not None:
+                    made += [data[end : match.start()], written(match)]
+                    end = match.end()
+            return text if not made else b"".join([*made, data[end:]]).decode(errors="surrogatepass")
+
+        return replaced
 
     def split(self, text: str) -> list[str]:
         """Return what is between the places where it fits."""

@@ -21,6 +21,7 @@ class ColumnMethods(StepTable):
         leave_out: Names = (),
         of_type: str | None = None,
         others: Literal["drop", "after"] = "drop",
+        at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
         """Choose columns, in the order named.
@@ -37,6 +38,7 @@ class ColumnMethods(StepTable):
         return self._step(
             "select",
             why,
+            at_most,
             columns=listed(columns),
             leave_out=listed(leave_out),
             of_type=of_type,
@@ -48,6 +50,7 @@ class ColumnMethods(StepTable):
         names: Mapping[str, str] = MappingProxyType({}),
         *,
         style: Literal["lower", "upper", "title", "safe"] | None = None,
+        at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
         """Give columns other names: the old name, and the new one; or all others by a rule.
@@ -56,7 +59,7 @@ class ColumnMethods(StepTable):
         >>> comb.table(columns={"Größe (kg)": [1]}).rename(style="safe").names
         ('grosse_kg',)
         """
-        return self._step("rename", why, names=by_name(names, "rename({'old': 'new'})"), style=style)
+        return self._step("rename", why, at_most, names=by_name(names, "rename({'old': 'new'})"), style=style)
 
     def calculate(
         self,
@@ -66,6 +69,7 @@ class ColumnMethods(StepTable):
         only_new: bool = False,
         as_of: str | date | None = None,
         parameters: Mapping[str, Value] = MappingProxyType({}),
+        at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
         """Calculate columns from formulas; later ones see earlier ones.
@@ -88,8 +92,7 @@ class ColumnMethods(StepTable):
         [0.25, 0.75]
         """
         given = by_name(columns, "calculate({'net': 'gross - tare'})", equation=True)
-        return self._step(
-            "calculate", why, columns=given, by=listed(by), only_new=only_new,
+        return self._step("calculate", why, at_most, columns=given, by=listed(by), only_new=only_new,
             as_of=None if as_of is None else str(as_of), parameters=as_texts(parameters),
         )  # fmt: skip
 
@@ -102,6 +105,7 @@ class ColumnMethods(StepTable):
         pattern: str | None = None,
         widths: Sequence[int] = (),
         keep_original: bool = False,
+        at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
         """Split texts into several columns, or, without names for them, into several rows.
@@ -123,6 +127,7 @@ class ColumnMethods(StepTable):
         return self._step(
             "split",
             why,
+            at_most,
             column=column,
             new_columns=listed(new_columns),
             mark=mark,
@@ -145,6 +150,7 @@ class ColumnMethods(StepTable):
         rounding: Literal["nearest", "nearest_even", "down", "up"] | None = None,
         last_century_from: int | None = None,
         on_misfit: Literal["keep", "set aside", "stop"] = "keep",
+        at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
         """Give columns another type, or read again what could not be read.
@@ -190,15 +196,20 @@ class ColumnMethods(StepTable):
         words = [plain_text(word) for word in several]
         if isinstance(labels, BareTable):
             labels = _code_book(labels)
-        return self._step(
-            "convert", why, columns=types, missing=words, decimal_mark=decimal_mark,
+        return self._step("convert", why, at_most, columns=types, missing=words, decimal_mark=decimal_mark,
             group_mark=group_mark, unit=unit, choices=[plain_text(value) for value in choices],
             labels={plain_text(value): label for value, label in (labels or {}).items()}, rounding=rounding,
             last_century_from=last_century_from, on_misfit=on_misfit,
         )  # fmt: skip
 
     def trim(
-        self, columns: Names = (), *, inner: bool = False, invisible: bool = False, why: str | None = None
+        self,
+        columns: Names = (),
+        *,
+        inner: bool = False,
+        invisible: bool = False,
+        at_most: int | str | None = None,
+        why: str | None = None,
     ) -> Self:
         """Take outer spaces off texts.
 
@@ -212,15 +223,19 @@ class ColumnMethods(StepTable):
             Also take away zero-width and control characters, and make no-break spaces plain ones.
         why : str, optional
         """
-        return self._step("trim", why, columns=listed(columns), inner=inner, invisible=invisible)
+        return self._step("trim", why, at_most, columns=listed(columns), inner=inner, invisible=invisible)
 
     def recode(
         self,
         column: str,
-        values: Mapping[Any, Value],
+        values: Mapping[Any, Value] | None = None,
         *,
+        table: BareTable | None = None,
+        old_column: str | None = None,
+        new_column: str | None = None,
         ignore: Names = (),
         others: Literal["keep", "clear"] = "keep",
+        at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
         """Replace values by others, one for one; None empties the cell.
@@ -230,6 +245,9 @@ class ColumnMethods(StepTable):
         column : str
         values : mapping
             The value there is, and what it becomes.
+        table : table, optional
+            Or a code book with a row for each value, and its columns `old_column` and `new_column`; by default its
+            first two.
         ignore : {"case", "spaces"} or both
             What makes no difference between values.
         others : {"keep", "clear"}
@@ -239,39 +257,25 @@ class ColumnMethods(StepTable):
         >>> comb.table(columns={"q": ["Lay", "none"]}).recode("q", {"Lay": "laying"})["q"].to_list()
         ['laying', 'none']
         """
-        if not isinstance(values, Mapping):
+        if not isinstance(values, Mapping) and table is None:
             raise ParameterError(
                 f"expected the new value of each old one, got {values!r}", remedy="recode('queen', {'Lay': 'laying'})"
             )
-        texts = {plain_text(old): None if new is None else plain_text(new) for old, new in values.items()}
-        return self._step("recode", why, column=column, values=texts, ignore=listed(ignore), others=others)
-
-    def fill(
-        self,
-        columns: Names,
-        *,
-        value: Value = None,
-        formula: str | None = None,
-        from_row: Literal["above", "below"] | None = None,
-        reasons: Names = (),
-        why: str | None = None,
-    ) -> Self:
-        """Give missing cells a value: a constant, a formula's, or that of a row near by.
-
-        Parameters
-        ----------
-        columns : str or sequence of str
-            Selectors.
-        value, formula, from_row
-            One of them.
-        reasons : str or sequence of str
-            Fill only cells missing for these reasons.
-        """
-        text = None if value is None else plain_text(value)
-        return self._step(
-            "fill", why, columns=listed(columns), value=text, formula=formula, from_row=from_row,
-            reasons=listed(reasons),
-        )  # fmt: skip
+        given = values or {}
+        texts = {plain_text(old): None if new is None else plain_text(new) for old, new in given.items()}
+        made, name = (self, None) if table is None else self._beside(table)
+        return made._step(
+            "recode",
+            why,
+            at_most,
+            column=column,
+            values=texts,
+            table=name,
+            old_column=old_column,
+            new_column=new_column,
+            ignore=listed(ignore),
+            others=others,
+        )
 
 
 def _code_book(table: BareTable) -> dict[Any, str]:

@@ -20,6 +20,7 @@ class RowMethods(StepTable):
         by: Names = (),
         as_of: str | date | None = None,
         parameters: Mapping[str, Value] = MappingProxyType({}),
+        at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
         """Keep the rows for which a condition is true.
@@ -48,7 +49,7 @@ class RowMethods(StepTable):
         1
         """
         return self._step(
-            "filter", why, where=where, by=listed(by), as_of=None if as_of is None else str(as_of),
+            "filter", why, at_most, where=where, by=listed(by), as_of=None if as_of is None else str(as_of),
             parameters=as_texts(parameters),
         )  # fmt: skip
 
@@ -66,6 +67,7 @@ class RowMethods(StepTable):
         seed: int = 0,
         numbers: Sequence[int] = (),
         by: Names = (),
+        at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
         """Keep some rows by where they stand, by size, or by chance; within groups where `by` names columns.
@@ -86,16 +88,84 @@ class RowMethods(StepTable):
         [9, 9]
         """
         return self._step(
-            "pick_rows", why, first=first, last=last, every=every, largest=largest, smallest=smallest, count=count,
-            ties=ties, random=random, seed=seed, numbers=list(numbers), by=listed(by),
+            "pick_rows", why, at_most, first=first, last=last, every=every, largest=largest, smallest=smallest,
+            count=count, ties=ties, random=random, seed=seed, numbers=list(numbers), by=listed(by),
         )  # fmt: skip
 
-    def set_aside(self, where: str, *, reason: str | None = None, why: str | None = None) -> Self:
+    def set_aside(
+        self, where: str, *, reason: str | None = None, at_most: int | str | None = None, why: str | None = None
+    ) -> Self:
         """Keep the rows for which a condition is true out of the result, with the reason."""
-        return self._step("set_aside", why, where=where, reason=reason)
+        return self._step("set_aside", why, at_most, where=where, reason=reason)
+
+    def remove_missing(
+        self,
+        columns: Names = (),
+        *,
+        more_than: int = 0,
+        share: str | float | None = None,
+        reasons: Names = (),
+        at_most: int | str | None = None,
+        why: str | None = None,
+    ) -> Self:
+        """Set aside rows with missing cells, or drop columns of which too much is missing.
+
+        Parameters
+        ----------
+        columns : str or sequence of str
+            The columns to look at; none means all.
+        more_than : int
+            Rows with more missing cells than this among them are set aside.
+        share : str or float, optional
+            Instead of rows: columns of which more than this share is missing are dropped.
+        reasons : str or sequence of str
+            Count only cells missing for these reasons.
+
+        >>> import comb
+        >>> comb.table(columns={"kg": [31, None, 33]}).remove_missing("kg").row_count
+        2
+        """
+        return self._step(
+            "remove_missing", why, at_most, columns=listed(columns), more_than=more_than,
+            share=None if share is None else str(share), reasons=listed(reasons),
+        )  # fmt: skip
+
+    def mark_rows(
+        self,
+        where: str | Mapping[str, str],
+        *,
+        new_columns: Names,
+        as_of: str | date | None = None,
+        at_most: int | str | None = None,
+        why: str | None = None,
+    ) -> Self:
+        """Say in a new column which conditions a row meets, instead of taking it away.
+
+        Parameters
+        ----------
+        where : str or mapping of str to str
+            One condition: the column is true or false. Or several by name: it contains the names of those that are
+            true.
+        new_columns : str
+            The name of the column.
+
+        >>> import comb
+        >>> weights = comb.table(columns={"kg": [31, 400], "queen": [None, None]})
+        >>> weights.mark_rows({"heavy": "kg > 80", "queenless": "queen is null"}, new_columns="odd")["odd"].to_list()
+        ['queenless', 'heavy; queenless']
+        """
+        return self._step(
+            "mark_rows", why, at_most, where=where if isinstance(where, str) else dict(where),
+            new_columns=listed(new_columns), as_of=None if as_of is None else str(as_of),
+        )  # fmt: skip
 
     def sort(
-        self, by: Names, *, text: Literal["exact", "natural", "ignore_accents"] = "exact", why: str | None = None
+        self,
+        by: Names,
+        *,
+        text: Literal["exact", "natural", "ignore_accents"] = "exact",
+        at_most: int | str | None = None,
+        why: str | None = None,
     ) -> Self:
         """Put rows in order by columns, each with ``desc`` behind it for descending.
 
@@ -106,7 +176,7 @@ class RowMethods(StepTable):
         >>> comb.table(columns={"n": [2, None, 3]}).sort("n desc")["n"].to_list()
         [3, 2, None]
         """
-        return self._step("sort", why, by=listed(by), text=text)
+        return self._step("sort", why, at_most, by=listed(by), text=text)
 
     def aggregate(
         self,
@@ -117,6 +187,7 @@ class RowMethods(StepTable):
         totals: bool = False,
         subtotals: bool = False,
         as_of: str | date | None = None,
+        at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
         """Make one row of each group, with results calculated from its rows.
@@ -139,7 +210,7 @@ class RowMethods(StepTable):
         """
         given = by_name(columns, "aggregate({'mean_kg': 'avg(kg)'})", equation=True)
         return self._step(
-            "aggregate", why, columns=given, by=listed(by), sort_groups=sort_groups, totals=totals,
+            "aggregate", why, at_most, columns=given, by=listed(by), sort_groups=sort_groups, totals=totals,
             subtotals=subtotals, as_of=None if as_of is None else str(as_of),
         )  # fmt: skip
 
@@ -152,6 +223,7 @@ class RowMethods(StepTable):
         shares: bool = True,
         of_counts: bool = False,
         sort: Literal["count", "value"] = "count",
+        at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
         """Count rows by the values of columns, the commonest first.
@@ -174,7 +246,15 @@ class RowMethods(StepTable):
         [2, 1]
         """
         return self._step(
-            "count", why, by=listed(by), where=where, across=across, shares=shares, of_counts=of_counts, sort=sort
+            "count",
+            why,
+            at_most,
+            by=listed(by),
+            where=where,
+            across=across,
+            shares=shares,
+            of_counts=of_counts,
+            sort=sort,
         )
 
     def join(
@@ -188,6 +268,7 @@ class RowMethods(StepTable):
         ignore: Names = (),
         latest: str | None = None,
         allow_multiple: bool = False,
+        at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
         """Look up columns of another table by one or several keys.
@@ -223,11 +304,17 @@ class RowMethods(StepTable):
         """
         made, name = self._beside(other)
         return made._step(
-            "join", why, table=name, by=listed(by), columns=listed(columns), rows=rows, add_columns=add_columns,
-            ignore=listed(ignore), latest=latest, allow_multiple=allow_multiple,
+            "join", why, at_most, table=name, by=listed(by), columns=listed(columns), rows=rows,
+            add_columns=add_columns, ignore=listed(ignore), latest=latest, allow_multiple=allow_multiple,
         )  # fmt: skip
 
-    def stack_tables(self, *others: BareTable, source_column: str | None = None, why: str | None = None) -> Self:
+    def stack_tables(
+        self,
+        *others: BareTable,
+        source_column: str | None = None,
+        at_most: int | str | None = None,
+        why: str | None = None,
+    ) -> Self:
         """Put the rows of other tables below, column by column with the same name.
 
         >>> import comb
@@ -238,7 +325,7 @@ class RowMethods(StepTable):
         result = self
         for other in others:
             made, name = result._beside(other)
-            result = made._step("stack_tables", why, table=name, source_column=source_column)
+            result = made._step("stack_tables", why, at_most, table=name, source_column=source_column)
         return result
 
     def remove_duplicates(
@@ -246,13 +333,14 @@ class RowMethods(StepTable):
         by: Names = (),
         *,
         which: Literal["first", "last", "fullest"] = "first",
+        at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
         """Keep one of the rows that are equal: in every column, or in those of `by`.
 
         Rows equal in every column are merged; rows that differ elsewhere are set aside.
         """
-        return self._step("remove_duplicates", why, by=listed(by), which=which)
+        return self._step("remove_duplicates", why, at_most, by=listed(by), which=which)
 
     def to_long(
         self,
@@ -261,6 +349,7 @@ class RowMethods(StepTable):
         heading_column: str,
         value_column: str,
         keep_missing: bool = True,
+        at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
         """Turn columns side by side into rows one below the other.
@@ -279,11 +368,17 @@ class RowMethods(StepTable):
         >>> wide.to_long("jan:feb", heading_column="month", value_column="kg")["month"].to_list()
         ['jan', 'feb']
         """
-        return self._step(
-            "to_long", why, columns=listed(columns), heading_column=heading_column,
+        return self._step("to_long", why, at_most, columns=listed(columns), heading_column=heading_column,
             value_column=value_column, keep_missing=keep_missing,
         )  # fmt: skip
 
-    def transpose(self, headings_in: str, *, heading_column: str = "column", why: str | None = None) -> Self:
+    def transpose(
+        self,
+        headings_in: str,
+        *,
+        heading_column: str = "column",
+        at_most: int | str | None = None,
+        why: str | None = None,
+    ) -> Self:
         """Turn rows into columns and columns into rows; one column names the new ones."""
-        return self._step("transpose", why, headings_in=headings_in, heading_column=heading_column)
+        return self._step("transpose", why, at_most, headings_in=headings_in, heading_column=heading_column)

@@ -71,8 +71,9 @@ class StepTable(BareTable):
         made._others, made._begun = {**self._others, title: other}, self._begun
         return made, title
 
-    def _step(self, name: str, why: str | None, **parameters: Any) -> Self:
-        given = {key: value for key, value in parameters.items() if value is not None}
+    def _step(self, name: str, why: str | None, at_most: int | str | None = None, /, **parameters: Any) -> Self:
+        bound = None if at_most is None else str(at_most)
+        given = {key: value for key, value in {**parameters, "at_most": bound}.items() if value is not None}
         return self.take_step(make_step(name, given if why is None else {**given, "why": why}))
 
     def _plans(self, name: str) -> dict[str, TablePlan]:

@@ -2,7 +2,7 @@
 
 This is where the layers meet: `comb.tables` knows nothing of steps, the steps know bare
 tables, and this class, above both, adds thin methods. Each makes its step, takes it,
-and remembers it (`step_table`). The methods are in `row_methods` and `column_methods`.
+and remembers it (`step_table`). The methods are in `row_methods`, `column_methods` and `repair_methods`.
 """
 
 from collections.abc import Callable
@@ -14,6 +14,7 @@ from comb.execution.resources import DEFAULT
 from comb.expressions.evaluate import working_of
 from comb.interface.column_methods import ColumnMethods
 from comb.interface.plan import Plan
+from comb.interface.repair_methods import RepairMethods
 from comb.interface.row_methods import RowMethods
 from comb.plans.model import name_of, write_plan
 from comb.plans.parse import read_plan
@@ -35,10 +36,11 @@ class Working(list[tuple[str, str]]):
         return washed_lines("\n".join(f"{part.ljust(width)}  {result}" for part, result in self))
 
 
-class Table(RowMethods, ColumnMethods):
+class Table(RowMethods, ColumnMethods, RepairMethods):
     """A table with typed columns, immutable; every step returns a new one.
 
-    Made by `load`, `table` or a step, not by hand.
+    Made by `load`, `table` or a step, not by hand. Every step takes `why`, the reason for the ledger, and `at_most`: it
+    stops if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
     """
 
     def show_working(self, formula: str, row_number: int) -> Working:

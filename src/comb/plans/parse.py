@@ -10,7 +10,6 @@ from comb.plans.yaml_source import Path, YamlSource
 from comb.profiling.codes import CODES
 from comb.steps.base import Step
 from comb.steps.catalogue import STEPS, fields_of, listed, make_step
-from comb.steps.joins import TwoTables
 from comb.tables.read_options import ReadOptions, listed_words
 
 _TABLE_FIELDS = ("source", "checksum", "from_table", "reading", "steps", "rules", "accepted")
@@ -189,9 +188,9 @@ class _PlanReader:
             if table.from_table:
                 self.known_table(("tables", name, "from_table"), table.from_table, above)
             for at, step in enumerate(table.steps):
-                if isinstance(step, TwoTables):
+                if step.other_table:
                     path: Path = ("tables", name, "steps", at, "table")
-                    self.known_table(path if self.named else ("steps", at, "table"), step.table, above)
+                    self.known_table(path if self.named else ("steps", at, "table"), step.other_table, above)
             above.append(name)
 
 

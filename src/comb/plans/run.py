@@ -28,7 +28,7 @@ from comb.reading.load import load_table
 from comb.reading.source_texts import source_texts
 from comb.steps.accounting import Taken, ledger_of, take_step
 from comb.steps.ledger import Entry, total
-from comb.steps.row_steps import SetAsideRows
+from comb.steps.screening_steps import SetAsideRows
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
 from comb.writing.atomic import Output

@@ -26,7 +26,8 @@ from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.profiling.spelling import variants_of
 from comb.profiling.texts import folded
 from comb.steps.base import Step
-from comb.steps.cell_steps import Fill, tidied
+from comb.steps.cell_steps import tidied
+from comb.steps.fill_steps import Fill
 from comb.tables.column import Mask
 
 LOOKED_AT = 20_000

@@ -7,7 +7,7 @@ from comb.errors import agree, counted, listing
 from comb.kernels.grouping import Codes
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
-from comb.steps.cell_steps import Fill
+from comb.steps.fill_steps import Fill
 from comb.tables.column import Mask
 
 # This many cells have to be missing, and as many present, before a rule is read from them.

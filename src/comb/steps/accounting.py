@@ -18,6 +18,7 @@ along the sources, by value and by the reason why they are missing; some of the 
 Notes are what a comparison cannot show: rows for which a condition was unknown, keys without a match.
 """
 
+import math
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
@@ -27,9 +28,8 @@ import numpy as np
 
 from comb.errors import CombError, ParameterError, agree, counted, unknown_name, washed
 from comb.kernels.grouping import Codes
-from comb.steps.base import Change, Rows, SetAside, Step
+from comb.steps.base import Change, Rows, SetAside, Step, share_of
 from comb.steps.cell_steps import HIDDEN
-from comb.steps.joins import TwoTables
 from comb.steps.ledger import Entry, Example
 from comb.tables.column import Column
 from comb.tables.layout import padded, shown_cells
@@ -96,18 +96,39 @@ def take_step(
     """
     if not step.active:
         return _not_taken(step, table)
-    if isinstance(step, TwoTables):
+    if step.other_table:
         known = others or {}
-        if step.table not in known:
-            what, remedy = unknown_name("table", step.table, list(known))
+        if step.other_table not in known:
+            what, remedy = unknown_name("table", step.other_table, list(known))
             raise ParameterError(what, remedy=remedy)
-        change = step.apply_with(table, known[step.table])
+        change = step.apply_with(table, known[step.other_table])
     else:
         change = step.apply(_with_texts(step, table, texts_of))
     entry = _account(step, table, change)
+    check_bound(step, entry)
     result = change.table._derive(notes=(*table.notes, _phrase(entry)))
     aside = change.set_aside or SetAside(np.zeros(0, np.int64), ())
     return Taken(result, entry, table._take(aside.positions), aside.reasons)
+
+
+def check_bound(step: Step, entry: Entry) -> None:
+    """Raise a ParameterError if a step removed more rows, or changed more cells of a column, than it may."""
+    if step.at_most is None:
+        return
+    rows = entry.rows_in
+    text = step.at_most.strip()
+    most = int(text) if text.isdigit() else math.floor(share_of(text, "at_most") * rows + 1e-9)
+    gone = entry.left_out + entry.set_aside + entry.merged
+    worst = max(entry.cells_changed, key=entry.cells_changed.__getitem__, default="")
+    cells = entry.cells_changed.get(worst, 0)
+    if gone <= most and cells <= most:
+        return
+    count = gone if gone > most else cells
+    said = f"remove {counted(gone, 'row')}" if gone > most else f"change {counted(cells, 'cell')} of {worst}"
+    raise ParameterError(
+        f"the step {step.name} would {said} ({100 * count / rows:.1f} % of {rows:,}), more than at_most: {text}",
+        remedy="look at what is different this time; if it is right, give a larger at_most",
+    )
 
 
 def load_entry(origin: Origin) -> Entry | None:

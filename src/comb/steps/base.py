@@ -5,8 +5,8 @@ each new row comes from, and what was set aside. It counts nothing: all counts c
 from comparing the tables before and after, in `comb.steps.accounting`.
 """
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from enum import Enum
 from typing import ClassVar
 
@@ -14,9 +14,10 @@ import msgspec
 import numpy as np
 
 from comb.errors import ParameterError
+from comb.expressions.evaluate import evaluate_condition
 from comb.kernels.grouping import Codes
 from comb.tables.cell_source import placed
-from comb.tables.column import Column
+from comb.tables.column import Column, Mask
 from comb.tables.names import choose
 from comb.tables.origin import MADE, Origin, origin_below
 from comb.tables.table import BareTable
@@ -48,6 +49,30 @@ class SetAside:
 
 
 @dataclass(frozen=True, slots=True)
+class Detail:
+    """Where new cells of a column came from, cell by cell.
+
+    Attributes
+    ----------
+    form : str
+        What to say, with braces for each of the numbers: ``from row {}``.
+    numbers : tuple of int64 array
+        For each row of the table what goes into the braces: row numbers.
+    """
+
+    form: str
+    numbers: tuple[Codes, ...] = ()
+
+    def at(self, position: int) -> str:
+        """Say where the cell at a position came from.
+
+        >>> Detail("from row {}", (np.array([3, 3]),)).at(1)
+        'from row 3'
+        """
+        return self.form.format(*(f"{int(one[position])}" for one in self.numbers))
+
+
+@dataclass(frozen=True, slots=True)
 class Change:
     """What a step did.
 
@@ -68,6 +93,12 @@ class Change:
         What got lost without being wrong, in rows: for a summary.
     left_out : int
         Rows that a step left out before it merged the others.
+    details : dict of str to Detail
+        For columns whose new cells came from other rows: from which.
+    merged_into : int64 array or None
+        For each old row the position of the new row it is a part of, -1 for none: of groups, and of copies.
+    formulas : dict of str to str
+        The formulas of columns that were calculated as a whole.
     """
 
     table: BareTable
@@ -78,6 +109,9 @@ class Change:
     rows_only: bool = False
     losses: dict[str, int] | None = None
     left_out: int = 0
+    details: Mapping[str, Detail] = field(default_factory=dict)
+    merged_into: Codes | None = None
+    formulas: Mapping[str, str] = field(default_factory=dict)
 
     @classmethod
     def of_rows(
@@ -88,9 +122,13 @@ class Change:
         set_aside: SetAside | None = None,
         notes: tuple[str, ...] = (),
         losses: dict[str, int] | None = None,
+        merged_into: Codes | None = None,
     ) -> "Change":
         """Return the change that leaves nothing but some rows of a table, as they are."""
-        return cls(table._take(positions), positions, set_aside, notes=notes, rows_only=True, losses=losses)
+        return cls(
+            table._take(positions), positions, set_aside, notes=notes, rows_only=True, losses=losses,
+            merged_into=merged_into,
+        )  # fmt: skip
 
 
 class Step(
@@ -109,12 +147,21 @@ class Step(
         Whether the step is taken; a step that is not active is listed only.
     why : str, optional
         The reason for this step, in free text.
+    at_most : str, optional
+        The most rows it may remove, and the most cells it may change in one column: a number, or a share of the rows
+        like ``2%``. Where there are more, the run stops before anything is written.
     """
 
     accounting: ClassVar[Rows] = Rows.SAME
 
     active: bool = True
     why: str | None = None
+    at_most: str | None = None
+
+    @property
+    def other_table(self) -> str:
+        """The name of the second table that this step needs; empty if none."""
+        return ""
 
     @property
     def name(self) -> str:
@@ -129,6 +176,10 @@ class Step(
         CombError
             If a parameter does not fit the table; before any row is touched.
         """
+        raise NotImplementedError
+
+    def apply_with(self, table: BareTable, other: BareTable) -> Change:
+        """Do the step with the second table that it needs."""
         raise NotImplementedError
 
     def rereads(self, table: BareTable) -> list[str]:
@@ -202,3 +253,36 @@ def folding(ignore: Sequence[str]) -> Callable[[str], str]:
         return text.casefold() if "case" in ignore else text
 
     return folded
+
+
+def rows_where(table: BareTable, where: str | None) -> Mask:
+    """Return the rows for which a condition is true; all where there is none."""
+    if where is None:
+        return np.ones(table.row_count, np.bool_)
+    result = evaluate_condition(where, table)
+    return result.array & result.present
+
+
+def in_quotes(name: str) -> str:
+    """Write the name of a column as an expression has it.
+
+    >>> in_quotes("net kg")
+    '"net kg"'
+    """
+    return '"' + name.replace('"', '""') + '"'
+
+
+def share_of(text: str, parameter: str) -> float:
+    """Read a share: ``2%`` or ``0.02``.
+
+    >>> share_of("2 %", "share")
+    0.02
+    """
+    percent = text.strip().endswith("%")
+    try:
+        share = float(text.strip().rstrip("%")) / (100 if percent else 1)
+    except ValueError:
+        share = -1.0
+    if not 0 <= share <= 1:
+        raise ParameterError(f"expected {parameter} to be a share like 50%, got {text!r}")
+    return share

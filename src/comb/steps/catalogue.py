@@ -6,16 +6,20 @@ import msgspec
 
 from comb.errors import ParameterError, listing, unknown_name
 from comb.steps.base import Step
-from comb.steps.cell_steps import Convert, Fill, Recode, Trim
+from comb.steps.cell_steps import Convert, Recode, Trim
 from comb.steps.column_steps import Calculate, Rename, Select
+from comb.steps.fill_steps import Fill
 from comb.steps.group_steps import Aggregate, Count
 from comb.steps.joins import Join, StackTables
-from comb.steps.row_steps import Filter, PickRows, RemoveDuplicates, SetAsideRows, Sort
-from comb.steps.shape_steps import Split, ToLong, Transpose
+from comb.steps.repair_steps import Correct, PadText, ReplaceText, ReplaceValues, Round
+from comb.steps.row_steps import Filter, PickRows, RemoveDuplicates, Sort
+from comb.steps.screening_steps import MarkRows, RemoveMissing, SetAsideRows
+from comb.steps.shape_steps import Combine, Split, ToLong, Transpose
 
 KINDS: tuple[type[Step], ...] = (
     Filter, Select, Rename, Sort, Calculate, Convert, Trim, Recode, Fill, RemoveDuplicates,
-    SetAsideRows, ToLong, PickRows, Aggregate, Count, Join, StackTables, Split, Transpose,
+    SetAsideRows, ToLong, PickRows, Aggregate, Count, Join, StackTables, Split, Transpose, Combine, ReplaceText,
+    Correct, Round, PadText, ReplaceValues, RemoveMissing, MarkRows,
 )  # fmt: skip
 
 STEPS: dict[str, type[Step]] = {str(kind.__struct_config__.tag): kind for kind in KINDS}
@@ -24,7 +28,8 @@ STEPS: dict[str, type[Step]] = {str(kind.__struct_config__.tag): kind for kind i
 def fields_of(kind: type[Step]) -> list[str]:
     """Return the parameters of a kind of step, the most important first."""
     own = [field.name for field in msgspec.structs.fields(kind)]
-    return [*(name for name in own if name != "why"), "why"]
+    last = ("at_most", "active", "why")
+    return [*(name for name in own if name not in last), *last]
 
 
 def make_step(name: str, parameters: dict[str, Any]) -> Step:

@@ -1,25 +1,23 @@
-"""Steps on cells: trim, recode, convert, fill."""
+"""Steps on cells: trim, recode, convert."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 
 from comb.casting.cast import convert_column
-from comb.casting.fit import fit_into
-from comb.errors import ParameterError, TypeMismatch, agree, counted, listing
-from comb.expressions.evaluate import evaluate
+from comb.errors import ParameterError, TypeMismatch, counted, listing
 from comb.kernels.grouping import Codes
 from comb.kernels.types import MOST_NUMBER_DIGITS
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import Request, parse_request
 from comb.steps.base import Change, Rows, SetAside, Step, chosen, folding
 from comb.tables.categories import as_category
-from comb.tables.column import Column, Mask
+from comb.tables.column import Column
 from comb.tables.evidence import MANY_DIGITS
-from comb.tables.kept import Kept
-from comb.tables.reasons import MEANING, REASON_WORDS, Reason
+from comb.tables.names import check_known
+from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import NUMBER, STRING
@@ -106,7 +104,7 @@ def tidied(text: str) -> str:
 
 
 class Recode(Step, frozen=True, tag="recode"):
-    """Replace values by others, one for one.
+    """Replace values by others, one for one: given here, or in a code book.
 
     Parameters
     ----------
@@ -114,6 +112,10 @@ class Recode(Step, frozen=True, tag="recode"):
         The column.
     values : dict of str to str or None
         The value there is, and what it becomes; None empties the cell.
+    table : str, optional
+        A code book: another table of the plan with a row for each value.
+    old_column, new_column : str, optional
+        Its columns of the values there are, and of what they become; by default the first two.
     ignore : list of {"case", "spaces"}
         What makes no difference between values.
     others : {"keep", "clear"}
@@ -121,36 +123,85 @@ class Recode(Step, frozen=True, tag="recode"):
     """
 
     column: str
-    values: dict[str, str | None]
+    values: dict[str, str | None] = {}
+    table: str | None = None
+    old_column: str | None = None
+    new_column: str | None = None
     ignore: list[str] = []
     others: Literal["keep", "clear"] = "keep"
 
+    @property
+    def other_table(self) -> str:
+        """The code book."""
+        return self.table or ""
+
     def apply(self, table: BareTable) -> Change:
         """Replace the values."""
+        if self.table is not None or not self.values:
+            raise ParameterError(
+                f"no other table is called {self.table!r}" if self.table else "expected values or table, got neither",
+                remedy="values: {lay: laying}, or table: the name of a code book in the plan",
+            )
+        return self._replaced(table, self.values)
+
+    def apply_with(self, table: BareTable, other: BareTable) -> Change:
+        """Replace the values by a code book."""
+        if self.values:
+            raise ParameterError("expected values or table, and not both")
+        if len(other.names) < 2 and not (self.old_column and self.new_column):
+            raise ParameterError(f"expected a code book of two columns, {self.table} has {len(other.names)}")
+        old = other[check_known(self.old_column or other.names[0], other.names)].texts()
+        new = other[check_known(self.new_column or other.names[1], other.names)].texts()
+        values: dict[str, str | None] = {}
+        for before, after in zip(old, new, strict=True):
+            if before is None:
+                continue
+            if values.get(before, after) != after:
+                raise ParameterError(
+                    f"the code book {self.table} says both {values[before]!r} and {after!r} for {before!r}",
+                    remedy="repair it: each value has to have one row",
+                )
+            values[before] = after
+        return self._replaced(table, values)
+
+    def _replaced(self, table: BareTable, values: Mapping[str, str | None]) -> Change:
         column = table[self.column]
         fold = folding(self.ignore)
-        wanted = {fold(old): new for old, new in self.values.items()}
+        wanted = {fold(old): new for old, new in values.items()}
         before = column.texts()
         hits = np.array([text is not None and fold(text) in wanted for text in before], np.bool_)
         after = [wanted[fold(text)] if hit and text else text for text, hit in zip(before, hits.tolist(), strict=True)]
-        made = _retyped(column, after, self.column)
+        made = retyped(column, after, self.column)
         emptied = column.present & np.array([text is None for text in after], np.bool_)
         if self.others == "clear":
             emptied |= column.present & ~hits
         made = made._emptied(emptied, Reason.CLEARED) if emptied.any() else made
         found = {fold(text) for text in before if text is not None}
-        unused = [old for old in self.values if fold(old) not in found]
-        notes = (f"not found in {self.column}: {listing([repr(old) for old in unused])}",) if unused else ()
+        unused = [old for old in values if fold(old) not in found]
+        notes: tuple[str, ...] = (
+            (f"not found in {self.column}: {listing([repr(old) for old in unused])}",) if unused else ()
+        )
+        if self.table is not None and self.others == "keep":
+            strange = {text for text, hit in zip(before, hits.tolist(), strict=True) if text is not None and not hit}
+            notes += (f"not in {self.table}: {listing(sorted(map(repr, strange)))}",) if strange else ()
         return Change(table._derive({**table.columns, self.column: made}), notes=notes)
 
     def describe(self) -> str:
         """Name the column."""
+        if self.table is not None:
+            return f"{self.column} recoded by the code book {self.table}"
         count = len(self.values)
         return f"{count} value{'s' if count != 1 else ''} of {self.column} recoded"
 
 
-def _retyped(column: Column, texts: list[str | None], name: str) -> Column:
-    """Make a column like the given one from canonical texts; all of them must fit."""
+def retyped(column: Column, texts: list[str | None], name: str) -> Column:
+    """Make a column like the given one from canonical texts; all of them must fit.
+
+    Raises
+    ------
+    TypeMismatch
+        At the first that does not.
+    """
     if column.type == STRING:
         values: Any = Text.from_strings([text or "" for text in texts])
         return column._replace(values=values)
@@ -161,7 +212,7 @@ def _retyped(column: Column, texts: list[str | None], name: str) -> Column:
                 f"{min(undeclared)!r} is no value of the category {name!r}",
                 remedy="convert it with all values named, or to the type it is based on",
             )
-        plain = _retyped(column._replace(type=column.type.plain), texts, name)
+        plain = retyped(column._replace(type=column.type.plain), texts, name)
         return plain._replace(type=column.type)
     made = convert_column(Column._of_strings(texts), _request_for(column))
     wrong = [text for text, fits in zip(texts, made.present.tolist(), strict=True) if text and not fits]
@@ -327,99 +378,3 @@ def _set_aside(table: BareTable, misfits: dict[int, list[str]]) -> Change:
     positions = np.setdiff1d(np.arange(table.row_count), gone)
     reasons = tuple("; ".join(misfits[at]) for at in gone.tolist())
     return Change(table._take(positions), positions, SetAside(gone, reasons))
-
-
-class Fill(Step, frozen=True, tag="fill"):
-    """Give missing cells a value.
-
-    Parameters
-    ----------
-    columns : list of str
-        Selectors.
-    value : str, optional
-        A constant.
-    formula : str, optional
-        A formula, evaluated for each row.
-    from_row : {"above", "below"}, optional
-        Take the nearest value above or below.
-    reasons : list of str
-        Fill only cells missing for these reasons; none means for any.
-    """
-
-    columns: list[str]
-    value: str | None = None
-    formula: str | None = None
-    from_row: Literal["above", "below"] | None = None
-    reasons: list[str] = []
-
-    def apply(self, table: BareTable) -> Change:
-        """Fill the cells."""
-        given = [part for part in ("value", "formula", "from_row") if getattr(self, part) is not None]
-        if len(given) != 1:
-            raise ParameterError(
-                f"expected one of value, formula and from_row, got {listing(given) if given else 'none'}"
-            )
-        columns, notes = dict(table.columns), []
-        for name in chosen(table, self.columns):
-            holes = columns[name].missing & self._asked(columns[name])
-            if holes.any():
-                # Only what goes into the holes has to fit.
-                filling = self._filling(table, name)
-                filling = filling._replace(state=np.where(holes, filling.states, np.uint8(Reason.ABSENT)))
-                fitted = fit_into(filling, columns[name], name)
-                columns[name] = _patched(fitted.column, fitted.result, holes)
-                notes += [fitted.note] if fitted.note else []
-                notes += _left_empty(name, holes, columns[name])
-        return Change(table._derive(columns), notes=tuple(notes))
-
-    def _asked(self, column: Column) -> Mask:
-        if not self.reasons:
-            return np.ones(len(column), np.bool_)
-        unknown = [word for word in self.reasons if word not in REASON_WORDS]
-        if unknown:
-            words = [reason.word for reason in MEANING]
-            raise ParameterError(f"there is no reason {unknown[0]!r}", remedy=f"allowed: {listing(words)}")
-        return np.isin(column.states, [REASON_WORDS[word] for word in self.reasons])
-
-    def _filling(self, table: BareTable, name: str) -> Column:
-        """Return a column that holds, for each row, what would fill it."""
-        column = table[name]
-        if self.from_row:
-            return column._take(_nearest_present(column.present, self.from_row))
-        if self.value is not None:
-            return _retyped(column, [self.value] * len(column), name)._replace(state=None)
-        return evaluate(str(self.formula), table)
-
-    def describe(self) -> str:
-        """Name columns and what fills them."""
-        source = f"from the row {self.from_row}" if self.from_row else f"with {self.formula or repr(self.value)}"
-        return f"{', '.join(self.columns)} filled {source}"
-
-
-def _left_empty(name: str, holes: Mask, filled: Column) -> list[str]:
-    """Say how many cells there was nothing to fill with."""
-    count = int(np.count_nonzero(holes & filled.missing))
-    return [f"{counted(count, 'cell')} of {name} {agree(count, 'stays', 'stay')} empty"] if count else []
-
-
-def _patched(column: Column, filling: Column, holes: Mask) -> Column:
-    """Put the filling into the holes where there is any."""
-    hits = holes & filling.present
-    state = np.where(hits, np.uint8(Reason.PRESENT), column.states)
-    if isinstance(column.values, Text):
-        pairs = zip(column.text.to_list(), filling.text.to_list(), hits.tolist(), strict=True)
-        values: Any = Text.from_strings([new if hit else old for old, new, hit in pairs])
-    else:
-        values = np.where(hits, filling.array, column.array)
-    kept = Kept({at: text for at, text in column.kept.texts.items() if not hits[at]})
-    return column._replace(values=values, state=state, kept=kept)
-
-
-def _nearest_present(present: Mask, direction: str) -> Codes:
-    """Return for each row the nearest row with a value, itself if there is not one."""
-    places = np.arange(len(present))
-    if direction == "above":
-        nearest = np.maximum.accumulate(np.where(present, places, -1))
-        return np.where(nearest < 0, places, nearest)
-    nearest = np.minimum.accumulate(np.where(present, places, len(present))[::-1])[::-1]
-    return np.where(nearest == len(present), places, nearest)

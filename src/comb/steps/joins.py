@@ -45,13 +45,14 @@ class TwoTables(Step, frozen=True):
 
     table: str
 
+    @property
+    def other_table(self) -> str:
+        """The name of the second table."""
+        return self.table
+
     def apply(self, table: BareTable) -> Change:
         """Say that the second table is missing."""
         raise ParameterError(f"no other table is called {self.table!r}", remedy="name a table of the plan")
-
-    def apply_with(self, table: BareTable, other: BareTable) -> Change:
-        """Do the step."""
-        raise NotImplementedError
 
 
 class Join(TwoTables, frozen=True, tag="join"):

@@ -72,33 +72,6 @@ class Filter(Step, frozen=True, tag="filter"):
         return f"rows where {self.where}"
 
 
-class SetAsideRows(Step, frozen=True, tag="set_aside"):
-    """Keep rows for which a condition is true out of the result, with the reason.
-
-    Parameters
-    ----------
-    where : str
-        A condition. Rows for which it is unknown stay.
-    reason : str, optional
-        What to write beside the rows; by default the condition.
-    """
-
-    where: str
-    reason: str | None = None
-
-    def apply(self, table: BareTable) -> Change:
-        """Set aside what is true."""
-        result = evaluate_condition(self.where, table)
-        gone = result.array & result.present
-        positions, aside = np.flatnonzero(~gone), np.flatnonzero(gone)
-        reasons = (self.reason or self.where,) * len(aside)
-        return Change.of_rows(table, positions, set_aside=SetAside(aside, reasons))
-
-    def describe(self) -> str:
-        """Name the condition."""
-        return f"rows where {self.where} set aside"
-
-
 class Sort(Step, frozen=True, tag="sort"):
     """Put rows in order; equal rows keep the order they had.
 

@@ -1,14 +1,14 @@
-"""Steps on the shape of a table: to_long, transpose, split."""
+"""Steps on the shape of a table: to_long, transpose, split, combine."""
 
 from typing import Any, ClassVar
 
 import numpy as np
 
-from comb.errors import ColumnError, ParameterError, TypeMismatch, listing
+from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted, listing
 from comb.expressions.arithmetic import result_type
 from comb.expressions.evaluate import widened
 from comb.formats.regular_expressions import pattern, problem_with
-from comb.steps.base import Change, Rows, Step, chosen, numbered_anew
+from comb.steps.base import Change, Rows, Step, chosen, in_quotes, numbered_anew
 from comb.tables.cell_source import NO_PLACE, placed, side_by_side
 from comb.tables.column import Column
 from comb.tables.kept import Kept
@@ -259,3 +259,72 @@ class Split(Step, frozen=True, tag="split"):
     def describe(self) -> str:
         """Name the column and its parts."""
         return f"{self.column} split into {', '.join(self.new_columns) or 'rows'}"
+
+
+class Combine(Step, frozen=True, tag="combine"):
+    """Write several columns as one text.
+
+    Parameters
+    ----------
+    columns : list of str
+        Selectors, in the order in which they are written.
+    new_columns : list of str
+        One name: of the text.
+    mark : str
+        What is put between.
+    skip_missing : bool
+        Leave out missing cells and their mark; else they are written as nothing, so that `split` can take the text
+        apart again. A text of missing cells only is missing.
+    keep_original : bool
+        Keep the columns.
+    """
+
+    columns: list[str]
+    new_columns: list[str]
+    mark: str = " "
+    skip_missing: bool = True
+    keep_original: bool = False
+
+    def apply(self, table: BareTable) -> Change:
+        """Write the texts."""
+        names = chosen(table, self.columns)
+        if len(names) < 2:
+            raise ParameterError(f"expected at least two columns to combine, got {len(names)}")
+        if len(self.new_columns) != 1:
+            raise ParameterError(f"expected one name in new_columns, got {len(self.new_columns)}")
+        title = self.new_columns[0]
+        if title in table and (self.keep_original or title not in names):
+            raise ColumnError(f"there would be two columns named {title!r}", remedy="choose another name")
+        parts = [table[name].texts() for name in names]
+        if self.skip_missing:
+            texts = [self.mark.join(filter(None, cells)) for cells in zip(*parts, strict=True)]
+        else:
+            texts = [self.mark.join(cell or "" for cell in cells) for cells in zip(*parts, strict=True)]
+        empty = np.all([table[name].missing for name in names], axis=0)
+        state = np.where(empty, table[names[0]].states, np.uint8(0))
+        made = Column(STRING, Text.from_strings(texts), state, source=NO_PLACE)
+        columns: dict[str, Column] = {}
+        for name, column in table.columns.items():
+            if name == names[0] and not self.keep_original:
+                columns[title] = made
+            elif self.keep_original or name not in names:
+                columns[name] = column
+        columns.setdefault(title, made)
+        gaps = int(np.count_nonzero(np.any([table[name].missing for name in names], axis=0) & ~empty))
+        notes: tuple[str, ...] = (
+            (f"{counted(gaps, 'row')} {agree(gaps, 'has', 'have')} a missing cell among them",) if gaps else ()
+        )
+        marked = sum(
+            int(np.count_nonzero(table[name].text.flags(lambda text: self.mark in text)))
+            for name in names
+            if self.mark.strip() and table[name].type == STRING
+        )
+        notes += (
+            (f"{counted(marked, 'text')} {agree(marked, 'contains', 'contain')} the mark itself",) if marked else ()
+        )
+        formula = f" || {self.mark!r} || ".join(in_quotes(name) for name in names)
+        return Change(table._derive(columns), notes=notes, formulas={title: formula})
+
+    def describe(self) -> str:
+        """Name the columns."""
+        return f"{', '.join(self.columns)} combined as {', '.join(self.new_columns)}"

@@ -1,0 +1,271 @@
+"""Fill missing cells: with a constant, a formula, other rows, another table, a line, or the most similar row."""
+
+from collections.abc import Callable
+from typing import Any, Literal, NamedTuple
+
+import numpy as np
+
+from comb.casting.fit import fit_into
+from comb.errors import ParameterError, agree, counted, listing
+from comb.expressions.aggregates import Groups
+from comb.expressions.evaluate import evaluate
+from comb.steps.base import Change, Detail, Step, chosen, rows_where
+from comb.steps.cell_steps import retyped
+from comb.steps.filling import (
+    Filling,
+    most_similar,
+    nearest_present,
+    of_group,
+    on_line,
+    only_value,
+    proportionate,
+)
+from comb.steps.joins import Join
+from comb.tables.column import Column, Mask
+from comb.tables.kept import Kept
+from comb.tables.names import check_known
+from comb.tables.reasons import MEANING, REASON_WORDS, Reason
+from comb.tables.table import BareTable
+from comb.tables.text import Text
+from comb.tables.types import INTEGER
+
+Method = Callable[["Fill", BareTable, str, Mask], Filling]
+
+
+class _Way(NamedTuple):
+    """One way to fill: its parameter, those that go with it, and the method."""
+
+    takes: tuple[str, ...]
+    says: Callable[["Fill"], str]
+    method: Method
+
+
+class Fill(Step, frozen=True, tag="fill"):
+    """Give missing cells a value. Every one that is filled is on record, with the reason why it was empty.
+
+    Parameters
+    ----------
+    columns : list of str
+        Selectors.
+    value : str, optional
+        A constant.
+    formula : str, optional
+        A formula, evaluated for each row.
+    from_row : {"above", "below"}, optional
+        Take the nearest value above or below, as rows stand or in the order of `order_by`; within `by`.
+    from_group : {"mean", "median", "commonest", "only_value"}, optional
+        Take the mean, the median or the commonest value of the column, of all rows or within `by`; or, where the rows
+        of a group have exactly one value, that. Groups in which two values are equally common, or that have several,
+        are named and left.
+    in_proportion_to : str, optional
+        Between the value before and after, in proportion to this number or date; within `by`.
+    on_line : list of str
+        By the straight line (least squares) that these columns of numbers give; within `by`.
+    similar_in : list of str
+        From the complete row that is most similar in these columns; within `by`.
+    table : str, optional
+        Another table of the plan, in which the keys of `by` (``mine = theirs``) are looked up.
+    take : str, optional
+        The column of that table; by default the one with the name of the column that is filled.
+    by, order_by : list of str
+    where : str, optional
+        A condition: only cells of rows for which it is true are filled.
+    reasons : list of str
+        Fill only cells missing for these reasons; none means for any.
+    """
+
+    columns: list[str]
+    value: str | None = None
+    formula: str | None = None
+    from_row: Literal["above", "below"] | None = None
+    from_group: Literal["mean", "median", "commonest", "only_value"] | None = None
+    in_proportion_to: str | None = None
+    on_line: list[str] = []
+    similar_in: list[str] = []
+    table: str | None = None
+    take: str | None = None
+    by: list[str] = []
+    order_by: list[str] = []
+    where: str | None = None
+    reasons: list[str] = []
+
+    @property
+    def other_table(self) -> str:
+        """The table that is looked up in."""
+        return self.table or ""
+
+    def apply(self, table: BareTable) -> Change:
+        """Fill the cells."""
+        return self._filled(table, self._way().method)
+
+    def apply_with(self, table: BareTable, other: BareTable) -> Change:
+        """Fill the cells from another table."""
+        self._way()
+
+        def looked_up(step: Fill, table: BareTable, name: str, holes: Mask) -> Filling:
+            return step._looked_up(table, other, name, holes)
+
+        return self._filled(table, looked_up)
+
+    def _way(self) -> _Way:
+        given = [name for name in _WAYS if getattr(self, name) not in (None, [])]
+        if len(given) != 1:
+            raise ParameterError(f"expected one of {listing(list(_WAYS))}, got {listing(given) if given else 'none'}")
+        way = _WAYS[given[0]]
+        for name in ("by", "order_by", "take"):
+            if getattr(self, name) and name not in way.takes:
+                users = [one for one, found in _WAYS.items() if name in found.takes]
+                raise ParameterError(f"{name} does not apply to {given[0]}", remedy=f"it goes with {listing(users)}")
+        if self.from_group == "only_value" and not self.by:
+            raise ParameterError("only_value needs the columns that form the groups", remedy="by: state")
+        return way
+
+    def _filled(self, table: BareTable, method: Method) -> Change:
+        rows = rows_where(table, self.where)
+        columns, notes, details = dict(table.columns), [], {}
+        for name in chosen(table, self.columns):
+            holes = columns[name].missing & self._asked(columns[name]) & rows
+            if not holes.any():
+                continue
+            made = method(self, table, name, holes)
+            # Only what goes into the holes has to fit.
+            filling = made.column._replace(state=np.where(holes, made.column.states, np.uint8(Reason.ABSENT)))
+            fitted = fit_into(filling, columns[name], name)
+            columns[name] = patched(fitted.column, fitted.result, holes)
+            notes += [*made.notes, *([fitted.note] if fitted.note else []), *_left_empty(name, holes, columns[name])]
+            if made.detail is not None:
+                details[name] = made.detail
+        return Change(table._derive(columns), notes=tuple(notes), details=details)
+
+    def _asked(self, column: Column) -> Mask:
+        if not self.reasons:
+            return np.ones(len(column), np.bool_)
+        unknown = [word for word in self.reasons if word not in REASON_WORDS]
+        if unknown:
+            words = [reason.word for reason in MEANING]
+            raise ParameterError(f"there is no reason {unknown[0]!r}", remedy=f"allowed: {listing(words)}")
+        return np.isin(column.states, [REASON_WORDS[word] for word in self.reasons])
+
+    def _groups(self, table: BareTable) -> Groups:
+        names = chosen(table, self.by) if self.by else []
+        return Groups.of([table[name] for name in names], table.row_count)
+
+    def _constant(self, table: BareTable, name: str, holes: Mask) -> Filling:
+        column = table[name]
+        one = column._take(np.zeros(1, np.int64))
+        made = retyped(one, [self.value], name)._replace(state=None, kept=Kept())
+        return Filling(made._take(np.zeros(len(column), np.int64)))
+
+    def _calculated(self, table: BareTable, name: str, holes: Mask) -> Filling:
+        return Filling(evaluate(str(self.formula), table))
+
+    def _from_row(self, table: BareTable, name: str, holes: Mask) -> Filling:
+        keys = [table[check_known(one, table.names)] for one in self.order_by]
+        return nearest_present(table, name, self._groups(table), keys, above=self.from_row == "above")
+
+    def _from_group(self, table: BareTable, name: str, holes: Mask) -> Filling:
+        keys = chosen(table, self.by) if self.by else []
+        if self.from_group == "only_value":
+            return only_value(table, name, self._groups(table), keys, holes)
+        return of_group(table, name, self._groups(table), keys, str(self.from_group), holes)
+
+    def _between(self, table: BareTable, name: str, holes: Mask) -> Filling:
+        measure = check_known(str(self.in_proportion_to), table.names)
+        return proportionate(table, name, self._groups(table), measure)
+
+    def _on_line(self, table: BareTable, name: str, holes: Mask) -> Filling:
+        return on_line(table, name, self._groups(table), chosen(table, self.on_line))
+
+    def _similar(self, table: BareTable, name: str, holes: Mask) -> Filling:
+        return most_similar(table, name, self._groups(table), chosen(table, self.similar_in), holes)
+
+    def _without_table(self, table: BareTable, name: str, holes: Mask) -> Filling:
+        raise ParameterError(f"no other table is called {self.table!r}", remedy="name a table of the plan")
+
+    def _looked_up(self, table: BareTable, other: BareTable, name: str, holes: Mask) -> Filling:
+        if not self.by:
+            raise ParameterError("a fill from another table needs keys", remedy="by: apiary, or by: apiary = name")
+        wanted = check_known(self.take or name, other.names)
+        rows = np.flatnonzero(holes)
+        few = table._take(rows)
+        numbers = BareTable({**other.columns, _NUMBER: Column(INTEGER, other.row_numbers)})
+        joined = Join(table=str(self.table), by=self.by, columns=[wanted, _NUMBER]).apply_with(few, numbers).table
+        found, lines = joined[joined.names[-2]], joined[_NUMBER]
+        places, inside = np.zeros(table.row_count, np.int64), np.zeros(table.row_count, np.bool_)
+        places[rows], inside[rows] = np.arange(len(rows)), True
+        made = found._take(places)._emptied(~inside, Reason.ABSENT)
+        detail = Detail(f"from row {{}} of {self.table}", (lines.array[places],))
+        return Filling(made._replace(source=None), detail)
+
+    def describe(self) -> str:
+        """Name columns and what fills them."""
+        names = [name for name in _WAYS if getattr(self, name) not in (None, [])]
+        source = _WAYS[names[0]].says(self) if names else "with nothing"
+        within = f" within each {', '.join(self.by)}" if self.by and not self.table else ""
+        return f"{', '.join(self.columns)} filled {source}{within}{f' where {self.where}' if self.where else ''}"
+
+
+# The row number of a row of another table, beside its columns.
+_NUMBER = "row number of the other table"
+
+_WAYS: dict[str, _Way] = {
+    "value": _Way((), lambda step: f"with {step.value!r}", Fill._constant),
+    "formula": _Way((), lambda step: f"with {step.formula}", Fill._calculated),
+    "from_row": _Way(
+        ("by", "order_by"),
+        lambda step: (
+            f"from the row {step.from_row}" + (f" in the order of {', '.join(step.order_by)}" if step.order_by else "")
+        ),
+        Fill._from_row,
+    ),
+    "from_group": _Way(("by",), lambda step: f"with the {str(step.from_group).replace('_', ' ')}", Fill._from_group),
+    "in_proportion_to": _Way(
+        ("by",), lambda step: f"between two neighbours in proportion to {step.in_proportion_to}", Fill._between
+    ),
+    "on_line": _Way(("by",), lambda step: f"by a straight line on {', '.join(step.on_line)}", Fill._on_line),
+    "similar_in": _Way(
+        ("by",), lambda step: f"from the row most similar in {', '.join(step.similar_in)}", Fill._similar
+    ),
+    "table": _Way(("by", "take"), lambda step: f"from {step.table} by {', '.join(step.by)}", Fill._without_table),
+}
+
+
+def _left_empty(name: str, holes: Mask, filled: Column) -> list[str]:
+    """Say how many cells there was nothing to fill with."""
+    count = int(np.count_nonzero(holes & filled.missing))
+    return [f"{counted(count, 'cell')} of {name} {agree(count, 'stays', 'stay')} empty"] if count else []
+
+
+def patched(column: Column, filling: Column, holes: Mask) -> Column:
+    """Put the filling into the holes where there is any.
+
+    Parameters
+    ----------
+    column, filling : Column
+        Of one type and length.
+    holes : bool array
+    """
+    hits = holes & filling.present
+    state = np.where(hits, np.uint8(Reason.PRESENT), column.states)
+    values: Any
+    if isinstance(column.values, Text):
+        values = _patched_texts(column.text, filling.text, hits)
+    else:
+        values = np.where(hits, filling.array, column.array)
+    kept = Kept({at: text for at, text in column.kept.texts.items() if not hits[at]})
+    return column._replace(values=values, state=state, kept=kept)
+
+
+def _patched_texts(texts: Text, filling: Text, hits: Mask) -> Text:
+    """Put texts into some places of others, by their codes."""
+    items, codes = texts.coded()
+    new, new_codes = filling.coded()
+    places = {text: at for at, text in enumerate(items)}
+    known = list(items)
+    for text in new:
+        if text not in places:
+            places[text] = len(known)
+            known.append(text)
+    moved = np.array([places[text] for text in new], np.int64)
+    put = moved[new_codes] if len(moved) else np.zeros(len(hits), np.int64)
+    return Text.from_items(known, np.where(hits, put, codes))
