@@ -203,7 +203,46 @@ WINDOWED: dict[str, Callable[[list[Row], Row], Any]] = {
     "v - min(v) over (partition by g)": lambda rows, row: (
         None if row["v"] is None else row["v"] - min(there(rows, "v"))
     ),
+    "sum(v) over (partition by g order by n rows between 2 preceding and 1 following)": lambda rows, row: if_any(sum)(
+        there(rows_near(rows, row, -2, 1), "v")
+    ),
+    "avg(w) over (partition by g order by n rows 3 preceding)": lambda rows, row: if_any(statistics.fmean)(
+        there(rows_near(rows, row, -3, 0), "w")
+    ),
+    "min(d) over (partition by g order by n rows between 1 following and 3 following)": lambda rows, row: if_any(min)(
+        there(rows_near(rows, row, 1, 3), "d")
+    ),
+    "max(s) over (partition by g order by n range between 2 preceding and current row)": lambda rows, row: if_any(max)(
+        there([one for one in rows if row["n"] - 2 <= one["n"] <= row["n"]], "s")
+    ),
+    "count(v) over (partition by g order by n desc range between 3 preceding and 1 following)": lambda rows, row: len(
+        there([one for one in rows if row["n"] - 1 <= one["n"] <= row["n"] + 3], "v")
+    ),
+    "last(v) over (partition by g order by n)": lambda rows, row: last_of(there(rows_near(rows, row, -99, 0), "v")),
+    "last_value(v) over (partition by g order by n)": lambda rows, row: row["v"],
+    "first(s) over (partition by g order by n rows between unbounded preceding and 1 preceding)": lambda rows, row: (
+        last_of(there(rows_near(rows, row, -99, -1), "s")[:1])
+    ),
+    "ntile(3) over (partition by g order by n)": lambda rows, row: part_of(
+        len(rows), [one["n"] for one in rows].index(row["n"]), 3
+    ),
 }
+
+
+def rows_near(rows: list[Row], row: Row, low: int, high: int) -> list[Row]:
+    at = [one["n"] for one in rows].index(row["n"])
+    return rows[max(0, at + low) : max(0, at + high + 1)]
+
+
+def last_of(values: list[Any]) -> Any:
+    return values[-1] if values else None
+
+
+def part_of(size: int, at: int, parts: int) -> int:
+    return (
+        next(part for part in range(parts) if at < sum(size // parts + (one < size % parts) for one in range(part + 1)))
+        + 1
+    )
 
 
 @settings(max_examples=150)

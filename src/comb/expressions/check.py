@@ -40,7 +40,7 @@ from comb.expressions.nodes import (
     Today,
     Unary,
 )
-from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS
+from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS, FRAMED, RANKED
 from comb.expressions.slips import NO_VALUES, OTHER_FUNCTIONS
 from comb.expressions.tokens import fail
 from comb.kernels.types import MOST_DECIMAL_DIGITS
@@ -258,7 +258,8 @@ class _Checker:
         over = node.over
         if over is not None:
             partition = tuple(self.checked(part)[0] for part in over.partition)
-            over = Over(partition, self.keys(over.order))
+            self.window(node, name, over)
+            over = Over(partition, self.keys(over.order), over.frame)
         self.inside = was
         kind = signature.result(types)
         arguments = [part for part, _ in checked]
@@ -269,6 +270,47 @@ class _Checker:
         return replace(
             node, function=name, arguments=tuple(arguments), where=where, order=order, over=over, kind=kind
         ), kind
+
+    def window(self, node: AggregateCall, name: str, over: Over) -> None:
+        """Raise an error unless a function goes with the order and the frame of its window."""
+        frame = over.frame
+        if over.order and name not in (*FRAMED, *RANKED):
+            what = f"{name} in a window with an order would have to say which rows it is taken of"
+            raise self.fail(node, what, f"leave out the order; with one go {listing(list(FRAMED), len(FRAMED))}")
+        if node.distinct and over.order:
+            raise self.fail(node, "distinct does not go with an order in a window", "leave out the order, or distinct")
+        if name == "ntile":
+            parts = getattr(node.arguments[0], "value", None)
+            if not isinstance(parts, int) or parts < 1:
+                raise self.fail(node, "expected the number of parts, from 1", "ntile(4) over (order by kg)")
+        if frame is None:
+            return
+        if name not in FRAMED:
+            raise self.fail(node, f"{name} takes no frame", f"frames go with {listing(list(FRAMED), len(FRAMED))}")
+        if not over.order:
+            raise self.fail(node, "a frame needs an order", "order by day rows between 2 preceding and current row")
+        offsets = [edge.value for edge in (frame.low, frame.high) if edge is not None]
+        if frame.by_rows and not all(isinstance(one, int) for one in offsets):
+            raise self.fail(
+                node, "expected whole numbers of rows in the frame", "range is for spans: range between ..."
+            )
+        sizes = [one / timedelta(microseconds=1) if isinstance(one, timedelta) else float(str(one)) for one in offsets]
+        if len(sizes) == 2 and sizes[0] > sizes[1]:
+            raise self.fail(node, "the frame ends before it begins", "the earlier edge comes first")
+        if not frame.by_rows:
+            self.span(node, over, offsets)
+
+    def span(self, node: AggregateCall, over: Over, offsets: Sequence[Any]) -> None:
+        """Raise an error unless a frame is given in units of the one key that orders the rows."""
+        kind = self.checked(over.order[0].node)[1] if len(over.order) == 1 else None
+        if kind is None or not (kind.numeric or kind.word in ("date", "datetime", "duration")):
+            raise self.fail(node, "a range needs an order by one number or date", "rows counts rows")
+        wanted = int | float | Decimal if kind.numeric else timedelta
+        if not all(isinstance(one, wanted) for one in offsets if one != 0):
+            example = "range between 5 preceding and current row"
+            if not kind.numeric:
+                example = "range between duration '7 days' preceding and current row"
+            raise self.fail(node, f"expected the frame in units of the {kind} that orders the rows", example)
 
     def keys(self, keys: Sequence[Key]) -> tuple[Key, ...]:
         """Check the keys of an order."""

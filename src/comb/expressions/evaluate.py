@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from datetime import timedelta
 from decimal import Decimal
 from typing import Any
 
@@ -36,8 +37,10 @@ from comb.expressions.nodes import (
     children,
 )
 from comb.expressions.parser import parse
+from comb.expressions.signatures import FRAMED
 from comb.expressions.windows import RANKS, Window, over_all, partitioned
 from comb.kernels.grouping import Codes, missing_last, order_rows
+from comb.kernels.types import MICROSECONDS_A_DAY
 from comb.parsing.patterns import Request
 from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason
@@ -225,6 +228,20 @@ BLOCK = 16_384
 FEW_ROWS = 50_000
 
 
+def _offset(edge: Literal | None, scale: Column) -> Any:
+    """Return how far a frame reaches in the unit in which the key that orders the rows is stored; None for all."""
+    if edge is None:
+        return None
+    value: Any = edge.value
+    if isinstance(value, timedelta):
+        micro = value // timedelta(microseconds=1)
+        # A date that is less than a whole day away is not in the frame.
+        return micro / MICROSECONDS_A_DAY if scale.type.word == "date" else micro
+    if scale.type.word == "number":
+        return float(value)
+    return float(Decimal(str(value)).scaleb(scale.type.scale))
+
+
 def _plain(column: Column) -> Column:
     """Return the values of a category as what they are."""
     return column._replace(type=column.type.plain) if column.type.base else column
@@ -343,20 +360,30 @@ class _Evaluator:
         height = len(self.groups.codes)
         partition = [_stretched(rows.value(part), height) for part in node.over.partition]
         groups = partitioned(self.groups, partition)
-        if not node.over.order and node.function not in ("lag", "lead", "first_value", "last_value", *RANKS):
+        if not node.over.order and node.function not in ("lag", "lead", "ntile", "first_value", "last_value", *RANKS):
             return over_all(node.function, columns, groups, used, distinct=node.distinct)
         keys, missing = rows.ranked(node.over.order, height)
         window = Window(groups, keys, missing)
         if node.function in RANKS:
             return window.rank(node.function)
+        if node.function == "ntile":
+            return window.tile(int(columns[0].array[0]) if height else 1)
         if node.function in ("lag", "lead"):
             step = int(columns[1].array[0]) if len(columns) > 1 and height else 1
             return window.neighbour(columns[0], -step if node.function == "lag" else step)
-        if node.function in ("first_value", "last_value"):
-            return window.end_value(columns[0], last=node.function == "last_value")
-        if node.function not in ("count", "sum", "avg", "min", "max"):
-            return over_all(node.function, columns, groups, used, distinct=node.distinct)
-        return window.running(node.function, columns, used)
+        frame = node.over.frame
+        low, high = window.frame(None, None, by_peers=True)
+        if frame is not None and frame.by_rows:
+            low, high = window.frame(*(None if one is None else int(str(one.value)) for one in (frame.low, frame.high)))
+        elif frame is not None:
+            key = node.over.order[0]
+            scale = _stretched(rows.value(key.node), height)
+            low, high = window.span(scale, key.descending, *(_offset(edge, scale) for edge in (frame.low, frame.high)))
+        if node.function in FRAMED[-4:]:
+            return window.edge_value(node.function, columns[0], low, high, used)
+        if frame is None:
+            return window.running(node.function, columns, used)
+        return window.framed(node.function, columns, low, high, used)
 
     def binary(self, node: Binary) -> Column:
         """Evaluate two operands and put them together."""

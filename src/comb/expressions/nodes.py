@@ -163,11 +163,31 @@ class Key:
 
 
 @dataclass(frozen=True, slots=True)
+class Frame:
+    """``rows between 2 preceding and current row``: which rows of a window count, seen from each.
+
+    Attributes
+    ----------
+    by_rows : bool
+        ``rows``: counted in rows; else ``range``: in units of what orders them.
+    low, high : Literal or None
+        How far, negative for preceding; None for unbounded.
+    """
+
+    start: int
+    end: int
+    by_rows: bool
+    low: Literal | None
+    high: Literal | None
+
+
+@dataclass(frozen=True, slots=True)
 class Over:
-    """``over (partition by ... order by ...)``."""
+    """``over (partition by ... order by ... rows between ... and ...)``."""
 
     partition: tuple[Node, ...]
     order: tuple[Key, ...]
+    frame: Frame | None = None
 
 
 @dataclass(frozen=True, slots=True)

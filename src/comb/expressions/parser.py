@@ -5,6 +5,7 @@ From loosest to tightest: ``or``; ``and``; ``not``; comparisons, ``is``, ``in``,
 """
 
 from dataclasses import replace
+from datetime import timedelta
 from decimal import Decimal
 
 from comb.errors import ExpressionError
@@ -18,6 +19,7 @@ from comb.expressions.nodes import (
     Cast,
     Columns,
     DistinctFrom,
+    Frame,
     InList,
     IsNull,
     Key,
@@ -417,7 +419,42 @@ class _Parser:
         if self.word("order"):
             self.words("by")
             order = self.keys()
-        return Over(tuple(partition), order), self.expect(")").end
+        frame = self.frame() if self.token.text.lower() in ("rows", "range") else None
+        return Over(tuple(partition), order, frame), self.expect(")").end
+
+    def frame(self) -> Frame:
+        """Parse ``rows between 2 preceding and current row`` or ``rows 2 preceding``."""
+        start = self.token
+        by_rows = start.text.lower() == "rows"
+        self.at += 1
+        if self.accept("between"):
+            low = self.edge("preceding")
+            self.expect("and")
+            high = self.edge("following")
+        else:
+            low, high = self.edge("preceding"), Literal(start.start, start.end, 0)
+        return Frame(start.start, self.tokens[self.at - 1].end, by_rows, low, high)
+
+    def edge(self, unbounded: str) -> Literal | None:
+        """Parse one edge of a frame; None where it is unbounded."""
+        token = self.token
+        if self.word("unbounded"):
+            self.words(unbounded)
+            return None
+        if self.word("current"):
+            self.words("row")
+            return Literal(token.start, token.end, 0)
+        given = self.expression(_COMPARISON)
+        if not isinstance(given, Literal) or not isinstance(given.value, int | float | Decimal | timedelta):
+            raise fail(
+                self.text, given.start, given.end, "expected a number, or a duration in quotes, written here",
+                "rows between 2 preceding and current row; range between duration '7 days' preceding and current row",
+            )  # fmt: skip
+        before = self.word("preceding")
+        if not before:
+            self.words("following")
+        value = -given.value if before else given.value
+        return Literal(given.start, given.end, value)
 
     def keys(self) -> tuple[Key, ...]:
         """Parse the keys of an order, each with its direction."""

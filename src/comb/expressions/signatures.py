@@ -66,11 +66,18 @@ AGGREGATES: dict[str, Signature] = {
     "average_rank": Signature((), "number", "the rank; ties share the mean of theirs", 0, True),
     "percent_rank": Signature((), "number", "the share of rows before, from 0 to 1", 0, True),
     "cume_dist": Signature((), "number", "the share of rows up to this one and its ties", 0, True),
+    "ntile": Signature(("integer",), "integer", "which of n parts of equal size the row is in, from 1", 1, True),
     "lag": Signature(("any", "integer"), "same", "the value this many rows before", 1, True),
     "lead": Signature(("any", "integer"), "same", "the value this many rows after", 1, True),
-    "first_value": Signature(("any",), "same", "the first value of the window", 1, True),
-    "last_value": Signature(("any",), "same", "the last value of the window", 1, True),
+    "first_value": Signature(("any",), "same", "the first value of the frame", 1, True),
+    "last_value": Signature(("any",), "same", "the last value of the frame: without one, up to this row", 1, True),
 }
+
+# What may be taken of the rows up to each, or of a frame of them.
+FRAMED = ("count", "sum", "avg", "min", "max", "first", "last", "first_value", "last_value")
+
+# What needs an order, and no frame.
+RANKED = ("row_number", "rank", "dense_rank", "average_rank", "percent_rank", "cume_dist", "ntile", "lag", "lead")
 
 # Functions of a selection of columns, and what they are for.
 COLUMN_FUNCTIONS = {
