@@ -14,6 +14,7 @@ from comb.steps.accounting import take_step
 from comb.steps.base import Step
 from comb.steps.catalogue import make_step
 from comb.steps.ledger import Entry
+from comb.steps.record import StepRecord
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
 from comb.tables.value_texts import Value, plain_text
@@ -26,6 +27,7 @@ class StepTable(BareTable):
 
     _steps: tuple[Step, ...] = ()
     _entries: tuple[Entry, ...] = ()
+    _records: tuple[StepRecord, ...] = ()
     _others: "Mapping[str, StepTable]" = {}
     _begun: Origin | None = None
 
@@ -33,6 +35,7 @@ class StepTable(BareTable):
         if isinstance(earlier, StepTable):
             self._begun = earlier._begun or earlier.origin
             self._steps, self._entries, self._others = earlier._steps, earlier._entries, earlier._others
+            self._records = earlier._records
 
     @classmethod
     def _adopt(cls, bare: BareTable, steps: tuple[Step, ...] = (), entries: tuple[Entry, ...] = ()) -> Self:
@@ -55,6 +58,7 @@ class StepTable(BareTable):
         taken = take_step(step, self, self._others, source_texts)
         made = self._adopt(taken.table, (*self._steps, step), (*self._entries, taken.entry))
         made._others, made._begun = self._others, self._begun or self.origin
+        made._records = (*self._records, taken.record)
         return made
 
     def _beside(self, other: BareTable) -> tuple[Self, str]:
@@ -69,6 +73,7 @@ class StepTable(BareTable):
             title, number = f"{name}_{number}", number + 1
         made = self._adopt(self, self._steps, self._entries)
         made._others, made._begun = {**self._others, title: other}, self._begun
+        made._records = self._records
         return made, title
 
     def _step(self, name: str, why: str | None, at_most: int | str | None = None, /, **parameters: Any) -> Self:

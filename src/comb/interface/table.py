@@ -6,6 +6,7 @@ and remembers it (`step_table`). The methods are in `row_methods`, `column_metho
 """
 
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
@@ -21,9 +22,12 @@ from comb.plans.parse import read_plan
 from comb.profiling.profile import Profile, profile
 from comb.profiling.unreadable import KeptText, all_kept_texts
 from comb.reading.io.source_file import check_path
+from comb.reading.source_texts import cell_text
 from comb.steps.accounting import load_entry
 from comb.steps.column_steps import day_of
 from comb.steps.ledger import Entry
+from comb.steps.trace import History, Trace
+from comb.tables.table import check_whole
 from comb.writing.atomic import check_file_free, write_files
 from comb.writing.files import file_kind, files_of, outdated
 
@@ -34,6 +38,13 @@ class Working(list[tuple[str, str]]):
     def __repr__(self) -> str:
         width = max((len(part) for part, _ in self), default=0)
         return washed_lines("\n".join(f"{part.ljust(width)}  {result}" for part, result in self))
+
+
+class Traces(list[Trace]):
+    """The histories of cells."""
+
+    def __repr__(self) -> str:
+        return "\n".join(map(repr, self))
 
 
 class Table(RowMethods, ColumnMethods, RepairMethods):
@@ -60,6 +71,34 @@ class Table(RowMethods, ColumnMethods, RepairMethods):
         """What became of the lines of the source, and what each step so far did to rows, columns and cells."""
         first = load_entry(self._begun or self.origin)
         return self._entries if first is None else (first, *self._entries)
+
+    def trace(self, row_number: int, column: str) -> Traces:
+        """Tell the history of a cell: where it stood, the text as it was, and what each step made of it.
+
+        Parameters
+        ----------
+        row_number : int
+            Of this table; or of the source, for a row that did not come out.
+        column : str
+
+        Returns
+        -------
+        list of Trace
+            One for each cell that the row has in this column: several after `to_long`. Cost: the column is read again
+            from its source for the text.
+
+        >>> import comb
+        >>> weights = comb.table(columns={"kg": [31, 400]})
+        >>> weights.correct("kg", row=2, old=400, new=40, source="log book").trace(2, "kg")
+        kg of row 2: 40
+          stood in table typed in by hand, row 2
+          step 1, correct: 400 became 40
+            kg of row 2: 400 corrected to 40, from log book
+        """
+        check_whole(row_number)
+        history = History(list(zip(self._entries, self._records, strict=True)), self)
+        found = history.trace(row_number, column)
+        return Traces([replace(one, source_text=one.cell and cell_text(*one.cell)) for one in found])
 
     def profile(
         self,

@@ -8,6 +8,7 @@ from comb.parsing.cell_parser import CellParser
 from comb.reading.load import load_table
 from comb.tables.cell_source import placed
 from comb.tables.column import Column
+from comb.tables.origin import Origin
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 
@@ -57,3 +58,31 @@ def _says(texts: Column, parser: CellParser, column: Column) -> bool:
         values, status = values[texts.text.codes], status[texts.text.codes]
     same = (status == FITS) & (values == column.array)
     return bool(same[column.present].all())
+
+
+def cell_text(origin: Origin, name: str, row_number: int) -> str | None:
+    """Return the text of one cell as it is in the source; empty for an empty cell.
+
+    Parameters
+    ----------
+    origin : Origin
+    name : str
+        Of the column, in the source.
+    row_number : int
+
+    Returns
+    -------
+    str or None
+        None where the source is not there or not the same, or has no such cell. Cost: the source is read again up to
+        the row, this column only.
+    """
+    if not origin.source or not 1 <= row_number <= len(origin.lines):
+        return None
+    try:
+        again = load_table(origin.source, origin.options.replace(columns=[name], types={name: "string"}, missing=[]))
+    except (CombError, OSError):
+        return None
+    if again.origin.checksum != origin.checksum or name not in again or row_number > again.row_count:
+        return None
+    cell = again[name]._take(np.array([row_number - 1]))
+    return cell.texts()[0] or cell.kept.texts.get(0, "")

@@ -31,6 +31,7 @@ from comb.kernels.grouping import Codes
 from comb.steps.base import Change, Rows, SetAside, Step, share_of
 from comb.steps.cell_steps import HIDDEN
 from comb.steps.ledger import Entry, Example
+from comb.steps.record import CellChanges, StepRecord, record_of, rows_only
 from comb.tables.column import Column
 from comb.tables.layout import padded, shown_cells
 from comb.tables.origin import Origin
@@ -58,12 +59,15 @@ class Taken:
         The rows set aside, as they were before the step.
     reasons : tuple of str
         Why, for each of them.
+    record : StepRecord
+        What became of each row and cell.
     """
 
     table: BareTable
     entry: Entry
     aside: BareTable
     reasons: tuple[str, ...]
+    record: StepRecord
 
 
 def take_step(
@@ -104,11 +108,11 @@ def take_step(
         change = step.apply_with(table, known[step.other_table])
     else:
         change = step.apply(_with_texts(step, table, texts_of))
-    entry = _account(step, table, change)
+    entry, record = _account(step, table, change)
     check_bound(step, entry)
     result = change.table._derive(notes=(*table.notes, _phrase(entry)))
     aside = change.set_aside or SetAside(np.zeros(0, np.int64), ())
-    return Taken(result, entry, table._take(aside.positions), aside.reasons)
+    return Taken(result, entry, table._take(aside.positions), aside.reasons, record)
 
 
 def check_bound(step: Step, entry: Entry) -> None:
@@ -170,7 +174,8 @@ def _not_taken(step: Step, table: BareTable) -> Taken:
         step=step.name, says=f"not active: {step.describe()}", why=step.why or "", active=False,
         rows_in=table.row_count, added=0, rows_out=table.row_count, left_out=0, set_aside=0, merged=0,
     )  # fmt: skip
-    return Taken(table, entry, table._take(np.zeros(0, np.int64)), ())
+    rows = rows_only(table)
+    return Taken(table, entry, table._take(np.zeros(0, np.int64)), (), StepRecord(rows, rows, table.names))
 
 
 def _phrase(entry: Entry) -> str:
@@ -183,13 +188,13 @@ def _phrase(entry: Entry) -> str:
     return ": ".join([said, ", ".join(notes)]) if notes else said
 
 
-def _account(step: Step, before: BareTable, change: Change) -> Entry:
+def _account(step: Step, before: BareTable, change: Change) -> tuple[Entry, StepRecord]:
     after = change.table
     gone: dict[str, Any] = _rows_gone(step, before, change)
     old_names = change.renamed or {}
     origin_of = {name: old_names.get(name, name) for name in after.names}
     shared = {name: old for name, old in origin_of.items() if old in before}
-    cells, examples = _cells_changed(before, change, shared)
+    changes, examples = _cells_changed(before, change, shared)
     types = {
         name: [str(before[old].type), str(after[name].type)]
         for name, old in shared.items()
@@ -197,7 +202,7 @@ def _account(step: Step, before: BareTable, change: Change) -> Entry:
     }
     notes, losses = _losses(step, before, change, origin_of)
     kept = set(shared.values())
-    return Entry(
+    entry = Entry(
         step=step.name,
         says=step.describe(),
         why=step.why or "",
@@ -208,12 +213,13 @@ def _account(step: Step, before: BareTable, change: Change) -> Entry:
         columns_removed=[name for name in before.names if name not in kept],
         columns_renamed={old: new for new, old in old_names.items()},
         types_changed=types,
-        cells_changed=cells,
+        cells_changed={name: len(one.positions) for name, one in changes.items()},
         examples=examples,
         notes=[*change.notes, *notes],
         losses={**(change.losses or {}), **losses},
         **gone,
     )
+    return entry, record_of(step, before, change, changes)
 
 
 def _rows_gone(step: Step, before: BareTable, change: Change) -> dict[str, Any]:
@@ -240,11 +246,13 @@ def _rows_moved(before: BareTable, change: Change) -> int:
     return int(np.count_nonzero(change.sources != np.arange(before.row_count)))
 
 
-def _cells_changed(before: BareTable, change: Change, shared: dict[str, str]) -> tuple[dict[str, int], list[Example]]:
-    counts: dict[str, int] = {}
+def _cells_changed(
+    before: BareTable, change: Change, shared: dict[str, str]
+) -> tuple[dict[str, CellChanges], list[Example]]:
+    changes: dict[str, CellChanges] = {}
     examples: list[Example] = []
     if change.rows_only:
-        return counts, examples
+        return changes, examples
     for name, old in shared.items():
         earlier, later = before[old], change.table[name]
         if earlier is later:
@@ -257,9 +265,12 @@ def _cells_changed(before: BareTable, change: Change, shared: dict[str, str]) ->
         # Rows that come from none have changed nothing.
         where = np.flatnonzero(differ if sources is None else differ & (sources >= 0))
         if len(where):
-            counts[name] = len(where)
+            detail = change.details.get(name)
+            changes[name] = CellChanges(
+                where, aligned._take(where), later._take(where), None if detail is None else detail.take(where)
+            )
             examples += _examples(name, aligned, later, change.table.row_numbers, where)
-    return counts, examples
+    return changes, examples
 
 
 def _losses(
@@ -310,11 +321,11 @@ def _examples(name: str, earlier: Column, later: Column, numbers: Codes, where: 
     seen: dict[tuple[str, str], int] = {}
     # A few times as many are looked at, so that the examples are not all of one kind.
     for at in where[: EXAMPLES_PER_COLUMN * 20].tolist():
-        seen.setdefault((_shown(earlier, at), _shown(later, at)), at)
+        seen.setdefault((shown_cell(earlier, at), shown_cell(later, at)), at)
     return [Example(int(numbers[at]), name, old, new) for (old, new), at in list(seen.items())[:EXAMPLES_PER_COLUMN]]
 
 
-def _shown(column: Column, position: int) -> str:
+def shown_cell(column: Column, position: int) -> str:
     """Return a cell as people read it; a text that was kept stands behind its reason."""
     cell = column._take(np.array([position]))
     if column.type.textual and (text := cell.texts()[0]) and HIDDEN.search(text):

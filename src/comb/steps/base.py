@@ -63,6 +63,10 @@ class Detail:
     form: str
     numbers: tuple[Codes, ...] = ()
 
+    def take(self, positions: Codes) -> "Detail":
+        """Return the same for the cells at some positions."""
+        return Detail(self.form, tuple(one[positions] for one in self.numbers))
+
     def at(self, position: int) -> str:
         """Say where the cell at a position came from.
 
@@ -95,8 +99,9 @@ class Change:
         Rows that a step left out before it merged the others.
     details : dict of str to Detail
         For columns whose new cells came from other rows: from which.
-    merged_into : int64 array or None
-        For each old row the position of the new row it is a part of, -1 for none: of groups, and of copies.
+    merged_into : int64 array, callable or None
+        For each old row the position of the new row it is a part of, -1 for none: of groups, and of copies. Or what
+        finds that out, where it is seldom asked for.
     formulas : dict of str to str
         The formulas of columns that were calculated as a whole.
     """
@@ -110,7 +115,7 @@ class Change:
     losses: dict[str, int] | None = None
     left_out: int = 0
     details: Mapping[str, Detail] = field(default_factory=dict)
-    merged_into: Codes | None = None
+    merged_into: Codes | Callable[[], Codes] | None = None
     formulas: Mapping[str, str] = field(default_factory=dict)
 
     @classmethod

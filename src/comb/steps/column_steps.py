@@ -165,7 +165,7 @@ class Calculate(Step, frozen=True, tag="calculate"):
             table = table._extended(name, made)
         if self.only_new:
             table = table._derive({name: table[name] for name in dict.fromkeys([*names, *self.columns])})
-        return Change(table, notes=tuple(notes))
+        return Change(table, notes=tuple(notes), formulas=dict(self.columns))
 
     def _check(self, table: BareTable, given: Given) -> None:
         """Find all that is wrong with the formulas before any is calculated."""

@@ -1,6 +1,7 @@
 """Steps that make one row of many: aggregate, count."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
@@ -62,23 +63,26 @@ class Aggregate(Step, frozen=True, tag="aggregate"):
         for name in self.columns:
             if name in names:
                 raise ColumnError(f"there would be two columns named {name!r}", remedy="give the result another name")
-        parts, sources = [], []
+        parts, sources, belongs = [], [], []
         levels = [len(names)]
         if self.subtotals:
             levels += range(len(names) - 1, 0, -1)
         if self.totals and names:
             levels.append(0)
         for level in levels:
-            made, first = self._level(table, names, level)
+            made, first, groups = self._level(table, names, level)
             parts.append(made)
             sources.append(first)
+            belongs.append(groups)
         columns = {name: below([part[name] for part in parts]) for name in parts[0]}
         source = np.concatenate(sources)
         source[len(sources[0]) :] = -1
-        return Change(numbered_anew(table, columns, len(source)), source)
+        return Change(
+            numbered_anew(table, columns, len(source)), source, merged_into=belongs[0], formulas=dict(self.columns)
+        )
 
-    def _level(self, table: BareTable, names: Sequence[str], level: int) -> tuple[dict[str, Column], Codes]:
-        """Aggregate by the leading keys only; the others are absent."""
+    def _level(self, table: BareTable, names: Sequence[str], level: int) -> tuple[dict[str, Column], Codes, Codes]:
+        """Aggregate by the leading keys only; the others are absent. Says too where each row went."""
         used = list(names[:level])
         groups = Groups.of([table[name] for name in used], table.row_count)
         if not table.row_count and used:
@@ -96,8 +100,10 @@ class Aggregate(Step, frozen=True, tag="aggregate"):
         first = groups.first if table.row_count else np.zeros(len(groups), np.int64) - 1
         if self.sort_groups and used:
             order = order_rows([_placed(keys[name]) for name in used])
-            return {name: column._take(order) for name, column in made.items()}, first[order]
-        return made, first
+            places = np.empty(len(order), np.int64)
+            places[order] = np.arange(len(order))
+            return {name: column._take(order) for name, column in made.items()}, first[order], places[groups.codes]
+        return made, first, groups.codes
 
     def describe(self) -> str:
         """Name groups and results."""
@@ -108,6 +114,42 @@ class Aggregate(Step, frozen=True, tag="aggregate"):
 def _placed(column: Column) -> Codes:
     ranks = column._sort_ranks()
     return np.where(ranks < 0, len(ranks), ranks)
+
+
+@dataclass(frozen=True, slots=True)
+class Members:
+    """Finds out to which counted row each row went, when that is asked: counting itself needs no more than sizes.
+
+    Attributes
+    ----------
+    keys : tuple of Column
+        Of the rows that were counted.
+    kept : int64 array
+        Which rows of the table these are.
+    rows : int
+        Of the table.
+    samples : int64 array
+        For each counted row one of the rows in it.
+    by_size : bool
+        Groups of one size are counted together.
+    """
+
+    keys: tuple[Column, ...]
+    kept: Codes
+    rows: int
+    samples: Codes
+    by_size: bool = False
+
+    def __call__(self) -> Codes:
+        """Return for each row of the table the counted row it is in, -1 for none."""
+        groups = Groups.of(self.keys, len(self.kept))
+        kinds = groups.sizes[groups.codes] if self.by_size else groups.codes
+        found = np.full(self.rows, -1, np.int64)
+        if len(self.kept):
+            place = np.full(int(kinds.max()) + 1, -1, np.int64)
+            place[kinds[self.samples]] = np.arange(len(self.samples))
+            found[self.kept] = place[kinds]
+        return found
 
 
 class Count(Step, frozen=True, tag="count"):
@@ -156,7 +198,7 @@ class Count(Step, frozen=True, tag="count"):
         else:
             starts, counts = np.zeros(1, np.int64), np.array([taken.row_count])
         if self.of_counts:
-            return self._of_counts(table, kept, starts, counts)
+            return self._of_counts(table, kept, starts, counts, [taken[name] for name in names])
         keys = {name: taken[name]._take(starts) if taken.row_count else taken[name] for name in names}
         order_keys = [_placed(key) for key in keys.values()]
         order = order_rows([-counts, *order_keys] if self.sort == "count" else order_keys or [-counts])
@@ -167,15 +209,20 @@ class Count(Step, frozen=True, tag="count"):
                 NUMBER, np.round(counts[order] / max(1, taken.row_count), SHARE_DIGITS)
             )
         first = kept[starts[order]] if taken.row_count else np.full(len(order), -1, np.int64)
-        return Change(numbered_anew(table, columns, len(order)), first, left_out=table.row_count - len(kept))
+        members = Members(tuple(taken[name] for name in names), kept, table.row_count, starts[order])
+        left_out = table.row_count - len(kept)
+        return Change(numbered_anew(table, columns, len(order)), first, left_out=left_out, merged_into=members)
 
-    def _of_counts(self, table: BareTable, kept: Codes, starts: Codes, counts: Codes) -> Change:
+    def _of_counts(self, table: BareTable, kept: Codes, starts: Codes, counts: Codes, keys: Sequence[Column]) -> Change:
         sizes, inverse, many = np.unique(counts, return_inverse=True, return_counts=True)
         first = np.zeros(len(sizes), np.int64)
         first[inverse[::-1]] = starts[::-1]
         columns = {"rows": Column(INTEGER, sizes), "groups": Column(INTEGER, many.astype(np.int64))}
+        sample = first
         first = kept[first] if len(kept) else np.full(len(first), -1)
-        return Change(numbered_anew(table, columns, len(sizes)), first, left_out=table.row_count - len(kept))
+        members = Members(tuple(keys), kept, table.row_count, sample, by_size=True)
+        left_out = table.row_count - len(kept)
+        return Change(numbered_anew(table, columns, len(sizes)), first, left_out=left_out, merged_into=members)
 
     def _crossed(self, table: BareTable, taken: BareTable, kept: Codes, names: Sequence[str], groups: Groups) -> Change:
         other = taken[chosen(taken, [str(self.across)])[0]]
@@ -210,7 +257,9 @@ class Count(Step, frozen=True, tag="count"):
             columns[_free("(missing)" if text is None else text, list(columns))] = Column(INTEGER, values)
         columns[_free("total", list(columns))] = Column(INTEGER, np.append(cells[order].sum(axis=1), cells.sum()))
         first = np.append(kept[groups.first[order]] if len(kept) else np.full(len(order), -1), -1)
-        return Change(numbered_anew(table, columns, len(order) + 1), first, left_out=table.row_count - len(kept))
+        members = Members(tuple(taken[name] for name in names), kept, table.row_count, groups.first[order])
+        left_out = table.row_count - len(kept)
+        return Change(numbered_anew(table, columns, len(order) + 1), first, left_out=left_out, merged_into=members)
 
     def describe(self) -> str:
         """Name what is counted."""

@@ -332,7 +332,10 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
             aside = SetAside(rows[differing], message)
         without = int(keyless.sum())
         notes = (f"{counted(without, 'row')} without {' and '.join(names)} kept",) if without > 1 else ()
-        return Change.of_rows(table, positions, set_aside=aside, notes=notes)
+        moved = np.cumsum(kept) - 1
+        merged_into = np.where(kept, moved, -1)
+        merged_into[rows[gone]] = moved[rows[kept_of[numbers[gone]]]]
+        return Change.of_rows(table, positions, set_aside=aside, notes=notes, merged_into=merged_into)
 
     def _preference(self, table: BareTable) -> Codes:
         """Return for each row how willingly it is given up: the lowest stays."""

@@ -1,0 +1,132 @@
+"""What a step did, cell by cell and row by row: enough to trace any value back, and to write all changes down.
+
+A record holds what changed and nothing else: for each column the cells that are different, before and after, and
+where the new ones came from; which row of the table before each row comes from; which rows were merged into which, set
+aside or left out. Columns that were not touched are not held. Columns that were calculated as a whole have their
+formula. So the records of all steps together are about as large as what the steps changed.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from comb.kernels.grouping import Codes
+from comb.steps.base import Change, Detail, Rows, Step
+from comb.tables.column import Column
+from comb.tables.table import BareTable
+
+
+@dataclass(frozen=True, slots=True)
+class CellChanges:
+    """The cells of one column that a step changed.
+
+    Attributes
+    ----------
+    positions : int64 array
+        Where they are in the table after the step, ascending.
+    before, after : Column
+        These cells only.
+    detail : Detail, optional
+        Where each new cell came from.
+    """
+
+    positions: Codes
+    before: Column
+    after: Column
+    detail: Detail | None = None
+
+    def at(self, position: int) -> int:
+        """Return which of these cells is at a position of the table, -1 if none."""
+        found = int(np.searchsorted(self.positions, position))
+        return found if found < len(self.positions) and self.positions[found] == position else -1
+
+
+@dataclass(frozen=True, slots=True)
+class StepRecord:
+    """What a step did to rows and cells.
+
+    Attributes
+    ----------
+    before, after : BareTable
+        Row numbers and origin of the tables before and after the step, without columns.
+    columns : tuple of str
+        The columns after the step.
+    sources : int64 array or None
+        For each row after the step the position of the row before it, -1 for none; None where rows are the same.
+    merged_into : int64 array, callable or None
+        For each row before the step the position of the row it became a part of, -1 for none.
+    gone : dict of str to int64 array
+        Positions of rows that did not come out, by what became of them: left out, set aside, merged.
+    reasons : tuple of str
+        Of those set aside.
+    cells : dict of str to CellChanges
+    formulas : dict of str to str
+    renamed : dict of str to str
+        New name to old.
+    """
+
+    before: BareTable
+    after: BareTable
+    columns: tuple[str, ...]
+    sources: Codes | None = None
+    merged_into: "Codes | Callable[[], Codes] | None" = None
+    gone: Mapping[str, Codes] = field(default_factory=dict)
+    reasons: tuple[str, ...] = ()
+    cells: Mapping[str, CellChanges] = field(default_factory=dict)
+    formulas: Mapping[str, str] = field(default_factory=dict)
+    renamed: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def groups(self) -> Codes | None:
+        """For each row before the step the row that it became a part of, -1 for none; None where none did."""
+        return self.merged_into() if callable(self.merged_into) else self.merged_into
+
+    def rows_of(self, position: int) -> Codes:
+        """Return the positions of the rows before the step that a row after it comes from."""
+        groups = self.groups
+        if groups is not None:
+            return np.flatnonzero(groups == position)
+        source = position if self.sources is None else int(self.sources[position])
+        return np.array([source] if source >= 0 else [], np.int64)
+
+
+def rows_only(table: BareTable) -> BareTable:
+    """Return the rows of a table without its columns: their numbers, and the origin that knows where they stood."""
+    return BareTable({}, row_numbers=table.row_numbers, origin=table.origin)
+
+
+def record_of(step: Step, before: BareTable, change: Change, cells: Mapping[str, CellChanges]) -> StepRecord:
+    """Return the record of a step.
+
+    Parameters
+    ----------
+    step : Step
+    before : BareTable
+    change : Change
+    cells : mapping of str to CellChanges
+    """
+    held = rows_only(before)
+    same = change.table.row_numbers is before.row_numbers and change.table.origin is before.origin
+    after = held if same else rows_only(change.table)
+    gone: dict[str, Codes] = {}
+    if change.sources is not None:
+        used = np.zeros(before.row_count, np.bool_)
+        used[change.sources[change.sources >= 0]] = True
+        if change.set_aside is not None and len(change.set_aside.positions):
+            gone["set aside"] = change.set_aside.positions
+            used[change.set_aside.positions] = True
+        lost = np.flatnonzero(~used)
+        if len(lost) and step.accounting is Rows.MERGED:
+            groups = change.merged_into() if callable(change.merged_into) else change.merged_into
+            lacking = lost[groups[lost] < 0] if groups is not None else lost[:0]
+            gone["merged"] = np.setdiff1d(lost, lacking, assume_unique=True)
+            gone["left out"] = lacking
+        elif len(lost):
+            gone["left out"] = lost
+    reasons = change.set_aside.reasons if change.set_aside is not None else ()
+    return StepRecord(
+        held, after, change.table.names, change.sources, change.merged_into,
+        {name: rows for name, rows in gone.items() if len(rows)}, reasons, cells, change.formulas,
+        change.renamed or {},
+    )  # fmt: skip

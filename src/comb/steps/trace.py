@@ -1,0 +1,361 @@
+"""The history of one cell: where it stood, what each step made of it, from which other cells it came.
+
+A trace goes backwards through the records of the steps. At each step it asks: did this step change the cell, calculate
+or rename its column, convert it as a whole, take it from another table, or put its row together from several? Then it
+goes on with the row and the column that the cell had before. It ends at the source, or at the step that made the cell.
+
+A row that did not come out is followed forwards, to the step that took it away, and is traced up to there.
+"""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+import numpy as np
+
+from comb.errors import ExpressionError, ParameterError, counted, washed_lines
+from comb.expressions.evaluate import working_of
+from comb.expressions.nodes import AggregateCall, Node, children, column_names
+from comb.expressions.parser import parse
+from comb.kernels.grouping import Codes
+from comb.steps.accounting import Taken, shown_cell
+from comb.steps.ledger import Entry
+from comb.steps.record import StepRecord
+from comb.tables.cell_source import placed
+from comb.tables.names import check_known
+from comb.tables.origin import Origin
+from comb.tables.table import BareTable
+
+# Rows of a group that are named.
+MOST_ROWS_NAMED = 5
+
+# Cells that one row of a source became, of which the history is told.
+MOST_CELLS = 20
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """What one step made of a cell.
+
+    Attributes
+    ----------
+    number : int
+        Of the step, from 1.
+    step, says, why : str
+        Its kind, what it was set to do, and the reason given.
+    before, after : str
+        The cell, where this step changed it; a missing one as its reason in brackets.
+    detail : str
+        Where the value came from, or what else there is to say.
+    working : tuple of (str, str)
+        The parts of a formula and what each came to in this row, where the table still has them all.
+    """
+
+    number: int
+    step: str
+    says: str
+    why: str = ""
+    before: str = ""
+    after: str = ""
+    detail: str = ""
+    working: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class RuleCheck:
+    """How a row stands to a rule.
+
+    Attributes
+    ----------
+    rule, result : str
+        What was checked; met, broken or not checked.
+    """
+
+    rule: str
+    result: str
+
+
+class SourceCell(NamedTuple):
+    """Where a cell is in a source.
+
+    Attributes
+    ----------
+    origin : Origin
+    name : str
+        The name of its column there.
+    row : int
+    """
+
+    origin: Origin
+    name: str
+    row: int
+
+
+@dataclass(frozen=True, slots=True)
+class Trace:
+    """The history of one cell.
+
+    Attributes
+    ----------
+    row : int
+        Its row number.
+    column, value, place : str
+        The cell after all steps, and where it stood in its source.
+    source_text : str or None
+        What was written there; None where the source cannot be read, or the cell was made by a step.
+    events : tuple of Event
+        In the order of the steps.
+    fate : str
+        What became of its row, where it did not come out.
+    rules : tuple of RuleCheck
+    cell : SourceCell, optional
+        By which its text is fetched.
+    """
+
+    row: int
+    column: str
+    value: str
+    place: str
+    source_text: str | None = None
+    events: tuple[Event, ...] = ()
+    fate: str = ""
+    rules: tuple[RuleCheck, ...] = ()
+    cell: SourceCell | None = None
+
+    def lines(self) -> list[str]:
+        """Return the history as text, from the source on."""
+        is_now = self.fate or self.value
+        lines = [f"{self.column} of row {self.row}: {is_now}", f"  stood in {self.place}"]
+        if self.source_text is not None:
+            lines.append(f"  as the text {self.source_text!r}" if self.source_text else "  as an empty cell")
+        for event in self.events:
+            change = f": {event.before} became {event.after}" if event.after else ""
+            lines.append(f"  step {event.number}, {event.step}{change}")
+            lines += [f"    {part}" for part in dict.fromkeys((event.says, event.detail)) if part]
+            lines += [f"    {part} = {result}" for part, result in event.working]
+            lines += [f"    why: {event.why}"] if event.why else []
+        if not self.events:
+            lines.append("  no step changed it")
+        lines += [f"  rule {one.rule}: {one.result}" for one in self.rules]
+        return lines
+
+    def __repr__(self) -> str:
+        return washed_lines("\n".join(self.lines()))
+
+
+class History:
+    """The steps that led to a table, and what each did.
+
+    Parameters
+    ----------
+    taken : sequence of (Entry, StepRecord)
+    table : BareTable
+        After the last of them.
+    """
+
+    def __init__(self, taken: Sequence[tuple[Entry, StepRecord]], table: BareTable) -> None:
+        self.taken, self.table = taken, table
+
+    @classmethod
+    def of(cls, taken: Iterable[Taken], table: BareTable) -> "History":
+        """Return the history that steps of a plan make."""
+        return cls([(one.entry, one.record) for one in taken], table)
+
+    def trace(self, row_number: int, column: str) -> list[Trace]:
+        """Return the history of the cells of a row of the table; several where rows share a number.
+
+        Raises
+        ------
+        ParameterError, ColumnError
+            If there is no such row or column.
+        """
+        name = self._final_name(column)
+        found = np.flatnonzero(self.table.row_numbers == row_number).tolist()[:MOST_CELLS]
+        return [self.cell(position, name) for position in found] or self.trace_source(row_number, column)
+
+    def trace_source(self, row_number: int, column: str) -> list[Trace]:
+        """Return the history of the cells that a row of the source became, or of what became of the row.
+
+        Parameters
+        ----------
+        row_number : int
+        column : str
+            By its name after all steps; or by an earlier one, where a step dropped or renamed it.
+        """
+        begun = self.taken[0][1].before if self.taken else self.table
+        start = np.flatnonzero(begun.row_numbers == row_number)
+        if not len(start):
+            self.table._position(row_number)
+        positions, fates = self._forward(start)
+        if fates:
+            events = tuple(self._back(fates[0][0], fates[0][1], self._name_at(column, fates[0][0])))
+            return [Trace(row_number, column, "", begun.origin.place(row_number), events=events, fate=fates[0][2])]
+        name = self._final_name(column)
+        return [self.cell(position, name) for position in positions[:MOST_CELLS]]
+
+    def cell(self, position: int, name: str) -> Trace:
+        """Return the history of one cell of the table."""
+        number = int(self.table.row_numbers[position])
+        events = tuple(self._with_working(event, position) for event in self._back(len(self.taken), position, name))
+        value = shown_cell(self.table[name], position)
+        part, row = placed(self.table[name].source, name).at(position, number)
+        cell = SourceCell(part.origin or self.table.origin, part.name, row) if part.name and row else None
+        return Trace(number, name, value, self.table._cell_place(name, position), events=events, cell=cell)
+
+    def _with_working(self, event: Event, position: int) -> Event:
+        """Add the calculation of a formula, if every column it reads is still what it was then."""
+        name, equals, formula = event.detail.partition(" = ")
+        record = self.taken[event.number - 1][1]
+        if not equals or record.formulas.get(name) != formula or event.step == "aggregate":
+            return event
+        try:
+            node = parse(formula)
+        except ExpressionError:
+            return event
+        used = {*column_names(node), name}
+        later = [record for _, record in self.taken[event.number :]]
+        changed = any(used & {*one.cells, *one.formulas, *one.renamed} for one in later)
+        if changed or not used <= set(self.table.names) or _has_aggregate(node):
+            return event
+        return replace(event, working=tuple(working_of(formula, self.table, position)))
+
+    def _forward(self, start: Codes) -> tuple[list[int], list[tuple[int, int, str]]]:
+        """Follow rows to the table: their positions there, and for those that got lost the step, position and why."""
+        here, fates = start, []
+        for number, (entry, record) in enumerate(self.taken, 1):
+            for what, rows in record.gone.items():
+                lost = np.intersect1d(here, rows).tolist()
+                fates += [(number - 1, position, _fate(number, entry, record, what, position)) for position in lost]
+            groups = record.groups if entry.step != "remove_duplicates" else None
+            if groups is not None:
+                here = np.unique(groups[here][groups[here] >= 0])
+                fates = [one for one in fates if one[0] < number - 1]
+            elif record.sources is not None:
+                here = np.flatnonzero(np.isin(record.sources, here))
+        return here.tolist(), fates if not len(here) else []
+
+    def _final_name(self, column: str) -> str:
+        """Return the name of a column after all steps, given that or its name in the source."""
+        if column in self.table:
+            return column
+        name = column
+        for number, (entry, record) in enumerate(self.taken, 1):
+            if name in entry.columns_removed:
+                raise ParameterError(
+                    f"{column} was dropped by step {number} ({entry.step}: {entry.says})",
+                    remedy=f"columns: {', '.join(self.table.names)}",
+                )
+            name = next((new for new, old in record.renamed.items() if old == name), name)
+        return check_known(name, self.table.names)
+
+    def _name_at(self, column: str, steps: int) -> str:
+        """Return the name that a column has after so many steps, given that of the source or of the table."""
+        name = column
+        for _, record in reversed(self.taken[steps:]):
+            name = record.renamed.get(name, name)
+        known = self.taken[steps - 1][1].columns if steps else ()
+        for _, record in self.taken[:steps]:
+            if name not in known:
+                name = next((new for new, old in record.renamed.items() if old == name), name)
+        return name
+
+    def _back(self, steps: int, position: int, column: str) -> list[Event]:
+        """Go backwards through the first steps from a cell after them."""
+        found: list[Event] = []
+        for number in range(steps, 0, -1):
+            entry, record = self.taken[number - 1]
+            if not entry.active:
+                continue
+            event, before = self._step(number, entry, record, position, column)
+            found += [event] if event is not None else []
+            if before is None:
+                break
+            position, column = before
+        return found[::-1]
+
+    def _step(
+        self, number: int, entry: Entry, record: StepRecord, position: int, column: str
+    ) -> tuple[Event | None, tuple[int, str] | None]:
+        """Say what one step made of a cell, and where the cell was before it; None where it was not."""
+        made = Event(number, entry.step, entry.says, entry.why)
+        groups = record.groups
+        source = position if record.sources is None else int(record.sources[position])
+        merged = groups is not None and entry.step != "remove_duplicates"
+        earlier = record.renamed.get(column, column)
+        is_new = column in entry.columns_added
+        event: Event | None = None
+        if column in record.cells and (at := record.cells[column].at(position)) >= 0:
+            change = record.cells[column]
+            detail = change.detail.at(at) if change.detail is not None else record.formulas.get(column, "")
+            event = replace(
+                made, before=shown_cell(change.before, at), after=shown_cell(change.after, at), detail=detail
+            )
+        elif column in record.formulas and (is_new or merged):
+            event = replace(made, detail=f"{column} = {record.formulas[column]}")
+        elif is_new:
+            event = replace(made, detail=self._comes_from(column, position))
+        elif column in entry.types_changed:
+            event = replace(made, detail="{} became {}, all of the column".format(*entry.types_changed[column]))
+        elif earlier != column:
+            event = replace(made, detail=f"{earlier} is called {column} from here on")
+        if merged:
+            of = _group_of(record, position)
+            event = replace(event or made, detail="; ".join(filter(None, [event.detail if event else "", of])))
+        elif groups is not None:
+            copies = record.rows_of(position)
+            others = copies[copies != source]
+            if len(others):
+                event = replace(
+                    event or made, detail=f"equal rows were merged into this one: {_listed(record, others)}"
+                )
+        if source < 0:
+            return event or replace(made, detail="the row was added here"), None
+        if is_new:
+            moved = self._moved_from(entry, column, position)
+            return event, None if moved is None else (source, moved)
+        return event, (source, earlier)
+
+    def _comes_from(self, column: str, position: int) -> str:
+        """Say where a cell that a step brought along stood."""
+        if column not in self.table or position >= self.table.row_count:
+            return ""
+        return f"from {self.table._cell_place(column, position)}"
+
+    def _moved_from(self, entry: Entry, column: str, position: int) -> str | None:
+        """Return the column that a cell stood in before columns became rows."""
+        if column not in self.table or position >= self.table.row_count or entry.step != "to_long":
+            return None
+        part, _ = placed(self.table[column].source, column).at(position, int(self.table.row_numbers[position]))
+        return part.name if part.name in entry.columns_removed else None
+
+
+def _has_aggregate(node: Node) -> bool:
+    return isinstance(node, AggregateCall) or any(_has_aggregate(child) for child in children(node))
+
+
+def _fate(number: int, entry: Entry, record: StepRecord, what: str, position: int) -> str:
+    """Say what a step did with a row."""
+    said = f"the row was {what} by step {number} ({entry.step}: {entry.says})"
+    if what == "set aside":
+        at = int(np.flatnonzero(record.gone[what] == position)[0])
+        said += f": {record.reasons[at]}"
+    if what == "merged" and (groups := record.groups) is not None:
+        said = (
+            f"the row was merged by step {number} ({entry.step}) into row {record.after.row_numbers[groups[position]]}"
+        )
+    return said + (f"; {entry.why}" if entry.why else "")
+
+
+def _listed(record: StepRecord, rows: Codes) -> str:
+    numbers = record.before.row_numbers[rows]
+    more = f" and {len(rows) - MOST_ROWS_NAMED:,} more" if len(rows) > MOST_ROWS_NAMED else ""
+    return f"{', '.join(map(str, numbers[:MOST_ROWS_NAMED].tolist()))}{more}"
+
+
+def _group_of(record: StepRecord, position: int) -> str:
+    """Say which rows were put together, and where the first of them stood."""
+    rows = record.rows_of(position)
+    if not len(rows):
+        return "of all rows"
+    first = record.before.origin.place(int(record.before.row_numbers[rows[0]]))
+    return f"of {counted(len(rows), 'row')}: {_listed(record, rows)} (the first: {first})"
