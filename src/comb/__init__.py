@@ -11,6 +11,8 @@ The names below are the public surface. They are loaded when first used, so that
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
+from comb.version import __version__ as __version__
+
 if TYPE_CHECKING:
     from comb.errors import (
         ColumnError,
@@ -37,7 +39,6 @@ if TYPE_CHECKING:
     from comb.tables.column import Column
     from comb.tables.types import Type
 
-__version__ = "0.1.0"
 
 __all__ = [
     "Column", "ColumnError", "CombError", "ContentError", "ExpressionError", "Finding", "Inspection",

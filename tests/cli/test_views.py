@@ -101,7 +101,7 @@ def test_ledger(outcome: comb.Outcome) -> None:
         "1  trim                5    5          -         -          -       -      1  spaces trimmed in all text columns",
         "2  filter              5    3          -         2          -       -      -  rows where n > 1",
         "3  remove_duplicates   3    2          -         -          -       1      -  exact copies removed, one of each kept",
-        "4  set_aside           2    1          -         -          1       -      -  rows where not (n < 3) set aside",
+        "4  set_aside           2    1          -         -          1       -      -  rows that break the rule n < 3 set aside",
         "   total               6    1          1         2          1       1      1  all steps",
         "    6 in = 1 out + 1 line taken off + 2 left out + 1 set aside + 1 merged",
         "step 0, load: 6 lines read: 5 rows, 1 of the header",

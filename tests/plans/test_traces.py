@@ -84,7 +84,7 @@ def test_set_aside_and_reasons_name_their_lines(demo: Path) -> None:
     outcome = comb.Plan.load(demo / "plan.yaml").run()
     raw = (demo / "inspections.csv").read_text(encoding="utf-8").split("\n")
     aside = (demo / "tidy" / "set-aside.csv").read_text(encoding="utf-8")
-    records = list(csv.DictReader(io.StringIO(aside)))
+    records = [row for row in csv.DictReader(io.StringIO(aside)) if not row["merged_into"]]
     assert len(records) == 17 and outcome.adds_up
     for record in records:
         place = next(value for value in record.values() if value and ", line " in value)

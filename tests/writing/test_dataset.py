@@ -103,7 +103,7 @@ def test_the_ledger_leads_from_the_source_to_the_result(made: tuple[Path, Outcom
         rows[name] = one["rows_out"]
     assert rows == {name: len(outcome.tables[name]) for name in TABLES}
     aside = records(folder / "set-aside.csv")
-    assert len(aside) == sum(one["set_aside"] for one in lines)
+    assert len(aside) == sum(one["set_aside"] + one["merged"] for one in lines)
     assert all(one["reason"] and one["place"].startswith("inspections.csv, line ") for one in aside)
     numbers = {int(one["source_row"]) for one in aside if one["table"] == "inspections"}
     assert not numbers & set(outcome.tables["inspections"].row_numbers.tolist())

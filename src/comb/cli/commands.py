@@ -25,6 +25,7 @@ from comb.interface.plan import Plan
 from comb.interface.table import Table
 from comb.interface.together import profile_together
 from comb.plans.draft import draft_plan
+from comb.plans.rules import rule_record
 from comb.plans.run import Outcome
 from comb.profiling.codes import code_of
 from comb.profiling.profile import Profile
@@ -439,16 +440,5 @@ def _run_record(outcome: Outcome) -> dict[str, Any]:
         "saved": outcome.saved,
         "messages": outcome.messages,
         "ledger": {name: msgspec.to_builtins(entries) for name, entries in outcome.ledger.items()},
-        "rules": {
-            name: [
-                {
-                    "check": one.rule.check,
-                    "met": one.met,
-                    "broken": one.broken,
-                    "not_checked": one.not_checked,
-                }
-                for one in results
-            ]
-            for name, results in outcome.rules.items()
-        },
+        "rules": {name: [rule_record(result) for result in results] for name, results in outcome.rules.items()},
     }

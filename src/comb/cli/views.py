@@ -9,7 +9,8 @@ import yaml
 from comb.cli.terminal import columns_of
 from comb.errors import ColumnError, agree, counted, unknown_name, washed
 from comb.plans.model import step_record
-from comb.plans.run import Outcome, RuleResult
+from comb.plans.rules import RuleResult
+from comb.plans.run import Outcome
 from comb.profiling.codes import Code, explained
 from comb.profiling.finding import Finding
 from comb.profiling.profile import Profile, group_line, grouped
@@ -391,11 +392,14 @@ def adds_up_line(entry: Entry) -> str:
 
 
 def _rule_line(result: RuleResult) -> Line:
-    message = f"met by {counted(result.met, 'row')}, broken by {result.broken:,}"
+    message = f"met by {counted(result.met, result.unit)}, broken by {result.broken:,}"
     message += f", {result.not_checked:,} not checked" if result.not_checked else ""
+    if result.unit in ("figure", "table"):
+        message = "met" if result.met else "BROKEN" if result.broken else "not checked"
+        message += f": it is {result.found}" if result.found else ""
     rows = ", ".join(map(str, result.rows[:MOST_ROWS_LISTED].tolist()))
-    where = f" (rows {rows}{' ...' if result.broken > MOST_ROWS_LISTED else ''})" if result.broken else ""
-    return [Span("rule  ", "dim"), Span(result.rule.check, "head"), Span(f"  {message}{where}")]
+    where = f" (rows {rows}{' ...' if len(result.rows) > MOST_ROWS_LISTED else ''})" if len(result.rows) else ""
+    return [Span("rule  ", "dim"), Span(washed(result.rule.says), "head"), Span(f"  {message}{where}")]
 
 
 def _wrapped(text: str, width: int) -> list[Line]:

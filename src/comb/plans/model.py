@@ -12,24 +12,56 @@ import yaml
 from comb.steps.base import Step
 from comb.tables.read_options import ReadOptions
 
-Otherwise = Literal["report", "set aside", "stop"]
+Otherwise = Literal["report", "mark", "set aside", "stop"]
 
 
 class Rule(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A condition every row has to meet.
+    """What a table has to be; see `comb.plans.rules` for the kinds.
 
     Attributes
     ----------
     check : str
-        The condition. Where it is unknown, the row is not checked.
-    otherwise : {"report", "set aside", "stop"}
+        A condition. Where it is unknown, a row or group is not checked.
+    formula : str
+        Or a formula over the whole table: ``sum(kg)``.
+    equals : str, optional
+        The figure it has to give.
+    within : str, optional
+        The most it may be off.
+    unique : list of str
+        Or columns whose values no two rows share.
+    found_in : str
+        Or another table of the plan, in which the keys of `by` (``mine = theirs``) have to be.
+    by : list of str
+        Groups that a condition is about, or the keys.
+    otherwise : {"report", "mark", "set aside", "stop"}
         What happens where it is broken.
+    source : str, optional
+        Where a figure was published.
     why : str, optional
     """
 
-    check: str
+    check: str = ""
+    formula: str = ""
+    equals: str | None = None
+    within: str | None = None
+    unique: list[str] = []
+    found_in: str = ""
+    by: list[str] = []
     otherwise: Otherwise = "report"
+    source: str | None = None
     why: str | None = None
+
+    @property
+    def says(self) -> str:
+        """The rule in a line."""
+        if self.check:
+            return f"{self.check} within each {', '.join(self.by)}" if self.by else self.check
+        if self.formula:
+            return f"{self.formula} = {self.equals}{f' within {self.within}' if self.within else ''}"
+        if self.unique:
+            return f"{', '.join(self.unique)} unique"
+        return f"{', '.join(self.by)} found in {self.found_in}"
 
 
 class Accepted(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -48,6 +80,28 @@ class Accepted(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     columns: list[str] = []
 
 
+class ColumnText(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """What a column contains, in words.
+
+    Attributes
+    ----------
+    text : str
+    unit : str
+    """
+
+    text: str = ""
+    unit: str = ""
+
+    @property
+    def says(self) -> str:
+        """Both in a line.
+
+        >>> ColumnText(text="weight of the hive", unit="kg").says
+        'weight of the hive (kg)'
+        """
+        return f"{self.text} ({self.unit})" if self.text and self.unit else self.text or self.unit
+
+
 class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """One table of a plan.
 
@@ -63,8 +117,12 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     reading : ReadOptions
     steps : list of Step
     rules : list of Rule
+    describe : dict of str to ColumnText
+        What columns contain, in words, for the dictionary and the description.
     accepted : list of Accepted
         Findings that are settled.
+    rule_lines : list of int
+        The line of each rule in the plan file.
     lines : list of int
         The line of each step in the plan file, where there is one.
     """
@@ -75,8 +133,10 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     reading: ReadOptions = ReadOptions()
     steps: list[Step] = []
     rules: list[Rule] = []
+    describe: dict[str, ColumnText] = {}
     accepted: list[Accepted] = []
     lines: list[int] = []
+    rule_lines: list[int] = []
 
 
 class Save(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -145,7 +205,7 @@ def write_plan(
     """
     records = {}
     for name, table in tables.items():
-        record: dict[str, Any] = msgspec.to_builtins(msgspec.structs.replace(table, steps=[], lines=[]))
+        record: dict[str, Any] = msgspec.to_builtins(msgspec.structs.replace(table, steps=[], lines=[], rule_lines=[]))
         if table.steps:
             record["steps"] = [step_record(step) for step in table.steps]
         records[name] = record

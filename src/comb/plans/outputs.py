@@ -5,13 +5,14 @@ otherwise. An output never replaces a source of the plan by accident, neither th
 would take for a source because its name matches a pattern.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any
 
 from comb.errors import ParameterError, PlanError
 from comb.plans.model import PlanText, Save, moved
+from comb.plans.rules import RuleResult, required_columns
 from comb.steps.accounting import Taken, ledger_of
 from comb.tables.origin import Origin
 from comb.writing.atomic import Output, check_file_free
@@ -115,6 +116,8 @@ def write_outputs(
     tables: Mapping[str, Any],
     taken: Mapping[str, list[Taken]],
     sources: Mapping[str, Origin],
+    rules: Mapping[str, Sequence[RuleResult]],
+    as_of: str = "",
 ) -> list[str]:
     """Write all outputs: all of them, or none. Their places were reserved before.
 
@@ -127,6 +130,9 @@ def write_outputs(
     taken : mapping of str to list of Taken
     sources : mapping of str to Origin
         Of each table that was loaded.
+    rules : mapping of str to sequence of RuleResult
+    as_of : str
+        The day of the run, if it was given.
 
     Returns
     -------
@@ -142,7 +148,10 @@ def write_outputs(
             loaded = {name: origin for name, origin in sources.items() if name in names}
             dataset = Dataset(
                 {name: tables[name] for name in names}, {name: taken[name] for name in names}, text, loaded,
-                disarm=save.disarm,
+                rules={name: [_rule_line(one) for one in rules[name]] for name in names},
+                rule_rows={name: [line for one in rules[name] for line in _rule_rows(one)] for name in names},
+                required={name: required_columns(plan.tables[name].rules) for name in names},
+                questions=plan.questions, as_of=as_of, disarm=save.disarm,
             )  # fmt: skip
             output.folder(path, dataset.files())
         elif file_kind(path.name)[0] in WORKBOOKS:
@@ -155,3 +164,17 @@ def write_outputs(
             output.remove([path.parent / one for one in outdated(path.parent, path.name, files, overwrite=True)])
     output.put()
     return [str(place_of(plan, save.to)) for save in plan.save]
+
+
+def _rule_line(result: RuleResult) -> list[str]:
+    """Write what a rule came to, as `rules.csv` has it."""
+    rule = result.rule
+    why = "; ".join(part for part in (rule.why, rule.source) if part)
+    counts = [str(one) for one in (result.met, result.broken, result.not_checked)]
+    return [rule.says, rule.otherwise, *counts, result.found, why]
+
+
+def _rule_rows(result: RuleResult) -> Iterator[tuple[str, int, str]]:
+    """List the rows that break a rule, and those that were not checked."""
+    for word, rows in (("broken", result.rows), ("not checked", result.unknown)):
+        yield from ((result.rule.says, row, word) for row in rows.tolist())

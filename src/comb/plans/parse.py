@@ -1,18 +1,20 @@
 """Read a plan from its text; every slip is said with file, line and the allowed words. Pure."""
 
+import math
 from typing import Any, TypeVar
 
 import msgspec
 
 from comb.errors import ParameterError, listing, unknown_name
-from comb.plans.model import Accepted, PlanText, Rule, Save, TablePlan, name_of
+from comb.plans.model import Accepted, ColumnText, PlanText, Rule, Save, TablePlan, name_of
+from comb.plans.rules import kind_of
 from comb.plans.yaml_source import Path, YamlSource
 from comb.profiling.codes import CODES
 from comb.steps.base import Step
 from comb.steps.catalogue import STEPS, fields_of, listed, make_step
 from comb.tables.read_options import ReadOptions, listed_words
 
-_TABLE_FIELDS = ("source", "checksum", "from_table", "reading", "steps", "rules", "accepted")
+_TABLE_FIELDS = ("source", "checksum", "from_table", "reading", "steps", "rules", "describe", "accepted")
 _PLAN_FIELDS = ("tables", "questions", "save")
 Record = TypeVar("Record", bound=msgspec.Struct)
 
@@ -100,9 +102,34 @@ class _PlanReader:
             reading=reading,
             steps=[self.step((*path, "steps", at), one) for at, one in enumerate(steps)],
             lines=[self.yaml_source.line((*path, "steps", at)) for at in range(len(steps))],
-            rules=[self.struct((*path, "rules", at), one, Rule) for at, one in enumerate(rules)],
+            rules=[self.rule((*path, "rules", at), one) for at, one in enumerate(rules)],
+            rule_lines=[self.yaml_source.line((*path, "rules", at)) for at in range(len(rules))],
+            describe=self.descriptions((*path, "describe"), record.get("describe")),
             accepted=[self.accepted((*path, "accepted", at), one) for at, one in enumerate(accepted)],
         )
+
+    def rule(self, path: Path, value: Any) -> Rule:
+        """Read one rule."""
+        made = self.struct(path, value, Rule)
+        try:
+            kind_of(made)
+        except ParameterError as error:
+            raise self.yaml_source.error(path, error.what, error.remedy) from None
+        for name in ("equals", "within"):
+            given = getattr(made, name)
+            if given is not None and not _is_number(given):
+                raise self.yaml_source.error((*path, name), f"{name}: expected a number, got {given!r}")
+        return made
+
+    def descriptions(self, path: Path, value: Any) -> dict[str, ColumnText]:
+        """Read what columns contain: a text, or fields with text and unit."""
+        if value is None:
+            return {}
+        record = self.mapping(path, value, "columns and what they contain")
+        return {
+            name: ColumnText(text=one) if isinstance(one, str) else self.struct((*path, name), one, ColumnText)
+            for name, one in record.items()
+        }
 
     def accepted(self, path: Path, value: Any) -> Accepted:
         """Read one finding that is settled."""
@@ -187,11 +214,22 @@ class _PlanReader:
         for name, table in tables.items():
             if table.from_table:
                 self.known_table(("tables", name, "from_table"), table.from_table, above)
+            for at, rule in enumerate(table.rules):
+                if rule.found_in:
+                    place: Path = ("tables", name, "rules", at, "found_in")
+                    self.known_table(place if self.named else ("rules", at, "found_in"), rule.found_in, above)
             for at, step in enumerate(table.steps):
                 if step.other_table:
                     path: Path = ("tables", name, "steps", at, "table")
                     self.known_table(path if self.named else ("steps", at, "table"), step.other_table, above)
             above.append(name)
+
+
+def _is_number(text: str) -> bool:
+    try:
+        return math.isfinite(float(text))
+    except ValueError:
+        return False
 
 
 def _shown(value: Any) -> str:

@@ -11,48 +11,33 @@ since a run may take long. An error in a step says the file and line of the plan
 name.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass, field
+from datetime import date
 from pathlib import Path
 from typing import Any
 
+import msgspec
+import numpy as np
+
 from comb.errors import CombError, PlanError
-from comb.expressions.evaluate import evaluate_condition
 from comb.kernels.grouping import Codes
-from comb.plans.model import PlanText, Rule, TablePlan
+from comb.plans.model import PlanText, TablePlan
+from comb.plans.name_check import check_names, place_of_rule, place_of_step
 from comb.plans.outputs import place_of, reserve_outputs, write_outputs
 from comb.plans.parse import read_plan
+from comb.plans.rules import BrokenAside, BrokenMarked, RuleResult, check_rule, stopped
 from comb.reading.io.beside import CHECKSUMS
 from comb.reading.io.source_file import read_whole
 from comb.reading.load import load_table
 from comb.reading.source_texts import source_texts
 from comb.steps.accounting import Taken, ledger_of, take_step
 from comb.steps.ledger import Entry, total
-from comb.steps.screening_steps import SetAsideRows
+from comb.tables.names import check_known
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
 from comb.writing.atomic import Output
 from comb.writing.dataset import PLAN
-
-
-@dataclass(frozen=True, slots=True)
-class RuleResult:
-    """How the rows of a table stand to a rule.
-
-    Attributes
-    ----------
-    rule : Rule
-    met, broken, not_checked : int
-        Rows; not checked are those for which the condition is unknown.
-    rows : int64 array
-        Row numbers of the broken ones.
-    """
-
-    rule: Rule
-    met: int
-    broken: int
-    not_checked: int
-    rows: Codes
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,12 +101,37 @@ def open_plan(path: str | Path) -> PlanText:
     return read_plan(text, str(path), str(Path(path).parent))
 
 
+@dataclass(frozen=True, slots=True)
+class Run:
+    """What a run is given besides its plan.
+
+    Attributes
+    ----------
+    progress : callable
+    as_of : date or None
+    without : collection of int
+        Steps that are not taken this time.
+    until : int or None
+        The last step that is taken.
+    """
+
+    progress: Callable[[str], None]
+    as_of: date | None = None
+    without: Collection[int] = ()
+    until: int | None = None
+
+    def leaves_out(self, number: int) -> bool:
+        """Return whether a step is not taken this time."""
+        return number in self.without or (self.until is not None and number > self.until)
+
+
 def run_plan(
     plan: PlanText,
     *,
     overwrite: bool = False,
     dry_run: bool = False,
     write_outside: bool = False,
+    as_of: date | None = None,
     progress: Callable[[str], None] = lambda text: None,
 ) -> Outcome:
     """Run a plan.
@@ -135,6 +145,8 @@ def run_plan(
         Do everything but write.
     write_outside : bool
         Whether the plan may write outside its own folder.
+    as_of : date, optional
+        The day of the run: what ``current_date`` means in rules, and what the record is dated.
     progress : callable
         Called with a one-line progress message.
 
@@ -152,64 +164,95 @@ def run_plan(
         if not dry_run:
             reserve_outputs(plan, output, overwrite=overwrite, write_outside=write_outside)
             outcome.messages.extend(output.messages)
+        loaded = {
+            name: _load(plan, name, table, outcome, progress)
+            for name, table in plan.tables.items()
+            if not table.from_table
+        }
+        check_names(plan, loaded, as_of)
+        run = Run(progress, as_of)
         for name, table in plan.tables.items():
-            _run_table(plan, name, table, outcome, progress)
+            begun = outcome.tables[table.from_table] if table.from_table else loaded.pop(name)
+            _run_table(plan, name, table, begun, outcome, run)
         if not dry_run and plan.save:
             progress(f"saving {', '.join(save.to for save in plan.save)}")
-            outcome.saved.extend(write_outputs(plan, output, outcome.tables, outcome.taken, outcome.sources))
+            day = "" if as_of is None else as_of.isoformat()
+            outcome.saved.extend(
+                write_outputs(plan, output, outcome.tables, outcome.taken, outcome.sources, outcome.rules, day)
+            )
     return outcome
 
 
-def _run_table(
+def _load(
     plan: PlanText, name: str, planned: TablePlan, outcome: Outcome, progress: Callable[[str], None]
-) -> None:
-    if planned.from_table:
-        table = outcome.tables[planned.from_table]
-    else:
-        files = [planned.source] if isinstance(planned.source, str) else planned.source
-        progress(f"loading {', '.join(files)}")
-        options = planned.reading
-        if options.schema:
-            options = options.replace(schema=str(place_of(plan, options.schema)))
-        places = [place_of(plan, one) for one in files]
-        table = load_table(places[0] if isinstance(planned.source, str) else places, options)
-        outcome.sources[name] = table.origin
-        outcome.messages.extend(_own_result(one) for one in places if _is_own_result(plan, one))
-        if planned.checksum and planned.checksum != table.origin.checksum:
-            outcome.messages.append(f"{table.origin.name} is not the source this plan was saved with: its bytes differ")
+) -> BareTable:
+    files = [planned.source] if isinstance(planned.source, str) else planned.source
+    progress(f"loading {', '.join(files)}")
+    options = planned.reading
+    if options.schema:
+        options = options.replace(schema=str(place_of(plan, options.schema)))
+    places = [place_of(plan, one) for one in files]
+    table = load_table(places[0] if isinstance(planned.source, str) else places, options)
+    outcome.sources[name] = table.origin
+    outcome.messages.extend(_own_result(one) for one in places if _is_own_result(plan, one))
+    if planned.checksum and planned.checksum != table.origin.checksum:
+        outcome.messages.append(f"{table.origin.name} is not the source this plan was saved with: its bytes differ")
+    return table
+
+
+def _run_table(plan: PlanText, name: str, planned: TablePlan, table: BareTable, outcome: Outcome, run: Run) -> None:
     taken: list[Taken] = []
     for number, step in enumerate(planned.steps, 1):
-        progress(f"{name}, step {number}: {step.name}")
+        run.progress(f"{name}, step {number}: {step.name}")
+        if run.leaves_out(number):
+            step = msgspec.structs.replace(step, active=False)
         try:
             taken.append(take_step(step, table, outcome.tables, source_texts))
         except CombError as error:
-            line = planned.lines[number - 1] if planned.lines else None
-            where = f"{plan.name}, line {line}, step {number}" if line else f"{name}, step {number}"
-            error.where = f"{where} ({step.name})" + (f", {error.where}" if error.where else "")
+            error.where = place_of_step(plan, name, planned, number, error.where)
             # What is odd about the source is the likelier cause.
             error.remedy = "; ".join(outcome.messages) or error.remedy
             raise
         table = taken[-1].table
     results = []
-    for rule in planned.rules:
-        result, table = _check_rule(rule, table, taken)
+    marked: dict[str, Codes] = {}
+    for number, rule in enumerate(planned.rules, 1):
+        try:
+            result = check_rule(rule, table, outcome.tables, run.as_of)
+        except CombError as error:
+            error.where = place_of_rule(plan, name, planned, number, error.where)
+            raise
         results.append(result)
+        if not result.broken:
+            continue
+        if rule.otherwise == "stop":
+            stop = stopped(result, table)
+            stop.where = place_of_rule(plan, name, planned, number, None)
+            raise stop
+        if rule.otherwise == "set aside":
+            taken.append(take_step(BrokenAside(rows=result.positions.tolist(), says=rule.says, why=rule.why), table))
+            stays = np.ones(table.row_count, np.bool_)
+            stays[result.positions] = False
+            # Rows that are to be marked have moved up.
+            moved = np.cumsum(stays) - 1
+            marked = {says: moved[rows[stays[rows]]] for says, rows in marked.items()}
+            table = taken[-1].table
+        elif rule.otherwise == "mark":
+            marked[rule.says] = result.positions
+    if marked:
+        rows = [positions.tolist() for positions in marked.values()]
+        taken.append(take_step(BrokenMarked(rows=rows, says=list(marked)), table))
+        table = taken[-1].table
+    table = described(table, planned)
     outcome.tables[name], outcome.taken[name], outcome.rules[name] = table, taken, results
 
 
-def _check_rule(rule: Rule, table: BareTable, taken: list[Taken]) -> tuple[RuleResult, BareTable]:
-    condition = evaluate_condition(rule.check, table)
-    broken = condition.present & ~condition.array
-    count, unknown = int(broken.sum()), condition.missing_count
-    result = RuleResult(rule, table.row_count - count - unknown, count, unknown, table.row_numbers[broken])
-    if not count or rule.otherwise == "report":
-        return result, table
-    if rule.otherwise == "stop":
-        places = ", ".join(table.place(number) for number in result.rows[:3].tolist())
-        raise PlanError(f"the rule {rule.check!r} is broken by {count:,} rows: {places}", remedy=rule.why)
-    step = SetAsideRows(where=f"not ({rule.check})", reason=f"breaks the rule {rule.check}", why=rule.why)
-    taken.append(take_step(step, table))
-    return result, taken[-1].table
+def described(table: BareTable, planned: TablePlan) -> BareTable:
+    """Return a table whose columns have the descriptions that a plan gives."""
+    columns = dict(table.columns)
+    for name, text in planned.describe.items():
+        columns[check_known(name, table.names)] = table[name]._replace(description=text.says)
+    return table._derive(columns) if planned.describe else table
 
 
 def _is_own_result(plan: PlanText, source: Path) -> bool:

@@ -1,5 +1,7 @@
 """The dictionary of a dataset: its columns described in Markdown. Pure."""
 
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Any
 
 from comb.errors import washed
@@ -12,12 +14,20 @@ from comb.tables.table import BareTable
 LONGEST_VALUE = 40
 
 
-def dictionary_bytes(tables: dict[str, BareTable]) -> bytes:
+def dictionary_bytes(
+    tables: Mapping[str, BareTable],
+    questions: Sequence[str] = (),
+    formulas: Mapping[str, Mapping[str, str]] = MappingProxyType({}),
+) -> bytes:
     """Describe the columns of all tables of a dataset.
 
     Parameters
     ----------
-    tables : dict of str to BareTable
+    tables : mapping of str to BareTable
+    questions : sequence of str
+        Open ones.
+    formulas : mapping of str to mapping of str to str
+        Of each table the formulas of columns that were calculated.
 
     Returns
     -------
@@ -30,11 +40,27 @@ def dictionary_bytes(tables: dict[str, BareTable]) -> bytes:
     for name, table in tables.items():
         summaries = summaries_of(table)
         lines += _table_lines(name, table, summaries)
+        known = formulas.get(name, {})
+        if known:
+            lines += [
+                "Calculated columns:",
+                "",
+                *(f"- {_cell(title)} = {_code(one)}" for title, one in known.items()),
+                "",
+            ]
         reasons |= {reason for summary in summaries for reason in summary.missing}
     if reasons:
         lines += ["## Why cells are empty", ""]
         lines += [f"- **{reason.word}**: {MEANING[reason]}" for reason in MEANING if reason.word in reasons]
+    if questions:
+        lines += ["", "## Open questions", "", *(f"- {_cell(one)}" for one in questions)]
     return ("\n".join(lines) + "\n").encode()
+
+
+def _code(formula: str) -> str:
+    """Write a formula as code; it may contain the mark that begins and ends code."""
+    mark = "``" if "`" in formula else "`"
+    return f"{mark}{washed(formula)}{mark}"
 
 
 def _table_lines(name: str, table: BareTable, summaries: list[Summary]) -> list[str]:

@@ -67,6 +67,34 @@ class CellSource:
         return CellSource(parts, self.which, row_numbers if self.rows is None else self.rows)
 
 
+def places_of(source: CellSource, origin: Origin, row_numbers: Codes) -> list[str]:
+    """Say where cells stood; an empty text where they have no place.
+
+    Parameters
+    ----------
+    source : CellSource
+        Of these cells.
+    origin : Origin
+        Of their table.
+    row_numbers : int64 array
+        Of their rows.
+    """
+    if source.which is None:
+        part, rows = source.parts[0], row_numbers if source.rows is None else source.rows
+        if not part.name:
+            return [""] * len(row_numbers)
+        places = (part.origin or origin).places_of(rows, part.name)
+        return places if source.rows is None else [at if row else "" for at, row in zip(places, rows, strict=True)]
+    found = [""] * len(row_numbers)
+    for number in np.unique(source.which).tolist():
+        here = np.flatnonzero(source.which == number)
+        rows = row_numbers if source.rows is None else source.rows
+        one = CellSource((source.parts[number],), rows=rows[here])
+        for at, place in zip(here.tolist(), places_of(one, origin, row_numbers[here]), strict=True):
+            found[at] = place
+    return found
+
+
 # What is calculated has no place.
 NO_PLACE = CellSource((Part(""),))
 

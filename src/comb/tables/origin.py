@@ -186,11 +186,30 @@ class Origin:
             at = row_number - 1
             source = int(self.source_index[at]) if self.sources else 0
             name = self.sources[source] if self.sources else self.name
-            form = self.places[min(source, len(self.places) - 1)]
-            if column is not None and self.cell_places:
-                form = self.cell_places[min(source, len(self.cell_places) - 1)].get(column, form)
-            return f"{name}, {form.replace('{}', str(self.lines[at]))}"
+            return f"{name}, {self._form(source, column).replace('{}', str(self.lines[at]))}"
         return f"{self.name}, row {row_number}"
+
+    def places_of(self, row_numbers: Codes, column: str | None = None) -> list[str]:
+        """Say where several records stood, or their cells of a column; as `place` does for one.
+
+        >>> Origin("visits.csv", lines=np.array([2, 5])).places_of(np.array([2, 1, 9]))
+        ['visits.csv, line 5', 'visits.csv, line 2', 'visits.csv, row 9']
+        """
+        count = len(self.lines)
+        if not count or len(self.sources) > 1 or row_numbers.max(initial=0) > count or row_numbers.min(initial=1) < 1:
+            return [self.place(number, column) for number in row_numbers.tolist()]
+        before, braces, behind = self._form(0, column).partition("{}")
+        before = f"{self.sources[0] if self.sources else self.name}, {before}"
+        if not braces:
+            return [before] * len(row_numbers)
+        return [f"{before}{line}{behind}" for line in self.lines[row_numbers - 1].tolist()]
+
+    def _form(self, source: int, column: str | None) -> str:
+        """Return how a place in a source is said, with braces for the number."""
+        form = self.places[min(source, len(self.places) - 1)]
+        if column is not None and self.cell_places:
+            return self.cell_places[min(source, len(self.cell_places) - 1)].get(column, form)
+        return form
 
 
 def origin_below(parts: Sequence[tuple[Origin, Codes]], name: str) -> Origin:

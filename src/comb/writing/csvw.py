@@ -1,7 +1,7 @@
 """The description of a saved table by the open standard CSV on the Web (W3C, 2015). Pure."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any
 from urllib.parse import quote
 
@@ -34,8 +34,9 @@ _BASES = {
 
 
 def metadata_bytes(
-    table: BareTable, name: str, file: str, form: TextForm = STANDARD, *, checksums: Mapping[str, str], size: int
-) -> bytes:
+    table: BareTable, name: str, file: str, form: TextForm = STANDARD, *, checksums: Mapping[str, str], size: int,
+    required: Collection[str] = (),
+) -> bytes:  # fmt: skip
     """Describe a saved table.
 
     Parameters
@@ -51,6 +52,8 @@ def metadata_bytes(
         Of the table's file and those that belong to it, so that a description is never applied to another.
     size : int
         Bytes in the table's file.
+    required : collection of str
+        Columns of which a rule says that no cell is missing: that none is now is no promise.
 
     Returns
     -------
@@ -62,7 +65,9 @@ def metadata_bytes(
     codes = {
         title: codes_name(name, title) for title, column in table.columns.items() if column.type.word == "category"
     }
-    schema: dict[str, Any] = {"columns": [_column(title, column, form) for title, column in table.columns.items()]}
+    schema: dict[str, Any] = {
+        "columns": [_column(title, column, form, required=title in required) for title, column in table.columns.items()]
+    }
     if codes:
         schema["foreignKeys"] = [
             {"columnReference": quote(title, safe=""), "reference": {"resource": url, "columnReference": "value"}}
@@ -128,12 +133,12 @@ def _code_list(url: str) -> dict[str, Any]:
     return {"url": url, "notes": [{CODES_NOTE: url, "about": about}], "tableSchema": schema}
 
 
-def _column(title: str, column: Column, form: TextForm) -> dict[str, Any]:
+def _column(title: str, column: Column, form: TextForm, *, required: bool) -> dict[str, Any]:
     record: dict[str, Any] = {
         "name": quote(title, safe=""),
         "titles": [title, disarmed(title)] if form.disarm and disarmed(title) != title else title,
         "datatype": _datatype(column.type, form),
-        "required": not column.missing_count,
+        "required": required and not column.missing_count,
     }
     if form.missing:
         record["null"] = form.missing

@@ -1,7 +1,8 @@
 """The dataset folder: tables with their description, the record of what was done. Pure."""
 
 import hashlib
-from collections.abc import Mapping, Sequence
+import json
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import msgspec
@@ -14,16 +15,31 @@ from comb.steps.accounting import Taken, ledger_of
 from comb.tables.names import unique_names
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
-from comb.writing.delimited import STANDARD, TextForm, csv_bytes, rows_bytes
+from comb.version import __version__
+from comb.writing.delimited import TextForm, csv_bytes, rows_bytes
 from comb.writing.files import described_files
+from comb.writing.record_files import (
+    CHANGED,
+    LEFT_OUT,
+    RECORD_FILES,
+    ROWS,
+    changed_cells,
+    compressed_if_large,
+    left_out_rows,
+    record_metadata,
+    row_sources,
+)
 
 PLAN = "plan.yaml"
 
-ASIDE_HEADER = ["table", "step", "kind", "source_row", "place", "reason"]
+ASIDE_HEADER = list(RECORD_FILES["set-aside.csv"].columns)
 
 
 # Files of a folder that are not named after a table.
-OWN_FILES = ("dictionary.md", "ledger.jsonl", "set-aside.csv", PLAN, CHECKSUMS)
+OWN_FILES = (
+    "dictionary.md", "ledger.jsonl", "run.json", "csv-metadata.json", PLAN, CHECKSUMS, *RECORD_FILES,
+    f"{CHANGED}.gz", f"{LEFT_OUT}.gz", f"{ROWS}.gz",
+)  # fmt: skip
 
 # No system takes longer names, and what is put behind them takes some.
 LONGEST_NAME = 180
@@ -70,6 +86,16 @@ class Dataset:
         The plan, as written.
     sources : mapping of str to Origin
         What each table was loaded from.
+    rules : mapping of str to sequence of list of str
+        Of each table a line for each rule, as `rules.csv` has it after the table.
+    rule_rows : mapping of str to sequence of (str, int, str)
+        Of each table the rows that break a rule or were not checked: rule, row number, result.
+    required : mapping of str to collection of str
+        Columns that a rule says have a value in every row.
+    questions : sequence of str
+        Open ones.
+    as_of : str
+        The day of the run, if it was given.
     disarm : bool
         Put an apostrophe before texts that a spreadsheet program would run.
     """
@@ -78,6 +104,11 @@ class Dataset:
     taken: Mapping[str, Sequence[Taken]]
     plan: str
     sources: Mapping[str, Origin] = field(default_factory=dict)
+    rules: Mapping[str, Sequence[list[str]]] = field(default_factory=dict)
+    rule_rows: Mapping[str, Sequence[tuple[str, int, str]]] = field(default_factory=dict)
+    required: Mapping[str, Collection[str]] = field(default_factory=dict)
+    questions: Sequence[str] = ()
+    as_of: str = ""
     disarm: bool = False
 
     def files(self) -> dict[str, bytes]:
@@ -86,18 +117,75 @@ class Dataset:
         files: dict[str, bytes] = {}
         form = TextForm(disarm=self.disarm)
         for name, table in self.tables.items():
-            for file, data in described_files(table, name, f"{name}.csv", csv_bytes(table, form), form).items():
+            made = described_files(
+                table, name, f"{name}.csv", csv_bytes(table, form), form, required=self.required.get(name, ())
+            )
+            for file, data in made.items():
                 if file in files or file in OWN_FILES:
                     raise PlanError(
                         f"two files of the dataset would be called {file}", remedy=f"rename the table {name!r}"
                     )
                 files[file] = data if isinstance(data, bytes) else b"".join(data)
-        files["dictionary.md"] = dictionary_bytes(dict(self.tables))
+        files["dictionary.md"] = dictionary_bytes(dict(self.tables), self.questions, self._formulas())
         files["ledger.jsonl"] = ledger_bytes(self.taken, self.sources)
-        files["set-aside.csv"] = aside_bytes(self.taken, self.sources, form)
+        files["run.json"] = self._run_bytes()
+        extra: dict[str, list[str]] = {}
+        record = self._record(form, extra)
+        files |= record
+        described = record_metadata(list(record), extra)
+        files["csv-metadata.json"] = (json.dumps(described, indent=1, ensure_ascii=False) + "\n").encode()
         files[PLAN] = self.plan.encode()
         sums = [f"{hashlib.sha256(data).hexdigest()}  {name}\n" for name, data in sorted(files.items())]
         return {**files, CHECKSUMS: "".join(sums).encode()}
+
+    def _record(self, form: TextForm, extra: dict[str, list[str]]) -> dict[str, bytes]:
+        """Return the files of the record; notes the columns of the rows set aside."""
+        plain = TextForm(disarm=self.disarm)
+        rows = aside_rows(self.taken, self.sources)
+        extra["set-aside.csv"] = rows[0][len(RECORD_FILES["set-aside.csv"].columns) :]
+        files = dict(
+            compressed_if_large(name, parts)
+            for name, parts in (
+                (CHANGED, changed_cells(self.taken, plain)),
+                (LEFT_OUT, left_out_rows(self.taken)),
+                (ROWS, row_sources(self.taken, self.tables)),
+            )
+        )
+        files["set-aside.csv"] = rows_bytes([[disarmed(cell) for cell in row] for row in rows] if form.disarm else rows)
+        rules = [[name, *line] for name, lines in self.rules.items() for line in lines]
+        broken = [
+            [name, rule, str(row), self.tables[name].origin.place(row), result]
+            for name, lines in self.rule_rows.items()
+            for rule, row, result in lines
+        ]
+        for file, lines in (("rules.csv", rules), ("rule-rows.csv", broken)):
+            whole = [list(RECORD_FILES[file].columns), *lines]
+            files[file] = rows_bytes([[disarmed(cell) for cell in row] for row in whole] if form.disarm else whole)
+        return files
+
+    def _formulas(self) -> dict[str, dict[str, str]]:
+        """Return the formulas of calculated columns that are still there, by table and column."""
+        found: dict[str, dict[str, str]] = {}
+        for name, table in self.tables.items():
+            formulas: dict[str, str] = {}
+            for one in self.taken[name]:
+                formulas = {
+                    next((new for new, old in one.record.renamed.items() if old == title), title): formula
+                    for title, formula in formulas.items()
+                }
+                formulas |= one.record.formulas
+            found[name] = {title: formula for title, formula in formulas.items() if title in table}
+        return found
+
+    def _run_bytes(self) -> bytes:
+        """Say what made this folder, of what, and for which day, if that was given."""
+        sources = {
+            name: {"source": origin.name, "bytes": origin.size, "blake3": origin.checksum}
+            for name, origin in self.sources.items()
+        }
+        day, questions = self.as_of or None, list(self.questions)
+        record = {"comb": __version__, "as_of": day, "sources": sources, "questions": questions}
+        return (json.dumps(record, indent=1, ensure_ascii=False) + "\n").encode()
 
 
 def ledger_bytes(taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Origin]) -> bytes:
@@ -111,10 +199,8 @@ def ledger_bytes(taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Ori
     return b"".join(lines)
 
 
-def aside_bytes(
-    taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Origin], form: TextForm = STANDARD
-) -> bytes:
-    """Write the rows that were set aside, as they were then, with step and reason.
+def aside_rows(taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Origin]) -> list[list[str]]:
+    """List the rows that were set aside, as they were then, with step and reason, and the copies that were merged.
 
     What was set aside when a source was read comes first: its cells under the headings of the step before any.
     """
@@ -131,7 +217,7 @@ def aside_bytes(
     rows = [[*ASIDE_HEADER, *names]]
     for name, line in lines:
         cells_of = [""] * (len(names) - width) + list(line.cells) + [""] * (width - len(line.cells))
-        rows.append([name, "0", "load", "", line.place, line.reason, *cells_of])
+        rows.append([name, "0", "load", "", line.place, line.reason, "", *cells_of])
     for name, number, one in asides:
         cells = {title: _written(one.aside, title) for title in one.aside.names}
         for at, row_number in enumerate(one.aside.row_numbers.tolist()):
@@ -142,9 +228,28 @@ def aside_bytes(
                 str(row_number),
                 one.aside.origin.place(row_number),
                 one.reasons[at],
+                "",
             ]
             rows.append(head + [cells[title][at] if title in cells else "" for title in names])
-    return rows_bytes([[disarmed(cell) for cell in row] for row in rows] if form.disarm else rows)
+    for name, steps in taken.items():
+        for number, one in enumerate(steps, 1):
+            if one.entry.step == "remove_duplicates":
+                rows += [[name, str(number), *line, *[""] * len(names)] for line in _merged(one)]
+    return rows
+
+
+def _merged(one: Taken) -> list[list[str]]:
+    """List the rows that were merged into an equal one."""
+    gone, groups = one.record.gone.get("merged"), one.record.groups
+    if gone is None or groups is None:
+        return []
+    numbers = one.record.before.row_numbers[gone]
+    into = one.record.after.row_numbers[groups[gone]]
+    places = one.record.before.origin.places_of(numbers)
+    return [
+        [one.entry.step, str(number), place, "equal to another row", str(other)]
+        for number, place, other in zip(numbers.tolist(), places, into.tolist(), strict=True)
+    ]
 
 
 def _written(table: BareTable, name: str) -> list[str]:

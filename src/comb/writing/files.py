@@ -93,7 +93,7 @@ def files_of(
 
 
 def described_files(
-    table: BareTable, name: str, file: str, data: Content, form: TextForm = STANDARD
+    table: BareTable, name: str, file: str, data: Content, form: TextForm = STANDARD, required: Collection[str] = ()
 ) -> dict[str, Content]:
     """Return a table's file with those that describe it; the description comes last, with the checksums of the others.
 
@@ -108,13 +108,15 @@ def described_files(
         What is in it.
     form : TextForm
         How it is written.
+    required : collection of str
+        Columns of which a rule says that no cell is missing.
     """
     summed = _Summed(data)
     others = {f"{name}-cells.csv": cells_bytes(table, form), **codes_files(table, name, form)}
 
     def description() -> Iterator[bytes]:
         sums = {file: summed.checksum, **{other: checksum_of(held) for other, held in others.items()}}
-        yield metadata_bytes(table, name, file, form, checksums=sums, size=summed.size)
+        yield metadata_bytes(table, name, file, form, checksums=sums, size=summed.size, required=required)
 
     return {file: summed, **others, f"{file}-metadata.json": description()}
 

@@ -1,0 +1,351 @@
+"""The record of a run as files: changed cells, rows that did not come out, where each result row comes from. Pure.
+
+Every file is a table in CSV; `csv-metadata.json` describes them by CSV on the Web. Row numbers are those of the source,
+places those that `Table.place` says. Where rows follow each other, they are listed as runs from one to another, so
+that a whole file costs a line. Files that grow large are compressed (gzip), and made piece by piece.
+"""
+
+import zlib
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from comb.errors import listing
+from comb.kernels.grouping import Codes
+from comb.steps.accounting import Taken
+from comb.steps.record import CellChanges, StepRecord
+from comb.tables.cell_source import placed, places_of
+from comb.tables.column import Column
+from comb.tables.reasons import Reason
+from comb.tables.table import BareTable
+from comb.tables.text import Text
+from comb.tables.types import INTEGER, STRING
+from comb.writing.delimited import TextForm, csv_parts, rows_bytes
+
+# Beyond this many bytes a file is compressed, quickly rather than well: a sixth of a run would go into the rest.
+LARGE = 4_000_000
+LEVEL = 1
+
+CHANGED, LEFT_OUT, ROWS = "changed-cells.csv", "left-out.csv", "row-sources.csv"
+
+
+class Described(NamedTuple):
+    """A file of the record: what it lists, and its columns with their types and what they hold."""
+
+    about: str
+    columns: dict[str, tuple[str, str]]
+
+
+RECORD_FILES: dict[str, Described] = {
+    CHANGED: Described(
+        "every cell that a step changed; a column that was calculated as a whole has one line with its formula",
+        {
+            "table": ("string", "the table of the plan"),
+            "step": ("integer", "the number of the step, as in ledger.jsonl"),
+            "row": ("integer", "the row number; empty for a whole column"),
+            "place": ("string", "where the cell stood in the source; empty if a step made it"),
+            "column": ("string", "its column after the step"),
+            "before": ("string", "the value before the step; of a cell that was not read, its text"),
+            "before_missing": ("string", "why it was missing before"),
+            "after": ("string", "the value after the step, or the formula of the column"),
+            "after_missing": ("string", "why it is missing after"),
+            "taken_from": ("string", "the row or table that the new value comes from"),
+            "why": ("string", "the reason that the plan gives for the step"),
+        },
+    ),
+    LEFT_OUT: Described(
+        "rows that a filter left out: counted, not copied",
+        {
+            "table": ("string", "the table of the plan"),
+            "step": ("integer", "the number of the step"),
+            "row": ("integer", "the first row of a run"),
+            "last_row": ("integer", "the last one"),
+            "place": ("string", "where the first stood"),
+            "last_place": ("string", "where the last stood"),
+            "reason": ("string", "what the step was set to do"),
+        },
+    ),
+    ROWS: Described(
+        "the rows of the source that each row of the result comes from, as runs: of as many records as rows, one from "
+        "each; of one record, from all of them together",
+        {
+            "table": ("string", "the table of the plan"),
+            "record": ("integer", "the first row of the saved table, from 1"),
+            "last_record": ("integer", "the last one"),
+            "row": ("integer", "the first row of the source; empty for rows of another source"),
+            "last_row": ("integer", "the last one"),
+            "place": ("string", "where the first stood"),
+            "last_place": ("string", "where the last stood"),
+        },
+    ),
+    "set-aside.csv": Described(
+        "rows that were set aside, with their cells as they were then, and copies that were merged into another row",
+        {
+            "table": ("string", "the table of the plan"),
+            "step": ("integer", "the number of the step; 0 for what was taken off when the source was read"),
+            "kind": ("string", "the kind of step"),
+            "source_row": ("integer", "the row number"),
+            "place": ("string", "where the row stood"),
+            "reason": ("string", "why it is not in the result"),
+            "merged_into": ("integer", "the row that stands for it"),
+        },
+    ),
+    "rules.csv": Described(
+        "what each rule came to",
+        {
+            "table": ("string", "the table of the plan"),
+            "rule": ("string", "what was checked"),
+            "otherwise": ("string", "what happens where it is broken"),
+            "met": ("integer", "rows, groups or values that meet it"),
+            "broken": ("integer", "those that break it"),
+            "not_checked": ("integer", "those for which it is unknown"),
+            "found": ("string", "what the table gives, where a rule compares it with a figure"),
+            "why": ("string", "the reason, and where a figure was published"),
+        },
+    ),
+    "rule-rows.csv": Described(
+        "the rows that break a rule, or for which it is unknown",
+        {
+            "table": ("string", "the table of the plan"),
+            "rule": ("string", "what was checked"),
+            "row": ("integer", "the row number"),
+            "place": ("string", "where the row stood"),
+            "result": ("string", "broken or not checked"),
+        },
+    ),
+}
+
+
+def changed_cells(taken: Mapping[str, Sequence[Taken]], form: TextForm) -> Iterator[bytes]:
+    """List every cell that a step changed.
+
+    Parameters
+    ----------
+    taken : mapping of str to sequence of Taken
+    form : TextForm
+
+    Yields
+    ------
+    bytes
+        Some lines; the header first.
+    """
+    yield rows_bytes([list(RECORD_FILES[CHANGED].columns)])
+    for table, steps in taken.items():
+        for number, one in enumerate(steps, 1):
+            for name, changes in one.record.cells.items():
+                yield from _without_header(csv_parts(_change_table(table, number, one, name, changes), form))
+            yield from _formulas(table, number, one)
+
+
+def _formulas(table: str, number: int, one: Taken) -> Iterator[bytes]:
+    """List the columns that a step made as a whole, by formula or by conversion."""
+    made = {name: formula for name, formula in one.record.formulas.items() if name in one.entry.columns_added
+            or one.entry.step == "aggregate"}  # fmt: skip
+    made |= {name: f"{before} to {after}" for name, (before, after) in one.entry.types_changed.items()}
+    rows = [[table, str(number), "", "", name, "", "", text, "", "", one.entry.why] for name, text in made.items()]
+    if rows:
+        yield rows_bytes(rows)
+
+
+def _without_header(parts: Iterable[bytes]) -> Iterator[bytes]:
+    parts = iter(parts)
+    next(parts)
+    yield from parts
+
+
+def _change_table(table: str, number: int, one: Taken, name: str, changes: CellChanges) -> BareTable:
+    """Return the changed cells of one column as a table."""
+    count = len(changes.positions)
+    rows = one.record.after.row_numbers[changes.positions]
+    source = placed(changes.after.source, name)
+    if name in one.record.renamed:
+        source = placed(changes.before.source, one.record.renamed[name])
+    places = places_of(source, one.record.after.origin, rows)
+    detail = changes.detail
+    origins = (
+        [""] * count if detail is None else _details(detail.form, [array.tolist() for array in detail.numbers], count)
+    )
+    new = changes.after.present
+    return BareTable({
+        "table": _same(table, count),
+        "step": Column(INTEGER, np.full(count, number, np.int64)),
+        "row": Column(INTEGER, rows),
+        "place": _texts(places),
+        "column": _same(name, count),
+        "before": _with_kept(changes.before),
+        "before_missing": _reasons(changes.before),
+        "after": _with_kept(changes.after),
+        "after_missing": _reasons(changes.after),
+        "taken_from": _texts([at if here else "" for at, here in zip(origins, new.tolist(), strict=True)]),
+        "why": _same(one.entry.why, count),
+    })  # fmt: skip
+
+
+def _details(form: str, numbers: Sequence[list[int]], count: int) -> list[str]:
+    return [form.format(*row) for row in zip(*numbers, strict=True)] if numbers else [form.format()] * count
+
+
+def _same(text: str, count: int) -> Column:
+    """Return a column with the same text in every cell."""
+    state = None if text else np.full(count, Reason.BLANK, np.uint8)
+    return Column(STRING, Text.from_items([text], np.zeros(count, np.int64)), state)
+
+
+def _texts(texts: Sequence[str]) -> Column:
+    """Return a column of texts, the empty ones missing."""
+    state = np.array([not text for text in texts], np.uint8) * np.uint8(Reason.BLANK)
+    return Column(STRING, Text.from_items(texts), state)
+
+
+def _reasons(column: Column) -> Column:
+    """Return a column of the reasons why cells are missing."""
+    words = ["", *(reason.word for reason in Reason if reason)]
+    return Column(STRING, Text.from_items(words, column.states.astype(np.int64)), (~column.missing).astype(np.uint8))
+
+
+def _with_kept(column: Column) -> Column:
+    """Return a column in which a text that was kept stands for its cell."""
+    if not len(column.kept):
+        return column._replace(source=None)
+    texts = [column.kept.texts.get(at, text or "") for at, text in enumerate(column.texts())]
+    return _texts(texts)
+
+
+def left_out_rows(taken: Mapping[str, Sequence[Taken]]) -> Iterator[bytes]:
+    """List the rows that filters left out, as runs."""
+    yield rows_bytes([list(RECORD_FILES[LEFT_OUT].columns)])
+    for table, steps in taken.items():
+        for number, one in enumerate(steps, 1):
+            gone = one.record.gone.get("left out")
+            if gone is None:
+                continue
+            numbers = one.record.before.row_numbers[gone]
+            starts = np.flatnonzero(np.diff(numbers, prepend=numbers[0] - 2) != 1)
+            ends = np.append(starts[1:], len(numbers)) - 1
+            first, last = numbers[starts], numbers[ends]
+            origin = one.record.before.origin
+            count = len(starts)
+            yield from _without_header(csv_parts(BareTable({
+                "table": _same(table, count),
+                "step": Column(INTEGER, np.full(count, number, np.int64)),
+                "row": Column(INTEGER, first), "last_row": Column(INTEGER, last),
+                "place": _texts(origin.places_of(first)), "last_place": _texts(origin.places_of(last)),
+                "reason": _same(one.entry.says, count),
+            })))  # fmt: skip
+
+
+class _Edges(NamedTuple):
+    """Which record comes from which row: pairs of positions."""
+
+    records: Codes
+    rows: Codes
+
+
+def _back(edges: _Edges, record: StepRecord, step: str) -> tuple[_Edges, _Edges]:
+    """Follow rows through one step to the rows before it; returns too those that came from none."""
+    groups = record.groups if step != "remove_duplicates" else None
+    if groups is not None:
+        order = np.argsort(groups, kind="stable")
+        ordered = groups[order]
+        starts, ends = np.searchsorted(ordered, edges.rows), np.searchsorted(ordered, edges.rows, "right")
+        sizes = ends - starts
+        inner = np.arange(int(sizes.sum())) - np.repeat(np.cumsum(sizes) - sizes, sizes)
+        back = _Edges(np.repeat(edges.records, sizes), order[np.repeat(starts, sizes) + inner])
+        alone = sizes == 0
+        return back, _Edges(edges.records[alone], edges.rows[alone])
+    if record.sources is None:
+        return edges, _Edges(edges.records[:0], edges.rows[:0])
+    sources = record.sources[edges.rows]
+    known = sources >= 0
+    return _Edges(edges.records[known], sources[known]), _Edges(edges.records[~known], edges.rows[~known])
+
+
+def row_sources(taken: Mapping[str, Sequence[Taken]], tables: Mapping[str, BareTable]) -> Iterator[bytes]:
+    """Say which rows of the source each row of the result comes from."""
+    yield rows_bytes([list(RECORD_FILES[ROWS].columns)])
+    for name, table in tables.items():
+        places = np.arange(table.row_count)
+        edges, begun = _Edges(places, places), table
+        for one in reversed(taken[name]):
+            edges, added = _back(edges, one.record, one.entry.step)
+            if len(added.records):
+                yield from _runs(name, added, one.record.after, known=False)
+            begun = one.record.before
+        yield from _runs(name, edges, begun, known=True)
+
+
+def _runs(name: str, edges: _Edges, rows: BareTable, *, known: bool) -> Iterator[bytes]:
+    """Write pairs of records and rows as runs."""
+    if not len(edges.records):
+        return
+    order = np.lexsort((edges.rows, edges.records))
+    records, positions = edges.records[order] + 1, edges.rows[order]
+    numbers = rows.row_numbers[positions]
+    up, further = np.diff(records), np.diff(numbers)
+    # A run goes on with the next record and the next row, or with the next row of one record; never both in turn.
+    one, many = (up == 1) & (further == 1), (up == 0) & (further == 1)
+    same = np.ones(len(records), np.bool_)
+    same[1:] = ~(one | many)
+    turns = np.flatnonzero((one[1:] & many[:-1]) | (many[1:] & one[:-1])) + 2
+    same[turns] = True
+    starts = np.flatnonzero(same)
+    ends = np.append(starts[1:], len(records)) - 1
+    origin, count = rows.origin, len(starts)
+    first, last = numbers[starts], numbers[ends]
+    unknown = None if known else np.full(count, Reason.ABSENT, np.uint8)
+    yield from _without_header(csv_parts(BareTable({
+        "table": _same(name, count),
+        "record": Column(INTEGER, records[starts]), "last_record": Column(INTEGER, records[ends]),
+        "row": Column(INTEGER, first, unknown), "last_row": Column(INTEGER, last, unknown),
+        "place": _texts(origin.places_of(first)), "last_place": _texts(origin.places_of(last)),
+    })))  # fmt: skip
+
+
+def compressed_if_large(name: str, parts: Iterable[bytes]) -> tuple[str, bytes]:
+    """Put the parts of a file together; a large one is compressed as they come.
+
+    Returns
+    -------
+    tuple of str, bytes
+        The name of the file, which ends in ``.gz`` if it is compressed, and its content.
+    """
+    held: list[bytes] = []
+    size, packer = 0, None
+    for part in parts:
+        size += len(part)
+        if packer is not None:
+            held.append(packer.compress(part))
+            continue
+        held.append(part)
+        if size > LARGE:
+            # No date is in it, so that two runs give the same bytes.
+            packer = zlib.compressobj(LEVEL, zlib.DEFLATED, 31)
+            held = [packer.compress(piece) for piece in held]
+    if packer is None:
+        return name, b"".join(held)
+    return f"{name}.gz", b"".join([*held, packer.flush()])
+
+
+def record_metadata(names: Sequence[str], extra: Mapping[str, Sequence[str]]) -> dict[str, Any]:
+    """Describe the files of a record by CSV on the Web.
+
+    Parameters
+    ----------
+    names : sequence of str
+        Of the files that were written.
+    extra : mapping of str to sequence of str
+        Columns of a file besides those it always has.
+    """
+    tables = []
+    for name in names:
+        described = RECORD_FILES.get(name.removesuffix(".gz"))
+        if described is None:
+            raise AssertionError(f"no description of {name}; known: {listing(list(RECORD_FILES))}")
+        columns = [
+            {"name": column, "titles": column, "datatype": kind, "dc:description": about}
+            for column, (kind, about) in described.columns.items()
+        ]
+        columns += [{"titles": title, "datatype": "string"} for title in extra.get(name, ())]
+        tables.append({"url": name, "dc:description": described.about, "tableSchema": {"columns": columns}})
+    return {"@context": ["http://www.w3.org/ns/csvw", {"language": "en"}], "tables": tables}
