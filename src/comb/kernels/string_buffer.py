@@ -48,8 +48,13 @@ class StringBuffer(NamedTuple):
 
 def pack(texts: Sequence[str]) -> StringBuffer:
     """Put texts end to end."""
+    whole = "".join(texts)
+    offsets = np.zeros(len(texts) + 1, dtype=np.int64)
+    if whole.isascii():
+        # A byte for each character.
+        np.cumsum(np.fromiter(map(len, texts), np.int64, len(texts)), out=offsets[1:])
+        return StringBuffer(np.frombuffer(bytearray(whole.encode()), dtype=np.uint8), offsets)
     pieces = [text.encode() for text in texts]
-    offsets = np.zeros(len(pieces) + 1, dtype=np.int64)
     np.cumsum([len(piece) for piece in pieces], out=offsets[1:])
     return StringBuffer(np.frombuffer(bytearray(b"".join(pieces)), dtype=np.uint8), offsets)
 

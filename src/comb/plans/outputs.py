@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from comb.errors import ParameterError, PlanError
+from comb.kernels.grouping import Codes
 from comb.plans.model import PlanText, Save, moved
 from comb.plans.rules import RuleResult, required_columns
 from comb.steps.accounting import Taken, ledger_of
@@ -174,7 +175,6 @@ def _rule_line(result: RuleResult) -> list[str]:
     return [rule.says, rule.otherwise, *counts, result.found, why]
 
 
-def _rule_rows(result: RuleResult) -> Iterator[tuple[str, int, str]]:
-    """List the rows that break a rule, and those that were not checked."""
-    for word, rows in (("broken", result.rows), ("not checked", result.unknown)):
-        yield from ((result.rule.says, row, word) for row in rows.tolist())
+def _rule_rows(result: RuleResult) -> list[tuple[str, str, Codes]]:
+    """Return the rows that break a rule, and those that were not checked."""
+    return [(result.rule.says, word, rows) for word, rows in (("broken", result.rows), ("not checked", result.unknown))]

@@ -8,7 +8,7 @@ import numpy as np
 
 from comb.casting.cast import convert_column
 from comb.errors import ParameterError, TypeMismatch, counted, listing
-from comb.kernels.grouping import Codes
+from comb.kernels.grouping import Codes, compact, first_rows
 from comb.kernels.types import MOST_NUMBER_DIGITS
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import Request, parse_request
@@ -168,11 +168,16 @@ class Recode(Step, frozen=True, tag="recode"):
         column = table[self.column]
         fold = folding(self.ignore)
         wanted = {fold(old): new for old, new in values.items()}
-        before = column.texts()
-        hits = np.array([text is not None and fold(text) in wanted for text in before], np.bool_)
-        after = [wanted[fold(text)] if hit and text else text for text, hit in zip(before, hits.tolist(), strict=True)]
-        made = retyped(column, after, self.column)
-        emptied = column.present & np.array([text is None for text in after], np.bool_)
+        # Each distinct value is looked at once.
+        used, inverse = compact(column._codes())
+        kinds = column._take(first_rows(inverse, len(used)))
+        before = kinds.texts()
+        hit = np.array([text is not None and fold(text) in wanted for text in before], np.bool_)
+        after = [wanted[fold(text)] if yes and text else text for text, yes in zip(before, hit.tolist(), strict=True)]
+        new = retyped(kinds, after, self.column)
+        made = column._replace(type=new.type, values=new._take(inverse).values)
+        hits, gone = hit[inverse], np.array([text is None for text in after], np.bool_)[inverse]
+        emptied = column.present & gone
         if self.others == "clear":
             emptied |= column.present & ~hits
         made = made._emptied(emptied, Reason.CLEARED) if emptied.any() else made
@@ -182,7 +187,7 @@ class Recode(Step, frozen=True, tag="recode"):
             (f"not found in {self.column}: {listing([repr(old) for old in unused])}",) if unused else ()
         )
         if self.table is not None and self.others == "keep":
-            strange = {text for text, hit in zip(before, hits.tolist(), strict=True) if text is not None and not hit}
+            strange = {text for text, yes in zip(before, hit.tolist(), strict=True) if text is not None and not yes}
             notes += (f"not in {self.table}: {listing(sorted(map(repr, strange)))}",) if strange else ()
         return Change(table._derive({**table.columns, self.column: made}), notes=notes)
 

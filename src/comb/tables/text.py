@@ -139,8 +139,12 @@ class Text:
         """Return where two sequences of one length hold the same text."""
         if self.codes is not None and other.codes is not None and self.buffer is other.buffer:
             return cast(NDArray[np.bool_], np.equal(self.codes, other.codes))
-        pairs = zip(self.to_list(), other.to_list(), strict=True)
-        return np.fromiter((mine == theirs for mine, theirs in pairs), np.bool_, len(self))
+        # The stored texts of both are numbered together, equal ones equally.
+        numbers = dispatch.kernels.encode(joined([self.packed(), other.packed()]))[1]
+        mine, theirs = numbers[: self.item_count], numbers[self.item_count :]
+        left = mine if self.codes is None else mine[self.codes]
+        right = theirs if other.codes is None else theirs[other.codes]
+        return cast(NDArray[np.bool_], np.equal(left, right))
 
     def map(self, change: Callable[[str], str]) -> "Text":
         """Apply a function to every text, once per stored item."""

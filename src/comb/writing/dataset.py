@@ -9,6 +9,7 @@ import msgspec
 
 from comb.errors import PlanError
 from comb.formats.formulas import disarmed
+from comb.kernels.grouping import Codes
 from comb.reading.io.beside import CHECKSUMS
 from comb.report.dictionary import dictionary_bytes
 from comb.steps.accounting import Taken, ledger_of
@@ -23,11 +24,13 @@ from comb.writing.record_files import (
     LEFT_OUT,
     RECORD_FILES,
     ROWS,
+    RULE_ROWS,
     changed_cells,
     compressed_if_large,
     left_out_rows,
     record_metadata,
     row_sources,
+    rule_rows,
 )
 
 PLAN = "plan.yaml"
@@ -38,7 +41,7 @@ ASIDE_HEADER = list(RECORD_FILES["set-aside.csv"].columns)
 # Files of a folder that are not named after a table.
 OWN_FILES = (
     "dictionary.md", "ledger.jsonl", "run.json", "csv-metadata.json", PLAN, CHECKSUMS, *RECORD_FILES,
-    f"{CHANGED}.gz", f"{LEFT_OUT}.gz", f"{ROWS}.gz",
+    *(f"{name}.gz" for name in (CHANGED, LEFT_OUT, ROWS, RULE_ROWS)),
 )  # fmt: skip
 
 # No system takes longer names, and what is put behind them takes some.
@@ -88,8 +91,8 @@ class Dataset:
         What each table was loaded from.
     rules : mapping of str to sequence of list of str
         Of each table a line for each rule, as `rules.csv` has it after the table.
-    rule_rows : mapping of str to sequence of (str, int, str)
-        Of each table the rows that break a rule or were not checked: rule, row number, result.
+    rule_rows : mapping of str to sequence of (str, str, int64 array)
+        Of each table the rows that break a rule or were not checked: rule, result, row numbers.
     required : mapping of str to collection of str
         Columns that a rule says have a value in every row.
     questions : sequence of str
@@ -105,7 +108,7 @@ class Dataset:
     plan: str
     sources: Mapping[str, Origin] = field(default_factory=dict)
     rules: Mapping[str, Sequence[list[str]]] = field(default_factory=dict)
-    rule_rows: Mapping[str, Sequence[tuple[str, int, str]]] = field(default_factory=dict)
+    rule_rows: Mapping[str, Sequence[tuple[str, str, Codes]]] = field(default_factory=dict)
     required: Mapping[str, Collection[str]] = field(default_factory=dict)
     questions: Sequence[str] = ()
     as_of: str = ""
@@ -149,18 +152,13 @@ class Dataset:
                 (CHANGED, changed_cells(self.taken, plain)),
                 (LEFT_OUT, left_out_rows(self.taken)),
                 (ROWS, row_sources(self.taken, self.tables)),
+                (RULE_ROWS, rule_rows(self.rule_rows, self.tables, plain)),
             )
         )
         files["set-aside.csv"] = rows_bytes([[disarmed(cell) for cell in row] for row in rows] if form.disarm else rows)
         rules = [[name, *line] for name, lines in self.rules.items() for line in lines]
-        broken = [
-            [name, rule, str(row), self.tables[name].origin.place(row), result]
-            for name, lines in self.rule_rows.items()
-            for rule, row, result in lines
-        ]
-        for file, lines in (("rules.csv", rules), ("rule-rows.csv", broken)):
-            whole = [list(RECORD_FILES[file].columns), *lines]
-            files[file] = rows_bytes([[disarmed(cell) for cell in row] for row in whole] if form.disarm else whole)
+        whole = [list(RECORD_FILES["rules.csv"].columns), *rules]
+        files["rules.csv"] = rows_bytes([[disarmed(cell) for cell in row] for row in whole] if form.disarm else whole)
         return files
 
     def _formulas(self) -> dict[str, dict[str, str]]:

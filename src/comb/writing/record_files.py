@@ -17,6 +17,7 @@ from comb.steps.accounting import Taken
 from comb.steps.record import CellChanges, StepRecord
 from comb.tables.cell_source import placed, places_of
 from comb.tables.column import Column
+from comb.tables.origin import Origin
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 from comb.tables.text import Text
@@ -27,7 +28,7 @@ from comb.writing.delimited import TextForm, csv_parts, rows_bytes
 LARGE = 4_000_000
 LEVEL = 1
 
-CHANGED, LEFT_OUT, ROWS = "changed-cells.csv", "left-out.csv", "row-sources.csv"
+CHANGED, LEFT_OUT, ROWS, RULE_ROWS = "changed-cells.csv", "left-out.csv", "row-sources.csv", "rule-rows.csv"
 
 
 class Described(NamedTuple):
@@ -105,13 +106,15 @@ RECORD_FILES: dict[str, Described] = {
         },
     ),
     "rule-rows.csv": Described(
-        "the rows that break a rule, or for which it is unknown",
+        "the rows that break a rule, or for which it is unknown, as runs",
         {
             "table": ("string", "the table of the plan"),
             "rule": ("string", "what was checked"),
-            "row": ("integer", "the row number"),
-            "place": ("string", "where the row stood"),
             "result": ("string", "broken or not checked"),
+            "row": ("integer", "the first row of a run"),
+            "last_row": ("integer", "the last one"),
+            "place": ("string", "where the first stood"),
+            "last_place": ("string", "where the last stood"),
         },
     ),
 }
@@ -220,19 +223,43 @@ def left_out_rows(taken: Mapping[str, Sequence[Taken]]) -> Iterator[bytes]:
             gone = one.record.gone.get("left out")
             if gone is None:
                 continue
-            numbers = one.record.before.row_numbers[gone]
-            starts = np.flatnonzero(np.diff(numbers, prepend=numbers[0] - 2) != 1)
-            ends = np.append(starts[1:], len(numbers)) - 1
-            first, last = numbers[starts], numbers[ends]
-            origin = one.record.before.origin
-            count = len(starts)
-            yield from _without_header(csv_parts(BareTable({
-                "table": _same(table, count),
-                "step": Column(INTEGER, np.full(count, number, np.int64)),
-                "row": Column(INTEGER, first), "last_row": Column(INTEGER, last),
-                "place": _texts(origin.places_of(first)), "last_place": _texts(origin.places_of(last)),
-                "reason": _same(one.entry.says, count),
-            })))  # fmt: skip
+            runs = _row_runs(one.record.before.row_numbers[gone], one.record.before.origin)
+            count = len(runs["row"])
+            head = {"table": _same(table, count), "step": Column(INTEGER, np.full(count, number, np.int64))}
+            yield from _without_header(csv_parts(BareTable({**head, **runs, "reason": _same(one.entry.says, count)})))
+
+
+def rule_rows(
+    found: Mapping[str, Sequence[tuple[str, str, Codes]]], tables: Mapping[str, BareTable], form: TextForm
+) -> Iterator[bytes]:
+    """List the rows that break a rule, or for which it is unknown, as runs.
+
+    Parameters
+    ----------
+    found : mapping of str to sequence of (str, str, int64 array)
+        Of each table a rule, the word for what it came to, and the row numbers.
+    tables : mapping of str to BareTable
+    form : TextForm
+    """
+    yield rows_bytes([list(RECORD_FILES[RULE_ROWS].columns)])
+    for name, lines in found.items():
+        for rule, word, numbers in lines:
+            if len(numbers):
+                runs = _row_runs(numbers, tables[name].origin)
+                head = {key: _same(text, len(runs["row"])) for key, text in
+                        (("table", name), ("rule", rule), ("result", word))}  # fmt: skip
+                yield from _without_header(csv_parts(BareTable({**head, **runs}), form))
+
+
+def _row_runs(numbers: Codes, origin: Origin) -> dict[str, Column]:
+    """Return row numbers as runs: from which to which, and where these stood."""
+    starts = np.flatnonzero(np.diff(numbers, prepend=numbers[0] - 2) != 1)
+    ends = np.append(starts[1:], len(numbers)) - 1
+    first, last = numbers[starts], numbers[ends]
+    return {
+        "row": Column(INTEGER, first), "last_row": Column(INTEGER, last),
+        "place": _texts(origin.places_of(first)), "last_place": _texts(origin.places_of(last)),
+    }  # fmt: skip
 
 
 class _Edges(NamedTuple):
