@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from comb.interface.plan import Plan
     from comb.interface.table import Table
     from comb.interface.together import profile_together
+    from comb.interface.tracing import trace
     from comb.plans.run import Outcome
     from comb.profiling.finding import Finding
     from comb.profiling.profile import Profile
@@ -44,7 +45,7 @@ __all__ = [
     "Column", "ColumnError", "CombError", "ContentError", "ExpressionError", "Finding", "Inspection",
     "NotEnoughMemory", "Outcome", "ParameterError", "Plan", "PlanError", "Profile", "ReadError", "SourceMissing",
     "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "inspect", "load", "load_all",
-    "profile_together", "table",
+    "profile_together", "table", "trace",
 ]  # fmt: skip
 
 _HOMES = {
@@ -61,6 +62,7 @@ _HOMES = {
     "load_all": "interface.loading",
     "profile_together": "interface.together",
     "table": "interface.loading",
+    "trace": "interface.tracing",
 }
 
 

@@ -18,18 +18,21 @@ from comb.cli.views import (
     profile_view,
     run_view,
     together_view,
+    trace_view,
 )
 from comb.errors import ParameterError, agree, counted
 from comb.interface.loading import inspect, load, load_all, load_beginning
 from comb.interface.plan import Plan
 from comb.interface.table import Table
 from comb.interface.together import profile_together
+from comb.interface.tracing import trace
 from comb.plans.draft import draft_plan
 from comb.plans.rules import rule_record
 from comb.plans.run import Outcome
 from comb.profiling.codes import code_of
 from comb.profiling.profile import Profile
 from comb.steps.ledger import lost
+from comb.steps.trace import trace_record
 from comb.tables.layout import DEFAULT_ROWS, LayoutRequest, Line, Span, lay_out
 from comb.writing.atomic import check_file_free, write_file
 
@@ -372,21 +375,47 @@ def _profile_column(screen: Terminal, table: Table, profile: Profile, name: str,
     return len(findings)
 
 
-def run_command(
-    path: str,
-    *,
-    dry_run: bool = False,
-    overwrite: bool = False,
-    write_outside: bool = False,
-    as_json: bool = False,
-    screen: Terminal | None = None,
-) -> int:
+@dataclass(frozen=True, slots=True)
+class RunRequest:
+    """What `comb run` is asked for."""
+
+    dry_run: bool = False
+    overwrite: bool = False
+    write_outside: bool = False
+    sources: tuple[str, ...] = ()
+    as_of: str | None = None
+    without: tuple[int, ...] = ()
+    until: int | None = None
+    as_json: bool = False
+
+
+def _sources_of(given: tuple[str, ...], plan: Plan) -> dict[str, str]:
+    """Read other files for tables: ``visits=june.csv``; of a plan of one table, the file alone."""
+    found: dict[str, str] = {}
+    tables = plan.content.tables
+    for text in given:
+        name, equals, path = text.partition("=")
+        if not equals and len(tables) == 1:
+            name, path = next(iter(tables)), text
+        if not path:
+            raise ParameterError(
+                f"expected --source TABLE=FILE, got {text!r}", remedy=f"tables of the plan: {', '.join(tables)}"
+            )
+        found[name] = path
+    return found
+
+
+def run_command(path: str, wanted: RunRequest, *, screen: Terminal | None = None) -> int:
     """Run a plan; returns the number of rows that break a rule."""
     screen = screen or Terminal()
     plan = Plan.load(path)
+    dry_run = wanted.dry_run
     with screen.working(f"running {path}") as progress:
-        outcome = plan.run(dry_run=dry_run, overwrite=overwrite, write_outside=write_outside, progress=progress)
-    if as_json:
+        outcome = plan.run(
+            dry_run=dry_run, overwrite=wanted.overwrite, write_outside=wanted.write_outside, as_of=wanted.as_of,
+            sources=_sources_of(wanted.sources, plan), without=wanted.without, until=wanted.until, progress=progress,
+        )  # fmt: skip
+    if wanted.as_json:
         screen.json(_run_record(outcome))
         return outcome.broken
     view = dry_run_view if dry_run else run_view
@@ -414,6 +443,26 @@ def run_command(
     else:
         screen.say("the plan has no 'save:', so nothing was written")
     return outcome.broken
+
+
+def trace_command(
+    place: str,
+    row: int,
+    column: str,
+    *,
+    table: str | None = None,
+    as_json: bool = False,
+    screen: Terminal | None = None,
+) -> None:
+    """Tell the history of one cell."""
+    screen = screen or Terminal()
+    with screen.working(f"reading {place}"):
+        found = trace(place, row, column, table=table)
+    if as_json:
+        screen.json([trace_record(one) for one in found])
+        return
+    for at, one in enumerate(found):
+        screen.lines([*([[]] if at else []), *trace_view(one, screen.width)])
 
 
 def loss_lines(outcome: Outcome) -> list[str]:

@@ -2,7 +2,15 @@
 
 from pathlib import Path
 
-from comb.cli.commands import ProfileRequest, ShowRequest, inspect_command, profile_command, run_command, show_command
+from comb.cli.commands import (
+    ProfileRequest,
+    RunRequest,
+    ShowRequest,
+    inspect_command,
+    profile_command,
+    run_command,
+    show_command,
+)
 from comb.cli.terminal import Terminal
 from comb.demo.files import DEMO_FILES, demo_bytes
 from comb.errors import WriteError
@@ -40,7 +48,7 @@ def run_demo(folder: str, *, overwrite: bool) -> None:
     _chapter(screen, "What is wrong in it?", f"comb profile {source}")
     profile_command((source,), {}, ProfileRequest(), screen=screen)
     _chapter(screen, "Put it right, and account for every row.", f"comb run {plan}")
-    run_command(plan, overwrite=overwrite, screen=screen)
+    run_command(plan, RunRequest(overwrite=overwrite), screen=screen)
     where = "mites > 30"
     _chapter(screen, "The tidy table.", f'comb show {result} --where "{where}" --sort "mites desc" --first 5')
     show_command((result,), {}, ShowRequest(first=5, where=where, sort="mites desc"), screen=screen)

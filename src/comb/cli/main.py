@@ -187,14 +187,31 @@ def profile(source: tuple[str, ...], explain: str | None, check: bool, **given: 
 @click.option("--dry-run", is_flag=True, help="Show what each step would change; write nothing.")
 @click.option("--overwrite", is_flag=True, help="Replace the existing dataset.")
 @click.option("--write-outside", is_flag=True, help="Let the plan write outside its own folder.")
-@click.option("--check", is_flag=True, help="Exit with 1 if a rule is broken.")
+@click.option("--source", "sources", metavar="TABLE=FILE", multiple=True, help="Another file for a table; repeatable.")
+@click.option("--as-of", metavar="DAY", help="The day of the run: 2026-05-01.")
+@click.option("--without", metavar="N", type=int, multiple=True, help="Do not take step N this time; repeatable.")
+@click.option("--until", metavar="N", type=int, help="Take no step after step N.")
+@click.option("--check", is_flag=True, help="Exit with 1 if a rule is broken, or a source differs from before.")
 @click.option("--json", "as_json", is_flag=True, help="Print the ledger as JSON.")
-def run(plan: str, dry_run: bool, overwrite: bool, write_outside: bool, check: bool, as_json: bool) -> int:
+def run(plan: str, check: bool, **given: Any) -> int:
     """Run PLAN: load, clean, account for every row, save the dataset."""
-    from comb.cli.commands import run_command
+    from comb.cli.commands import RunRequest, run_command
 
-    broken = run_command(plan, dry_run=dry_run, overwrite=overwrite, write_outside=write_outside, as_json=as_json)
-    return int(check and broken > 0)
+    found = run_command(plan, RunRequest(**given))
+    return int(check and found > 0)
+
+
+@cli.command(short_help="Tell the history of one cell: from its source through every step.")
+@click.argument("place", metavar="FOLDER|PLAN")
+@click.option("--row", type=int, metavar="N", required=True, help="The row number in the source.")
+@click.option("--column", metavar="NAME", required=True, help="The column.")
+@click.option("--table", metavar="NAME", help="The table of the plan, where it has several.")
+@click.option("--json", "as_json", is_flag=True, help="Print the history as JSON.")
+def trace(place: str, row: int, column: str, table: str | None, as_json: bool) -> None:
+    """Tell the history of one cell of a dataset FOLDER, or of what a PLAN makes."""
+    from comb.cli.commands import trace_command
+
+    trace_command(place, row, column, table=table, as_json=as_json)
 
 
 # Options by other common names, and what to write.

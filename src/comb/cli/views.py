@@ -21,6 +21,7 @@ from comb.reading.inspect import ColumnReading, Inspection, TableReading
 from comb.report.dictionary import missing_words, values_words
 from comb.steps.base import Step
 from comb.steps.ledger import Entry, first_number, total
+from comb.steps.trace import Trace
 from comb.tables.evidence import PROPOSED, Candidate
 from comb.tables.layout import Line, Span, cut_end
 from comb.tables.origin import MADE
@@ -400,6 +401,18 @@ def _rule_line(result: RuleResult) -> Line:
     rows = ", ".join(map(str, result.rows[:MOST_ROWS_LISTED].tolist()))
     where = f" (rows {rows}{' ...' if len(result.rows) > MOST_ROWS_LISTED else ''})" if len(result.rows) else ""
     return [Span("rule  ", "dim"), Span(washed(result.rule.says), "head"), Span(f"  {message}{where}")]
+
+
+def trace_view(trace: Trace, width: int) -> list[Line]:
+    """Show the history of a cell, from its source on."""
+    lines: list[Line] = []
+    for at, text in enumerate(trace.lines()):
+        inner = len(text) - len(text.lstrip())
+        style = "said" if not at else "dim" if inner > 2 else "plain"
+        parts = textwrap.wrap(washed(text), max(width, LEAST_WRAPPED), subsequent_indent=" " * (inner + 2),
+                              break_long_words=False, drop_whitespace=False)  # fmt: skip
+        lines += [_line(part, style) for part in parts or [""]]
+    return lines
 
 
 def _wrapped(text: str, width: int) -> list[Line]:

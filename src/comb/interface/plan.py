@@ -1,7 +1,9 @@
 """The public plan: read from a file or from what was done, run, saved."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Mapping
+from datetime import date
 from pathlib import Path
+from types import MappingProxyType
 from typing import Self
 
 from comb.errors import washed_lines
@@ -10,6 +12,7 @@ from comb.plans.run import Outcome, open_plan, run_plan
 from comb.profiling.profile import Settled
 from comb.reading.io.source_file import check_path
 from comb.steps.base import Step
+from comb.steps.column_steps import day_of
 from comb.tables.origin import Origin
 from comb.writing.atomic import write_file
 
@@ -57,6 +60,10 @@ class Plan:
         overwrite: bool = False,
         dry_run: bool = False,
         write_outside: bool = False,
+        as_of: str | date | None = None,
+        sources: Mapping[str, str | Path] = MappingProxyType({}),
+        without: Collection[int] = (),
+        until: int | None = None,
         progress: Callable[[str], None] | None = None,
     ) -> Outcome:
         """Run the plan and save what it asks for.
@@ -69,6 +76,14 @@ class Plan:
             Do everything but write.
         write_outside : bool
             Whether the plan may write outside its own folder.
+        as_of : str or date, optional
+            The day of the run: what ``current_date`` means in rules, and in the record.
+        sources : mapping of str to str or Path
+            Other files for tables of the plan: the same steps on next month's.
+        without : collection of int
+            Numbers of steps that are not taken this time.
+        until : int, optional
+            The number of the last step that is taken.
         progress : callable, optional
             Called with a one-line progress message.
 
@@ -82,6 +97,10 @@ class Plan:
             overwrite=overwrite,
             dry_run=dry_run,
             write_outside=write_outside,
+            as_of=day_of(None if as_of is None else str(as_of)),
+            sources={name: str(path) for name, path in sources.items()},
+            without=without,
+            until=until,
             progress=progress or (lambda text: None),
         )
 

@@ -21,6 +21,7 @@ from comb.steps.base import Step
 from comb.steps.group_steps import Count
 from comb.steps.repair_steps import Correct
 from comb.steps.shape_steps import Transpose
+from comb.tables.column import Column
 from comb.tables.names import check_known
 from comb.tables.table import BareTable
 
@@ -80,7 +81,7 @@ def _check_table(
                 _check_correct(step, table)
                 continue
             # No bound is exceeded without rows.
-            table = take_step(msgspec.structs.replace(step, at_most=None), table, empty).table
+            table = take_step(msgspec.structs.replace(step, at_most=None), table, empty, _no_texts).table
         except CombError as error:
             if not _follows(error, unsure):
                 error.where = place_of_step(plan, name, planned, number, error.where)
@@ -104,6 +105,11 @@ def _check_table(
                 found.append(error)
     if not unsure:
         empty[name] = table
+
+
+def _no_texts(table: BareTable, name: str) -> Column:
+    """Return the texts of a column without rows, for steps that read them in another way."""
+    return Column._of_strings([])
 
 
 def _check_correct(step: Correct, table: BareTable) -> None:

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from comb.errors import ParameterError, PlanError
+from comb.execution.resources import DEFAULT
 from comb.kernels.grouping import Codes
 from comb.plans.model import PlanText, Save, moved
 from comb.plans.rules import RuleResult, required_columns
@@ -154,7 +155,7 @@ def write_outputs(
                 required={name: required_columns(plan.tables[name].rules) for name in names},
                 questions=plan.questions, as_of=as_of, disarm=save.disarm,
             )  # fmt: skip
-            output.folder(path, dataset.files())
+            output.folder(path, dataset.files(DEFAULT.threads))
         elif file_kind(path.name)[0] in WORKBOOKS:
             entries = {name: ledger_of(name, taken[name], sources) for name in names}
             output.file(path, workbook_of(file_kind(path.name)[0], {name: tables[name] for name in names}, entries))

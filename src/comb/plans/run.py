@@ -11,16 +11,17 @@ since a run may take long. An error in a step says the file and line of the plan
 name.
 """
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 import msgspec
 import numpy as np
 
-from comb.errors import CombError, PlanError
+from comb.errors import CombError, ParameterError, PlanError, unknown_name
 from comb.kernels.grouping import Codes
 from comb.plans.model import PlanText, TablePlan
 from comb.plans.name_check import check_names, place_of_rule, place_of_step
@@ -57,6 +58,8 @@ class Outcome:
         Of each table that was loaded.
     messages : list of str
         What is odd about the sources: one is not what it was, or is a result of this plan.
+    begun_from : dict of str to str
+        For a table that builds on another the name of that.
     """
 
     tables: dict[str, Any] = field(default_factory=dict)
@@ -65,6 +68,12 @@ class Outcome:
     saved: list[str] = field(default_factory=list)
     sources: dict[str, Origin] = field(default_factory=dict)
     messages: list[str] = field(default_factory=list)
+    begun_from: dict[str, str] = field(default_factory=dict)
+
+    def history(self, name: str) -> list[Taken]:
+        """Return all steps that led to a table, those of the table it builds on first."""
+        begun = self.begun_from.get(name)
+        return [*(self.history(begun) if begun else []), *self.taken[name]]
 
     @property
     def ledger(self) -> dict[str, list[Entry]]:
@@ -132,6 +141,9 @@ def run_plan(
     dry_run: bool = False,
     write_outside: bool = False,
     as_of: date | None = None,
+    sources: Mapping[str, str] = MappingProxyType({}),
+    without: Collection[int] = (),
+    until: int | None = None,
     progress: Callable[[str], None] = lambda text: None,
 ) -> Outcome:
     """Run a plan.
@@ -147,6 +159,12 @@ def run_plan(
         Whether the plan may write outside its own folder.
     as_of : date, optional
         The day of the run: what ``current_date`` means in rules, and what the record is dated.
+    sources : mapping of str to str
+        Other files for tables of the plan, by paths that do not begin at the plan.
+    without : collection of int
+        Numbers of steps that are not taken this time.
+    until : int, optional
+        The number of the last step that is taken.
     progress : callable
         Called with a one-line progress message.
 
@@ -160,6 +178,8 @@ def run_plan(
         If a source, a step or an output fails; nothing was written then.
     """
     outcome = Outcome()
+    plan = with_sources(plan, sources)
+    _check_numbers(plan, without, until)
     with Output() as output:
         if not dry_run:
             reserve_outputs(plan, output, overwrite=overwrite, write_outside=write_outside)
@@ -170,8 +190,10 @@ def run_plan(
             if not table.from_table
         }
         check_names(plan, loaded, as_of)
-        run = Run(progress, as_of)
+        run = Run(progress, as_of, without, until)
         for name, table in plan.tables.items():
+            if table.from_table:
+                outcome.begun_from[name] = table.from_table
             begun = outcome.tables[table.from_table] if table.from_table else loaded.pop(name)
             _run_table(plan, name, table, begun, outcome, run)
         if not dry_run and plan.save:
@@ -181,6 +203,34 @@ def run_plan(
                 write_outputs(plan, output, outcome.tables, outcome.taken, outcome.sources, outcome.rules, day)
             )
     return outcome
+
+
+def with_sources(plan: PlanText, sources: Mapping[str, str]) -> PlanText:
+    """Return a plan with other files as the sources of some of its tables.
+
+    Raises
+    ------
+    ParameterError
+        If there is no such table, or it has no source of its own.
+    """
+    tables = dict(plan.tables)
+    for name, path in sources.items():
+        if name not in tables:
+            what, remedy = unknown_name("table", name, list(tables))
+            raise ParameterError(what, remedy=remedy)
+        if tables[name].from_table:
+            raise ParameterError(
+                f"{name} is made from the table {tables[name].from_table}, it has no source of its own"
+            )
+        tables[name] = msgspec.structs.replace(tables[name], source=str(Path(path).resolve()), checksum="")
+    return msgspec.structs.replace(plan, tables=tables)
+
+
+def _check_numbers(plan: PlanText, without: Collection[int], until: int | None) -> None:
+    most = max((len(table.steps) for table in plan.tables.values()), default=0)
+    for number in (*without, *(() if until is None else (until,))):
+        if not 1 <= number <= most:
+            raise ParameterError(f"there is no step {number}: the plan has {most}", remedy="steps are numbered from 1")
 
 
 def _load(

@@ -8,7 +8,8 @@ import numpy as np
 from comb.casting.fit import fit_into
 from comb.errors import ParameterError, agree, counted, listing
 from comb.expressions.aggregates import Groups
-from comb.expressions.evaluate import evaluate
+from comb.expressions.check import NOTHING_GIVEN
+from comb.expressions.evaluate import evaluate, formula_type
 from comb.steps.base import Change, Detail, Step, chosen, rows_where
 from comb.steps.cell_steps import retyped
 from comb.steps.filling import (
@@ -121,6 +122,7 @@ class Fill(Step, frozen=True, tag="fill"):
         return way
 
     def _filled(self, table: BareTable, method: Method) -> Change:
+        self._check(table)
         rows = rows_where(table, self.where)
         columns, notes, details = dict(table.columns), [], {}
         for name in chosen(table, self.columns):
@@ -136,6 +138,17 @@ class Fill(Step, frozen=True, tag="fill"):
             if made.detail is not None:
                 details[name] = made.detail
         return Change(table._derive(columns), notes=tuple(notes), details=details)
+
+    def _check(self, table: BareTable) -> None:
+        """Raise an error for a name that is not there, also where there is nothing to fill."""
+        if self.formula is not None:
+            formula_type(self.formula, table.types, NOTHING_GIVEN)
+        measure = [self.in_proportion_to] if self.in_proportion_to is not None else []
+        for name in (*self.order_by, *measure):
+            check_known(name, table.names)
+        for selectors in (self.on_line, self.similar_in, self.by if not self.table else []):
+            if selectors:
+                chosen(table, selectors)
 
     def _asked(self, column: Column) -> Mask:
         if not self.reasons:

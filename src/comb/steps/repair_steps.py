@@ -9,7 +9,8 @@ import numpy as np
 from comb.casting.fit import fit_into
 from comb.errors import ParameterError, TypeMismatch, agree, counted
 from comb.expressions.arithmetic import as_floats, undefined_where
-from comb.expressions.evaluate import evaluate
+from comb.expressions.check import NOTHING_GIVEN
+from comb.expressions.evaluate import evaluate, formula_type
 from comb.formats.regular_expressions import pattern, problem_with
 from comb.steps.base import Change, Step, chosen, in_quotes, rows_where
 from comb.steps.cell_steps import retyped
@@ -377,6 +378,8 @@ class ReplaceValues(Step, frozen=True, tag="replace_values"):
     def apply(self, table: BareTable) -> Change:
         """Replace the values."""
         self._check()
+        if self.formula is not None:
+            formula_type(self.formula, table.types, NOTHING_GIVEN)
         rows = rows_where(table, self.where)
         columns, notes = dict(table.columns), []
         for name in chosen(table, self.columns):

@@ -9,7 +9,7 @@ A row that did not come out is followed forwards, to the step that took it away,
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -143,6 +143,17 @@ class Trace:
         return washed_lines("\n".join(self.lines()))
 
 
+def trace_record(trace: Trace) -> dict[str, Any]:
+    """Return a history as plain values, for JSON."""
+    record = {name: getattr(trace, name) for name in ("row", "column", "value", "place", "source_text", "fate")}
+    events = [
+        {name: getattr(event, name) for name in Event.__dataclass_fields__ if name != "working"}
+        | ({"working": [list(part) for part in event.working]} if event.working else {})
+        for event in trace.events
+    ]
+    return {**record, "events": events, "rules": {one.rule: one.result for one in trace.rules}}
+
+
 class History:
     """The steps that led to a table, and what each did.
 
@@ -185,7 +196,11 @@ class History:
         begun = self.taken[0][1].before if self.taken else self.table
         start = np.flatnonzero(begun.row_numbers == row_number)
         if not len(start):
-            self.table._position(row_number)
+            numbers = begun.row_numbers
+            known = f"its rows have numbers from {numbers.min():,} to {numbers.max():,}" if len(numbers) else ""
+            raise ParameterError(
+                f"there is no row number {row_number} in {begun.origin.name}", remedy=known or "it has no rows"
+            )
         positions, fates = self._forward(start)
         if fates:
             events = tuple(self._back(fates[0][0], fates[0][1], self._name_at(column, fates[0][0])))

@@ -2,12 +2,15 @@
 
 import hashlib
 import json
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
+from typing import Any
 
 import msgspec
 
 from comb.errors import PlanError
+from comb.execution.ordered import in_order
 from comb.formats.formulas import disarmed
 from comb.kernels.grouping import Codes
 from comb.reading.io.beside import CHECKSUMS
@@ -114,52 +117,62 @@ class Dataset:
     as_of: str = ""
     disarm: bool = False
 
-    def files(self) -> dict[str, bytes]:
-        """Return the content of every file by name; the same dataset gives the same bytes."""
+    def files(self, threads: int = 1) -> dict[str, bytes]:
+        """Return the content of every file by name; the same dataset gives the same bytes.
+
+        Parameters
+        ----------
+        threads : int
+            This many files are made at once.
+        """
         check_names(list(self.tables))
+        jobs: list[Callable[[], dict[str, bytes]]] = [
+            partial(_compressed, CHANGED, changed_cells(self.taken, self._form)),
+            *(partial(self._table, name) for name in self.tables),
+            partial(_compressed, ROWS, row_sources(self.taken, self.tables)),
+            partial(_compressed, LEFT_OUT, left_out_rows(self.taken)),
+            partial(_compressed, RULE_ROWS, rule_rows(self.rule_rows, self.tables, self._form)),
+            self._described,
+        ]
         files: dict[str, bytes] = {}
-        form = TextForm(disarm=self.disarm)
-        for name, table in self.tables.items():
-            made = described_files(
-                table, name, f"{name}.csv", csv_bytes(table, form), form, required=self.required.get(name, ())
-            )
-            for file, data in made.items():
-                if file in files or file in OWN_FILES:
-                    raise PlanError(
-                        f"two files of the dataset would be called {file}", remedy=f"rename the table {name!r}"
-                    )
-                files[file] = data if isinstance(data, bytes) else b"".join(data)
-        files["dictionary.md"] = dictionary_bytes(dict(self.tables), self.questions, self._formulas())
-        files["ledger.jsonl"] = ledger_bytes(self.taken, self.sources)
-        files["run.json"] = self._run_bytes()
-        extra: dict[str, list[str]] = {}
-        record = self._record(form, extra)
-        files |= record
-        described = record_metadata(list(record), extra)
-        files["csv-metadata.json"] = (json.dumps(described, indent=1, ensure_ascii=False) + "\n").encode()
-        files[PLAN] = self.plan.encode()
-        sums = [f"{hashlib.sha256(data).hexdigest()}  {name}\n" for name, data in sorted(files.items())]
+        for made in in_order(lambda job: job(), jobs, threads):
+            taken = next((file for file in made if file in files), None)
+            if taken is not None:
+                raise PlanError(f"two files of the dataset would be called {taken}", remedy="rename one of the tables")
+            files |= made
+        rows = aside_rows(self.taken, self.sources)
+        rules = [[name, *line] for name, lines in self.rules.items() for line in lines]
+        files["set-aside.csv"] = self._rows(rows)
+        files["rules.csv"] = self._rows([list(RECORD_FILES["rules.csv"].columns), *rules])
+        extra = {"set-aside.csv": rows[0][len(RECORD_FILES["set-aside.csv"].columns) :]}
+        record = [name for known in RECORD_FILES for name in (known, f"{known}.gz") if name in files]
+        files["csv-metadata.json"] = _json(record_metadata(record, extra))
+        ordered = sorted(files.items())
+        sums = in_order(lambda file: f"{hashlib.sha256(file[1]).hexdigest()}  {file[0]}\n", ordered, threads)
         return {**files, CHECKSUMS: "".join(sums).encode()}
 
-    def _record(self, form: TextForm, extra: dict[str, list[str]]) -> dict[str, bytes]:
-        """Return the files of the record; notes the columns of the rows set aside."""
-        plain = TextForm(disarm=self.disarm)
-        rows = aside_rows(self.taken, self.sources)
-        extra["set-aside.csv"] = rows[0][len(RECORD_FILES["set-aside.csv"].columns) :]
-        files = dict(
-            compressed_if_large(name, parts)
-            for name, parts in (
-                (CHANGED, changed_cells(self.taken, plain)),
-                (LEFT_OUT, left_out_rows(self.taken)),
-                (ROWS, row_sources(self.taken, self.tables)),
-                (RULE_ROWS, rule_rows(self.rule_rows, self.tables, plain)),
-            )
-        )
-        files["set-aside.csv"] = rows_bytes([[disarmed(cell) for cell in row] for row in rows] if form.disarm else rows)
-        rules = [[name, *line] for name, lines in self.rules.items() for line in lines]
-        whole = [list(RECORD_FILES["rules.csv"].columns), *rules]
-        files["rules.csv"] = rows_bytes([[disarmed(cell) for cell in row] for row in whole] if form.disarm else whole)
-        return files
+    @property
+    def _form(self) -> TextForm:
+        return TextForm(disarm=self.disarm)
+
+    def _rows(self, rows: list[list[str]]) -> bytes:
+        return rows_bytes([[disarmed(cell) for cell in row] for row in rows] if self.disarm else rows)
+
+    def _table(self, name: str) -> dict[str, bytes]:
+        """Return the file of a table with those that describe it."""
+        data = csv_bytes(self.tables[name], self._form)
+        required = self.required.get(name, ())
+        made = described_files(self.tables[name], name, f"{name}.csv", data, self._form, required=required)
+        return {file: part if isinstance(part, bytes) else b"".join(part) for file, part in made.items()}
+
+    def _described(self) -> dict[str, bytes]:
+        """Return what describes the whole: the dictionary, the ledger, the run, the plan."""
+        return {
+            "dictionary.md": dictionary_bytes(dict(self.tables), self.questions, self._formulas()),
+            "ledger.jsonl": ledger_bytes(self.taken, self.sources),
+            "run.json": self._run_bytes(),
+            PLAN: self.plan.encode(),
+        }
 
     def _formulas(self) -> dict[str, dict[str, str]]:
         """Return the formulas of calculated columns that are still there, by table and column."""
@@ -183,7 +196,15 @@ class Dataset:
         }
         day, questions = self.as_of or None, list(self.questions)
         record = {"comb": __version__, "as_of": day, "sources": sources, "questions": questions}
-        return (json.dumps(record, indent=1, ensure_ascii=False) + "\n").encode()
+        return _json(record)
+
+
+def _compressed(name: str, parts: Iterable[bytes]) -> dict[str, bytes]:
+    return dict([compressed_if_large(name, parts)])
+
+
+def _json(record: dict[str, Any]) -> bytes:
+    return (json.dumps(record, indent=1, ensure_ascii=False) + "\n").encode()
 
 
 def ledger_bytes(taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Origin]) -> bytes:
@@ -212,7 +233,8 @@ def aside_rows(taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Origi
     lines = [(name, line) for name, origin in sources.items() for line in origin.set_aside]
     width = max((len(line.cells) for _, line in lines), default=0)
     names += unique_names([*names, *[f"cell {at}" for at in range(1, width + 1)]])[len(names) :]
-    rows = [[*ASIDE_HEADER, *names]]
+    # A column of the table may be called like one of the record.
+    rows = [unique_names([*ASIDE_HEADER, *names])]
     for name, line in lines:
         cells_of = [""] * (len(names) - width) + list(line.cells) + [""] * (width - len(line.cells))
         rows.append([name, "0", "load", "", line.place, line.reason, "", *cells_of])

@@ -1,0 +1,303 @@
+"""Trace a cell of a plan, or of a dataset folder that a plan made.
+
+Of a plan, the run is done once more without writing, and the history is read off the records of its steps: this knows
+everything, and costs a run. Of a folder, what the run wrote down is enough for most cells: the ledger says which steps
+renamed, converted or calculated the column, `changed-cells.csv` says what became of the cell, and the source is read
+again for its text. Only where a step numbered the rows anew, or brought the column from elsewhere, is the plan in the
+folder run once more. Rows are those of the source.
+"""
+
+import csv
+import gzip
+import io
+import json
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from comb.errors import ParameterError, PlanError, SourceMissing, listing, unknown_name
+from comb.plans.model import PlanText
+from comb.plans.outputs import place_of
+from comb.plans.rules import RuleResult
+from comb.plans.run import Outcome, open_plan, run_plan
+from comb.reading.load import load_table
+from comb.reading.source_texts import cell_text
+from comb.steps.accounting import shown_cell
+from comb.steps.ledger import Entry
+from comb.steps.trace import Event, History, RuleCheck, Trace
+from comb.tables.read_options import ReadOptions
+from comb.tables.table import BareTable
+from comb.writing.dataset import PLAN
+from comb.writing.delimited import rows_bytes
+from comb.writing.record_files import CHANGED, LEFT_OUT, RECORD_FILES, RULE_ROWS
+
+# A line of the record is not longer than this.
+LONGEST_RECORD = 1 << 20
+
+# Steps after which rows have other numbers than in the source.
+_RENUMBERING = ("aggregate", "count", "stack_tables", "transpose")
+
+
+def trace_place(path: Path, row: int, column: str, table: str | None = None) -> list[Trace]:
+    """Return the history of a cell, from a plan file or a dataset folder.
+
+    Parameters
+    ----------
+    path : Path
+    row : int
+        Row number in the source.
+    column : str
+    table : str, optional
+        Of the plan; needed where it has several.
+
+    Raises
+    ------
+    CombError
+        If there is no such plan, table, row or column.
+    """
+    if not path.is_dir():
+        return trace_plan(open_plan(path), row, column, table)
+    if not (path / "ledger.jsonl").is_file() or not (path / PLAN).is_file():
+        raise SourceMissing(
+            f"{path} is not a dataset folder: ledger.jsonl and {PLAN} are not in it",
+            remedy="name a folder that comb run has made, or a plan",
+        )
+    return _trace_folder(path, row, column, table)
+
+
+def trace_plan(plan: PlanText, row: int, column: str, table: str | None = None) -> list[Trace]:
+    """Return the history of a cell by running a plan without writing."""
+    outcome = run_plan(plan, dry_run=True)
+    name = _table_of(table, outcome.tables, column)
+    history = History.of(outcome.history(name), outcome.tables[name])
+    found = history.trace_source(row, column)
+    return [
+        replace(one, source_text=one.cell and cell_text(*one.cell), rules=_rules(outcome, name, one)) for one in found
+    ]
+
+
+def _table_of(wanted: str | None, tables: Mapping[str, BareTable], column: str) -> str:
+    """Return the table that is meant: the one named, the only one, or the only one with the column."""
+    if wanted is not None:
+        if wanted not in tables:
+            what, remedy = unknown_name("table", wanted, list(tables))
+            raise ParameterError(what, remedy=remedy)
+        return wanted
+    some = [name for name, one in tables.items() if column in one] or list(tables)
+    if len(some) > 1:
+        raise ParameterError(
+            f"{column} is in {len(some)} tables: {listing(some)}", remedy=f"name one: --table {some[0]}"
+        )
+    return some[0]
+
+
+def _rules(outcome: Outcome, name: str, trace: Trace) -> tuple[RuleCheck, ...]:
+    # A row that did not come out was not held against the rules.
+    return () if trace.fate else tuple(_checks(outcome.rules[name], trace.row))
+
+
+def _checks(results: list[RuleResult], row: int) -> Iterator[RuleCheck]:
+    for result in results:
+        word = result.of_row(row)
+        if word:
+            yield RuleCheck(result.rule.says, word)
+
+
+def _trace_folder(folder: Path, row: int, column: str, wanted: str | None) -> list[Trace]:
+    entries = _ledger(folder)
+    plan = open_plan(folder / PLAN)
+    name = _named(folder, wanted, entries, column)
+    planned = plan.tables[name]
+    steps = {number: entry for number, entry in entries[name].items() if number}
+    known = _known_cell(steps, column)
+    if known is None or planned.from_table or any(entry.step in _RENUMBERING for entry in steps.values()):
+        return trace_plan(plan, row, column, name)
+    source_name, names, whole = known
+    found = _read_source(plan, name, source_name)
+    gone = _runs_with(folder, LEFT_OUT, name, row) or _runs_with(folder, "set-aside.csv", name, row)
+    if found is None or gone or not 1 <= row <= len(found.origin.lines):
+        return trace_plan(plan, row, column, name)
+    cells = {(number, title): record for number, title, record in _changed(folder, name, row, steps)}
+    events, value = [], ""
+    for number, entry in steps.items():
+        if not entry.active:
+            continue
+        event = Event(number, entry.step, entry.says, entry.why)
+        title = names[number]
+        record = cells.get((number, title))
+        if record is not None:
+            before, after = (_shown(record, word) for word in ("before", "after"))
+            events.append(replace(event, before=before, after=after, detail=record["taken_from"]))
+            value = after
+        elif title in entry.types_changed:
+            detail = "{} became {}, all of the column".format(*entry.types_changed[title])
+            events.append(replace(event, detail=detail))
+        elif number in whole:
+            events.append(replace(event, detail=whole[number]))
+    written = _cell(found, source_name, row)
+    if not value:
+        typed = _read_source(plan, name, source_name, typed=True)
+        value = written if typed is None else shown_cell(typed[source_name], row - 1)
+    place = found.origin.place(row, source_name)
+    rules = tuple(_rule_checks(folder, name, row))
+    return [Trace(row, column, value, place, written, tuple(events), rules=rules)]
+
+
+def _ledger(folder: Path) -> dict[str, dict[int, Entry]]:
+    """Read the ledger of a folder: for each table its entries by number."""
+    found: dict[str, dict[int, Entry]] = {}
+    for at, line in enumerate((folder / "ledger.jsonl").read_bytes().splitlines(), 1):
+        try:
+            record: dict[str, Any] = json.loads(line)
+            name, number = record.pop("table"), record.pop("number")
+            found.setdefault(name, {})[number] = msgspec.convert(record, Entry)
+        except (ValueError, KeyError, TypeError, msgspec.ValidationError) as error:
+            raise PlanError(f"this is not a line of a ledger: {error}", where=f"ledger.jsonl, line {at}") from None
+    return found
+
+
+def _named(folder: Path, wanted: str | None, entries: Mapping[str, Any], column: str) -> str:
+    """Return the table that is meant: the one named, the only one, or the only one with the column."""
+    if wanted is not None:
+        if wanted not in entries:
+            what, remedy = unknown_name("table", wanted, list(entries))
+            raise ParameterError(what, remedy=remedy)
+        return wanted
+    # By its name in the source a column may be in none.
+    some = [name for name in entries if column in _header(folder / f"{name}.csv")] or list(entries)[:1]
+    if len(some) > 1:
+        raise ParameterError(
+            f"{column!r} may be of {len(some)} tables: {listing(some)}", remedy=f"name one: --table {some[0]}"
+        )
+    return some[0]
+
+
+def _header(file: Path) -> list[str]:
+    """Return the columns of a saved table."""
+    if not file.is_file():
+        return []
+    with file.open(encoding="utf-8", newline="") as text:
+        return next(csv.reader(text), [])
+
+
+def _known_cell(steps: Mapping[int, Entry], column: str) -> tuple[str, dict[int, str], dict[int, str]] | None:
+    """Follow a column back through the ledger; None if it was made on the way, or has never been there.
+
+    Returns
+    -------
+    tuple
+        Its name in the source; its name after each step; what is to be said of steps that renamed it.
+    """
+    name, names, said = column, {}, {}
+    for number in sorted(steps, reverse=True):
+        entry = steps[number]
+        names[number] = name
+        if not entry.active:
+            continue
+        earlier = next((old for old, new in entry.columns_renamed.items() if new == name), None)
+        if earlier is not None:
+            said[number] = f"{earlier} is called {name} from here on"
+            name = earlier
+        elif name in entry.columns_added or name in entry.columns_removed:
+            return None
+    return name, names, said
+
+
+def _cell(table: BareTable, column: str, row: int) -> str:
+    """Return the text of a cell of a column of texts."""
+    cell = table[column]._take(np.array([row - 1]))
+    return cell.texts()[0] or cell.kept.texts.get(0, "")
+
+
+def _read_source(plan: PlanText, name: str, column: str, *, typed: bool = False) -> BareTable | None:
+    """Read one column of the source of a table, as text or as the plan does; None where it is gone or not the same."""
+    planned = plan.tables[name]
+    options = planned.reading.replace(columns=[column])
+    if not typed:
+        options = options.replace(types={column: "string"}, missing=[])
+    elif isinstance(options.types, dict):
+        options = options.replace(types={title: kind for title, kind in options.types.items() if title == column})
+    files = [planned.source] if isinstance(planned.source, str) else planned.source
+    places = [place_of(plan, one) for one in files]
+    try:
+        table = load_table(places[0] if isinstance(planned.source, str) else places, options)
+    except (OSError, ValueError, KeyError):
+        return None
+    same = not planned.checksum or planned.checksum == table.origin.checksum
+    return table if same and column in table else None
+
+
+def _runs_with(folder: Path, file: str, name: str, row: int) -> list[dict[str, str]]:
+    """Return the lines of a file of runs that a row of a table is in."""
+    place = next((folder / one for one in (file, f"{file}.gz") if (folder / one).is_file()), None)
+    if place is None:
+        return []
+    runs = load_table(place, ReadOptions())
+    if not runs.row_count:
+        return []
+    first = runs["row" if "row" in runs else "source_row"]
+    last = runs.columns.get("last_row", first)
+    hits = np.flatnonzero(first.present & (first.array <= row) & (last.array >= row))
+    lines = runs._take(hits)
+    texts = {title: [text or "" for text in lines[title].texts()] for title in lines.names}
+    found = [{title: cells[at] for title, cells in texts.items()} for at in range(len(hits))]
+    return [one for one in found if one["table"] == name]
+
+
+def _content(folder: Path, name: str) -> bytes:
+    packed = folder / f"{name}.gz"
+    if packed.is_file():
+        return gzip.decompress(packed.read_bytes())
+    return (folder / name).read_bytes() if (folder / name).is_file() else b""
+
+
+def _changed(
+    folder: Path, name: str, row: int, steps: Mapping[int, Entry]
+) -> Iterator[tuple[int, str, dict[str, str]]]:
+    """Find the changed cells of a row: step, column and the line of `changed-cells.csv`.
+
+    The lines of one step follow each other, and those of a later step come after them: so each search goes on where
+    the one before ended, and ends where the next step begins.
+    """
+    data = _content(folder, CHANGED)
+    prefix = b"\n" + rows_bytes([[name]]).strip() + b","
+    titles = list(RECORD_FILES[CHANGED].columns)
+    begins, at = [], 0
+    for number, entry in steps.items():
+        if entry.cells_changed and (at := data.find(prefix + f"{number},".encode(), at)) >= 0:
+            begins.append((number, at))
+        at = max(at, 0)
+    ends = [place for _, place in begins[1:]] + [len(data)]
+    for (number, begin), end in zip(begins, ends, strict=True):
+        wanted = prefix + f"{number},{row},".encode()
+        place = data.find(wanted, begin, end)
+        while place >= 0:
+            # A text may go over several lines: the reader takes one record.
+            record = next(
+                csv.reader(io.StringIO(data[place + 1 : place + LONGEST_RECORD].decode(errors="replace"))), []
+            )
+            if len(record) == len(titles):
+                line = dict(zip(titles, record, strict=True))
+                yield number, line["column"], line
+            place = data.find(wanted, place + 1, end)
+
+
+def _shown(record: Mapping[str, str], word: str) -> str:
+    """Return a cell of `changed-cells.csv` as people read it."""
+    missing, text = record[f"{word}_missing"], record[word]
+    if missing:
+        return f"({missing}) {text!r}" if text else f"({missing})"
+    return text
+
+
+def _rule_checks(folder: Path, name: str, row: int) -> Iterator[RuleCheck]:
+    """Say how a row stands to the rules of its table."""
+    rules = list(csv.reader(io.StringIO(_content(folder, "rules.csv").decode(), newline="")))[1:]
+    told = {line["rule"]: line["result"] for line in _runs_with(folder, RULE_ROWS, name, row)}
+    for fields in rules:
+        if fields[0] == name and not fields[6]:
+            yield RuleCheck(fields[1], told.get(fields[1], "met"))

@@ -1,0 +1,273 @@
+"""The record of a run: every changed cell, every row that did not come out, and the trace that is read off it."""
+
+import csv
+import gzip
+import io
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import comb
+from comb.writing import record_files
+from comb.writing.record_files import RECORD_FILES
+
+VISITS = """hive;day;kg;mites;queen
+a;03.05.2025;31,5;3;lay
+b;04.05.2025;400;999;laying
+a;05.05.2025;;5;laying
+a;05.05.2025;;5;laying
+c;06.05.2025;33,5;7;lay
+b;07.05.2025;x;2;"two
+lines"
+d;08.05.2025;30,0;1;laying
+"""
+PLACES = "hive,place\na,Mill\nb,Elm\n"
+PLAN = """\
+tables:
+  places: {source: places.csv}
+  visits:
+    source: visits.csv
+    reading: {types: {kg: decimal 0.0}}
+    steps:
+      - {step: remove_duplicates, why: exported twice}
+      - {step: replace_values, columns: mites, above: 100, why: 999 means not counted}
+      - {step: correct, column: kg, row: 2, old: "400", new: "40", source: log book}
+      - {step: fill, columns: kg, from_row: above, by: hive, order_by: day, where: hive <> 'd'}
+      - {step: rename, names: {kg: weight}}
+      - {step: recode, column: queen, values: {lay: laying}, active: false}
+      - {step: join, table: places, by: hive}
+      - {step: calculate, columns: {per_kg: mites / weight}}
+      - {step: set_aside, where: hive = 'c', reason: not ours}
+      - {step: filter, where: hive <> 'd'}
+    rules:
+      - {check: weight < 35, why: an empty hive}
+      - {unique: [hive, day]}
+      - {by: hive, found_in: places}
+      - {formula: sum(weight), equals: 143.0, within: 0.1, source: "yearly report, page 4"}
+      - {check: count(*) > 1, by: hive, otherwise: mark}
+    describe:
+      weight: {text: weight of the hive, unit: kg}
+      mites: mites fallen in a day
+questions: ["who weighed hive b?"]
+save: tidy
+"""
+
+
+@pytest.fixture
+def made(tmp_path: Path) -> tuple[Path, comb.Outcome]:
+    (tmp_path / "visits.csv").write_text(VISITS)
+    (tmp_path / "places.csv").write_text(PLACES)
+    (tmp_path / "plan.yaml").write_text(PLAN)
+    return tmp_path, comb.Plan.load(tmp_path / "plan.yaml").run(as_of="2025-06-01")
+
+
+def records(path: Path) -> list[dict[str, str]]:
+    data = gzip.decompress(path.with_name(f"{path.name}.gz").read_bytes()) if not path.exists() else path.read_bytes()
+    return list(csv.DictReader(io.StringIO(data.decode(), newline="")))
+
+
+def test_every_changed_cell_is_listed(made: tuple[Path, comb.Outcome]) -> None:
+    folder, outcome = made
+    lines = [line for line in records(folder / "tidy" / "changed-cells.csv") if line["table"] == "visits"]
+    found = {(one["step"], one["row"], one["column"]): (one["before"] or f"({one['before_missing']})",
+             one["after"] or f"({one['after_missing']})", one["taken_from"], one["place"]) for one in lines}  # fmt: skip
+    assert found == {
+        ("2", "2", "mites"): ("999", "(cleared)", "", "visits.csv, line 3"),
+        ("3", "2", "kg"): ("400.0", "40.0", "", "visits.csv, line 3"),
+        ("4", "3", "kg"): ("(blank)", "31.5", "from row 1", "visits.csv, line 4"),
+        ("4", "6", "kg"): ("x", "40.0", "from row 2", "visits.csv, line 7"),
+        ("8", "", "per_kg"): ("()", "mites / weight", "", ""),
+    }
+    for name, entries in outcome.ledger.items():
+        counted = sum(sum(entry.cells_changed.values()) for entry in entries)
+        assert counted == sum(1 for line in lines if line["row"] and line["table"] == name)
+
+
+def test_every_row_is_in_the_result_or_listed(made: tuple[Path, comb.Outcome]) -> None:
+    folder, outcome = made
+    aside = {one["source_row"]: one for one in records(folder / "tidy" / "set-aside.csv") if one["table"] == "visits"}
+    assert aside["4"]["merged_into"] == "3" and aside["5"]["reason"] == "not ours"
+    [left] = records(folder / "tidy" / "left-out.csv")
+    assert (left["row"], left["last_row"], left["place"], left["step"]) == ("7", "7", "visits.csv, line 9", "10")
+    runs = [one for one in records(folder / "tidy" / "row-sources.csv") if one["table"] == "visits"]
+    pairs = [(int(one["record"]) + at, int(one["row"]) + at) for one in runs
+             for at in range(int(one["last_record"]) - int(one["record"]) + 1)]  # fmt: skip
+    assert (
+        pairs == list(enumerate(outcome.tables["visits"].row_numbers.tolist(), 1)) == [(1, 1), (2, 2), (3, 3), (4, 6)]
+    )
+    kept = {str(row) for _, row in pairs}
+    assert kept | set(aside) | {"7"} == {str(row) for row in range(1, 8)}
+
+
+def test_what_rules_came_to_is_listed(made: tuple[Path, comb.Outcome]) -> None:
+    folder, outcome = made
+    lines = {one["rule"]: one for one in records(folder / "tidy" / "rules.csv")}
+    counts = {rule: (one["met"], one["broken"], one["not_checked"], one["found"]) for rule, one in lines.items()}
+    assert counts == {
+        "weight < 35": ("2", "2", "0", ""),
+        "hive, day unique": ("4", "0", "0", ""),
+        "hive found in places": ("4", "0", "0", ""),
+        "sum(weight) = 143.0 within 0.1": ("1", "0", "0", "143.0"),
+        "count(*) > 1 within each hive": ("2", "0", "0", ""),
+    }
+    assert lines["sum(weight) = 143.0 within 0.1"]["why"] == "yearly report, page 4"
+    broken = records(folder / "tidy" / "rule-rows.csv")
+    assert [(one["row"], one["last_row"], one["result"]) for one in broken] == [
+        ("2", "2", "broken"),
+        ("6", "6", "broken"),
+    ]
+    assert outcome.broken == 2
+
+
+def test_the_folder_describes_itself(made: tuple[Path, comb.Outcome]) -> None:
+    folder, _ = made
+    tidy = folder / "tidy"
+    described = {
+        one["url"]: one["tableSchema"]["columns"]
+        for one in json.loads((tidy / "csv-metadata.json").read_text())["tables"]
+    }
+    for name in RECORD_FILES:
+        with (tidy / name).open(newline="") as text:
+            assert next(csv.reader(text)) == [column["titles"] for column in described[name]]
+        assert comb.load(tidy / name).names == tuple(column["titles"] for column in described[name])
+    run = json.loads((tidy / "run.json").read_text())
+    assert run["as_of"] == "2025-06-01" and run["comb"] == comb.__version__
+    text = (tidy / "dictionary.md").read_text()
+    for wanted in ("weight of the hive (kg)", "who weighed hive b?", "per_kg = `mites / weight`"):
+        assert wanted in text
+    again = comb.load(tidy / "visits.csv")
+    assert again["weight"].description == "weight of the hive (kg)"
+    columns = json.loads((tidy / "visits.csv-metadata.json").read_text())["tableSchema"]["columns"]
+    assert not any(column["required"] for column in columns)
+
+
+TRACES: list[tuple[int, str, str, list[str]]] = [
+    (2, "weight", "40.0", ["400.0 became 40.0", "from log book", "visits.csv, line 3", "as the text '400'"]),
+    (6, "weight", "40.0", ["(unreadable) 'x' became 40.0", "from row 2"]),
+    (2, "mites", "(cleared)", ["999 became (cleared)", "why: 999 means not counted"]),
+    (1, "place", "Mill", ["from places.csv, line 2", "stood in places.csv, line 2"]),
+    (1, "per_kg", "0.0952", ["mites / weight = 3 / 31.5"]),
+    (3, "day", "2025-05-05", ["as the text '05.05.2025'", "equal rows were merged into this one: 4"]),
+    (4, "mites", "", ["merged by step 1 (remove_duplicates) into row 3"]),
+    (5, "weight", "", ["set aside by step 9", "not ours"]),
+    (7, "kg", "", ["left out by step 10"]),
+    (6, "queen", "two↵lines", ["no step changed it"]),
+]
+
+
+@pytest.mark.parametrize(("row", "column", "value", "said"), TRACES)
+def test_a_trace_is_the_same_from_a_table_a_plan_and_a_folder(
+    made: tuple[Path, comb.Outcome], row: int, column: str, value: str, said: list[str]
+) -> None:
+    folder, _ = made
+    for place in ("plan.yaml", "tidy"):
+        [trace] = comb.trace(folder / place, row, column, table="visits")
+        assert trace.value.startswith(value) or repr(trace.value).startswith(repr(value)), (place, trace)
+        for part in said:
+            if place == "plan.yaml" or "merged into this one" not in part:
+                assert part in repr(trace), (place, trace)
+
+
+def test_a_table_tells_its_traces_too(made: tuple[Path, comb.Outcome]) -> None:
+    folder, _ = made
+    visits = comb.load(folder / "visits.csv", types={"kg": "decimal 0.0"}).remove_duplicates()
+    sums = visits.aggregate({"kg": "sum(kg)"}, by="hive")
+    assert "of 2 rows: 2, 6 (the first: visits.csv, line 3)" in repr(sums.trace(2, "kg"))
+    counts = visits.count("hive")
+    assert "of 2 rows: 1, 3" in repr(counts.trace(1, "count"))
+    long = visits.to_long(["kg", "mites"], heading_column="what", value_column="value")
+    traces = long.trace(2, "value")
+    assert [one.source_text for one in traces] == ["400", "999"]
+    both = visits.stack_tables(comb.load(folder / "visits.csv", types={"kg": "decimal 0.0"}))
+    assert "visits.csv, line 3" in repr(both.trace(8, "kg")) and both.place(8, "kg") == both.trace(8, "kg")[0].place
+    with pytest.raises(comb.ColumnError):
+        visits.trace(2, "moon")
+    with pytest.raises(comb.ParameterError, match="no row number 99"):
+        visits.trace(99, "kg")
+
+
+def test_large_records_are_compressed_and_traced(
+    made: tuple[Path, comb.Outcome], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder, _ = made
+    small = {path.name: path.read_bytes() for path in (folder / "tidy").iterdir()}
+    before = repr(comb.trace(folder / "tidy", 2, "weight", table="visits"))
+    monkeypatch.setattr(record_files, "LARGE", 10)
+    comb.Plan.load(folder / "plan.yaml").run(overwrite=True, as_of="2025-06-01")
+    large = {path.name: path.read_bytes() for path in (folder / "tidy").iterdir()}
+    for name in ("changed-cells.csv", "left-out.csv", "row-sources.csv", "rule-rows.csv"):
+        assert gzip.decompress(large[f"{name}.gz"]) == small[name] and name not in large
+    assert repr(comb.trace(folder / "tidy", 2, "weight", table="visits")) == before
+    assert comb.load(folder / "tidy" / "changed-cells.csv.gz").row_count == len(
+        records(folder / "tidy" / "changed-cells.csv")
+    )
+
+
+SLIPS = """\
+source: visits.csv
+reading: {types: {kg: decimal 0.0}}
+steps:
+  - {step: trim, columns: quen}
+  - {step: calculate, columns: {x: kg * mitess, y: kg}}
+  - {step: filter, where: x > 1 and hiv = 'a'}
+  - {step: fill, columns: kg, formula: kgg}
+  - {step: correct, column: kgs, row: 1, old: a, new: b}
+rules:
+  - {check: y > 1}
+  - {unique: [hive, dya]}
+  - {formula: sum(hive), equals: 3}
+describe: {moon: full}
+"""
+
+
+def test_all_slips_are_reported_together_before_a_row_is_touched(made: tuple[Path, comb.Outcome]) -> None:
+    folder, _ = made
+    (folder / "slips.yaml").write_text(SLIPS)
+    with pytest.raises(comb.PlanError) as caught:
+        comb.Plan.load(folder / "slips.yaml").run()
+    text = str(caught.value)
+    assert "7 slips in this plan" in text
+    for part in ("line 4, step 1 (trim)", "'quen'", "line 5, step 2 (calculate)", "'mitess'", "'kgg'", "'kgs'",
+                 "line 11, rule 2", "'dya'", "line 12, rule 3", "'moon'"):  # fmt: skip
+        assert part in text, (part, text)
+
+
+BAD_RULES: list[tuple[str, str]] = [
+    ("{check: kg > 1, unique: kg}", "expected one of check, formula, unique, found_in"),
+    ("{otherwise: stop}", "got none"),
+    ("{formula: sum(kg)}", "expected equals"),
+    ("{formula: sum(kg), equals: many}", "expected a number"),
+    ("{check: kg > 1, within: 3}", "within goes with formula"),
+    ("{found_in: places}", "expected by"),
+    ("{by: hive, found_in: nowhere}", "nowhere"),
+    ("{formula: sum(kg), equals: 3, otherwise: mark}", "no rows to mark"),
+    ("{check: count(*) > 3, otherwise: set aside}", "no rows to set aside"),
+    ("{check: count(*) > 30, otherwise: stop}", "1 table breaks the rule"),
+    ("{formula: sum(kg), equals: 3, otherwise: stop}", "is 495.0, expected 3"),
+]
+
+
+@pytest.mark.parametrize(("rule", "message"), BAD_RULES)
+def test_rules_that_make_no_sense_or_stop(made: tuple[Path, comb.Outcome], rule: str, message: str) -> None:
+    folder, _ = made
+    (folder / "one.yaml").write_text(
+        f"source: visits.csv\nreading: {{types: {{kg: decimal 0.0}}}}\nrules:\n  - {rule}\n"
+    )
+    with pytest.raises(comb.CombError) as caught:
+        comb.Plan.load(folder / "one.yaml").run()
+    assert message in str(caught.value)
+
+
+def test_rules_set_aside_and_mark_the_right_rows(made: tuple[Path, comb.Outcome]) -> None:
+    folder, _ = made
+    (folder / "one.yaml").write_text(
+        "source: visits.csv\nreading: {types: {kg: decimal 0.0}}\nrules:\n"
+        "  - {check: kg < 100, otherwise: mark}\n  - {unique: [hive, day], otherwise: set aside}\n"
+        "  - {check: max(mites) < 9, by: hive, otherwise: mark}\n"
+    )
+    table = comb.Plan.load(folder / "one.yaml").run().tables["visits"]
+    marked: dict[int, Any] = dict(zip(table.row_numbers.tolist(), table["broken_rules"].to_list(), strict=True))
+    both = "kg < 100; max(mites) < 9 within each hive"
+    assert marked == {1: None, 2: both, 3: None, 5: None, 6: both.partition("; ")[2], 7: None}
