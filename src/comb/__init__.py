@@ -28,6 +28,7 @@ if TYPE_CHECKING:
         TypeMismatch,
         WriteError,
     )
+    from comb.interface.comparing import differences
     from comb.interface.loading import inspect, load, load_all, table
     from comb.interface.plan import Plan
     from comb.interface.table import Table
@@ -44,7 +45,7 @@ if TYPE_CHECKING:
 __all__ = [
     "Column", "ColumnError", "CombError", "ContentError", "ExpressionError", "Finding", "Inspection",
     "NotEnoughMemory", "Outcome", "ParameterError", "Plan", "PlanError", "Profile", "ReadError", "SourceMissing",
-    "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "inspect", "load", "load_all",
+    "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "differences", "inspect", "load", "load_all",
     "profile_together", "table", "trace",
 ]  # fmt: skip
 
@@ -57,6 +58,7 @@ _HOMES = {
     "Profile": "profiling.profile",
     "Table": "interface.table",
     "Type": "tables.types",
+    "differences": "interface.comparing",
     "inspect": "interface.loading",
     "load": "interface.loading",
     "load_all": "interface.loading",

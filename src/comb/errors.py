@@ -99,7 +99,15 @@ class ExpressionError(CombError, ValueError):
 
 
 class PlanError(CombError, ValueError):
-    """A plan that cannot be read or run."""
+    """A plan that cannot be read or run.
+
+    Attributes
+    ----------
+    differences : tuple of str
+        Where it failed on another source than it was made on: what is different about that.
+    """
+
+    differences: tuple[str, ...] = ()
 
 
 def washed(text: str) -> str:

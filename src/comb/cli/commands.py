@@ -11,6 +11,8 @@ import numpy as np
 from comb.cli.terminal import Terminal
 from comb.cli.views import (
     column_view,
+    comparison_view,
+    difference_lines,
     dry_run_view,
     explanation_view,
     inspection_view,
@@ -20,7 +22,8 @@ from comb.cli.views import (
     together_view,
     trace_view,
 )
-from comb.errors import ParameterError, agree, counted
+from comb.errors import ParameterError, PlanError, agree, counted
+from comb.interface.comparing import differences
 from comb.interface.loading import inspect, load, load_all, load_beginning
 from comb.interface.plan import Plan
 from comb.interface.table import Table
@@ -30,6 +33,7 @@ from comb.plans.draft import draft_plan
 from comb.plans.rules import rule_record
 from comb.plans.run import Outcome
 from comb.profiling.codes import code_of
+from comb.profiling.differences import Comparison
 from comb.profiling.profile import Profile
 from comb.steps.ledger import lost
 from comb.steps.trace import trace_record
@@ -386,6 +390,7 @@ class RunRequest:
     as_of: str | None = None
     without: tuple[int, ...] = ()
     until: int | None = None
+    to: str | None = None
     as_json: bool = False
 
 
@@ -406,18 +411,24 @@ def _sources_of(given: tuple[str, ...], plan: Plan) -> dict[str, str]:
 
 
 def run_command(path: str, wanted: RunRequest, *, screen: Terminal | None = None) -> int:
-    """Run a plan; returns the number of rows that break a rule."""
+    """Run a plan; returns how often a rule is broken, and how many differences a new source has."""
     screen = screen or Terminal()
     plan = Plan.load(path)
     dry_run = wanted.dry_run
-    with screen.working(f"running {path}") as progress:
-        outcome = plan.run(
-            dry_run=dry_run, overwrite=wanted.overwrite, write_outside=wanted.write_outside, as_of=wanted.as_of,
-            sources=_sources_of(wanted.sources, plan), without=wanted.without, until=wanted.until, progress=progress,
-        )  # fmt: skip
+    try:
+        with screen.working(f"running {path}") as progress:
+            outcome = plan.run(
+                dry_run=dry_run, overwrite=wanted.overwrite, write_outside=wanted.write_outside, as_of=wanted.as_of,
+                sources=_sources_of(wanted.sources, plan), without=wanted.without, until=wanted.until,
+                save_to=wanted.to, progress=progress,
+            )  # fmt: skip
+    except PlanError as error:
+        # What is different about the source comes first: it is the likely cause.
+        screen.lines([*difference_lines(error.differences, screen.width), *([[]] if error.differences else [])])
+        raise
     if wanted.as_json:
         screen.json(_run_record(outcome))
-        return outcome.broken
+        return outcome.found
     view = dry_run_view if dry_run else run_view
     screen.lines(view(outcome, screen.width))
     if dry_run:
@@ -427,7 +438,7 @@ def run_command(path: str, wanted: RunRequest, *, screen: Terminal | None = None
             screen.say(line)
         screen.say("dry run: nothing was written")
         screen.next_step(f"comb run {shlex.quote(path)}")
-        return outcome.broken
+        return outcome.found
     for message in outcome.messages:
         screen.say(f"note: {message}")
     for line in loss_lines(outcome):
@@ -442,7 +453,33 @@ def run_command(path: str, wanted: RunRequest, *, screen: Terminal | None = None
         screen.next_step(f"comb show {shlex.quote(str(result))}")
     else:
         screen.say("the plan has no 'save:', so nothing was written")
-    return outcome.broken
+    return outcome.found
+
+
+def differences_command(
+    old: str,
+    new: str,
+    options: dict[str, Any],
+    *,
+    key: str | None = None,
+    as_json: bool = False,
+    screen: Terminal | None = None,
+) -> int:
+    """Say what is different between two sources; returns how many differences there are."""
+    screen = screen or Terminal()
+    with screen.working(f"reading {old} and {new}"):
+        found = differences(old, new, key=_parts(key or ""), **options)
+    several = {"": found} if isinstance(found, Comparison) else dict(found)
+    if as_json:
+        records = {name: one.as_record() for name, one in several.items()}
+        screen.json(next(iter(records.values())) if isinstance(found, Comparison) else records)
+    else:
+        for at, one in enumerate(several.values()):
+            screen.lines([*([[]] if at else []), *comparison_view(one, screen.width)])
+        keyed = any(one.key for one in several.values())
+        if not keyed:
+            screen.next_step(f"comb differences {shlex.join([old, new])} --key COLUMN compares rows and cells")
+    return sum(one.count for one in several.values())
 
 
 def trace_command(
@@ -488,6 +525,7 @@ def _run_record(outcome: Outcome) -> dict[str, Any]:
         "adds_up": outcome.adds_up,
         "saved": outcome.saved,
         "messages": outcome.messages,
+        "differences": {name: one.as_record() for name, one in outcome.comparisons.items()},
         "ledger": {name: msgspec.to_builtins(entries) for name, entries in outcome.ledger.items()},
         "rules": {name: [rule_record(result) for result in results] for name, results in outcome.rules.items()},
     }

@@ -190,6 +190,7 @@ def profile(source: tuple[str, ...], explain: str | None, check: bool, **given: 
 @click.option("--source", "sources", metavar="TABLE=FILE", multiple=True, help="Another file for a table; repeatable.")
 @click.option("--as-of", metavar="DAY", help="The day of the run: 2026-05-01.")
 @click.option("--without", metavar="N", type=int, multiple=True, help="Do not take step N this time; repeatable.")
+@click.option("--to", metavar="PLACE", help="Save there, and not where the plan says.")
 @click.option("--until", metavar="N", type=int, help="Take no step after step N.")
 @click.option("--check", is_flag=True, help="Exit with 1 if a rule is broken, or a source differs from before.")
 @click.option("--json", "as_json", is_flag=True, help="Print the ledger as JSON.")
@@ -198,6 +199,21 @@ def run(plan: str, check: bool, **given: Any) -> int:
     from comb.cli.commands import RunRequest, run_command
 
     found = run_command(plan, RunRequest(**given))
+    return int(check and found > 0)
+
+
+@cli.command(short_help="Say what is different between two files or dataset folders.")
+@click.argument("old", metavar="OLD")
+@click.argument("new", metavar="NEW")
+@click.option("--key", metavar="COLUMNS", help="Columns that tell rows apart: then rows and cells are compared too.")
+@click.option("--check", is_flag=True, help="Exit with 1 if anything is different.")
+@click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
+@reading_options
+def differences(old: str, new: str, key: str | None, check: bool, as_json: bool, **given: Any) -> int:
+    """Say what is different between OLD and NEW: columns, how they are filled, and with a key every row and cell."""
+    from comb.cli.commands import differences_command
+
+    found = differences_command(old, new, _reading(given), key=key, as_json=as_json)
     return int(check and found > 0)
 
 

@@ -12,6 +12,7 @@ from comb.plans.model import step_record
 from comb.plans.rules import RuleResult
 from comb.plans.run import Outcome
 from comb.profiling.codes import Code, explained
+from comb.profiling.differences import Comparison
 from comb.profiling.finding import Finding
 from comb.profiling.profile import Profile, group_line, grouped
 from comb.profiling.related import Together
@@ -345,13 +346,18 @@ def _step_with(step: Step, most: int) -> str:
 
 def run_view(outcome: Outcome, width: int) -> list[Line]:
     """Show the ledger of every table, its total, and the rules."""
-    lines: list[Line] = []
+    lines = _comparisons(outcome, width)
     for name, entries in outcome.ledger.items():
         lines += [_line(_table_sentence(name, outcome), "said"), []]
         lines += _ledger_table(entries, width)
         lines += [_rule_line(result) for result in outcome.rules[name]]
         lines.append([])
     return lines
+
+
+def _comparisons(outcome: Outcome, width: int) -> list[Line]:
+    """Show what is different about other sources than those the plan was made on."""
+    return [line for one in outcome.comparisons.values() for line in (*comparison_view(one, width), [])]
 
 
 def _table_sentence(name: str, outcome: Outcome) -> str:
@@ -403,6 +409,22 @@ def _rule_line(result: RuleResult) -> Line:
     return [Span("rule  ", "dim"), Span(washed(result.rule.says), "head"), Span(f"  {message}{where}")]
 
 
+def comparison_view(comparison: Comparison, width: int) -> list[Line]:
+    """Show what is different between two tables."""
+    return difference_lines(comparison.lines(), width)
+
+
+def difference_lines(texts: Sequence[str], width: int) -> list[Line]:
+    """Wrap the lines of a comparison, the first of which is a sentence."""
+    lines: list[Line] = []
+    for at, text in enumerate(texts):
+        inner = " " * (11 if text.startswith("  ") and not text.startswith("    ") else 6)
+        parts = textwrap.wrap(washed(text), max(width, LEAST_WRAPPED), subsequent_indent=inner, break_long_words=False)
+        style = "said" if not at else "dim" if text.startswith(" " * 11) else "plain"
+        lines += [_line(part, style) for part in parts]
+    return lines
+
+
 def trace_view(trace: Trace, width: int) -> list[Line]:
     """Show the history of a cell, from its source on."""
     lines: list[Line] = []
@@ -424,7 +446,7 @@ def _wrapped(text: str, width: int) -> list[Line]:
 
 def dry_run_view(outcome: Outcome, width: int) -> list[Line]:
     """Show what each step would change, with examples."""
-    lines: list[Line] = []
+    lines = _comparisons(outcome, width)
     for name, entries in outcome.ledger.items():
         lines += [_line(_table_sentence(name, outcome) + " (dry run)", "said")]
         for number, entry in enumerate(entries, first_number(entries)):

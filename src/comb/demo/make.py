@@ -40,9 +40,14 @@ APIARIES = {
 COLONIES = 74
 WEEKS = 32
 FIRST_DAY = date(2025, 3, 24)
+FIRST_NUMBER = 50001
 TARE = 18.5
 
 COPIES, CONFLICTS = 24, 8
+
+# The season after.
+NEXT_DAY, NEXT_NUMBER = date(2026, 3, 23), 60001
+NEW_LABELS, DELIVERED = 41, 8
 
 NOTES = (
     "Fed {n} litres of syrup",
@@ -99,7 +104,7 @@ def _comma(value: float) -> str:
     return f"{value:.1f}".replace(".", ",")
 
 
-def _visits(dice: Dice) -> list[Visit]:
+def clean_visits(dice: Dice, first_day: date, first_number: int) -> list[Visit]:
     """Make clean visits: every colony once a week, growing until July."""
     names = list(APIARIES)
     weights = [24 + dice.below(80) / 10 for _ in range(COLONIES)]
@@ -107,11 +112,11 @@ def _visits(dice: Dice) -> list[Visit]:
     for week in range(WEEKS):
         for colony in range(COLONIES):
             apiary = names[colony % len(names)]
-            day = FIRST_DAY + timedelta(days=7 * week + colony % len(names) % 5)
+            day = first_day + timedelta(days=7 * week + colony % len(names) % 5)
             weights[colony] += (dice.below(30) - (6 if week < 16 else 20)) / 10
             gross = max(weights[colony], TARE + 2.0)
             cells = {
-                "visit": str(50001 + len(visits)),
+                "visit": str(first_number + len(visits)),
                 "inspected_on": f"{day.day}.{day.month}.{day.year}",
                 "apiary": apiary,
                 "colony": f"{names.index(apiary) + 1:02}{colony // len(names) + 1:02}",
@@ -228,7 +233,7 @@ def _finish(visits: list[Visit]) -> None:
 def make_visits() -> list[Visit]:
     """Make all rows of the inspections, in the order of the file."""
     dice = Dice(SEED)
-    visits = _visits(dice)
+    visits = clean_visits(dice, FIRST_DAY, FIRST_NUMBER)
     _plant(dice, visits)
     _plant_further(Dice(SEED + 1), visits)
     visits = _exported_again(dice, visits)
@@ -256,6 +261,45 @@ def truth(visits: Sequence[Visit]) -> list[dict[str, object]]:
     return [{"code": code, "column": column, "rows": rows[code, column]} for code, column in sorted(rows)]
 
 
+def next_season(before: Sequence[Visit]) -> tuple[bytes, list[dict[str, object]]]:
+    """Make the export of the next season, changed a little, and write down in what it differs.
+
+    One column has another name, one label is new, dates are in another form, a sixth of the weights is missing, and
+    the last visits of the season before are in it once more.
+    """
+    dice = Dice(SEED + 2)
+    visits = clean_visits(dice, NEXT_DAY, NEXT_NUMBER)
+    for visit in visits:
+        visit.cells["inspected_on"] = _iso(visit.cells["inspected_on"])
+    relabelled = dice.sample([at for at, visit in enumerate(visits) if visit.cells["queen"] == "laying"], NEW_LABELS)
+    for at in relabelled:
+        visits[at].cells["queen"] = "superseded"
+    unweighed = dice.sample(range(len(visits)), len(visits) // 6)
+    for at in unweighed:
+        visits[at].cells["gross_kg"] = visits[at].cells["net_kg"] = ""
+    harmless = {("type.leading_zeros", "colony"), ("missing.blank", "notes")}
+    last = [visit for visit in before if not visit.defects - harmless][-DELIVERED:]
+    again = [Visit({**visit.cells, "inspected_on": _iso(visit.cells["inspected_on"])}) for visit in last]
+    text = io.StringIO()
+    text.write(TITLES.replace("2025", "2026"))
+    writer = csv.writer(text, delimiter=";", lineterminator="\n")
+    writer.writerow("beekeeper" if name == "keeper" else name for name in COLUMNS)
+    writer.writerows([visit.cells[name] for name in COLUMNS] for visit in (*again, *visits))
+
+    def rows(places: Sequence[int]) -> list[int]:
+        return sorted(at + len(again) + 1 for at in places)
+
+    differences: list[dict[str, object]] = [
+        {"kind": "columns", "column": "keeper", "now": "beekeeper", "rows": []},
+        {"kind": "values", "column": "queen", "now": "superseded", "rows": rows(relabelled)},
+        {"kind": "reading", "column": "inspected_on", "now": "yyyy-MM-dd", "rows": []},
+        {"kind": "missing", "column": "gross_kg", "now": "blank", "rows": rows(unweighed)},
+        {"kind": "missing", "column": "net_kg", "now": "blank", "rows": rows(unweighed)},
+        {"kind": "keys", "column": "visit", "now": "delivered before", "rows": list(range(1, len(again) + 1))},
+    ]
+    return text.getvalue().encode(), differences
+
+
 def files() -> Iterator[tuple[str, bytes]]:
     """Make every file of the demo data that a script makes: its name and its bytes."""
     visits = make_visits()
@@ -267,6 +311,9 @@ def files() -> Iterator[tuple[str, bytes]]:
     readings, odd = scales()
     yield "scales.jsonl", readings
     yield "scales-truth.json", _message(odd)
+    season, differences = next_season(visits)
+    yield "inspections-2026.csv", season
+    yield "inspections-2026-truth.json", _message(differences)
     yield "apiaries.csv", apiaries_csv()
     yield "apiaries-truth.json", _message(apiaries_truth())
 

@@ -64,6 +64,7 @@ class Plan:
         sources: Mapping[str, str | Path] = MappingProxyType({}),
         without: Collection[int] = (),
         until: int | None = None,
+        save_to: str | Path | None = None,
         progress: Callable[[str], None] | None = None,
     ) -> Outcome:
         """Run the plan and save what it asks for.
@@ -84,6 +85,8 @@ class Plan:
             Numbers of steps that are not taken this time.
         until : int, optional
             The number of the last step that is taken.
+        save_to : str or Path, optional
+            Where the result goes, and not where the plan says; for plans with one output.
         progress : callable, optional
             Called with a one-line progress message.
 
@@ -101,6 +104,7 @@ class Plan:
             sources={name: str(path) for name, path in sources.items()},
             without=without,
             until=until,
+            save_to=None if save_to is None else str(save_to),
             progress=progress or (lambda text: None),
         )
 

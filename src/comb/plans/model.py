@@ -115,6 +115,9 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     from_table : str
         Another table of the plan, taken as it is after its steps.
     reading : ReadOptions
+    rename : dict of str to str
+        Columns that another file of the kind calls differently: the name there is, and the name in this plan. Names
+        that a file does not have are passed over.
     steps : list of Step
     rules : list of Rule
     describe : dict of str to ColumnText
@@ -131,6 +134,7 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     checksum: str = ""
     from_table: str = ""
     reading: ReadOptions = ReadOptions()
+    rename: dict[str, str] = {}
     steps: list[Step] = []
     rules: list[Rule] = []
     describe: dict[str, ColumnText] = {}
@@ -175,6 +179,10 @@ class PlanText(msgspec.Struct, frozen=True, kw_only=True):
         Where its relative paths begin.
     text : str
         The plan as written.
+    replaced : dict of str to str
+        Other files for the sources of tables, by absolute paths, that a run was given.
+    saved_to : str
+        The absolute path of another output, that a run was given.
     """
 
     tables: dict[str, TablePlan]
@@ -183,6 +191,8 @@ class PlanText(msgspec.Struct, frozen=True, kw_only=True):
     name: str = ""
     folder: str = "."
     text: str = ""
+    replaced: dict[str, str] = {}
+    saved_to: str = ""
 
 
 def step_record(step: Step) -> dict[str, Any]:
@@ -239,7 +249,7 @@ def moved(plan: PlanText, folder: str, checksums: Mapping[str, str] | None = Non
     checksums : mapping of str to str, optional
         Of the source of each table, to be written beside it.
     """
-    if Path(folder).resolve() == Path(plan.folder).resolve() and not checksums:
+    if Path(folder).resolve() == Path(plan.folder).resolve() and not (checksums or plan.replaced or plan.saved_to):
         return plan.text
     root = yaml.compose(plan.text, Loader=yaml.SafeLoader)
     assert root is not None
@@ -257,13 +267,23 @@ def moved(plan: PlanText, folder: str, checksums: Mapping[str, str] | None = Non
 
     for name, (_, table) in tables.items():
         fields = _fields(table)
-        if "source" in fields:
+        if name in plan.replaced:
+            node = fields["source"][1]
+            path = _scalar(os.path.relpath(plan.replaced[name], folder))
+            edits.append((node.start_mark.index, node.end_mark.index, path))
+        elif "source" in fields:
             path_at(fields["source"][1])
         if "schema" in (reading := _fields(fields["reading"][1]) if "reading" in fields else {}):
             path_at(reading["schema"][1])
         if checksums and name in checksums:
             edits.append(_beside_source(fields, checksums[name], flow=bool(getattr(table, "flow_style", False))))
-    if "save" in whole:
+    if plan.saved_to and "save" in whole:
+        node = whole["save"][1]
+        path = _scalar(os.path.relpath(plan.saved_to, folder))
+        begin, end = node.start_mark.index, node.end_mark.index
+        # A block of lines ends at the beginning of the next line.
+        edits.append((begin, end, path + "\n" * plan.text[begin:end].endswith("\n")))
+    elif "save" in whole:
         path_at(whole["save"][1])
     text = plan.text
     for start, end, new in sorted(edits, reverse=True):

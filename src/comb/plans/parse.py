@@ -14,7 +14,7 @@ from comb.steps.base import Step
 from comb.steps.catalogue import STEPS, fields_of, listed, make_step
 from comb.tables.read_options import ReadOptions, listed_words
 
-_TABLE_FIELDS = ("source", "checksum", "from_table", "reading", "steps", "rules", "describe", "accepted")
+_TABLE_FIELDS = ("source", "checksum", "from_table", "reading", "rename", "steps", "rules", "describe", "accepted")
 _PLAN_FIELDS = ("tables", "questions", "save")
 Record = TypeVar("Record", bound=msgspec.Struct)
 
@@ -100,6 +100,7 @@ class _PlanReader:
             checksum=record.get("checksum") or "",
             from_table=record.get("from_table") or "",
             reading=reading,
+            rename=self.names((*path, "rename"), record.get("rename")),
             steps=[self.step((*path, "steps", at), one) for at, one in enumerate(steps)],
             lines=[self.yaml_source.line((*path, "steps", at)) for at in range(len(steps))],
             rules=[self.rule((*path, "rules", at), one) for at, one in enumerate(rules)],
@@ -120,6 +121,14 @@ class _PlanReader:
             if given is not None and not _is_number(given):
                 raise self.yaml_source.error((*path, name), f"{name}: expected a number, got {given!r}")
         return made
+
+    def names(self, path: Path, value: Any) -> dict[str, str]:
+        """Read names by other names."""
+        record = {} if value is None else self.mapping(path, value, "the name there is, and the name in this plan")
+        for key, name in record.items():
+            if not isinstance(name, str):
+                raise self.yaml_source.error((*path, key), f"expected a name, got {_shown(name)}")
+        return record
 
     def descriptions(self, path: Path, value: Any) -> dict[str, ColumnText]:
         """Read what columns contain: a text, or fields with text and unit."""

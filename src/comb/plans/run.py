@@ -21,16 +21,16 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from comb.errors import CombError, ParameterError, PlanError, unknown_name
+from comb.errors import CombError, ParameterError, PlanError
 from comb.kernels.grouping import Codes
 from comb.plans.model import PlanText, TablePlan
 from comb.plans.name_check import check_names, place_of_rule, place_of_step
-from comb.plans.outputs import place_of, reserve_outputs, write_outputs
+from comb.plans.outputs import reserve_outputs, write_outputs
 from comb.plans.parse import read_plan
 from comb.plans.rules import BrokenAside, BrokenMarked, RuleResult, check_rule, stopped
-from comb.reading.io.beside import CHECKSUMS
+from comb.plans.sources import compared_with_before, load_planned, renaming_hint, saved_elsewhere, with_sources
+from comb.profiling.differences import Comparison
 from comb.reading.io.source_file import read_whole
-from comb.reading.load import load_table
 from comb.reading.source_texts import source_texts
 from comb.steps.accounting import Taken, ledger_of, take_step
 from comb.steps.ledger import Entry, total
@@ -38,7 +38,6 @@ from comb.tables.names import check_known
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
 from comb.writing.atomic import Output
-from comb.writing.dataset import PLAN
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +59,8 @@ class Outcome:
         What is odd about the sources: one is not what it was, or is a result of this plan.
     begun_from : dict of str to str
         For a table that builds on another the name of that.
+    comparisons : dict of str to Comparison
+        For tables with another source than the plan was made on: what is different about it.
     """
 
     tables: dict[str, Any] = field(default_factory=dict)
@@ -69,6 +70,7 @@ class Outcome:
     sources: dict[str, Origin] = field(default_factory=dict)
     messages: list[str] = field(default_factory=list)
     begun_from: dict[str, str] = field(default_factory=dict)
+    comparisons: dict[str, Comparison] = field(default_factory=dict)
 
     def history(self, name: str) -> list[Taken]:
         """Return all steps that led to a table, those of the table it builds on first."""
@@ -87,6 +89,11 @@ class Outcome:
             all(entry.adds_up for entry in entries) and (not entries or total(entries).adds_up)
             for entries in self.ledger.values()
         )
+
+    @property
+    def found(self) -> int:
+        """How often a rule is broken, and how many differences there are to the files that the plan was made on."""
+        return self.broken + sum(one.count for one in self.comparisons.values())
 
     @property
     def broken(self) -> int:
@@ -144,6 +151,7 @@ def run_plan(
     sources: Mapping[str, str] = MappingProxyType({}),
     without: Collection[int] = (),
     until: int | None = None,
+    save_to: str | None = None,
     progress: Callable[[str], None] = lambda text: None,
 ) -> Outcome:
     """Run a plan.
@@ -165,6 +173,8 @@ def run_plan(
         Numbers of steps that are not taken this time.
     until : int, optional
         The number of the last step that is taken.
+    save_to : str, optional
+        Where the result goes, and not where the plan says.
     progress : callable
         Called with a one-line progress message.
 
@@ -178,18 +188,32 @@ def run_plan(
         If a source, a step or an output fails; nothing was written then.
     """
     outcome = Outcome()
-    plan = with_sources(plan, sources)
+    made_on, plan = plan, with_sources(plan, sources)
+    if save_to is not None:
+        plan, write_outside = saved_elsewhere(plan, save_to), True
     _check_numbers(plan, without, until)
     with Output() as output:
         if not dry_run:
             reserve_outputs(plan, output, overwrite=overwrite, write_outside=write_outside)
             outcome.messages.extend(output.messages)
         loaded = {
-            name: _load(plan, name, table, outcome, progress)
+            name: load_planned(plan, name, outcome.messages, progress)
             for name, table in plan.tables.items()
             if not table.from_table
         }
-        check_names(plan, loaded, as_of)
+        outcome.sources.update({name: table.origin for name, table in loaded.items()})
+        for name in sources:
+            compared = compared_with_before(made_on, name, loaded[name], outcome.messages, progress)
+            if compared is not None:
+                outcome.comparisons[name] = compared
+        try:
+            check_names(plan, loaded, as_of)
+        except CombError as error:
+            if not outcome.comparisons:
+                raise
+            failed = PlanError(error.what, where=error.where, remedy=renaming_hint(outcome.comparisons) or error.remedy)
+            failed.differences = tuple(line for one in outcome.comparisons.values() for line in one.lines())
+            raise failed from None
         run = Run(progress, as_of, without, until)
         for name, table in plan.tables.items():
             if table.from_table:
@@ -205,49 +229,11 @@ def run_plan(
     return outcome
 
 
-def with_sources(plan: PlanText, sources: Mapping[str, str]) -> PlanText:
-    """Return a plan with other files as the sources of some of its tables.
-
-    Raises
-    ------
-    ParameterError
-        If there is no such table, or it has no source of its own.
-    """
-    tables = dict(plan.tables)
-    for name, path in sources.items():
-        if name not in tables:
-            what, remedy = unknown_name("table", name, list(tables))
-            raise ParameterError(what, remedy=remedy)
-        if tables[name].from_table:
-            raise ParameterError(
-                f"{name} is made from the table {tables[name].from_table}, it has no source of its own"
-            )
-        tables[name] = msgspec.structs.replace(tables[name], source=str(Path(path).resolve()), checksum="")
-    return msgspec.structs.replace(plan, tables=tables)
-
-
 def _check_numbers(plan: PlanText, without: Collection[int], until: int | None) -> None:
     most = max((len(table.steps) for table in plan.tables.values()), default=0)
     for number in (*without, *(() if until is None else (until,))):
         if not 1 <= number <= most:
             raise ParameterError(f"there is no step {number}: the plan has {most}", remedy="steps are numbered from 1")
-
-
-def _load(
-    plan: PlanText, name: str, planned: TablePlan, outcome: Outcome, progress: Callable[[str], None]
-) -> BareTable:
-    files = [planned.source] if isinstance(planned.source, str) else planned.source
-    progress(f"loading {', '.join(files)}")
-    options = planned.reading
-    if options.schema:
-        options = options.replace(schema=str(place_of(plan, options.schema)))
-    places = [place_of(plan, one) for one in files]
-    table = load_table(places[0] if isinstance(planned.source, str) else places, options)
-    outcome.sources[name] = table.origin
-    outcome.messages.extend(_own_result(one) for one in places if _is_own_result(plan, one))
-    if planned.checksum and planned.checksum != table.origin.checksum:
-        outcome.messages.append(f"{table.origin.name} is not the source this plan was saved with: its bytes differ")
-    return table
 
 
 def _run_table(plan: PlanText, name: str, planned: TablePlan, table: BareTable, outcome: Outcome, run: Run) -> None:
@@ -303,17 +289,3 @@ def described(table: BareTable, planned: TablePlan) -> BareTable:
     for name, text in planned.describe.items():
         columns[check_known(name, table.names)] = table[name]._replace(description=text.says)
     return table._derive(columns) if planned.describe else table
-
-
-def _is_own_result(plan: PlanText, source: Path) -> bool:
-    """A source in a dataset folder that this plan saves, or that it was saved in."""
-    folder = source.parent.resolve()
-    if not (folder / CHECKSUMS).is_file():
-        return False
-    # The plan of a dataset folder has its own name there; others in it may go on from its tables.
-    of_folder = Path(plan.folder).resolve() if Path(plan.name).name == PLAN else None
-    return folder in {of_folder, *(place_of(plan, one.to).resolve() for one in plan.save)}
-
-
-def _own_result(source: Path) -> str:
-    return f"{source.name} is a result of this plan, not its source: it was tidied before"

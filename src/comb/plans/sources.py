@@ -1,0 +1,143 @@
+"""The sources of a plan: its own, or another file for the same steps, with what is different about it.
+
+Another file may call a column differently, which the plan accepts by ``rename:``; and it may lack a column for which a
+type is declared. Neither stops the load: the comparison with the file that the plan was made on says it first, and the
+check of all names after it says which steps need the column.
+"""
+
+from collections.abc import Callable, Mapping
+from pathlib import Path
+
+import msgspec
+
+from comb.errors import CombError, ParameterError, SourceMissing, listing, unknown_name
+from comb.plans.model import PlanText, Save, TablePlan
+from comb.plans.outputs import place_of
+from comb.profiling.differences import Comparison, compare
+from comb.reading.io.beside import CHECKSUMS
+from comb.reading.load import load_table
+from comb.steps.column_steps import Rename
+from comb.tables.read_options import ReadOptions
+from comb.tables.table import BareTable
+from comb.writing.dataset import PLAN
+
+Progress = Callable[[str], None]
+
+
+def with_sources(plan: PlanText, sources: Mapping[str, str]) -> PlanText:
+    """Return a plan with other files as the sources of some of its tables.
+
+    Raises
+    ------
+    ParameterError
+        If there is no such table, or it has no source of its own.
+    """
+    tables, replaced = dict(plan.tables), {}
+    for name, path in sources.items():
+        if name not in tables:
+            what, remedy = unknown_name("table", name, list(tables))
+            raise ParameterError(what, remedy=remedy)
+        if tables[name].from_table:
+            above = tables[name].from_table
+            raise ParameterError(f"{name} is made from the table {above}, it has no source of its own")
+        replaced[name] = str(Path(path).expanduser().resolve())
+        tables[name] = msgspec.structs.replace(tables[name], source=replaced[name], checksum="")
+    return msgspec.structs.replace(plan, tables=tables, replaced=replaced)
+
+
+def saved_elsewhere(plan: PlanText, place: str) -> PlanText:
+    """Return a plan whose one output goes to another place."""
+    if len(plan.save) > 1:
+        places = listing([save.to for save in plan.save])
+        raise ParameterError(f"the plan saves to {len(plan.save)} places: {places}", remedy="change them in the plan")
+    path = str(Path(place).expanduser().resolve())
+    save = msgspec.structs.replace(plan.save[0], to=path) if plan.save else Save(to=path)
+    return msgspec.structs.replace(plan, save=[save], saved_to=path)
+
+
+def load_planned(plan: PlanText, name: str, messages: list[str], progress: Progress) -> BareTable:
+    """Load the source of a table as its plan says.
+
+    Parameters
+    ----------
+    plan : PlanText
+    name : str
+    messages : list of str
+        What is odd about the source is added here.
+    progress : callable
+    """
+    planned = plan.tables[name]
+    files = [planned.source] if isinstance(planned.source, str) else planned.source
+    progress(f"loading {', '.join(files)}")
+    options = planned.reading
+    if options.schema:
+        options = options.replace(schema=str(place_of(plan, options.schema)))
+    places = [place_of(plan, one) for one in files]
+    source = places[0] if isinstance(planned.source, str) else places
+    options, names = _fitted(planned, source, options, messages, lenient=name in plan.replaced)
+    table = load_table(source, options)
+    messages.extend(_own_result(one) for one in places if _is_own_result(plan, one))
+    if planned.checksum and planned.checksum != table.origin.checksum:
+        messages.append(f"{table.origin.name} is not the source this plan was saved with: its bytes differ")
+    if not names:
+        return table
+    messages.append(f"{table.origin.name}: " + ", ".join(f"{one} is read as {other}" for one, other in names.items()))
+    return Rename(names=names).apply(table).table
+
+
+def _fitted(
+    planned: TablePlan, source: Path | list[Path], options: ReadOptions, messages: list[str], *, lenient: bool
+) -> tuple[ReadOptions, dict[str, str]]:
+    """Fit what is declared to the names that a file has: returns how it is read, and what is renamed after that."""
+    types = options.types if isinstance(options.types, dict) else {}
+    if not (planned.rename or (lenient and types)):
+        return options, {}
+    there = load_table(source, options.replace(rows=1, types=None)).names
+    names = {one: other for one, other in planned.rename.items() if one in there and other not in there}
+    by_plan = {other: one for one, other in names.items()}
+    fitted = {by_plan.get(title, title): kind for title, kind in types.items()}
+    lacking = [title for title in fitted if title not in there] if lenient else []
+    if lacking:
+        messages.append(f"types are declared for columns that are not there: {listing(lacking)}")
+    kept = {title: kind for title, kind in fitted.items() if title not in lacking}
+    return (options.replace(types=kept) if types else options), names
+
+
+def compared_with_before(
+    made_on: PlanText, name: str, table: BareTable, messages: list[str], progress: Progress
+) -> Comparison | None:
+    """Compare a source with the file that the plan was made on; None where that is not there any more."""
+    try:
+        before = load_planned(made_on, name, [], progress)
+    except SourceMissing:
+        source = made_on.tables[name].source
+        messages.append(f"{source} is not there, which the plan was made on: nothing to compare with")
+        return None
+    except CombError as error:
+        messages.append(f"the file that the plan was made on cannot be read: {error.what}")
+        return None
+    return compare(before, table)
+
+
+def renaming_hint(comparisons: Mapping[str, Comparison]) -> str:
+    """Say how to accept the renamings that comparisons propose."""
+    said = []
+    for name, comparison in comparisons.items():
+        proposed = [f"{now}: {was}" for one in comparison.differences for now, was in one.proposal.items()]
+        if proposed:
+            said.append(f"if columns were renamed, write below the source of {name}: rename: {{{', '.join(proposed)}}}")
+    return "; ".join(said)
+
+
+def _is_own_result(plan: PlanText, source: Path) -> bool:
+    """A source in a dataset folder that this plan saves, or that it was saved in."""
+    folder = source.parent.resolve()
+    if not (folder / CHECKSUMS).is_file():
+        return False
+    # The plan of a dataset folder has its own name there; others in it may go on from its tables.
+    of_folder = Path(plan.folder).resolve() if Path(plan.name).name == PLAN else None
+    return folder in {of_folder, *(place_of(plan, one.to).resolve() for one in plan.save)}
+
+
+def _own_result(source: Path) -> str:
+    return f"{source.name} is a result of this plan, not its source: it was tidied before"
