@@ -2,6 +2,7 @@
 
 import math
 import os
+import re
 from collections.abc import Mapping
 from pathlib import Path, PurePath
 from typing import Any, Literal
@@ -115,6 +116,8 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     from_table : str
         Another table of the plan, taken as it is after its steps.
     reading : ReadOptions
+    file_column : str
+        Where several files are read as one: the column that says which file a row is from; if empty, none is added.
     rename : dict of str to str
         Columns that another file of the kind calls differently: the name there is, and the name in this plan. Names
         that a file does not have are passed over.
@@ -134,6 +137,7 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     checksum: str = ""
     from_table: str = ""
     reading: ReadOptions = ReadOptions()
+    file_column: str = ""
     rename: dict[str, str] = {}
     steps: list[Step] = []
     rules: list[Rule] = []
@@ -231,10 +235,12 @@ def write_plan(
 def name_of(source: str | list[str]) -> str:
     """Return how the one table of a plan is called: like its source.
 
-    >>> name_of("data/visits.csv"), name_of(["may.csv", "june.csv"])
-    ('visits', 'table')
+    >>> name_of("data/visits.csv"), name_of(["may.csv", "june.csv"]), name_of("visits-*.csv")
+    ('visits', 'table', 'visits')
     """
-    return (PurePath(source).stem if isinstance(source, str) else "") or "table"
+    stem = PurePath(source).stem if isinstance(source, str) else ""
+    # What stands for any text in a pattern is no part of a name.
+    return re.sub(r"\[.*?\]|[*?]", "", stem).strip("-_ .") or "table"
 
 
 def moved(plan: PlanText, folder: str, checksums: Mapping[str, str] | None = None) -> str:

@@ -14,7 +14,18 @@ from comb.steps.base import Step
 from comb.steps.catalogue import STEPS, fields_of, listed, make_step
 from comb.tables.read_options import ReadOptions, listed_words
 
-_TABLE_FIELDS = ("source", "checksum", "from_table", "reading", "rename", "steps", "rules", "describe", "accepted")
+_TABLE_FIELDS = (
+    "source",
+    "checksum",
+    "from_table",
+    "reading",
+    "file_column",
+    "rename",
+    "steps",
+    "rules",
+    "describe",
+    "accepted",
+)
 _PLAN_FIELDS = ("tables", "questions", "save")
 Record = TypeVar("Record", bound=msgspec.Struct)
 
@@ -88,7 +99,7 @@ class _PlanReader:
             source = self.texts((*path, "source"), source)
         elif not isinstance(source, str):
             raise self.yaml_source.error((*path, "source"), f"expected one path or a list, got {_shown(source)}")
-        for key in ("checksum", "from_table"):
+        for key in ("checksum", "from_table", "file_column"):
             if not isinstance(record.get(key) or "", str):
                 raise self.yaml_source.error((*path, key), f"expected a name, got {_shown(record[key])}")
         reading = self.struct((*path, "reading"), record.get("reading") or {}, ReadOptions)
@@ -100,6 +111,7 @@ class _PlanReader:
             checksum=record.get("checksum") or "",
             from_table=record.get("from_table") or "",
             reading=reading,
+            file_column=record.get("file_column") or "",
             rename=self.names((*path, "rename"), record.get("rename")),
             steps=[self.step((*path, "steps", at), one) for at, one in enumerate(steps)],
             lines=[self.yaml_source.line((*path, "steps", at)) for at in range(len(steps))],

@@ -5,20 +5,28 @@ type is declared. Neither stops the load: the comparison with the file that the 
 check of all names after it says which steps need the column.
 """
 
+import dataclasses
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
 import msgspec
+import numpy as np
 
-from comb.errors import CombError, ParameterError, SourceMissing, listing, unknown_name
+from comb.errors import ColumnError, CombError, ContentError, ParameterError, SourceMissing, listing, unknown_name
 from comb.plans.model import PlanText, Save, TablePlan
 from comb.plans.outputs import place_of
 from comb.profiling.differences import Comparison, compare
 from comb.reading.io.beside import CHECKSUMS
+from comb.reading.io.source_file import expand
 from comb.reading.load import load_table
 from comb.steps.column_steps import Rename
+from comb.steps.joins import StackTables
+from comb.tables.cell_source import NO_PLACE
+from comb.tables.column import Column
 from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
+from comb.tables.text import Text
+from comb.tables.types import STRING
 from comb.writing.dataset import PLAN
 
 Progress = Callable[[str], None]
@@ -75,7 +83,9 @@ def load_planned(plan: PlanText, name: str, messages: list[str], progress: Progr
     places = [place_of(plan, one) for one in files]
     source = places[0] if isinstance(planned.source, str) else places
     options, names = _fitted(planned, source, options, messages, lenient=name in plan.replaced)
-    table = load_table(source, options)
+    table = _load(source, options, messages)
+    if planned.file_column:
+        table = with_files(table, planned.file_column)
     messages.extend(_own_result(one) for one in places if _is_own_result(plan, one))
     if planned.checksum and planned.checksum != table.origin.checksum:
         messages.append(f"{table.origin.name} is not the source this plan was saved with: its bytes differ")
@@ -83,6 +93,53 @@ def load_planned(plan: PlanText, name: str, messages: list[str], progress: Progr
         return table
     messages.append(f"{table.origin.name}: " + ", ".join(f"{one} is read as {other}" for one, other in names.items()))
     return Rename(names=names).apply(table).table
+
+
+def _load(source: Path | list[Path], options: ReadOptions, messages: list[str]) -> BareTable:
+    """Load one file, or several as one table: of one shape at once, others one below the other.
+
+    A column that a file does not have is absent in its rows. What is different about each file is said.
+    """
+    files = expand(source)
+    try:
+        return load_table(source, options)
+    except ContentError:
+        if len(files) < 2:
+            raise
+    tables = [load_table(one, _of_file(one, options)) for one in files]
+    whole = tables[0]
+    for table in tables[1:]:
+        different = [
+            one for one in compare(tables[0], table).differences if one.kind in ("columns", "types", "reading")
+        ]
+        messages.extend(f"{table.origin.name} against {tables[0].origin.name}: {one.text}" for one in different)
+        whole = StackTables(table=table.origin.name).apply_with(whole, table).table
+    return whole._derive(origin=dataclasses.replace(whole.origin, name=f"{len(files)} files"))
+
+
+def _of_file(file: object, options: ReadOptions) -> ReadOptions:
+    """Return how one of several files is read: types are declared for the columns that it has."""
+    types = options.types if isinstance(options.types, dict) else None
+    if types is None:
+        return options
+    there = load_table(file, options.replace(rows=1, types=None)).names  # type: ignore[arg-type]
+    return options.replace(types={name: kind for name, kind in types.items() if name in there})
+
+
+def with_files(table: BareTable, name: str) -> BareTable:
+    """Return a table with a column that says from which file each row is.
+
+    Raises
+    ------
+    ColumnError
+        If there is a column of this name.
+    """
+    if name in table:
+        raise ColumnError(f"there would be two columns named {name!r}", remedy="give file_column another name")
+    files = list(table.origin.sources) or [table.origin.name]
+    distinct = list(dict.fromkeys(files))
+    codes = np.array([distinct.index(one) for one in files], np.int64)[table._source_index]
+    return table._derive({name: Column(STRING, Text.from_items(distinct, codes), source=NO_PLACE), **table.columns})
 
 
 def _fitted(

@@ -110,6 +110,7 @@ def _checks(results: list[RuleResult], row: int) -> Iterator[RuleCheck]:
 def _trace_folder(folder: Path, row: int, column: str, wanted: str | None) -> list[Trace]:
     entries = _ledger(folder)
     plan = open_plan(folder / PLAN)
+    entries = {name: entries.get(name, {}) for name in plan.tables}
     name = _named(folder, wanted, entries, column)
     planned = plan.tables[name]
     steps = {number: entry for number, entry in entries[name].items() if number}
