@@ -35,10 +35,12 @@ from comb.plans.run import Outcome
 from comb.profiling.codes import code_of
 from comb.profiling.differences import Comparison
 from comb.profiling.profile import Profile
+from comb.profiling.questions import question_table
 from comb.steps.ledger import lost
 from comb.steps.trace import trace_record
 from comb.tables.layout import DEFAULT_ROWS, LayoutRequest, Line, Span, lay_out
 from comb.writing.atomic import check_file_free, write_file
+from comb.writing.files import file_kind
 
 MORE_ROWS = "--between {first} {last}"
 
@@ -273,6 +275,7 @@ class ProfileRequest:
     accepted: str | None = None
     as_of: str | None = None
     draft: str | None = None
+    questions: str | None = None
     as_json: bool = False
 
 
@@ -283,8 +286,10 @@ def profile_command(
     screen = screen or Terminal()
     if wanted.together:
         return _profile_together(screen, source, options, wanted)
-    if wanted.draft:
-        check_file_free(Path(wanted.draft), overwrite=False, replaceable=False)
+    for written in filter(None, (wanted.draft, wanted.questions)):
+        check_file_free(Path(written), overwrite=False, replaceable=False)
+    if wanted.questions:
+        file_kind(Path(wanted.questions).name)
     plan = Plan.load(wanted.accepted) if wanted.accepted else None
     with screen.working(f"reading {shlex.join(source)}") as progress:
         table = load(_one_or_several(source), **options)
@@ -308,6 +313,14 @@ def profile_command(
             f"\n{counted(made.active, 'step')} {agree(made.active, 'is', 'are')} written to {wanted.draft}{listed}"
         )
         screen.next_step(f"edit {wanted.draft}, then comb run {shlex.quote(wanted.draft)} --dry-run")
+    elif wanted.questions:
+        sheet = Table._adopt(question_table(table, profile.findings))
+        if not sheet.row_count:
+            screen.say("\nnothing in it is doubtful for a person to settle: no sheet was written")
+            return len(profile.findings)
+        sheet.save(wanted.questions)
+        screen.say(f"\n{counted(sheet.row_count, 'question')} written to {wanted.questions}: fill in the column answer")
+        screen.next_step(f"a plan takes them back: answers: {wanted.questions}, below its source")
     elif not wanted.as_json:
         unread = next((one.columns[0] for one in profile.findings if one.code == "type.unreadable"), None)
         more = [f"{again} --column {shlex.quote(unread)}"] if unread else []

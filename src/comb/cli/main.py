@@ -163,6 +163,7 @@ def count(source: tuple[str, ...], **given: Any) -> None:
 @click.option("--together", is_flag=True, help="Each FILE is a table; also find what refers to what.")
 @click.option("--accepted", metavar="PLAN", help="List what PLAN declares settled as such.")
 @click.option("--as-of", metavar="DAY", help="The day that counts as today: 2026-05-01.")
+@click.option("--questions", metavar="SHEET", help="Write the doubtful cells as questions: SHEET.xlsx or .csv.")
 @click.option("--draft", metavar="PLAN", help="Write the remedies of all findings to a new plan file.")
 @click.option("--check", is_flag=True, help="Exit with 1 if there are findings.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
@@ -176,7 +177,7 @@ def profile(source: tuple[str, ...], explain: str | None, check: bool, **given: 
         return 0
     if not source:
         raise click.UsageError("expected a file to profile, or --explain CODE")
-    asked = ("column", "only", "together", "accepted", "as_of", "draft", "as_json")
+    asked = ("column", "only", "together", "accepted", "as_of", "draft", "questions", "as_json")
     wanted = ProfileRequest(**{name: given.pop(name) for name in asked})
     findings = profile_command(source, _reading(given), wanted)
     return int(check and findings > 0)

@@ -9,11 +9,13 @@ from typing import Self
 from comb.errors import washed_lines
 from comb.plans.model import PlanText, TablePlan, moved
 from comb.plans.run import Outcome, open_plan, run_plan
+from comb.plans.sources import answers_of
 from comb.profiling.profile import Settled
 from comb.reading.io.source_file import check_path
 from comb.steps.base import Step
 from comb.steps.column_steps import day_of
 from comb.tables.origin import Origin
+from comb.tables.table import BareTable
 from comb.writing.atomic import write_file
 
 
@@ -53,6 +55,20 @@ class Plan:
         chosen = [one for name, one in self.content.tables.items() if table is None or name == table]
         listed = [one for planned in chosen for one in planned.accepted]
         return [Settled(one.code, tuple(one.columns), one.why) for one in listed]
+
+    def settled_for(self, table: BareTable) -> list[Settled]:
+        """Return the findings that are settled, those too that sheets of answers say are right for a table.
+
+        Parameters
+        ----------
+        table : Table
+            As loaded.
+        """
+        found = self.settled()
+        for name in self.content.tables:
+            answers = answers_of(self.content, name, table)
+            found += answers.settled if answers is not None else ()
+        return found
 
     def run(
         self,

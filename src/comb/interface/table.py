@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
+from typing import Self
 
 from comb.errors import washed_lines
 from comb.execution.resources import DEFAULT
@@ -20,6 +21,7 @@ from comb.interface.row_methods import RowMethods
 from comb.plans.model import name_of, write_plan
 from comb.plans.parse import read_plan
 from comb.profiling.profile import Profile, profile
+from comb.profiling.questions import question_table
 from comb.profiling.unreadable import KeptText, all_kept_texts
 from comb.reading.io.source_file import check_path
 from comb.reading.source_texts import cell_text
@@ -130,8 +132,33 @@ class Table(RowMethods, ColumnMethods, RepairMethods):
         [('missing.stand_in', 9)]
         """
         day = day_of(as_of if as_of is None else str(as_of))
-        settled = [] if accepted is None else accepted.settled()
+        settled = [] if accepted is None else accepted.settled_for(self)
         return profile(self, DEFAULT.threads, day, settled, progress)
+
+    def questions(self, *, as_of: str | date | None = None, accepted: Plan | None = None) -> Self:
+        """Return the doubtful cells and rows as a sheet of questions, for people who know the subject.
+
+        Each line says where a cell stood, what it is, what is doubtful about it and what the remedy would make of it;
+        the answer and a remark are to be filled in. A plan takes the sheet back with ``answers:``.
+
+        Parameters
+        ----------
+        as_of, accepted
+            As for `profile`.
+
+        Returns
+        -------
+        Table
+            To be saved as a workbook or as delimited text. Cost: that of a profile, and of every remedy once.
+
+        >>> import comb
+        >>> visits = comb.table(columns={"mites": ["3", "many", "5"] * 9}).convert({"mites": "integer"})
+        >>> sheet = visits.questions()
+        >>> sheet.row_count, sheet.record(1)["value"], sheet.record(1)["allowed"]
+        (9, 'many', 'is right | leave out | the right value')
+        """
+        found = self.profile(as_of=as_of, accepted=accepted)
+        return self._adopt(question_table(self, found.findings))
 
     def kept_texts(self, name: str) -> list[KeptText]:
         """List every text of a column that was not read as a value, with its reason and rows, the commonest first.

@@ -127,6 +127,8 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         What columns contain, in words, for the dictionary and the description.
     accepted : list of Accepted
         Findings that are settled.
+    answers : str
+        A sheet of questions that was filled in: its path, relative to the plan.
     rule_lines : list of int
         The line of each rule in the plan file.
     lines : list of int
@@ -143,6 +145,7 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     rules: list[Rule] = []
     describe: dict[str, ColumnText] = {}
     accepted: list[Accepted] = []
+    answers: str = ""
     lines: list[int] = []
     rule_lines: list[int] = []
 
@@ -279,6 +282,8 @@ def moved(plan: PlanText, folder: str, checksums: Mapping[str, str] | None = Non
             edits.append((node.start_mark.index, node.end_mark.index, path))
         elif "source" in fields:
             path_at(fields["source"][1])
+        if "answers" in fields:
+            path_at(fields["answers"][1])
         if "schema" in (reading := _fields(fields["reading"][1]) if "reading" in fields else {}):
             path_at(reading["schema"][1])
         if checksums and name in checksums:

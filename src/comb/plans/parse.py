@@ -25,6 +25,7 @@ _TABLE_FIELDS = (
     "rules",
     "describe",
     "accepted",
+    "answers",
 )
 _PLAN_FIELDS = ("tables", "questions", "save")
 Record = TypeVar("Record", bound=msgspec.Struct)
@@ -99,7 +100,7 @@ class _PlanReader:
             source = self.texts((*path, "source"), source)
         elif not isinstance(source, str):
             raise self.yaml_source.error((*path, "source"), f"expected one path or a list, got {_shown(source)}")
-        for key in ("checksum", "from_table", "file_column"):
+        for key in ("checksum", "from_table", "file_column", "answers"):
             if not isinstance(record.get(key) or "", str):
                 raise self.yaml_source.error((*path, key), f"expected a name, got {_shown(record[key])}")
         reading = self.struct((*path, "reading"), record.get("reading") or {}, ReadOptions)
@@ -112,6 +113,7 @@ class _PlanReader:
             from_table=record.get("from_table") or "",
             reading=reading,
             file_column=record.get("file_column") or "",
+            answers=record.get("answers") or "",
             rename=self.names((*path, "rename"), record.get("rename")),
             steps=[self.step((*path, "steps", at), one) for at, one in enumerate(steps)],
             lines=[self.yaml_source.line((*path, "steps", at)) for at in range(len(steps))],

@@ -23,12 +23,20 @@ import numpy as np
 
 from comb.errors import CombError, ParameterError, PlanError
 from comb.kernels.grouping import Codes
+from comb.plans.answers import Answers
 from comb.plans.model import PlanText, TablePlan
 from comb.plans.name_check import check_names, place_of_rule, place_of_step
 from comb.plans.outputs import reserve_outputs, write_outputs
 from comb.plans.parse import read_plan
 from comb.plans.rules import BrokenAside, BrokenMarked, RuleResult, check_rule, stopped
-from comb.plans.sources import compared_with_before, load_planned, renaming_hint, saved_elsewhere, with_sources
+from comb.plans.sources import (
+    answers_of,
+    compared_with_before,
+    load_planned,
+    renaming_hint,
+    saved_elsewhere,
+    with_sources,
+)
 from comb.profiling.differences import Comparison
 from comb.reading.io.source_file import read_whole
 from comb.reading.source_texts import source_texts
@@ -61,6 +69,8 @@ class Outcome:
         For a table that builds on another the name of that.
     comparisons : dict of str to Comparison
         For tables with another source than the plan was made on: what is different about it.
+    answers : dict of str to Answers
+        What came of the sheets of answers.
     """
 
     tables: dict[str, Any] = field(default_factory=dict)
@@ -71,6 +81,7 @@ class Outcome:
     messages: list[str] = field(default_factory=list)
     begun_from: dict[str, str] = field(default_factory=dict)
     comparisons: dict[str, Comparison] = field(default_factory=dict)
+    answers: dict[str, Answers] = field(default_factory=dict)
 
     def history(self, name: str) -> list[Taken]:
         """Return all steps that led to a table, those of the table it builds on first."""
@@ -230,7 +241,7 @@ def run_plan(
 
 
 def _check_numbers(plan: PlanText, without: Collection[int], until: int | None) -> None:
-    most = max((len(table.steps) for table in plan.tables.values()), default=0)
+    most = max((len(table.steps) + bool(table.answers) for table in plan.tables.values()), default=0)
     for number in (*without, *(() if until is None else (until,))):
         if not 1 <= number <= most:
             raise ParameterError(f"there is no step {number}: the plan has {most}", remedy="steps are numbered from 1")
@@ -238,9 +249,16 @@ def _check_numbers(plan: PlanText, without: Collection[int], until: int | None) 
 
 def _run_table(plan: PlanText, name: str, planned: TablePlan, table: BareTable, outcome: Outcome, run: Run) -> None:
     taken: list[Taken] = []
+    answers = answers_of(plan, name, table)
+    if answers is not None:
+        outcome.messages.extend((answers.says, *answers.misfits))
+        outcome.answers[name] = answers
+        taken.append(take_step(answers.step, table))
+        table = taken[-1].table
     for number, step in enumerate(planned.steps, 1):
         run.progress(f"{name}, step {number}: {step.name}")
-        if run.leaves_out(number):
+        # The ledger counts the answers as a step, the first one.
+        if run.leaves_out(number + bool(planned.answers)):
             step = msgspec.structs.replace(step, active=False)
         try:
             taken.append(take_step(step, table, outcome.tables, source_texts))

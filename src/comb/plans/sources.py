@@ -13,6 +13,7 @@ import msgspec
 import numpy as np
 
 from comb.errors import ColumnError, CombError, ContentError, ParameterError, SourceMissing, listing, unknown_name
+from comb.plans.answers import Answers, read_answers
 from comb.plans.model import PlanText, Save, TablePlan
 from comb.plans.outputs import place_of
 from comb.profiling.differences import Comparison, compare
@@ -158,6 +159,15 @@ def _fitted(
         messages.append(f"types are declared for columns that are not there: {listing(lacking)}")
     kept = {title: kind for title, kind in fitted.items() if title not in lacking}
     return (options.replace(types=kept) if types else options), names
+
+
+def answers_of(plan: PlanText, name: str, table: BareTable) -> Answers | None:
+    """Read the sheet of answers of a table, and hold it against the table; None where there is none."""
+    planned = plan.tables[name]
+    if not planned.answers:
+        return None
+    sheet = load_table(place_of(plan, planned.answers), ReadOptions(types="string", missing=[]))
+    return read_answers(sheet, table, Path(planned.answers).name)
 
 
 def compared_with_before(

@@ -229,15 +229,20 @@ class Settled(NamedTuple):
     columns : tuple of str
         None means in any column.
     why : str
+    rows : tuple of int
+        The rows that are right, by number; none means all.
     """
 
     code: str
     columns: tuple[str, ...]
     why: str
+    rows: tuple[int, ...] = ()
 
     def covers(self, finding: Finding) -> bool:
         """Return whether a finding is the one that is settled."""
-        return finding.code == self.code and (not self.columns or set(self.columns) <= set(finding.columns))
+        if finding.code != self.code or not set(self.columns) <= set(finding.columns):
+            return False
+        return not self.rows or set(finding.rows.tolist()) <= set(self.rows)
 
 
 def profile(

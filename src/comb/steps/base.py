@@ -12,6 +12,7 @@ from typing import ClassVar
 
 import msgspec
 import numpy as np
+from numpy.typing import NDArray
 
 from comb.errors import ParameterError
 from comb.expressions.evaluate import evaluate_condition
@@ -58,14 +59,18 @@ class Detail:
         What to say, with braces for each of the numbers: ``from row {}``.
     numbers : tuple of int64 array
         For each row of the table what goes into the braces: row numbers.
+    texts : object array, optional
+        Instead of the form, a text for each row of the table.
     """
 
     form: str
     numbers: tuple[Codes, ...] = ()
+    texts: NDArray[np.object_] | None = None
 
     def take(self, positions: Codes) -> "Detail":
         """Return the same for the cells at some positions."""
-        return Detail(self.form, tuple(one[positions] for one in self.numbers))
+        texts = None if self.texts is None else self.texts[positions]
+        return Detail(self.form, tuple(one[positions] for one in self.numbers), texts)
 
     def at(self, position: int) -> str:
         """Say where the cell at a position came from.
@@ -73,6 +78,8 @@ class Detail:
         >>> Detail("from row {}", (np.array([3, 3]),)).at(1)
         'from row 3'
         """
+        if self.texts is not None:
+            return str(self.texts[position])
         return self.form.format(*(f"{int(one[position])}" for one in self.numbers))
 
 

@@ -14,6 +14,7 @@ import numpy as np
 from comb.errors import listing
 from comb.kernels.grouping import Codes
 from comb.steps.accounting import Taken
+from comb.steps.base import Detail
 from comb.steps.record import CellChanges, StepRecord
 from comb.tables.cell_source import placed, places_of
 from comb.tables.column import Column
@@ -166,9 +167,7 @@ def _change_table(table: str, number: int, one: Taken, name: str, changes: CellC
         source = placed(changes.before.source, one.record.renamed[name])
     places = places_of(source, one.record.after.origin, rows)
     detail = changes.detail
-    origins = (
-        [""] * count if detail is None else _details(detail.form, [array.tolist() for array in detail.numbers], count)
-    )
+    origins = _details(detail, count)
     new = changes.after.present
     return BareTable({
         "table": _same(table, count),
@@ -185,7 +184,13 @@ def _change_table(table: str, number: int, one: Taken, name: str, changes: CellC
     })  # fmt: skip
 
 
-def _details(form: str, numbers: Sequence[list[int]], count: int) -> list[str]:
+def _details(detail: Detail | None, count: int) -> list[str]:
+    """Say for each cell where its value came from."""
+    if detail is None:
+        return [""] * count
+    if detail.texts is not None:
+        return [str(text) for text in detail.texts.tolist()]
+    form, numbers = detail.form, [array.tolist() for array in detail.numbers]
     return [form.format(*row) for row in zip(*numbers, strict=True)] if numbers else [form.format()] * count
 
 
