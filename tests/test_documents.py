@@ -8,6 +8,10 @@ from pathlib import Path
 
 import pytest
 
+import comb
+from comb.interface.pages import CODES, EXAMPLES, MAY, PLACES, VISITS, dataset_page, examples_as_plan, steps_page
+from comb.plans.model import Accepted, ColumnText, Rule, Save, TablePlan
+from comb.plans.parse import read_plan
 from comb.steps.catalogue import STEPS
 from support.running import run_comb
 
@@ -62,3 +66,33 @@ def test_links_and_pictures_of_the_documents_are_there() -> None:
 def test_the_changelog_names_every_step() -> None:
     text = (ROOT / "CHANGELOG.md").read_text(encoding="utf-8")
     assert all(name in text for name in STEPS)
+
+
+def test_the_pages_made_from_the_code_are_what_it_makes() -> None:
+    for page, text in (("steps.md", steps_page()), ("dataset.md", dataset_page())):
+        assert (ROOT / "docs" / page).read_text(encoding="utf-8") == text.rstrip("\n") + "\n", (
+            f"python -m comb.interface.pages docs ({page})"
+        )
+    assert set(EXAMPLES) == set(STEPS)
+
+
+def test_the_examples_of_the_steps_are_a_plan_that_runs(tmp_path: Path) -> None:
+    for name, data in (("visits", VISITS), ("places", PLACES), ("codes", CODES), ("may", MAY)):
+        (tmp_path / f"{name}.csv").write_bytes(data)
+    (tmp_path / "plan.yaml").write_text(examples_as_plan(), encoding="utf-8")
+    outcome = comb.Plan.load(tmp_path / "plan.yaml").run(dry_run=True)
+    assert outcome.adds_up and len(outcome.tables) == 4 + len(STEPS)
+    for name in STEPS:
+        [entry] = outcome.ledger[f"after {name}"]
+        assert entry.counts() != "nothing changed", name
+
+
+def test_the_page_of_plans_explains_every_field_and_its_examples_are_plans() -> None:
+    text = (ROOT / "docs" / "plans.md").read_text(encoding="utf-8")
+    for kind in (TablePlan, Rule, Save, Accepted, ColumnText):
+        for field in kind.__struct_fields__:
+            assert f"`{field}`" in text or field in ("lines", "rule_lines"), f"{kind.__name__}.{field}"
+    examples = re.findall(r"```yaml\n(.*?)```", text, re.DOTALL)
+    assert len(examples) > 4
+    for example in examples:
+        assert read_plan(example, "plans.md").tables
