@@ -43,7 +43,11 @@ def test_the_demo_plan_makes_a_whole_dataset_and_the_same_bytes_twice(demo: Path
 
 def test_the_dataset_accounts_for_every_row_and_cell_of_the_source(demo: Path) -> None:
     outcome = comb.Plan.load(demo / "plan.yaml").run()
-    ledger = [json.loads(line) for line in (demo / "tidy" / "ledger.jsonl").read_text().splitlines()]
+    ledger = [
+        json.loads(line)
+        for line in (demo / "tidy" / "ledger.jsonl").read_text().splitlines()
+        if "rule" not in json.loads(line)
+    ]
     for one in ledger:
         gone = one["left_out"] + one["set_aside"] + one["merged"] + sum(one.get("taken_off", {}).values())
         assert one["rows_in"] + one["added"] == one["rows_out"] + gone

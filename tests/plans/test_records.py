@@ -12,6 +12,7 @@ import pytest
 import comb
 from comb.writing import record_files
 from comb.writing.record_files import RECORD_FILES
+from support.running import run_comb
 
 VISITS = """hive;day;kg;mites;queen
 a;03.05.2025;31,5;3;lay
@@ -271,3 +272,66 @@ def test_rules_set_aside_and_mark_the_right_rows(made: tuple[Path, comb.Outcome]
     marked: dict[int, Any] = dict(zip(table.row_numbers.tolist(), table["broken_rules"].to_list(), strict=True))
     both = "kg < 100; max(mites) < 9 within each hive"
     assert marked == {1: None, 2: both, 3: None, 5: None, 6: both.partition("; ")[2], 7: None}
+
+
+def test_the_ledger_tells_of_rules_and_a_dry_run_of_every_cell(made: tuple[Path, comb.Outcome]) -> None:
+    folder, _ = made
+    lines = [json.loads(line) for line in (folder / "tidy" / "ledger.jsonl").read_text().splitlines()]
+    rules = [one for one in lines if "rule" in one]
+    assert (rules[0]["rule"], rules[0]["met"], rules[0]["broken"], len(rules)) == ("weight < 35", 2, 2, 5)
+    ran = run_comb("run", "plan.yaml", "--dry-run", "--json", "--without", "4", cwd=folder)
+    record = json.loads(ran.out)
+    assert {"table": "visits", "step": 3, "row": 2, "column": "kg", "before": "400.0", "after": "40.0"} in record[
+        "cells"
+    ]
+    assert not any(one["step"] == 4 for one in record["cells"])
+    assert {"table": "visits", "step": 10, "row": 7, "what": "left out"} in record["rows"]
+    assert record["rules"]["visits"][3]["found"] == "71.5" and record["rules"]["visits"][3]["broken"] == 1
+
+
+def test_the_values_that_went_into_an_aggregate_are_shown(made: tuple[Path, comb.Outcome]) -> None:
+    folder, _ = made
+    (folder / "sums.yaml").write_text(
+        "source: visits.csv\nreading: {types: {kg: decimal 0.0}}\nsteps:\n"
+        "  - {step: aggregate, columns: {kg: sum(kg), n: count(*)}, by: hive}\n"
+    )
+    [trace] = comb.trace(folder / "sums.yaml", 3, "kg")
+    assert "of 3 rows: 1, 3, 4 (the first: visits.csv, line 2)" in repr(trace)
+    assert "kg of these rows = 31.5, (blank), (blank)" in repr(trace) and trace.value == "31.5"
+
+
+def test_trace_differences_and_questions_at_the_command_line(made: tuple[Path, comb.Outcome]) -> None:
+    folder, _ = made
+    ran = run_comb("trace", "tidy", "--row", "2", "--column", "weight", "--table", "visits", cwd=folder)
+    assert ran.code == 0 and "400.0 became 40.0" in ran.out
+    assert (
+        json.loads(run_comb("trace", "plan.yaml", "--row", "2", "--column", "weight", "--json", cwd=folder).out)[0][
+            "value"
+        ]
+        == "40.0"
+    )
+    for arguments, message in [
+        (("trace", "tidy", "--row", "2", "--column", "moon", "--table", "visits"), "no column 'moon'"),
+        (("trace", "tidy", "--row", "99", "--column", "mites", "--table", "visits"), "no row number 99"),
+        (("trace", "tidy", "--row", "2", "--column", "mites", "--table", "moon"), "no table 'moon'"),
+        (("trace", "nowhere", "--row", "2", "--column", "mites"), "no such file"),
+        (("trace", ".", "--row", "2", "--column", "mites"), "not a dataset folder"),
+        (("run", "plan.yaml", "--source", "x.csv"), "expected --source TABLE=FILE"),
+        (("run", "plan.yaml", "--until", "77"), "no step 77"),
+        (("differences", "visits.csv", "nowhere.csv"), "no such file"),
+        (("differences", "visits.csv", "visits.csv", "--key", "hive"), "does not tell the rows"),
+        (("profile", "visits.csv", "--questions", "sheet.pdf"), "pdf"),
+    ]:
+        ran = run_comb(*arguments, cwd=folder)
+        assert ran.code == 2 and message in ran.err and "Traceback" not in ran.err, (arguments, ran.err)
+    same = run_comb("differences", "visits.csv", "visits.csv", "--check", cwd=folder)
+    assert same.code == 0 and "nothing is different" in same.out
+    other = run_comb("differences", "tidy", "tidy", "--check", cwd=folder)
+    assert other.code == 0 and other.out.count("nothing is different") == 2
+    (folder / "new.csv").write_text(VISITS.replace("400", "41"))
+    changed = run_comb(
+        "differences", "visits.csv", "new.csv", "--key", "hive, day, mites", "--check", "--json", cwd=folder
+    )
+    assert changed.code in (1, 2)
+    asked = run_comb("profile", "visits.csv", "--questions", "sheet.csv", cwd=folder)
+    assert asked.code == 0 and ("written to sheet.csv" in asked.err or "no sheet was written" in asked.err)

@@ -91,7 +91,11 @@ def test_every_missing_cell_has_its_reason_in_the_folder(made: tuple[Path, Outco
 
 def test_the_ledger_leads_from_the_source_to_the_result(made: tuple[Path, Outcome]) -> None:
     folder, outcome = made
-    lines = [json.loads(line) for line in (folder / "ledger.jsonl").read_text().splitlines()]
+    lines = [
+        json.loads(line)
+        for line in (folder / "ledger.jsonl").read_text().splitlines()
+        if "rule" not in json.loads(line)
+    ]
     assert [one["table"] for one in lines] == [name for name in TABLES for _ in outcome.ledger[name]]
     rows = {"inspections": 2503}
     for one in lines:

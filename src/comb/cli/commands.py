@@ -440,7 +440,7 @@ def run_command(path: str, wanted: RunRequest, *, screen: Terminal | None = None
         screen.lines([*difference_lines(error.differences, screen.width), *([[]] if error.differences else [])])
         raise
     if wanted.as_json:
-        screen.json(_run_record(outcome))
+        screen.json({**_run_record(outcome), **(_affected(outcome) if dry_run else {})})
         return outcome.found
     view = dry_run_view if dry_run else run_view
     screen.lines(view(outcome, screen.width))
@@ -531,6 +531,24 @@ def ledger_line(outcome: Outcome) -> str:
         listed = f", {len(steps) - taken} listed but not active" if taken < len(steps) else ""
         return f"the ledger adds up, step by step and in total: {counted(taken, 'step')}{listed}"
     return "THE LEDGER DOES NOT ADD UP"
+
+
+def _affected(outcome: Outcome) -> dict[str, Any]:
+    """Return all cells that steps would change, and all rows that would not come out, for JSON."""
+    cells = [
+        {"table": name, "step": number, "row": row, "column": column, "before": before, "after": after}
+        for name, taken in outcome.taken.items()
+        for number, one in enumerate(taken, 1)
+        for row, column, before, after in one.record.changes()
+    ]
+    rows = [
+        {"table": name, "step": number, "row": row, "what": what}
+        for name, taken in outcome.taken.items()
+        for number, one in enumerate(taken, 1)
+        for what, positions in one.record.gone.items()
+        for row in one.record.before.row_numbers[positions].tolist()
+    ]
+    return {"cells": cells, "rows": rows}
 
 
 def _run_record(outcome: Outcome) -> dict[str, Any]:

@@ -208,6 +208,7 @@ class ColumnMethods(StepTable):
         *,
         inner: bool = False,
         invisible: bool = False,
+        where: str | None = None,
         at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
@@ -221,9 +222,11 @@ class ColumnMethods(StepTable):
             Also make runs of spaces inside one.
         invisible : bool
             Also take away zero-width and control characters, and make no-break spaces plain ones.
+        where : str, optional
+            Only in rows for which this condition is true.
         why : str, optional
         """
-        return self._step("trim", why, at_most, columns=listed(columns), inner=inner, invisible=invisible)
+        return self._step("trim", why, at_most, columns=listed(columns), inner=inner, invisible=invisible, where=where)
 
     def recode(
         self,
@@ -235,6 +238,7 @@ class ColumnMethods(StepTable):
         new_column: str | None = None,
         ignore: Names = (),
         others: Literal["keep", "clear"] = "keep",
+        where: str | None = None,
         at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
@@ -252,6 +256,8 @@ class ColumnMethods(StepTable):
             What makes no difference between values.
         others : {"keep", "clear"}
             What becomes of values not named.
+        where : str, optional
+            Only in rows for which this condition is true.
 
         >>> import comb
         >>> comb.table(columns={"q": ["Lay", "none"]}).recode("q", {"Lay": "laying"})["q"].to_list()
@@ -275,6 +281,7 @@ class ColumnMethods(StepTable):
             new_column=new_column,
             ignore=listed(ignore),
             others=others,
+            where=where,
         )
 
 

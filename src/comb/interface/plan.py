@@ -133,4 +133,6 @@ class Plan:
 
 def table_plan(origin: Origin, steps: list[Step]) -> TablePlan:
     """Return the plan of one table: its source, how it was read, the steps."""
-    return TablePlan(source=origin.source, reading=origin.options, steps=steps)
+    # What was done had no column with the names of files.
+    several = "" if origin.sources else None
+    return TablePlan(source=origin.source, reading=origin.options, file_column=several, steps=steps)

@@ -171,6 +171,7 @@ class RepairMethods(StepTable):
         width: int,
         character: str = "0",
         side: Literal["left", "right"] = "left",
+        where: str | None = None,
         at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
@@ -181,8 +182,9 @@ class RepairMethods(StepTable):
         ['007', '012']
         """
         return self._step(
-            "pad_text", why, at_most, columns=listed(columns), width=width, character=character, side=side
-        )
+            "pad_text", why, at_most, columns=listed(columns), width=width, character=character, side=side,
+            where=where,
+        )  # fmt: skip
 
     def replace_values(
         self,

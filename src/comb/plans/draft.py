@@ -76,7 +76,8 @@ def draft_plan(table: BareTable, profile: Profile, folder: Path) -> Draft:
     reading = origin.options if below else origin.options.replace(types=types)
     name = Path(origin.name).stem if origin.path else name_of(origin.source)
     source = [os.path.relpath(path, folder) for path in origin.paths] or os.path.relpath(origin.path, folder)
-    planned = TablePlan(source=source, reading=reading, steps=steps)
+    # The profile knows no column with the names of files; where it is wanted, a person names it.
+    planned = TablePlan(source=source, reading=reading, file_column="" if origin.sources else None, steps=steps)
     text = HEAD + write_plan({name: planned}, save=[Save(to=f"{name}-result")])
     active = sum(step.active for step in steps)
     return Draft(text, active, len(steps) - active)

@@ -117,7 +117,8 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         Another table of the plan, taken as it is after its steps.
     reading : ReadOptions
     file_column : str
-        Where several files are read as one: the column that says which file a row is from; if empty, none is added.
+        Where several files are read as one: the column that says which file a row is from. By default it is called
+        ``file`` where the source is a pattern, and there is none for a list; an empty text means none.
     rename : dict of str to str
         Columns that another file of the kind calls differently: the name there is, and the name in this plan. Names
         that a file does not have are passed over.
@@ -139,7 +140,7 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     checksum: str = ""
     from_table: str = ""
     reading: ReadOptions = ReadOptions()
-    file_column: str = ""
+    file_column: str | None = None
     rename: dict[str, str] = {}
     steps: list[Step] = []
     rules: list[Rule] = []

@@ -112,7 +112,7 @@ class _PlanReader:
             checksum=record.get("checksum") or "",
             from_table=record.get("from_table") or "",
             reading=reading,
-            file_column=record.get("file_column") or "",
+            file_column=record.get("file_column"),
             answers=record.get("answers") or "",
             rename=self.names((*path, "rename"), record.get("rename")),
             steps=[self.step((*path, "steps", at), one) for at, one in enumerate(steps)],

@@ -71,6 +71,8 @@ class Outcome:
         For tables with another source than the plan was made on: what is different about it.
     answers : dict of str to Answers
         What came of the sheets of answers.
+    loaded : dict of str to table
+        As they were loaded; kept in a dry run only.
     """
 
     tables: dict[str, Any] = field(default_factory=dict)
@@ -82,6 +84,11 @@ class Outcome:
     begun_from: dict[str, str] = field(default_factory=dict)
     comparisons: dict[str, Comparison] = field(default_factory=dict)
     answers: dict[str, Answers] = field(default_factory=dict)
+    loaded: dict[str, Any] = field(default_factory=dict)
+
+    def loaded_for(self, name: str) -> Any:
+        """Return the table that was loaded, from which a table was made; None if it was not kept."""
+        return self.loaded_for(self.begun_from[name]) if name in self.begun_from else self.loaded.get(name)
 
     def history(self, name: str) -> list[Taken]:
         """Return all steps that led to a table, those of the table it builds on first."""
@@ -225,6 +232,8 @@ def run_plan(
             failed = PlanError(error.what, where=error.where, remedy=renaming_hint(outcome.comparisons) or error.remedy)
             failed.differences = tuple(line for one in outcome.comparisons.values() for line in one.lines())
             raise failed from None
+        if dry_run:
+            outcome.loaded.update(loaded)
         run = Run(progress, as_of, without, until)
         for name, table in plan.tables.items():
             if table.from_table:

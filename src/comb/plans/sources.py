@@ -30,6 +30,9 @@ from comb.tables.text import Text
 from comb.tables.types import STRING
 from comb.writing.dataset import PLAN
 
+# What the column is called that names the file of a row, where a pattern takes in several.
+FILE_COLUMN = "file"
+
 Progress = Callable[[str], None]
 
 
@@ -85,8 +88,16 @@ def load_planned(plan: PlanText, name: str, messages: list[str], progress: Progr
     source = places[0] if isinstance(planned.source, str) else places
     options, names = _fitted(planned, source, options, messages, lenient=name in plan.replaced)
     table = _load(source, options, messages)
-    if planned.file_column:
-        table = with_files(table, planned.file_column)
+    files_in = planned.file_column
+    if (
+        files_in is None
+        and isinstance(planned.source, str)
+        and set(planned.source) & set("*?[")
+        and table.origin.sources
+    ):
+        files_in = FILE_COLUMN if FILE_COLUMN not in table else ""
+    if files_in:
+        table = with_files(table, files_in)
     messages.extend(_own_result(one) for one in places if _is_own_result(plan, one))
     if planned.checksum and planned.checksum != table.origin.checksum:
         messages.append(f"{table.origin.name} is not the source this plan was saved with: its bytes differ")

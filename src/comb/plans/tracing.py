@@ -73,7 +73,7 @@ def trace_plan(plan: PlanText, row: int, column: str, table: str | None = None) 
     """Return the history of a cell by running a plan without writing."""
     outcome = run_plan(plan, dry_run=True)
     name = _table_of(table, outcome.tables, column)
-    history = History.of(outcome.history(name), outcome.tables[name])
+    history = History.of(outcome.history(name), outcome.tables[name], outcome.loaded_for(name))
     found = history.trace_source(row, column)
     return [
         replace(one, source_text=one.cell and cell_text(*one.cell), rules=_rules(outcome, name, one)) for one in found
@@ -154,6 +154,8 @@ def _ledger(folder: Path) -> dict[str, dict[int, Entry]]:
     for at, line in enumerate((folder / "ledger.jsonl").read_bytes().splitlines(), 1):
         try:
             record: dict[str, Any] = json.loads(line)
+            if "rule" in record:
+                continue
             name, number = record.pop("table"), record.pop("number")
             found.setdefault(name, {})[number] = msgspec.convert(record, Entry)
         except (ValueError, KeyError, TypeError, msgspec.ValidationError) as error:

@@ -12,9 +12,10 @@ from comb.kernels.grouping import Codes, compact, first_rows
 from comb.kernels.types import MOST_NUMBER_DIGITS
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import Request, parse_request
-from comb.steps.base import Change, Rows, SetAside, Step, chosen, folding
+from comb.steps.base import Change, Rows, SetAside, Step, chosen, folding, rows_where
 from comb.tables.categories import as_category
-from comb.tables.column import Column
+from comb.tables.column import Column, Mask
+from comb.tables.concat import below
 from comb.tables.evidence import MANY_DIGITS
 from comb.tables.names import check_known
 from comb.tables.reasons import Reason
@@ -38,11 +39,14 @@ class Trim(Step, frozen=True, tag="trim"):
         Also make runs of spaces inside one space.
     invisible : bool
         Also take away zero-width and control characters, and make no-break spaces plain ones.
+    where : str, optional
+        Only in rows for which this condition is true.
     """
 
     columns: list[str] = []
     inner: bool = False
     invisible: bool = False
+    where: str | None = None
 
     def apply(self, table: BareTable) -> Change:
         """Trim the texts."""
@@ -54,6 +58,7 @@ class Trim(Step, frozen=True, tag="trim"):
             return spaced(uncovered(text) if self.invisible else text)
 
         columns = dict(table.columns)
+        rows = None if self.where is None else rows_where(table, self.where)
         for name in names:
             if columns[name].type != STRING:
                 raise TypeMismatch(
@@ -61,13 +66,14 @@ class Trim(Step, frozen=True, tag="trim"):
                     remedy="outer spaces never reach the values of other types",
                 )
             if columns[name].text.flags(lambda text: change(text) != text).any():
-                columns[name] = columns[name]._map_text(change)
+                columns[name] = only_in(rows, columns[name], columns[name]._map_text(change))
         return Change(table._derive(columns))
 
     def describe(self) -> str:
         """Name the columns."""
         what = "spaces trimmed and invisible characters removed" if self.invisible else "spaces trimmed"
-        return f"{what} in {', '.join(self.columns) or 'all text columns'}"
+        where = f" where {self.where}" if self.where else ""
+        return f"{what} in {', '.join(self.columns) or 'all text columns'}{where}"
 
 
 # What cannot be seen: no-break and other odd spaces; soft hyphens, zero-width and control characters. Line ends and
@@ -120,6 +126,8 @@ class Recode(Step, frozen=True, tag="recode"):
         What makes no difference between values.
     others : {"keep", "clear"}
         What becomes of values not named.
+    where : str, optional
+        Only in rows for which this condition is true.
     """
 
     column: str
@@ -129,6 +137,7 @@ class Recode(Step, frozen=True, tag="recode"):
     new_column: str | None = None
     ignore: list[str] = []
     others: Literal["keep", "clear"] = "keep"
+    where: str | None = None
 
     @property
     def other_table(self) -> str:
@@ -181,6 +190,7 @@ class Recode(Step, frozen=True, tag="recode"):
         if self.others == "clear":
             emptied |= column.present & ~hits
         made = made._emptied(emptied, Reason.CLEARED) if emptied.any() else made
+        made = only_in(None if self.where is None else rows_where(table, self.where), column, made)
         found = {fold(text) for text in before if text is not None}
         unused = [old for old in values if fold(old) not in found]
         notes: tuple[str, ...] = (
@@ -195,8 +205,25 @@ class Recode(Step, frozen=True, tag="recode"):
         """Name the column."""
         if self.table is not None:
             return f"{self.column} recoded by the code book {self.table}"
-        count = len(self.values)
-        return f"{count} value{'s' if count != 1 else ''} of {self.column} recoded"
+        where = f" where {self.where}" if self.where else ""
+        return f"{counted(len(self.values), 'value')} of {self.column} recoded{where}"
+
+
+def only_in(rows: Mask | None, before: Column, after: Column) -> Column:
+    """Return a changed column in some rows, and the one before in all others.
+
+    Parameters
+    ----------
+    rows : bool array or None
+        None means all.
+    before, after : Column
+        Of one type.
+    """
+    if rows is None:
+        return after
+    two = below([before._replace(source=None), after._replace(source=None)])
+    made = two._take(np.where(rows, len(before), 0) + np.arange(len(before)))
+    return made._replace(source=before.source, description=before.description, evidence=before.evidence)
 
 
 def retyped(column: Column, texts: list[str | None], name: str) -> Column:

@@ -6,7 +6,7 @@ aside or left out. Columns that were not touched are not held. Columns that were
 formula. So the records of all steps together are about as large as what the steps changed.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -76,6 +76,15 @@ class StepRecord:
     cells: Mapping[str, CellChanges] = field(default_factory=dict)
     formulas: Mapping[str, str] = field(default_factory=dict)
     renamed: Mapping[str, str] = field(default_factory=dict)
+
+    def changes(self) -> Iterator[tuple[int, str, str | None, str | None]]:
+        """Return every changed cell: row number, column, and the texts before and after, None where missing."""
+        for name, one in self.cells.items():
+            rows = self.after.row_numbers[one.positions].tolist()
+            before = [one.before.kept.texts.get(at, text) for at, text in enumerate(one.before.texts())]
+            after = [one.after.kept.texts.get(at, text) for at, text in enumerate(one.after.texts())]
+            for row, old, new in zip(rows, before, after, strict=True):
+                yield row, name, old, new
 
     @property
     def groups(self) -> Codes | None:

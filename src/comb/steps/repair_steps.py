@@ -13,7 +13,7 @@ from comb.expressions.check import NOTHING_GIVEN
 from comb.expressions.evaluate import evaluate, formula_type
 from comb.formats.regular_expressions import pattern, problem_with
 from comb.steps.base import Change, Step, chosen, in_quotes, rows_where
-from comb.steps.cell_steps import retyped
+from comb.steps.cell_steps import only_in, retyped
 from comb.steps.fill_steps import patched
 from comb.tables.column import Column, Mask
 from comb.tables.kept import Kept
@@ -181,10 +181,7 @@ class ReplaceText(Step, frozen=True, tag="replace_text"):
                     remedy=f"recode, or convert it first: convert {name} to string",
                 )
             made = column._map_text(change) if column.text.flags(lambda text: change(text) != text).any() else column
-            if rows is not None and made is not column:
-                made = patched(column, made, rows & made.present)
-                made = made._emptied(rows & column.present & (column._map_text(change).missing), Reason.BLANK)
-            columns[name] = made
+            columns[name] = made = only_in(rows, column, made)
             if made is column and column.present.any():
                 notes.append(f"not found in {name}")
             emptied = int(np.count_nonzero(made.missing & column.present))
@@ -302,12 +299,15 @@ class PadText(Step, frozen=True, tag="pad_text"):
     character : str
     side : {"left", "right"}
         Where the characters are put.
+    where : str, optional
+        Only in rows for which this condition is true.
     """
 
     columns: list[str]
     width: int
     character: str = "0"
     side: Literal["left", "right"] = "left"
+    where: str | None = None
 
     def apply(self, table: BareTable) -> Change:
         """Pad the texts."""
@@ -315,6 +315,7 @@ class PadText(Step, frozen=True, tag="pad_text"):
             raise ParameterError(f"expected one character, got {self.character!r}")
         if not 1 <= self.width <= WIDEST:
             raise ParameterError(f"expected a width from 1 to {WIDEST:,}, got {self.width}")
+        rows = None if self.where is None else rows_where(table, self.where)
         columns, notes = dict(table.columns), []
         for name in chosen(table, self.columns):
             column = columns[name]
@@ -331,7 +332,8 @@ class PadText(Step, frozen=True, tag="pad_text"):
             if long:
                 notes.append(f"{counted(long, 'text')} of {name} {agree(long, 'is', 'are')} longer than {self.width}")
             # A text is padded; a cell without one stays empty.
-            columns[name] = column._map_text(lambda text: self._padded(text) if text else text)
+            padded = column._map_text(lambda text: self._padded(text) if text else text)
+            columns[name] = only_in(rows, column, padded)
         return Change(table._derive(columns), notes=tuple(notes))
 
     def _padded(self, text: str) -> str:

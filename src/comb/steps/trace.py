@@ -7,7 +7,7 @@ goes on with the row and the column that the cell had before. It ends at the sou
 A row that did not come out is followed forwards, to the step that took it away, and is traced up to there.
 """
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
@@ -162,15 +162,20 @@ class History:
     taken : sequence of (Entry, StepRecord)
     table : BareTable
         After the last of them.
+    before : sequence of BareTable
+        The table before each step, where they are known: then the values that went into an aggregate are shown.
     """
 
-    def __init__(self, taken: Sequence[tuple[Entry, StepRecord]], table: BareTable) -> None:
-        self.taken, self.table = taken, table
+    def __init__(
+        self, taken: Sequence[tuple[Entry, StepRecord]], table: BareTable, before: Sequence[BareTable] = ()
+    ) -> None:
+        self.taken, self.table, self.before = taken, table, before
 
     @classmethod
-    def of(cls, taken: Iterable[Taken], table: BareTable) -> "History":
-        """Return the history that steps of a plan make."""
-        return cls([(one.entry, one.record) for one in taken], table)
+    def of(cls, taken: Sequence[Taken], table: BareTable, loaded: BareTable | None = None) -> "History":
+        """Return the history that steps of a plan make, from the table that was loaded on."""
+        before = [] if loaded is None else [loaded, *(one.table for one in taken[:-1])]
+        return cls([(one.entry, one.record) for one in taken], table, before)
 
     def trace(self, row_number: int, column: str) -> list[Trace]:
         """Return the history of the cells of a row of the table; several where rows share a number.
@@ -315,7 +320,10 @@ class History:
             event = replace(made, detail=f"{earlier} is called {column} from here on")
         if merged:
             of = _group_of(record, position)
-            event = replace(event or made, detail="; ".join(filter(None, [event.detail if event else "", of])))
+            event = replace(
+                event or made, detail="; ".join(filter(None, [event.detail if event else "", of])),
+                working=self._went_in(number, record, position, column),
+            )  # fmt: skip
         elif groups is not None:
             copies = record.rows_of(position)
             others = copies[copies != source]
@@ -329,6 +337,22 @@ class History:
             moved = self._moved_from(entry, column, position)
             return event, None if moved is None else (source, moved)
         return event, (source, earlier)
+
+    def _went_in(self, number: int, record: StepRecord, position: int, column: str) -> tuple[tuple[str, str], ...]:
+        """Return the values that went into an aggregate: of each column that its formula reads."""
+        if number > len(self.before) or column not in record.formulas:
+            return ()
+        try:
+            names = column_names(parse(record.formulas[column]))
+        except ExpressionError:
+            return ()
+        table, rows = self.before[number - 1], record.rows_of(position)
+        found = []
+        for name in (one for one in names if one in table):
+            cells = [shown_cell(table[name], at) for at in rows[:MOST_ROWS_NAMED].tolist()]
+            more = f" and {len(rows) - MOST_ROWS_NAMED:,} more" if len(rows) > MOST_ROWS_NAMED else ""
+            found.append((f"{name} of these rows", f"{', '.join(cells)}{more}"))
+        return tuple(found)
 
     def _comes_from(self, column: str, position: int) -> str:
         """Say where a cell that a step brought along stood."""

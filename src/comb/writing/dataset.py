@@ -169,7 +169,7 @@ class Dataset:
         """Return what describes the whole: the dictionary, the ledger, the run, the plan."""
         return {
             "dictionary.md": dictionary_bytes(dict(self.tables), self.questions, self._formulas()),
-            "ledger.jsonl": ledger_bytes(self.taken, self.sources),
+            "ledger.jsonl": ledger_bytes(self.taken, self.sources, self.rules),
             "run.json": self._run_bytes(),
             PLAN: self.plan.encode(),
         }
@@ -207,14 +207,25 @@ def _json(record: dict[str, Any]) -> bytes:
     return (json.dumps(record, indent=1, ensure_ascii=False) + "\n").encode()
 
 
-def ledger_bytes(taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Origin]) -> bytes:
-    """Write the ledger as JSON Lines: a line for each step, with table and number; reading the source has number 0."""
+def ledger_bytes(
+    taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Origin], rules: Mapping[str, Sequence[list[str]]]
+) -> bytes:
+    """Write the ledger as JSON Lines: a line for each step, with table and number; reading the source has number 0.
+
+    After the steps of a table there is a line for each of its rules.
+    """
     lines = []
     for name, steps in taken.items():
         entries = ledger_of(name, steps, sources)
         for number, entry in enumerate(entries, len(steps) - len(entries) + 1):
             record = {"table": name, "number": number, **msgspec.to_builtins(entry)}
             lines.append(msgspec.json.encode(record) + b"\n")
+        for line in rules.get(name, ()):
+            titles = list(RECORD_FILES["rules.csv"].columns)[1:]
+            counts = {title: int(text) if text.isdigit() else text for title, text in zip(titles, line, strict=True)}
+            lines.append(
+                msgspec.json.encode({"table": name, **{key: one for key, one in counts.items() if one != ""}}) + b"\n"
+            )
     return b"".join(lines)
 
 
