@@ -62,7 +62,7 @@ def test_answers_correct_leave_out_and_settle(demo: Path, suffix: str) -> None:
     assert table.cell(by_key["missing.stand_in", "999"], "mites") is None
     gone = by_key["type.unreadable", "29.2.2025"]
     assert gone not in table.row_numbers
-    [said] = [one for one in outcome.messages if "questions" in one]
+    said = outcome.answers["inspections"].says
     assert "4 corrected, 1 left out, 1 right" in said and "do not fit" not in said
     [trace] = comb.trace(demo / "out", by_key["type.unreadable", "31.9.2025"], "inspected_on")
     assert "(unreadable) '31.9.2025' became 2025-09-30" in repr(trace) and "says the diary" in repr(trace)
@@ -83,7 +83,7 @@ def test_answers_that_do_not_fit_are_reported_and_not_done(demo: Path) -> None:
     (demo / "inspections.csv").write_text("\n".join(lines))
     (demo / "answers.yaml").write_text(PLAN.replace("SHEET", path.name))
     outcome = comb.Plan.load(demo / "answers.yaml").run()
-    said = "\n".join(outcome.messages)
+    said = "\n".join([outcome.answers["inspections"].says, *outcome.messages])
     assert "0 corrected" in said and "2 do not fit" in said
     assert f"honey_frames of row {row['row']} does not hold '-2' any more: not done" in said and "'soon'" in said
     assert outcome.tables["inspections"].cell(int(row["row"]), "honey_frames") == 3

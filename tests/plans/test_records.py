@@ -328,10 +328,11 @@ def test_trace_differences_and_questions_at_the_command_line(made: tuple[Path, c
     assert same.code == 0 and "nothing is different" in same.out
     other = run_comb("differences", "tidy", "tidy", "--check", cwd=folder)
     assert other.code == 0 and other.out.count("nothing is different") == 2
-    (folder / "new.csv").write_text(VISITS.replace("400", "41"))
-    changed = run_comb(
-        "differences", "visits.csv", "new.csv", "--key", "hive, day, mites", "--check", "--json", cwd=folder
-    )
-    assert changed.code in (1, 2)
+    (folder / "old.csv").write_text("hive,kg\na,31\nb,400\n")
+    (folder / "new.csv").write_text("hive,kg\nb,41\nc,33\n")
+    changed = run_comb("differences", "old.csv", "new.csv", "--key", "hive", "--check", "--json", cwd=folder)
+    record = json.loads(changed.out)
+    assert changed.code == 1 and (record["rows_added"], record["rows_gone"]) == ([2], [1])
+    assert record["cells_changed"] == [{"key": "b", "column": "kg", "before": "400", "after": "41", "row": 1}]
     asked = run_comb("profile", "visits.csv", "--questions", "sheet.csv", cwd=folder)
     assert asked.code == 0 and ("written to sheet.csv" in asked.err or "no sheet was written" in asked.err)

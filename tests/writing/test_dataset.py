@@ -131,6 +131,7 @@ def test_the_plan_in_the_folder_does_it_again(made: tuple[Path, Outcome], tmp_pa
     folder, outcome = made
     source, copy = tmp_path / "inspections.csv", tmp_path / folder.name
     source.write_bytes((folder.parent / "inspections.csv").read_bytes())
+    shutil.copy(folder.parent / "answers.csv", tmp_path / "answers.csv")
     shutil.copytree(folder, copy)
     again = comb.Plan.load(copy / "plan.yaml").run(overwrite=True)
     assert again.messages == []

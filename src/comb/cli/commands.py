@@ -444,6 +444,8 @@ def run_command(path: str, wanted: RunRequest, *, screen: Terminal | None = None
         return outcome.found
     view = dry_run_view if dry_run else run_view
     screen.lines(view(outcome, screen.width))
+    for answers in outcome.answers.values():
+        screen.say(answers.says)
     if dry_run:
         for message in outcome.messages:
             screen.say(f"note: {message}")
@@ -556,6 +558,7 @@ def _run_record(outcome: Outcome) -> dict[str, Any]:
         "adds_up": outcome.adds_up,
         "saved": outcome.saved,
         "messages": outcome.messages,
+        "answers": {name: one.says for name, one in outcome.answers.items()},
         "differences": {name: one.as_record() for name, one in outcome.comparisons.items()},
         "ledger": {name: msgspec.to_builtins(entries) for name, entries in outcome.ledger.items()},
         "rules": {name: [rule_record(result) for result in results] for name, results in outcome.rules.items()},

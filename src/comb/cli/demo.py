@@ -6,10 +6,12 @@ from comb.cli.commands import (
     ProfileRequest,
     RunRequest,
     ShowRequest,
+    differences_command,
     inspect_command,
     profile_command,
     run_command,
     show_command,
+    trace_command,
 )
 from comb.cli.terminal import Terminal
 from comb.demo.files import DEMO_FILES, demo_bytes
@@ -23,6 +25,8 @@ GUIDE = (
     ("inspections.csv", "what a database exported: the raw file"),
     ("inspections-truth.json", "every defect planted in it, by row"),
     ("plan.yaml", "the plan that was run: read it, change it, run it again"),
+    ("answers.csv", "questions about single cells, answered by those who were there"),
+    ("inspections-2026.csv", "the next season: comb run plan.yaml --source inspections=inspections-2026.csv"),
     ("harvest.xlsx", "a workbook laid out for people: try comb inspect on it"),
     ("scales.jsonl", "readings as a logger sends them, one line broken"),
     ("apiaries.csv", "where the apiaries lie, three of them spelled differently"),
@@ -33,8 +37,13 @@ GUIDE = (
     ("tidy/frames.csv", "brood and honey frames, one row for each"),
     ("tidy/dictionary.md", "the columns, described for people"),
     ("tidy/ledger.jsonl", "what every step did"),
+    ("tidy/changed-cells.csv", "every cell that a step changed, before and after"),
     ("tidy/set-aside.csv", "rows kept out of the result, with the reason"),
 )
+
+
+# A day that a keeper's diary corrected.
+ANSWERED_ROW = 1287
 
 
 def run_demo(folder: str, *, overwrite: bool) -> None:
@@ -49,9 +58,16 @@ def run_demo(folder: str, *, overwrite: bool) -> None:
     profile_command((source,), {}, ProfileRequest(), screen=screen)
     _chapter(screen, "Put it right, and account for every row.", f"comb run {plan}")
     run_command(plan, RunRequest(overwrite=overwrite), screen=screen)
+    cell = f"--table inspections --row {ANSWERED_ROW} --column inspected_on"
+    tidy = str(place / "tidy")
+    _chapter(screen, "Where does this day come from?", f"comb trace {tidy} {cell}")
+    trace_command(tidy, ANSWERED_ROW, "inspected_on", table="inspections", screen=screen)
     where = "mites > 30"
     _chapter(screen, "The tidy table.", f'comb show {result} --where "{where}" --sort "mites desc" --first 5')
     show_command((result,), {}, ShowRequest(first=5, where=where, sort="mites desc"), screen=screen)
+    later = str(place / "inspections-2026.csv")
+    _chapter(screen, "The next season's file: what is different?", f"comb differences {source} {later}")
+    differences_command(source, later, {}, screen=screen)
     book, scales, apiaries = (str(place / name) for name in ("harvest.xlsx", "scales.jsonl", "apiaries.csv"))
     _chapter(screen, "A workbook laid out for people.", f"comb inspect {book}")
     inspect_command((book,), {}, screen=screen)

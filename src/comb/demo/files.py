@@ -4,7 +4,8 @@ from importlib.resources import files
 
 DEMO_FILES = (
     "inspections.csv", "inspections-truth.json", "plan.yaml", "harvest.xlsx", "harvest-truth.json", "scales.jsonl",
-    "scales-truth.json", "apiaries.csv", "apiaries-truth.json", "inspections-2026.csv", "inspections-2026-truth.json",
+    "scales-truth.json", "apiaries.csv", "apiaries-truth.json", "answers.csv",
+    "inspections-2026.csv", "inspections-2026-truth.json",
 )  # fmt: skip
 
 

@@ -261,6 +261,44 @@ def truth(visits: Sequence[Visit]) -> list[dict[str, object]]:
     return [{"code": code, "column": column, "rows": rows[code, column]} for code, column in sorted(rows)]
 
 
+def answers_csv(visits: Sequence[Visit]) -> bytes:
+    """Write the sheet of questions about some planted defects, as those filled it in who had been there."""
+
+    def answered(code: str, column: str, right: Callable[[str], str], remark: str, doubt: str, most: int) -> None:
+        found = [(at, v) for at, v in enumerate(visits) if (code, column) in v.defects]
+        for at, visit in found[:most]:
+            text = visit.cells[column]
+            value = text.replace(",", ".") if column.endswith("_kg") else text
+            record = f"visit {visit.cells['visit']}"
+            allowed = "is right | leave out | the right value"
+            lines.append([code, at + 1, f"inspections.csv, line {places[at]}", column, value, record, doubt, "",
+                          right(value), remark, allowed])  # fmt: skip
+
+    places, line, lines = [], TITLES.count("\n") + 2, list[list[object]]()
+    for visit in visits:
+        places.append(line)
+        line += 1 + visit.cells["notes"].count("\n")
+    diary = [visit for visit in visits if visit.cells["inspected_on"] == "31.9.2025"]
+    for visit in diary:
+        visit.defects.add(("answered", "inspected_on"))
+    answered("answered", "inspected_on", lambda old: "30.9.2025", "the keeper's diary", "there is no such day", 9)
+    for visit, line_of in zip(diary, lines, strict=True):
+        visit.defects.remove(("answered", "inspected_on"))
+        line_of[0] = "type.unreadable"
+    answered(
+        "value.impossible", "honey_frames", lambda old: old.lstrip("-"), "a slip of the pen", "a negative count", 9
+    )
+    answered(
+        "value.outlier", "gross_kg", lambda old: f"{float(old) / 10:.1f}", "weighed again", "far outside the rest", 1
+    )
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow(("question", "code", "row", "place", "column", "value", "record", "doubt", "proposal", "answer",
+                     "remark", "allowed"))  # fmt: skip
+    writer.writerows([number, *cells] for number, cells in enumerate(lines, 1))
+    return text.getvalue().encode()
+
+
 def next_season(before: Sequence[Visit]) -> tuple[bytes, list[dict[str, object]]]:
     """Make the export of the next season, changed a little, and write down in what it differs.
 
@@ -311,6 +349,7 @@ def files() -> Iterator[tuple[str, bytes]]:
     readings, odd = scales()
     yield "scales.jsonl", readings
     yield "scales-truth.json", _message(odd)
+    yield "answers.csv", answers_csv(visits)
     season, differences = next_season(visits)
     yield "inspections-2026.csv", season
     yield "inspections-2026-truth.json", _message(differences)

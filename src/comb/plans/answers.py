@@ -198,6 +198,9 @@ def read_answers(sheet: BareTable, table: BareTable, name: str) -> Answers:
     ]
     said = f"{name}: {counted(len(lines), 'question')}: {', '.join(counts)}"
     said += f", {len(misfits):,} do not fit" if misfits else ""
+    if len(misfits) > MOST_LISTED:
+        more = f"{name}: and {len(misfits) - MOST_LISTED:,} more answers that do not fit"
+        misfits = [*misfits[:MOST_LISTED], more]
     return Answers(TakeAnswers(answers=doing, sheet=name), tuple(_settled(right, name)), tuple(misfits), said)
 
 

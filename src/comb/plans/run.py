@@ -260,7 +260,7 @@ def _run_table(plan: PlanText, name: str, planned: TablePlan, table: BareTable, 
     taken: list[Taken] = []
     answers = answers_of(plan, name, table)
     if answers is not None:
-        outcome.messages.extend((answers.says, *answers.misfits))
+        outcome.messages.extend(answers.misfits)
         outcome.answers[name] = answers
         taken.append(take_step(answers.step, table))
         table = taken[-1].table
