@@ -43,6 +43,8 @@ def test_the_plan_of_the_readme(beside_the_demo: Path) -> None:
     ran = run_comb("run", "plan.yaml", cwd=beside_the_demo)
     expected = blocks("text")[2].split("\n", 1)[1]
     assert (ran.out + ran.err).strip() == expected.strip()
+    command, _, expected = blocks("text")[3].partition("\n")
+    assert run_comb(*command.split()[2:], cwd=beside_the_demo).out == expected
 
 
 @pytest.mark.parametrize("script", sorted(path.name for path in (ROOT / "examples").glob("*.py")))

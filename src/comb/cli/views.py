@@ -432,7 +432,7 @@ def trace_view(trace: Trace, width: int) -> list[Line]:
         inner = len(text) - len(text.lstrip())
         style = "said" if not at else "dim" if inner > 2 else "plain"
         parts = textwrap.wrap(washed(text), max(width, LEAST_WRAPPED), subsequent_indent=" " * (inner + 2),
-                              break_long_words=False, drop_whitespace=False)  # fmt: skip
+                              break_long_words=False)  # fmt: skip
         lines += [_line(part, style) for part in parts or [""]]
     return lines
 

@@ -26,7 +26,7 @@ from comb.plans.rules import RuleResult
 from comb.plans.run import Outcome, open_plan, run_plan
 from comb.reading.load import load_table
 from comb.reading.source_texts import cell_text
-from comb.steps.accounting import shown_cell
+from comb.steps.accounting import shown_cell, shown_text
 from comb.steps.ledger import Entry
 from comb.steps.trace import Event, History, RuleCheck, Trace
 from comb.tables.read_options import ReadOptions
@@ -294,7 +294,7 @@ def _shown(record: Mapping[str, str], word: str) -> str:
     missing, text = record[f"{word}_missing"], record[word]
     if missing:
         return f"({missing}) {text!r}" if text else f"({missing})"
-    return text
+    return shown_text(text)
 
 
 def _rule_checks(folder: Path, name: str, row: int) -> Iterator[RuleCheck]:

@@ -329,8 +329,16 @@ def shown_cell(column: Column, position: int) -> str:
     """Return a cell as people read it; a text that was kept stands behind its reason."""
     cell = column._take(np.array([position]))
     if column.type.textual and (text := cell.texts()[0]) and HIDDEN.search(text):
-        # What cannot be seen is written out: else a text would become the same text.
-        return padded(HIDDEN.sub(lambda found: ascii(found[0])[1:-1], text))
+        return shown_text(text)
     shown = shown_cells(cell)[0].text
     kept = column.kept.texts.get(position)
     return shown if kept is None else f"{shown} {kept!r}"
+
+
+def shown_text(text: str) -> str:
+    """Return a text with what cannot be seen written out: else a text would become the same text.
+
+    >>> shown_text("Mill\\u00a0lane")
+    'Mill\\\\xa0lane'
+    """
+    return padded(HIDDEN.sub(lambda found: ascii(found[0])[1:-1], text))
