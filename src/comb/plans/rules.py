@@ -240,10 +240,10 @@ def _found_in(rule: Rule, table: BareTable, others: Mapping[str, BareTable]) -> 
         what, remedy = unknown_name("table", other, list(others))
         raise ParameterError(what, remedy=remedy)
     change = Join(table=other, by=rule.by, add_columns=False, rows="unmatched").apply_with(table, others[other])
-    assert change.sources is not None
+    lost = np.arange(table.row_count) if change.sources is None else change.sources
     mine = [one if one in table else one.partition("=")[0].strip() for one in rule.by]
     lacking = np.any([table[check_known(name, table.names)].missing for name in mine], axis=0)
-    broken = change.sources[~lacking[change.sources]]
+    broken = lost[~lacking[lost]]
     unknown = np.flatnonzero(lacking)
     met = table.row_count - len(broken) - len(unknown)
     numbers = table.row_numbers

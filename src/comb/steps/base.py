@@ -137,6 +137,9 @@ class Change:
         merged_into: Codes | None = None,
     ) -> "Change":
         """Return the change that leaves nothing but some rows of a table, as they are."""
+        if len(positions) == table.row_count and bool((positions == np.arange(len(positions))).all()):
+            # All rows stay where they are: nothing has to be copied.
+            return cls(table, None, set_aside, notes=notes, rows_only=True, losses=losses)
         return cls(
             table._take(positions), positions, set_aside, notes=notes, rows_only=True, losses=losses,
             merged_into=merged_into,

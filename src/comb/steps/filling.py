@@ -17,6 +17,7 @@ from comb.expressions.arithmetic import as_floats
 from comb.expressions.evaluate import evaluate
 from comb.kernels.grouping import Codes, group, missing_last, order_rows
 from comb.steps.base import Detail, in_quotes
+from comb.steps.row_steps import plain_key
 from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
@@ -54,11 +55,11 @@ class _Ordered:
     """The rows of a table in groups, ordered within each."""
 
     def __init__(self, groups: Groups, keys: Sequence[Column]) -> None:
-        ranks = [key._sort_ranks() for key in keys]
-        self.order = order_rows([groups.codes, *(missing_last(one, descending=False) for one in ranks)])
+        ranks = [_ascending(key) for key in keys]
+        self.order = _order([groups.codes, *ranks])
         self.placed = np.ones(len(self.order), np.bool_)
-        for one in ranks:
-            self.placed &= one >= 0
+        for key in keys:
+            self.placed &= key.present
         codes = groups.codes[self.order]
         begins = np.ones(len(codes), np.bool_)
         begins[1:] = codes[1:] != codes[:-1]
@@ -80,6 +81,23 @@ class _Ordered:
         found = np.full(rows, -1, np.int64)
         found[self.order] = np.where(nearest < 0, -1, self.order[nearest] if rows else nearest)
         return np.where(self.placed, found, -1)
+
+
+def _ascending(key: Column) -> NDArray[Any]:
+    """Return values that put rows in the order of a key, missing cells last."""
+    plain = plain_key(key, descending=False)
+    return missing_last(key._sort_ranks(), descending=False) if plain is None else plain
+
+
+def _order(keys: Sequence[NDArray[Any]]) -> Codes:
+    """Return the order of rows by keys; rows that are in it already need no sorting."""
+    rows = len(keys[0])
+    equal = np.ones(max(rows - 1, 0), np.bool_)
+    for key in keys:
+        if (equal & (key[1:] < key[:-1])).any():
+            return order_rows(keys)
+        equal &= key[1:] == key[:-1]
+    return np.arange(rows)
 
 
 def _taken(table: BareTable, name: str, rows: Codes) -> Column:

@@ -112,7 +112,7 @@ def _sort_key(table: BareTable, key: str, order: str = "exact") -> np.ndarray:
     if order != "exact" and column.type == STRING:
         ranks = _text_ranks(column, _ORDERS[order])
     else:
-        plain = _plain_key(column, descending=descending)
+        plain = plain_key(column, descending=descending)
         if plain is not None:
             return plain
         ranks = column._sort_ranks()
@@ -130,7 +130,7 @@ def _check_direction(key: str, names: Sequence[str]) -> None:
         )
 
 
-def _plain_key(column: Column, *, descending: bool) -> np.ndarray | None:
+def plain_key(column: Column, *, descending: bool) -> np.ndarray | None:
     """Return values that sort as they are; None where only ranks do."""
     if column.type.choices or isinstance(column.values, Text):
         return None
