@@ -221,7 +221,7 @@ def _read_source(plan: PlanText, name: str, column: str, *, typed: bool = False)
     planned = plan.tables[name]
     options = planned.reading.replace(columns=[column])
     if not typed:
-        options = options.replace(types={column: "string"}, missing=[])
+        options = options.replace(types="string", missing=[])
     elif isinstance(options.types, dict):
         options = options.replace(types={title: kind for title, kind in options.types.items() if title == column})
     files = [planned.source] if isinstance(planned.source, str) else planned.source

@@ -432,7 +432,9 @@ def _numbers_of(name: str, old: Column, new: Column) -> Iterator[Difference]:
 
 
 def _rows(old: BareTable, new: BareTable) -> Iterator[Difference]:
-    if old.row_count and (new.row_count > 2 * old.row_count or 2 * new.row_count < old.row_count):
+    if new.row_count and not old.row_count:
+        yield Difference("rows", (), f"{counted(new.row_count, 'row')}, before there was none")
+    elif old.row_count and (new.row_count > 2 * old.row_count or 2 * new.row_count < old.row_count):
         times = new.row_count / old.row_count
         yield Difference(
             "rows", (), f"{counted(new.row_count, 'row')}, {times:.2g} times the {old.row_count:,} of before"

@@ -79,7 +79,7 @@ def cell_text(origin: Origin, name: str, row_number: int) -> str | None:
     if not origin.source or not 1 <= row_number <= len(origin.lines):
         return None
     try:
-        again = load_table(origin.source, origin.options.replace(columns=[name], types={name: "string"}, missing=[]))
+        again = load_table(origin.source, origin.options.replace(columns=[name], types="string", missing=[]))
     except (CombError, OSError):
         return None
     if again.origin.checksum != origin.checksum or name not in again or row_number > again.row_count:

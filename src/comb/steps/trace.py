@@ -312,7 +312,7 @@ class History:
             )
         elif column in record.formulas and (is_new or merged):
             event = replace(made, detail=f"{column} = {record.formulas[column]}")
-        elif is_new:
+        elif is_new and not merged:
             event = replace(made, detail=self._comes_from(column, position))
         elif column in entry.types_changed:
             event = replace(made, detail="{} became {}, all of the column".format(*entry.types_changed[column]))
