@@ -19,13 +19,13 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from comb.errors import ParameterError, PlanError, SourceMissing, listing, unknown_name
+from comb.errors import CombError, ParameterError, PlanError, SourceMissing, listing, unknown_name
 from comb.plans.model import PlanText
 from comb.plans.outputs import place_of
 from comb.plans.rules import RuleResult
 from comb.plans.run import Outcome, open_plan, run_plan
 from comb.reading.load import load_table
-from comb.reading.source_texts import cell_text
+from comb.reading.source_texts import cell_text, read_as_texts
 from comb.steps.accounting import shown_cell, shown_text
 from comb.steps.ledger import Entry
 from comb.steps.trace import Event, History, RuleCheck, Trace
@@ -219,16 +219,19 @@ def _cell(table: BareTable, column: str, row: int) -> str:
 def _read_source(plan: PlanText, name: str, column: str, *, typed: bool = False) -> BareTable | None:
     """Read one column of the source of a table, as text or as the plan does; None where it is gone or not the same."""
     planned = plan.tables[name]
-    options = planned.reading.replace(columns=[column])
-    if not typed:
-        options = options.replace(types="string", missing=[])
-    elif isinstance(options.types, dict):
-        options = options.replace(types={title: kind for title, kind in options.types.items() if title == column})
     files = [planned.source] if isinstance(planned.source, str) else planned.source
     places = [place_of(plan, one) for one in files]
-    try:
-        table = load_table(places[0] if isinstance(planned.source, str) else places, options)
-    except (OSError, ValueError, KeyError):
+    source = places[0] if isinstance(planned.source, str) else places
+    if not typed:
+        table = read_as_texts(source, planned.reading, column)
+    else:
+        types = planned.reading.types
+        mine = {title: kind for title, kind in types.items() if title == column} if isinstance(types, dict) else types
+        try:
+            table = load_table(source, planned.reading.replace(columns=[column], types=mine))
+        except (CombError, OSError):
+            return None
+    if table is None:
         return None
     same = not planned.checksum or planned.checksum == table.origin.checksum
     return table if same and column in table else None

@@ -5,10 +5,12 @@ import numpy as np
 from comb.errors import CombError
 from comb.kernels.types import FITS
 from comb.parsing.cell_parser import CellParser
+from comb.reading.io.source_file import Source
 from comb.reading.load import load_table
 from comb.tables.cell_source import placed
 from comb.tables.column import Column
 from comb.tables.origin import Origin
+from comb.tables.read_options import ReadOptions
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 
@@ -60,6 +62,26 @@ def _says(texts: Column, parser: CellParser, column: Column) -> bool:
     return bool(same[column.present].all())
 
 
+def read_as_texts(source: Source, options: ReadOptions, name: str) -> BareTable | None:
+    """Read a column of a source as text; None where it cannot be read.
+
+    Parameters
+    ----------
+    source : str, Path or sequence of them
+    options : ReadOptions
+        How it was read before.
+    name : str
+    """
+    plain = options.replace(types="string", missing=[])
+    # Tables below each other in a workbook are named before columns are chosen.
+    for wanted in (plain.replace(columns=[name]), plain):
+        try:
+            return load_table(source, wanted)
+        except (CombError, OSError):
+            continue
+    return None
+
+
 def cell_text(origin: Origin, name: str, row_number: int) -> str | None:
     """Return the text of one cell as it is in the source; empty for an empty cell.
 
@@ -78,11 +100,8 @@ def cell_text(origin: Origin, name: str, row_number: int) -> str | None:
     """
     if not origin.source or not 1 <= row_number <= len(origin.lines):
         return None
-    try:
-        again = load_table(origin.source, origin.options.replace(columns=[name], types="string", missing=[]))
-    except (CombError, OSError):
-        return None
-    if again.origin.checksum != origin.checksum or name not in again or row_number > again.row_count:
+    again = read_as_texts(origin.source, origin.options, name)
+    if again is None or again.origin.checksum != origin.checksum or name not in again or row_number > again.row_count:
         return None
     cell = again[name]._take(np.array([row_number - 1]))
     return cell.texts()[0] or cell.kept.texts.get(0, "")
