@@ -51,7 +51,7 @@ CASES: list[tuple[dict[str, Any], dict[str, Any], list[str]]] = [
     ({"a": [1, 2]}, {"a": [1, 2]}, []),
     ({"a": [1, 2], "b": [1, 2]}, {"b": [1, 2], "a": [1, 2]}, ["another order"]),
     ({"a": [1, 2]}, {"a": ["x", "y"]}, ["a is string, before integer"]),
-    ({"net_weight": [30, 31, 32] * 9}, {"weight_net": [31, 32, 31] * 9}, ["weight_net is new: the names are alike, and half"]),
+    ({"net_weight": [30, 31, 32] * 9}, {"weight_net": [31, 32, 31] * 9}, ["weight_net is new: the names are similar, and half"]),
     ({"net_weight": [30, 31, 32] * 9}, {"weight_net": [900, 950, 990] * 9}, ["net_weight is gone", "weight_net is new (integer)"]),
     ({"keeper": ["Alder", "Rowan"] * 9}, {"beekeeper": ["Elm", "Oak"] * 9}, ["keeper is gone", "beekeeper is new (string)"]),
     ({"q": ["a", "b"] * 20}, {"q": ["a", "b", "c", "b"] * 10}, ["1 value of q is new: 'c' (10)"]),

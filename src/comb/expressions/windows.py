@@ -99,7 +99,7 @@ class Window:
         return Column(INTEGER, self.back(values + 1), state)
 
     def frame(self, low: int | None, high: int | None, *, by_peers: bool = False) -> tuple[Codes, Codes]:
-        """Return for each ordered row the first and the last row that count: so many before and after it.
+        """Return for each ordered row the first and the last row that count, by their distance in rows.
 
         Where the last lies before the first, none does.
 

@@ -5,7 +5,7 @@ columns is compared: names, types, the forms of numbers and dates, the share of 
 were not there before, numbers far from where they were. A difference in a share is said if chance does not make it:
 the two shares lie further apart than `LEAST_DEVIATIONS` standard deviations of their difference, and `LEAST_POINTS`.
 
-A column that is gone and one that is new may be one that was renamed. That is proposed if the names are alike and the
+A column that is gone and one that is new may be one that was renamed. That is proposed if the names are similar and the
 values say the same: texts that were known before, numbers in the range of before. A name alone proves nothing.
 
 With a key, rows are matched by it: rows that came, that are gone, and cells that changed.
@@ -29,7 +29,7 @@ from comb.tables.names import check_known
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 
-# A share differs if chance would not do it, and by at least so many hundredths.
+# A share differs if chance would not do it, and by at least this much.
 LEAST_DEVIATIONS = 4.0
 LEAST_POINTS = 0.02
 
@@ -40,13 +40,13 @@ LEAST_REPEATS = 4
 # A middle value is far from before if it moved by this many times the distance of the quartiles.
 FAR = 1.0
 
-# And how many times it is what it was, if it is at least so many times more or less.
+# And how many times it is what it was, if it is this many times more or less.
 LEAST_TIMES = 1.5
 
 # Values beyond the range of before are said if they are this much of it beyond.
 BEYOND = 0.1
 
-# Names are alike from here on, of 1; and values, if this share of them was known.
+# Names are similar from here on, of 1; and values, if this share of them was known.
 LIKE_NAMES = 0.5
 LIKE_VALUES = 0.6
 
@@ -57,7 +57,7 @@ LEAST_DIFFERENT = 0.95
 # Values that do not occur any more are said if this share of the rows had them: else they were slips.
 LEAST_LOST = 0.05
 
-# Of dates, so many lie before the last of them but for slips.
+# Of dates, this share lies before the last of them but for slips.
 ALL_BUT_SLIPS = 0.99
 
 # In this order differences are said.
@@ -276,11 +276,11 @@ def _renamed(
     for _, now, was, values in sorted(pairs, key=lambda pair: -pair[0]):
         if now not in taken and was not in taken:
             taken |= {now, was}
-            yield now, (was, f"the names are alike, and {values}")
+            yield now, (was, f"the names are similar, and {values}")
 
 
 def _like_names(one: str, other: str) -> float:
-    """Return how alike two names are, from 0 to 1: by letters, or by a word that both have."""
+    """Return how similar two names are, from 0 to 1: by letters, or by a word that both have."""
     from rapidfuzz import fuzz
 
     plain = [" ".join("".join(c if c.isalnum() else " " for c in name.casefold()).split()) for name in (one, other)]

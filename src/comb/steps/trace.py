@@ -269,7 +269,7 @@ class History:
         return check_known(name, self.table.names)
 
     def _name_at(self, column: str, steps: int) -> str:
-        """Return the name that a column has after so many steps, given that of the source or of the table."""
+        """Return the name that a column has after this many steps, given that of the source or of the table."""
         name = column
         for _, record in reversed(self.taken[steps:]):
             name = record.renamed.get(name, name)
