@@ -171,6 +171,27 @@ def test_a_trace_is_the_same_from_a_table_a_plan_and_a_folder(
                 assert part in repr(trace), (place, trace)
 
 
+def test_a_folder_is_traced_without_its_source(made: tuple[Path, comb.Outcome]) -> None:
+    folder, _ = made
+    (folder / "one.yaml").write_text(
+        "source: visits.csv\nreading: {types: {kg: decimal 0.0}}\nsteps:\n  - {step: remove_duplicates}\n"
+        "  - {step: correct, column: kg, row: 2, old: '400', new: '40', source: log book}\n"
+        "  - {step: rename, names: {kg: weight}}\n  - {step: set_aside, where: hive = 'c', reason: not ours}\n"
+        "  - {step: filter, where: hive <> 'd'}\nsave: one\n"
+    )
+    comb.Plan.load(folder / "one.yaml").run()
+    (folder / "visits.csv").unlink()
+    for row, column, value, said in [
+        (2, "weight", "40.0", "400.0 became 40.0"), (2, "weight", "40.0", "visits.csv, line 3 (the source is not there"),
+        (3, "day", "2025-05-05", "no step changed it"), (4, "day", "", "was merged by step 1 (remove_duplicates) into row 3"),
+        (5, "weight", "", "was set aside by step 4 (set_aside): not ours"), (7, "weight", "", "was left out by step 5"),
+    ]:  # fmt: skip
+        [trace] = comb.trace(folder / "one", row, column)
+        assert trace.value == value and said in repr(trace), trace
+    with pytest.raises(comb.ParameterError, match="no row number 99"):
+        comb.trace(folder / "one", 99, "day")
+
+
 def test_a_table_tells_its_traces_too(made: tuple[Path, comb.Outcome]) -> None:
     folder, _ = made
     visits = comb.load(folder / "visits.csv", types={"kg": "decimal 0.0"}).remove_duplicates()

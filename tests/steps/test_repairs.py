@@ -116,6 +116,16 @@ def test_a_fill_from_another_table_and_a_code_book(visits: comb.Table, tmp_path:
     assert "not in" in strange.sentence() and "'Volt'" in strange.sentence()
 
 
+def test_results_that_do_not_exist_are_counted_where_they_arise() -> None:
+    table = comb.table(columns={"g": ["a", "a", "b"], "kg": [3, 4, 5], "m": [0, 2, 0]})
+    said = "kg / m has no result in 2 rows"
+    for made in (table.filter("kg / m > 1"), table.aggregate({"r": "avg(kg / m)"}, by="g"), table.set_aside("ln(m) > 1 or kg / m > 9"),
+                 table.calculate({"r": "coalesce(kg / m, 0)"}), table.calculate({"r": "case when kg / m > 1 then 1 end"})):  # fmt: skip
+        assert said in made.ledger[-1].notes, made.ledger[-1].notes
+    plain = table.calculate({"r": "kg / m"}).ledger[-1].notes
+    assert plain == ["2 results of r do not exist"]
+
+
 def test_the_line_of_a_fill_is_on_record(visits: comb.Table) -> None:
     line = comb.table(columns={"x": [1, 2, 3, 4], "y": [3.0, 5.0, 7.5, None]}).fill("y", on_line="x")
     assert line.ledger[-1].notes == ["y = 0.666667 + 2.25 * x, from 3 rows, r squared 0.9959"]

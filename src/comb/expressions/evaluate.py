@@ -102,6 +102,54 @@ def bounds_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> dict
     return {message: count for message, count in found.items() if count}
 
 
+# What may have no result, and what passes over such: there the missing cell of a result does not tell of it.
+_RISKY = frozenset({"/", "div", "%"})
+_RISKY_CALLS = frozenset({"ln", "log10", "sqrt", "power", "mod", "exp"})
+_SWALLOWING = frozenset({"=", "<>", "<", "<=", ">", ">=", "and", "or"})
+
+
+def undefined_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> dict[str, int]:
+    """Count the results that do not exist (``1 / 0``) inside a formula, where what comes of it does not show them.
+
+    A condition is unknown then, an aggregate passes over them, `coalesce` and `case` put something in their place.
+
+    Returns
+    -------
+    dict of str to int
+        Rows without a result, by the part of the formula. Cost: the parts that may have none are calculated again; none
+        where there are no such parts.
+    """
+    node, _ = check(parse(text), text, table.types, given)
+    evaluator = _Evaluator(table.columns, Groups.whole(table.row_count))
+    found: dict[str, int] = {}
+
+    def visit(part: Node, *, swallowed: bool) -> None:
+        risky = (isinstance(part, Binary) and part.operator in _RISKY) or (
+            isinstance(part, Call) and part.function in _RISKY_CALLS
+        )
+        if risky and swallowed and not _aggregates_in(part):
+            operands = [evaluator.value(child) for child in children(part)]
+            lacking = evaluator.value(part).states == Reason.UNDEFINED
+            for operand in operands:
+                lacking = lacking & operand.present
+            if lacking.any():
+                found[text[part.start : part.end]] = int(np.count_nonzero(lacking))
+        passes_over = (
+            isinstance(part, AggregateCall | Case | IsNull | InList | Between | DistinctFrom)
+            or (isinstance(part, Binary) and part.operator in _SWALLOWING)
+            or (isinstance(part, Call) and part.function == "coalesce")
+        )
+        for child in children(part):
+            visit(child, swallowed=swallowed or passes_over)
+
+    visit(node, swallowed=False)
+    return found
+
+
+def _aggregates_in(node: Node) -> bool:
+    return isinstance(node, AggregateCall) or any(_aggregates_in(child) for child in children(node))
+
+
 # Texts among which the nearest to one that no row has is looked for.
 MOST_COMPARED = 2_000
 

@@ -11,7 +11,8 @@ import csv
 import gzip
 import io
 import json
-from collections.abc import Iterator, Mapping
+import re
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -24,6 +25,7 @@ from comb.plans.model import PlanText
 from comb.plans.outputs import place_of
 from comb.plans.rules import RuleResult
 from comb.plans.run import Outcome, open_plan, run_plan
+from comb.reading.io.source_file import expand
 from comb.reading.load import load_table
 from comb.reading.source_texts import cell_text, read_as_texts
 from comb.steps.accounting import shown_cell, shown_text
@@ -33,10 +35,13 @@ from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
 from comb.writing.dataset import PLAN
 from comb.writing.delimited import rows_bytes
-from comb.writing.record_files import CHANGED, LEFT_OUT, RECORD_FILES, RULE_ROWS
+from comb.writing.record_files import CHANGED, LEFT_OUT, RECORD_FILES, ROWS, RULE_ROWS
 
 # A line of the record is not longer than this.
 LONGEST_RECORD = 1 << 20
+
+# A place in a text: its file, and the line.
+_LINE = re.compile(r"(.*, line )([0-9]+)")
 
 # Steps after which rows have other numbers than in the source.
 _RENUMBERING = ("aggregate", "count", "stack_tables", "transpose")
@@ -120,8 +125,24 @@ def _trace_folder(folder: Path, row: int, column: str, wanted: str | None) -> li
     source_name, names, whole = known
     found = _read_source(plan, name, source_name)
     gone = _runs_with(folder, LEFT_OUT, name, row) or _runs_with(folder, "set-aside.csv", name, row)
+    if found is None and _source_is_gone(plan, name):
+        return [_from_record(folder, name, row, column, known, steps, gone)]
     if found is None or gone or not 1 <= row <= len(found.origin.lines):
         return trace_plan(plan, row, column, name)
+    events, value = _events(folder, name, row, steps, names, whole)
+    written = _cell(found, source_name, row)
+    if not value:
+        typed = _read_source(plan, name, source_name, typed=True)
+        value = written if typed is None else shown_cell(typed[source_name], row - 1)
+    place = found.origin.place(row, source_name)
+    rules = tuple(_rule_checks(folder, name, row))
+    return [Trace(row, column, value, place, written, tuple(events), rules=rules)]
+
+
+def _events(
+    folder: Path, name: str, row: int, steps: Mapping[int, Entry], names: Mapping[int, str], whole: Mapping[int, str]
+) -> tuple[list[Event], str]:
+    """Return what each step made of a cell, and the value after the last that changed it."""
     cells = {(number, title): record for number, title, record in _changed(folder, name, row, steps)}
     events, value = [], ""
     for number, entry in steps.items():
@@ -139,13 +160,54 @@ def _trace_folder(folder: Path, row: int, column: str, wanted: str | None) -> li
             events.append(replace(event, detail=detail))
         elif number in whole:
             events.append(replace(event, detail=whole[number]))
-    written = _cell(found, source_name, row)
-    if not value:
-        typed = _read_source(plan, name, source_name, typed=True)
-        value = written if typed is None else shown_cell(typed[source_name], row - 1)
-    place = found.origin.place(row, source_name)
-    rules = tuple(_rule_checks(folder, name, row))
-    return [Trace(row, column, value, place, written, tuple(events), rules=rules)]
+    return events, value
+
+
+def _source_is_gone(plan: PlanText, name: str) -> bool:
+    """Return whether a source of a table is not there any more."""
+    source = plan.tables[name].source
+    try:
+        files = [
+            file for one in ([source] if isinstance(source, str) else source) for file in expand(place_of(plan, one))
+        ]
+    except SourceMissing:
+        return True
+    return not all(Path(str(file)).exists() for file in files)
+
+
+def _from_record(
+    folder: Path, name: str, row: int, column: str, known: tuple[str, dict[int, str], dict[int, str]],
+    steps: Mapping[int, Entry], gone: Sequence[Mapping[str, str]],
+) -> Trace:  # fmt: skip
+    """Tell the history of a cell by the record alone, where the source is not there any more."""
+    events, value = _events(folder, name, row, steps, known[1], known[2])
+    if gone:
+        line = gone[0]
+        what = "merged" if line.get("merged_into") else "left out" if "last_row" in line else "set aside"
+        into = f" into row {line['merged_into']}" if line.get("merged_into") else ""
+        number = int(line["step"])
+        kind = steps[number].step if number in steps else "load"
+        fate = f"the row was {what} by step {number} ({kind}){into}: {line['reason']}"
+        upto = tuple(event for event in events if event.number < number)
+        return Trace(row, column, "", line["place"], events=upto, fate=fate)
+    runs = _runs_with(folder, ROWS, name, row)
+    if not runs:
+        raise ParameterError(f"there is no row number {row} in the record of {name}", remedy="the source is not there")
+    run = runs[0]
+    record = int(run["record"]) + (row - int(run["row"]) if run["last_record"] != run["record"] else 0)
+    saved = load_table(folder / f"{name}.csv", ReadOptions(columns=[column]))
+    value = shown_cell(saved[column], record - 1)
+    place = f"{_place_in(run, row)} (the source is not there any more)"
+    return Trace(row, column, value, place, events=tuple(events), rules=tuple(_rule_checks(folder, name, row)))
+
+
+def _place_in(run: Mapping[str, str], row: int) -> str:
+    """Say where a row of a run stood: exactly, where the lines are as many as the rows; else between which places."""
+    first, last = (_LINE.fullmatch(run[one]) for one in ("place", "last_place"))
+    begin, end = int(run["row"]), int(run["last_row"])
+    if first and last and first[1] == last[1] and int(last[2]) - int(first[2]) == end - begin:
+        return f"{first[1]}{int(first[2]) + row - begin}"
+    return run["place"] if begin == end else f"{run['place']} to {run['last_place']}"
 
 
 def _ledger(folder: Path) -> dict[str, dict[int, Entry]]:

@@ -14,8 +14,9 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.errors import ParameterError
-from comb.expressions.evaluate import evaluate_condition
+from comb.errors import ParameterError, counted
+from comb.expressions.check import NOTHING_GIVEN, Given
+from comb.expressions.evaluate import evaluate_condition, undefined_of
 from comb.kernels.grouping import Codes
 from comb.tables.cell_source import placed
 from comb.tables.column import Column, Mask
@@ -276,6 +277,12 @@ def rows_where(table: BareTable, where: str | None) -> Mask:
         return np.ones(table.row_count, np.bool_)
     result = evaluate_condition(where, table)
     return result.array & result.present
+
+
+def undefined_notes(formula: str, table: BareTable, given: Given = NOTHING_GIVEN) -> list[str]:
+    """Say how many results in a formula do not exist, where what comes of it does not show it."""
+    found = undefined_of(formula, table, given)
+    return [f"{part} has no result in {counted(count, 'row')}" for part, count in found.items()]
 
 
 def in_quotes(name: str) -> str:

@@ -14,7 +14,7 @@ from comb.errors import ColumnError, CombError, ExpressionError, ParameterError
 from comb.expressions.aggregates import Groups
 from comb.expressions.check import Given
 from comb.expressions.evaluate import evaluate, formula_type
-from comb.steps.base import Change, Step
+from comb.steps.base import Change, Step, undefined_notes
 from comb.steps.series_gaps import gap_notes
 from comb.tables.cell_source import NO_PLACE, placed
 from comb.tables.names import check_known, choose, unique_names
@@ -154,6 +154,7 @@ class Calculate(Step, frozen=True, tag="calculate"):
         for name, formula in self.columns.items():
             made = evaluate(formula, table, given, groups)
             notes += gap_notes(formula, table, names)
+            notes += undefined_notes(formula, table, given)
             before = table.columns.get(name)
             if before is not None:
                 if before.type.numeric and made.type.numeric and before.type.base is None:

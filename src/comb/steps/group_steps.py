@@ -11,7 +11,7 @@ from comb.expressions.aggregates import Groups
 from comb.expressions.check import Given
 from comb.expressions.evaluate import evaluate_condition, evaluate_groups
 from comb.kernels.grouping import Codes, group_sizes, order_rows
-from comb.steps.base import Change, Rows, Step, chosen, numbered_anew
+from comb.steps.base import Change, Rows, Step, chosen, numbered_anew, undefined_notes
 from comb.steps.column_steps import day_of
 from comb.tables.column import Column
 from comb.tables.concat import below
@@ -77,9 +77,12 @@ class Aggregate(Step, frozen=True, tag="aggregate"):
         columns = {name: below([part[name] for part in parts]) for name in parts[0]}
         source = np.concatenate(sources)
         source[len(sources[0]) :] = -1
+        given = Given(as_of=day_of(self.as_of))
+        notes = tuple(note for formula in self.columns.values() for note in undefined_notes(formula, table, given))
         return Change(
-            numbered_anew(table, columns, len(source)), source, merged_into=belongs[0], formulas=dict(self.columns)
-        )
+            numbered_anew(table, columns, len(source)), source, merged_into=belongs[0], formulas=dict(self.columns),
+            notes=notes,
+        )  # fmt: skip
 
     def _level(self, table: BareTable, names: Sequence[str], level: int) -> tuple[dict[str, Column], Codes, Codes]:
         """Aggregate by the leading keys only; the others are absent. Says too where each row went."""

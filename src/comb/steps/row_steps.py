@@ -13,7 +13,7 @@ from comb.expressions.check import Given
 from comb.expressions.evaluate import bounds_of, evaluate_condition, strangers_of
 from comb.expressions.windows import Window
 from comb.kernels.grouping import Codes, candidates, group, missing_last, order_rows
-from comb.steps.base import Change, Rows, SetAside, Step, chosen
+from comb.steps.base import Change, Rows, SetAside, Step, chosen, undefined_notes
 from comb.steps.column_steps import day_of, value_of
 from comb.tables.column import Column, Mask
 from comb.tables.names import check_known
@@ -61,6 +61,7 @@ class Filter(Step, frozen=True, tag="filter"):
         unknown = result.missing_count
         are = agree(unknown, "is", "are")
         notes = [f"{unknown:,} of the rows left out {are} unknown (a cell is missing)"] if unknown else []
+        notes += undefined_notes(self.where, table, given)
         notes += strangers_of(self.where, table, given)
         bounds = bounds_of(self.where, table, given)
         notes += [f"{counted(count, 'row')} exactly on the bound of {message}" for message, count in bounds.items()]

@@ -7,7 +7,7 @@ import numpy as np
 from comb.errors import ColumnError, ParameterError, agree, counted
 from comb.expressions.check import Given
 from comb.expressions.evaluate import evaluate_condition
-from comb.steps.base import Change, SetAside, Step, chosen, share_of
+from comb.steps.base import Change, SetAside, Step, chosen, share_of, undefined_notes
 from comb.steps.column_steps import day_of
 from comb.tables.cell_source import NO_PLACE
 from comb.tables.column import Column, Mask
@@ -39,9 +39,8 @@ class SetAsideRows(Step, frozen=True, tag="set_aside"):
         reasons = (self.reason or self.where,) * len(aside)
         unknown = result.missing_count
         notes = (f"{counted(unknown, 'row')} for which it is unknown {agree(unknown, 'stays', 'stay')}",)
-        return Change.of_rows(
-            table, positions, set_aside=SetAside(aside, reasons), notes=notes if unknown and len(aside) else ()
-        )
+        said = (*(notes if unknown and len(aside) else ()), *undefined_notes(self.where, table))
+        return Change.of_rows(table, positions, set_aside=SetAside(aside, reasons), notes=said)
 
     def describe(self) -> str:
         """Name the condition."""
