@@ -13,6 +13,7 @@ from comb.reading.documents.model import InnerTable, stacked
 from comb.reading.io.source_file import HeldSource, Source, combined
 from comb.reading.opened import OpenDocument, OpenText
 from comb.reading.schema.apply import meet_demands, restore_cells
+from comb.reading.schema.csvw import Schema
 from comb.tables.column import Column
 from comb.tables.evidence import MANY_DIGITS
 from comb.tables.origin import DELIMITED, Origin, in_total
@@ -138,7 +139,7 @@ def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]]
     notes += first.rules.notes
     if first.rules.schema is not None and not several:
         violations, found = meet_demands(columns, first.rules.schema, first.path)
-        origin = replace(origin, violations=tuple(violations))
+        origin = replace(origin, violations=tuple(violations), required=_required(first.rules.schema))
         notes += [*first.rules.schema.notes, *found]
     return BareTable(columns, origin=origin, notes=tuple(notes))
 
@@ -165,7 +166,13 @@ def text_table(source: Source, texts: list[OpenText], threads: int = 1) -> BareT
     violations, found = meet_demands(columns, first.rules.schema, first.path)
     whole_table = not first.provisional and first.rules.options.rows is None
     notes += [*found, *restore_cells(columns, first.rules, first.path, whole=whole_table)]
-    return BareTable(columns, origin=replace(origin, violations=tuple(violations)), notes=tuple(notes))
+    origin = replace(origin, violations=tuple(violations), required=_required(first.rules.schema))
+    return BareTable(columns, origin=origin, notes=tuple(notes))
+
+
+def _required(schema: Schema | None) -> tuple[str, ...]:
+    """Return the columns of which a schema demands that no cell is missing."""
+    return () if schema is None else tuple(one.title for one in schema.columns if one.required)
 
 
 def _rounded(columns: Mapping[str, Column]) -> list[str]:

@@ -146,6 +146,8 @@ class Origin:
     wrong_totals : tuple of WrongTotal
     account : SourceAccount, optional
         What became of its lines.
+    required : tuple of str
+        Columns of which its schema demands that no cell is missing.
     """
 
     name: str
@@ -168,6 +170,7 @@ class Origin:
     paths: tuple[str, ...] = ()
     wrong_totals: tuple[WrongTotal, ...] = ()
     account: SourceAccount | None = field(default=None, compare=False)
+    required: tuple[str, ...] = ()
 
     @property
     def source(self) -> str | list[str]:

@@ -161,9 +161,16 @@ class Dataset:
     def _table(self, name: str) -> dict[str, bytes]:
         """Return the file of a table with those that describe it."""
         data = csv_bytes(self.tables[name], self._form)
-        required = self.required.get(name, ())
+        required = {*self.required.get(name, ()), *self._demanded(name)}
         made = described_files(self.tables[name], name, f"{name}.csv", data, self._form, required=required)
         return {file: part if isinstance(part, bytes) else b"".join(part) for file, part in made.items()}
+
+    def _demanded(self, name: str) -> list[str]:
+        """Return the columns of which the schema of the source demands values, by their names in the result."""
+        titles = list(self.sources[name].required) if name in self.sources else []
+        for one in self.taken[name]:
+            titles = [next((new for new, old in one.record.renamed.items() if old == title), title) for title in titles]
+        return titles
 
     def _described(self) -> dict[str, bytes]:
         """Return what describes the whole: the dictionary, the ledger, the run, the plan."""
