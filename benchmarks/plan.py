@@ -1,71 +1,45 @@
 """What a whole plan costs: its run against the load, and the record of all changed cells against the run.
 
-    python benchmarks/plan.py [ROWS]
+    python benchmarks/plan.py [MEGABYTES] [FOLDER]
 
-A file of ROWS visits (2,500,000) with ten columns, and a plan of ten steps that change about one cell in twenty. Printed
-are the ratios: the run over the load of the same file, and over the run without the record of changed cells; and the
-seconds that the trace of one cell from the saved folder takes.
+The file is that of the load benchmark: 12 mixed columns of which 5 % of the cells are blank, by default 250 MB or
+2.5 million rows, in a temporary folder or in the one given, where it is kept. The plan has ten steps that change about
+one cell in twenty. Printed are the run over the load of the same file; the run over the same run without the list of
+changed cells; and the seconds that the trace of one cell from the saved folder takes. Each is the least of three rounds.
 """
 
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from random import Random
 from typing import Any
-
-import numpy as np
 
 import comb
 from comb.writing import dataset
+from load import BYTES_PER_ROW, NAMES, mixed_rows, write_file
 
 ROUNDS = 3
 
 PLAN = """\
-source: visits.csv
-reading: {missing: []}
+source: SOURCE
 steps:
-  - {step: trim, columns: place, why: the export pads names}
-  - {step: recode, column: queen, values: {lay: laying, Laying: laying}, why: three spellings}
-  - {step: replace_values, columns: mites, above: 900, why: 999 means not counted}
-  - {step: fill, columns: kg, from_row: above, by: hive, order_by: day, why: weighed once a week}
-  - {step: fill, columns: frames, from_group: median, by: place, why: not counted}
-  - {step: replace_text, columns: note, old: "box ", new: "B", why: short}
-  - {step: round, columns: temperature, digits: 1, where: temperature > 30, why: the sensor is not finer}
-  - {step: calculate, columns: {net: kg - tare}}
+  - {step: fill, columns: [place, code, ratio, day], from_row: above, why: written once for a run of rows}
+  - {step: fill, columns: keeper, from_group: commonest, by: place}
+  - {step: fill, columns: count, from_group: median, by: keeper}
+  - {step: fill, columns: weight, from_group: mean, by: place}
+  - {step: fill, columns: price, value: "0.00", why: blank means nothing was paid}
+  - {step: replace_text, columns: notes, old: said, new: says, where: weight < 5}
+  - {step: round, columns: share, digits: 2, where: share < 0.05}
+  - {step: calculate, columns: {total: count * price}}
   - {step: remove_duplicates, why: exported twice}
-  - {step: filter, where: day >= date '2025-01-15'}
+  - {step: filter, where: id >= 1000 or id is null}
 rules:
-  - {check: net > 0}
-  - {unique: [hive, day, note]}
+  - {check: total >= 0}
+  - {unique: id}
 save: tidy
 """
-
-
-def write_visits(path: Path, rows: int) -> None:
-    """Write a file of visits of which about one cell in twenty needs a repair."""
-    chance = np.random.default_rng(7)
-    per_hive = 500
-    places = [f"place {at:03}" for at in range(200)]
-    with path.open("w", encoding="utf-8") as file:
-        file.write("hive,place,day,queen,mites,kg,tare,frames,temperature,note\n")
-        for start in range(0, rows, 100_000):
-            count = min(100_000, rows - start)
-            odd = chance.random((count, 8)) < 0.0625
-            at = np.arange(start, start + count)
-            days = (np.datetime64("2025-01-01") + at % per_hive).astype(str).tolist()
-            numbers = chance.random((count, 4)).tolist()
-            lines = []
-            for row, flags, (one, two, three, four), day in zip(at.tolist(), odd.tolist(), numbers, days, strict=True):
-                hive = row // per_hive
-                place = places[hive % 200]
-                lines.append(
-                    f"h{hive:05},{f' {place}' if flags[0] else place},{day},{'lay' if flags[1] else 'laying'},"
-                    f"{999 if flags[2] else int(one * 40)},{'' if flags[3] else f'{20 + two * 20:.1f}'},"
-                    f"{10 + three * 3:.1f},{'' if flags[4] else 4 + int(four * 8)},"
-                    f"{30 + one * 8 if flags[5] else 10 + one * 20:.2f},{f'box {row % 97}' if flags[6] else ''}\n"
-                )
-            file.writelines(lines)
 
 
 def timed(work: Callable[[], Any]) -> tuple[Any, float]:
@@ -78,33 +52,40 @@ def timed(work: Callable[[], Any]) -> tuple[Any, float]:
     return made, least
 
 
-def main(rows: int) -> None:
+def nothing(*_: object) -> Iterator[bytes]:
+    """List no cells."""
+    return iter(())
+
+
+def main(megabytes: float, folder: Path) -> None:
     """Measure the run of the plan."""
-    with tempfile.TemporaryDirectory() as name:
-        folder = Path(name)
-        write_visits(folder / "visits.csv", rows)
-        (folder / "plan.yaml").write_text(PLAN)
-        _, load = timed(lambda: comb.load(folder / "visits.csv"))
-        plan = comb.Plan.load(folder / "plan.yaml")
-        outcome, whole = timed(lambda: plan.run(overwrite=True))
-        sizes = {path.name: path.stat().st_size for path in (folder / "tidy").iterdir()}
-        listed = dataset.changed_cells
-        # The same run without the list of changed cells.
-        dataset.changed_cells = lambda taken, form: iter(())  # type: ignore[assignment]
-        _, without = timed(lambda: plan.run(overwrite=True))
-        dataset.changed_cells = listed
-        plan.run(overwrite=True)
-        _, traced = timed(lambda: comb.trace(folder / "tidy", rows // 2, "kg"))
-        changed = sum(sum(entry.cells_changed.values()) for entry in outcome.ledger["visits"])
-        print(f"{rows:,} rows, {changed:,} cells changed")
-        print(f"load                  {load:6.2f} s")
-        print(f"run                   {whole:6.2f} s  {whole / load:.1f} x the load (at most 3)")
-        print(
-            f"  without the record  {without:6.2f} s  the record costs {100 * (whole / without - 1):.0f} % (at most 25)"
-        )
-        print(f"trace of a cell       {traced:6.2f} s  from the folder (at most 1)")
-        print("large files:", ", ".join(f"{name} {size / 1e6:.1f} MB" for name, size in sizes.items() if size > 1e6))
+    rows = int(megabytes * 1e6 / BYTES_PER_ROW)
+    source = write_file(folder / f"mixed-{megabytes:g}.csv", NAMES, mixed_rows(Random(1), rows))
+    (folder / "plan.yaml").write_text(PLAN.replace("SOURCE", source.name))
+    _, load = timed(lambda: comb.load(source))
+    plan = comb.Plan.load(folder / "plan.yaml")
+    outcome, whole = timed(lambda: plan.run(overwrite=True))
+    sizes = {path.name: path.stat().st_size for path in (folder / "tidy").iterdir()}
+    listed, dataset.changed_cells = dataset.changed_cells, nothing
+    _, without = timed(lambda: plan.run(overwrite=True))
+    dataset.changed_cells = listed
+    plan.run(overwrite=True)
+    _, traced = timed(lambda: comb.trace(folder / "tidy", rows // 2, "weight"))
+    [entries] = outcome.ledger.values()
+    changed = sum(sum(entry.cells_changed.values()) for entry in entries)
+    cells = 100 * changed / (rows * len(NAMES))
+    print(f"{rows:,} rows, {len(NAMES)} columns, {changed:,} cells changed ({cells:.1f} %)")
+    print(f"load                  {load:6.2f} s")
+    print(f"run                   {whole:6.2f} s  {whole / load:.1f} x the load (at most 3)")
+    print(f"  without the record  {without:6.2f} s  the record costs {100 * (whole / without - 1):.0f} % (at most 25)")
+    print(f"trace of a cell       {traced:6.2f} s  from the folder (at most 1)")
+    print("large files:", ", ".join(f"{name} {size / 1e6:.1f} MB" for name, size in sizes.items() if size > 1e6))
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]) if len(sys.argv) > 1 else 2_500_000)
+    size = float(sys.argv[1]) if len(sys.argv) > 1 else 250.0
+    if len(sys.argv) > 2:
+        main(size, Path(sys.argv[2]))
+    else:
+        with tempfile.TemporaryDirectory() as name:
+            main(size, Path(name))

@@ -9,9 +9,9 @@ TABLE = {
     # to look at it
     "first_rows", "last_rows", "rows_between", "random_rows", "record", "cell", "place", "kept_texts", "profile", "questions", "show_working", "trace",
     # steps
-    "aggregate", "calculate", "convert", "count", "fill", "filter", "join", "pick_rows", "recode", "remove_duplicates",
+    "add_combinations", "aggregate", "calculate", "convert", "count", "fill", "filter", "join", "pick_rows", "recode", "remove_duplicates",
     "combine", "correct", "mark_rows", "pad_text", "remove_missing", "replace_text", "replace_values", "round",
-    "rename", "select", "set_aside", "sort", "split", "stack_tables", "take_step", "to_long", "transpose", "trim",
+    "rename", "select", "set_aside", "sort", "split", "stack_tables", "take_step", "to_long", "to_wide", "transpose", "trim",
     # what becomes of it
     "plan", "save",
 }  # fmt: skip

@@ -346,8 +346,10 @@ class RowMethods(StepTable):
         self,
         columns: Names,
         *,
-        heading_column: str,
-        value_column: str,
+        heading_column: str = "",
+        value_column: str = "",
+        pattern: str | None = None,
+        types: Mapping[str, str] = MappingProxyType({}),
         keep_missing: bool = True,
         at_most: int | str | None = None,
         why: str | None = None,
@@ -360,6 +362,12 @@ class RowMethods(StepTable):
             Selectors of the columns whose names are values.
         heading_column, value_column : str
             Names of the new columns, for the old names and for the cells.
+        pattern : str, optional
+            Instead of these, how the names are built: ``{value}_{year}`` makes of ``kg_2024 kg_2025 mites_2024
+            mites_2025`` the columns ``year``, ``kg`` and ``mites``.
+        types : mapping of str to str
+            Types of the columns made of names: ``{"year": "integer"}``; ``category`` keeps them in the order of the
+            columns.
         keep_missing : bool
             Whether missing cells become rows too.
 
@@ -369,7 +377,83 @@ class RowMethods(StepTable):
         ['jan', 'feb']
         """
         return self._step("to_long", why, at_most, columns=listed(columns), heading_column=heading_column,
-            value_column=value_column, keep_missing=keep_missing,
+            value_column=value_column, pattern=pattern, types=dict(types), keep_missing=keep_missing,
+        )  # fmt: skip
+
+    def to_wide(
+        self,
+        *,
+        heading_column: str,
+        value_column: Names,
+        by: Names = (),
+        aggregate: Literal["sum", "avg", "min", "max", "count", "median", "first", "last"] | None = None,
+        most_columns: int = 200,
+        at_most: int | str | None = None,
+        why: str | None = None,
+    ) -> Self:
+        """Turn rows into columns: a new column for each value of one column. It undoes `to_long`.
+
+        Parameters
+        ----------
+        heading_column : str
+            The column whose values become names of columns, in their order.
+        value_column : str or sequence of str
+            The column whose cells go below them; of several, the names are ``value_heading``.
+        by : str or sequence of str
+            The columns that identify a row; none means all the others.
+        aggregate : str, optional
+            What becomes of several values for one place; by default they are refused, and listed.
+        most_columns : int
+            More new columns than this are refused.
+
+        Raises
+        ------
+        ParameterError
+            If two rows have a value for one place and no aggregate is named, with the rows.
+
+        >>> import comb
+        >>> counts = comb.table(columns={"hive": ["a", "a", "b"], "month": ["may", "june", "may"], "mites": [3, 5, 4]})
+        >>> counts.to_wide(heading_column="month", value_column="mites")["june"].reasons()
+        [None, 'absent']
+        """
+        return self._step(
+            "to_wide", why, at_most, heading_column=heading_column, value_column=listed(value_column), by=listed(by),
+            aggregate=aggregate, most_columns=most_columns,
+        )  # fmt: skip
+
+    def add_combinations(
+        self,
+        by: Names = (),
+        *,
+        period: str | None = None,
+        every: Literal["day", "week", "month", "quarter", "year"] = "day",
+        own_range: bool = False,
+        values: Mapping[str, Value] = MappingProxyType({}),
+        at_most: int | str | None = None,
+        why: str | None = None,
+    ) -> Self:
+        """Add rows for combinations of keys, and of keys and periods, that are not there.
+
+        Parameters
+        ----------
+        by : str or sequence of str
+            The key columns.
+        period : str, optional
+            A column of dates that goes from the first to the last in steps of `every`.
+        every : {"day", "week", "month", "quarter", "year"}
+        own_range : bool
+            Each key from its own first date to its own last; else all from the first to the last of the table.
+        values : mapping of str to value
+            What the new rows hold in other columns; by default they are ``absent`` there.
+
+        >>> import comb
+        >>> seen = comb.table(columns={"hive": ["a", "a", "b"], "week": [1, 2, 1], "mites": [3, 4, 5]})
+        >>> seen.add_combinations(["hive", "week"]).last_rows(1)["mites"].reasons()
+        ['absent']
+        """
+        return self._step(
+            "add_combinations", why, at_most, by=listed(by), period=period, every=every, own_range=own_range,
+            values=as_texts(values),
         )  # fmt: skip
 
     def transpose(

@@ -21,6 +21,7 @@ from comb.steps.base import Step
 from comb.steps.group_steps import Count
 from comb.steps.repair_steps import Correct
 from comb.steps.shape_steps import Transpose
+from comb.steps.wide_steps import ToWide
 from comb.tables.column import Column
 from comb.tables.names import check_known
 from comb.tables.table import BareTable
@@ -72,7 +73,7 @@ def _check_table(
     for number, step in enumerate(planned.steps, 1):
         if not step.active:
             continue
-        if isinstance(step, Transpose) or (isinstance(step, Count) and step.across):
+        if isinstance(step, Transpose | ToWide) or (isinstance(step, Count) and step.across):
             return
         if step.other_table and step.other_table not in empty:
             return

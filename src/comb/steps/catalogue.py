@@ -15,11 +15,12 @@ from comb.steps.repair_steps import Correct, PadText, ReplaceText, ReplaceValues
 from comb.steps.row_steps import Filter, PickRows, RemoveDuplicates, Sort
 from comb.steps.screening_steps import MarkRows, RemoveMissing, SetAsideRows
 from comb.steps.shape_steps import Combine, Split, ToLong, Transpose
+from comb.steps.wide_steps import AddCombinations, ToWide
 
 KINDS: tuple[type[Step], ...] = (
     Filter, Select, Rename, Sort, Calculate, Convert, Trim, Recode, Fill, RemoveDuplicates,
     SetAsideRows, ToLong, PickRows, Aggregate, Count, Join, StackTables, Split, Transpose, Combine, ReplaceText,
-    Correct, Round, PadText, ReplaceValues, RemoveMissing, MarkRows,
+    ToWide, AddCombinations, Correct, Round, PadText, ReplaceValues, RemoveMissing, MarkRows,
 )  # fmt: skip
 
 STEPS: dict[str, type[Step]] = {str(kind.__struct_config__.tag): kind for kind in KINDS}

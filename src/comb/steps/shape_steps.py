@@ -1,14 +1,18 @@
 """Steps on the shape of a table: to_long, transpose, split, combine."""
 
+import re
 from typing import Any, ClassVar
 
 import numpy as np
 
+from comb.casting.cast import convert_column
 from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted, listing
 from comb.expressions.arithmetic import result_type
 from comb.expressions.evaluate import widened
 from comb.formats.regular_expressions import pattern, problem_with
+from comb.parsing.patterns import parse_request
 from comb.steps.base import Change, Rows, Step, chosen, in_quotes, numbered_anew
+from comb.tables.categories import as_category
 from comb.tables.cell_source import NO_PLACE, placed, side_by_side
 from comb.tables.column import Column
 from comb.tables.kept import Kept
@@ -17,6 +21,9 @@ from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import STRING, Type
+
+# The part of a pattern that stands for the names of columns of cells.
+VALUE = "value"
 
 # More columns than this cannot be looked at as a table.
 MOST_TURNED = 2_000
@@ -33,6 +40,13 @@ class ToLong(Step, frozen=True, tag="to_long"):
         Name of the new column for the old names.
     value_column : str
         Name of the new column for the cells.
+    pattern : str, optional
+        Instead of these two, how the names are built: ``{value}_{year}`` makes of ``kg_2024 kg_2025 mites_2024
+        mites_2025`` the columns ``year``, ``kg`` and ``mites``. Each part in braces is a new column; what ``{value}``
+        stands for are the names of the columns of cells.
+    types : dict of str to str
+        Types of the columns made of names: ``{year: integer}``, ``{month: date yyyy-MM}``; ``category`` keeps them in
+        the order of the columns.
     keep_missing : bool
         Whether missing cells become rows too; otherwise they are left out and counted.
     """
@@ -40,40 +54,119 @@ class ToLong(Step, frozen=True, tag="to_long"):
     accounting: ClassVar[Rows] = Rows.SPREAD
 
     columns: list[str]
-    heading_column: str
-    value_column: str
+    heading_column: str = ""
+    value_column: str = ""
+    pattern: str | None = None
+    types: dict[str, str] = {}
     keep_missing: bool = True
 
     def apply(self, table: BareTable) -> Change:
         """Stack the columns; the rows of one case stay together."""
         names = chosen(table, self.columns)
         fixed = [name for name in table.names if name not in names]
-        self._check_names(fixed)
-        kind = _shared_type(table, names)
-        count, height = len(names), table.row_count
+        parts, values, cells = self._parts(names)
+        self._check_names(fixed, [*parts, *values])
+        combinations = list(dict.fromkeys(part for part, _ in cells))
+        count, height = len(combinations), table.row_count
         sources = np.repeat(np.arange(height), count)
-        values = _stacked([widened(table[name], kind) for name in names], kind)
-        placed_in = [placed(table[name].source, name) for name in names]
-        values = values._replace(source=side_by_side(placed_in, table.origin, table.row_numbers))
-        headings = Column(STRING, Text.from_items(names, np.tile(np.arange(count), height)), source=NO_PLACE)
         columns = {name: table[name]._take(sources) for name in fixed}
-        columns |= {self.heading_column: headings, self.value_column: values}
-        long = table._derive(columns, row_numbers=table.row_numbers[sources])
+        for at, part in enumerate(parts):
+            texts = [one[at] for one in combinations]
+            columns[part] = self._headings(part, texts)._take(np.tile(np.arange(count), height))
+        made = {value: self._value(table, value, combinations, cells) for value in values}
+        long = table._derive(columns | made, row_numbers=table.row_numbers[sources])
+        lacking = sum((part, value) not in cells for part in combinations for value in values)
+        notes = (f"{counted(lacking, 'column')} of the pattern {agree(lacking, 'is', 'are')} not there: absent",)
         if self.keep_missing:
-            return Change(long, sources)
-        present = np.flatnonzero(values.present)
-        return Change(long._take(present), sources[present])
+            return Change(long, sources, notes=notes if lacking else ())
+        present = np.flatnonzero(np.any([column.present for column in made.values()], axis=0))
+        return Change(long._take(present), sources[present], notes=notes if lacking else ())
 
-    def _check_names(self, fixed: list[str]) -> None:
-        for name in (self.heading_column, self.value_column):
-            if name in fixed or self.heading_column == self.value_column:
+    def _parts(self, names: list[str]) -> tuple[list[str], list[str], dict[tuple[tuple[str, ...], str], str]]:
+        """Take the names apart: the new columns of parts, those of cells, and the column of each combination."""
+        if self.pattern is None:
+            if not (self.heading_column and self.value_column):
+                raise ParameterError(
+                    "expected heading_column and value_column, or a pattern", remedy="pattern: '{value}_{year}'"
+                )
+            return [self.heading_column], [self.value_column], {((name,), self.value_column): name for name in names}
+        if self.heading_column or self.value_column:
+            raise ParameterError("expected a pattern, or heading_column and value_column, and not both")
+        titles = re.findall(r"\{(.*?)\}", self.pattern)
+        if titles.count(VALUE) != 1 or len(titles) < 2 or len(set(titles)) < len(titles) or not all(titles):
+            raise ParameterError(
+                f"expected a pattern with {{{VALUE}}} and other parts, got {self.pattern!r}",
+                remedy="for instance '{value}_{year}'",
+            )
+        fit = re.compile("".join(
+            "(.+)" if at % 2 else re.escape(part) for at, part in enumerate(re.split(r"\{(.*?)\}", self.pattern))
+        ))  # fmt: skip
+        cells: dict[tuple[tuple[str, ...], str], str] = {}
+        strange = [name for name in names if not fit.fullmatch(name)]
+        if strange:
+            raise ParameterError(
+                f"{listing([repr(name) for name in strange])} {agree(len(strange), 'is', 'are')} not built like "
+                f"{self.pattern!r}",
+                remedy="name the columns that are",
+            )
+        for name in names:
+            found = fit.fullmatch(name)
+            assert found is not None
+            of = dict(zip(titles, found.groups(), strict=True))
+            value = of.pop(VALUE)
+            cells[tuple(of.values()), value] = name
+        parts = [title for title in titles if title != VALUE]
+        return parts, list(dict.fromkeys(value for _, value in cells)), cells
+
+    def _headings(self, name: str, texts: list[str]) -> Column:
+        """Return the parts of names as a column of the type asked for."""
+        column = Column(STRING, Text.from_strings(texts))
+        asked = self.types.get(name)
+        if asked is None:
+            return column._replace(source=NO_PLACE)
+        if asked == "category":
+            return as_category(column, list(dict.fromkeys(texts)), {})._replace(source=NO_PLACE)
+        made = convert_column(column, parse_request(asked))
+        if made.missing_count:
+            wrong = [text for text, lacking in zip(texts, made.missing.tolist(), strict=True) if lacking]
+            raise TypeMismatch(
+                f"{listing([repr(text) for text in wrong])} {agree(len(wrong), 'does', 'do')} not fit {asked}",
+                remedy=f"leave {name} out of types: then it stays text",
+            )
+        return made._replace(source=NO_PLACE, kept=Kept())
+
+    def _value(
+        self, table: BareTable, value: str, combinations: list[tuple[str, ...]],
+        cells: dict[tuple[tuple[str, ...], str], str],
+    ) -> Column:  # fmt: skip
+        """Return the cells of one new column, those of one row one after the other."""
+        there = [cells[part, value] for part in combinations if (part, value) in cells]
+        kind = _shared_type(table, there)
+        found, places = [], []
+        for part in combinations:
+            name = cells.get((part, value))
+            if name is None:
+                found.append(widened(table[there[0]], kind)._absent(table.row_count))
+                places.append(NO_PLACE)
+            else:
+                found.append(widened(table[name], kind))
+                places.append(placed(table[name].source, name))
+        return _stacked(found, kind)._replace(source=side_by_side(places, table.origin, table.row_numbers))
+
+    def _check_names(self, fixed: list[str], new: list[str]) -> None:
+        for name in new:
+            if name in fixed or new.count(name) > 1:
                 raise ColumnError(
                     f"there would be two columns named {name!r}", remedy="choose another name for the new column"
                 )
+        unknown = [name for name in self.types if name not in new]
+        if unknown:
+            raise ParameterError(f"no column {unknown[0]!r} is made of names", remedy=f"made are: {listing(new)}")
 
     def describe(self) -> str:
         """Name what is stacked."""
-        return f"{', '.join(self.columns)} stacked: {self.heading_column} and {self.value_column}"
+        made = f"by {self.pattern}" if self.pattern else f"{self.heading_column} and {self.value_column}"
+        return f"{', '.join(self.columns)} stacked: {made}"
 
 
 def _shared_type(table: BareTable, names: list[str]) -> Type:

@@ -190,6 +190,8 @@ class Origin:
             source = int(self.source_index[at]) if self.sources else 0
             name = self.sources[source] if self.sources else self.name
             return f"{name}, {self._form(source, column).replace('{}', str(self.lines[at]))}"
+        if not row_number:
+            return f"nowhere in {self.name}: the row was added by a step"
         return f"{self.name}, row {row_number}"
 
     def places_of(self, row_numbers: Codes, column: str | None = None) -> list[str]:

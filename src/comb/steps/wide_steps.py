@@ -1,0 +1,336 @@
+"""Steps from long form to wide: to_wide, add_combinations."""
+
+import calendar
+import math
+from collections.abc import Sequence
+from datetime import date, timedelta
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted
+from comb.expressions.aggregates import Groups, aggregate
+from comb.expressions.signatures import AGGREGATES
+from comb.kernels.grouping import Codes, compact, first_rows, group, missing_last, order_rows
+from comb.steps.base import Change, Rows, Step, chosen, numbered_anew
+from comb.steps.cell_steps import retyped
+from comb.tables.cell_source import NO_PLACE, placed, put_below, without
+from comb.tables.column import Column
+from comb.tables.concat import below
+from comb.tables.kept import Kept
+from comb.tables.names import check_known, unique_names
+from comb.tables.reasons import Reason
+from comb.tables.table import BareTable
+
+# More new columns than this are no table to be read but a mistake; `most_columns` allows more.
+MOST_NEW_COLUMNS = 200
+
+# Places at which two values meet that are listed.
+MOST_LISTED = 3
+
+# More combinations than these, and than this many times the rows, are a mistake in the keys.
+MOST_COMBINATIONS = 10_000_000
+MOST_GROWTH = 20
+
+# What a missing heading is called.
+MISSING_HEADING = "(missing)"
+
+# Aggregates of one column that may put two values together.
+_AGGREGATES = ("sum", "avg", "min", "max", "count", "median", "first", "last")
+
+
+class ToWide(Step, frozen=True, tag="to_wide"):
+    """Turn rows into columns: a new column for each value of one column. It undoes `to_long`.
+
+    Parameters
+    ----------
+    heading_column : str
+        The column whose values become names of columns, in their order.
+    value_column : list of str
+        The column whose cells go below them; of several, the names are ``value_heading``: ``weight_2025``.
+    by : list of str
+        Selectors of the columns that identify a row; none means all the others.
+    aggregate : {"sum", "avg", "min", "max", "count", "median", "first", "last"}, optional
+        What becomes of several values for one place; by default they are refused, and listed.
+    most_columns : int
+        More new columns than this are refused.
+    """
+
+    accounting: ClassVar[Rows] = Rows.MERGED
+
+    heading_column: str
+    value_column: list[str]
+    by: list[str] = []
+    aggregate: Literal["sum", "avg", "min", "max", "count", "median", "first", "last"] | None = None
+    most_columns: int = MOST_NEW_COLUMNS
+
+    def apply(self, table: BareTable) -> Change:
+        """Put the values side by side."""
+        heading_name = check_known(self.heading_column, table.names)
+        values = chosen(table, self.value_column)
+        rest = [name for name in table.names if name != heading_name and name not in values]
+        keys = chosen(table, self.by) if self.by else rest
+        if heading_name in values or {heading_name, *values} & set(keys):
+            raise ColumnError(
+                "a column is named twice among heading_column, value_column and by", remedy="name each column once"
+            )
+        groups = Groups.of([table[name] for name in keys], table.row_count)
+        groups = groups if table.row_count else Groups(groups.codes, np.zeros(0, np.int64))
+        heads, head_of, titles = _headings(table[heading_name])
+        if len(heads) * len(values) > self.most_columns:
+            raise ParameterError(
+                f"there would be {len(heads) * len(values):,} new columns, more than {self.most_columns}",
+                remedy=f"is {heading_name} the right column? most_columns allows more",
+            )
+        pairs, first = group([groups.codes, head_of], table.row_count)
+        first = first if table.row_count else np.zeros(0, np.int64)
+        if self.aggregate is None:
+            self._check_single(table, keys, heading_name, pairs, first)
+        columns = {name: _in_rows(table, name)._take(groups.first) for name in keys}
+        names = unique_names([*keys, *self._names(titles, values)])[len(keys) :]
+        of_head = head_of[first]
+        waiting = iter(names)
+        for name in values:
+            cells = self._cells(table, name, pairs, first)
+            for head in range(len(heads)):
+                place = np.full(len(groups), -1, np.int64)
+                here = np.flatnonzero(of_head == head)
+                place[groups.codes[first[here]]] = here
+                columns[next(waiting)] = _spread(cells, place)
+        made = numbered_anew(table, columns, len(groups))
+        return Change(
+            made, groups.first, merged_into=groups.codes, notes=tuple(self._notes(table, keys, titles, names))
+        )
+
+    def _names(self, titles: Sequence[str], values: Sequence[str]) -> list[str]:
+        if len(values) == 1:
+            return list(titles)
+        return [f"{value}_{title}" for value in values for title in titles]
+
+    def _notes(self, table: BareTable, keys: Sequence[str], titles: Sequence[str], names: Sequence[str]) -> list[str]:
+        dropped = [
+            name for name in table.names
+            if name not in keys and name != self.heading_column and name not in chosen(table, self.value_column)
+        ]  # fmt: skip
+        notes = [f"{', '.join(dropped)} {agree(len(dropped), 'is', 'are')} not in the result"] if dropped else []
+        if MISSING_HEADING in titles:
+            notes.append(f"rows without {self.heading_column} are in the column {MISSING_HEADING}")
+        renamed = [name for name in names if name.endswith(")") and name not in titles]
+        notes += [f"names that were there already: {', '.join(renamed)}"] if renamed else []
+        return notes
+
+    def _cells(self, table: BareTable, name: str, pairs: Codes, first: Codes) -> Column:
+        """Return one cell for each pair of a group and a heading."""
+        if self.aggregate is None:
+            return _in_rows(table, name)._take(first)
+        column = table[name]
+        if "any" not in AGGREGATES[self.aggregate].takes and not (
+            column.type.numeric or column.type.word == "duration"
+        ):
+            raise ParameterError(
+                f"{self.aggregate} is of numbers, {name} is {column.type}", remedy="first, last, min, max"
+            )
+        made = aggregate(self.aggregate, [column], Groups(pairs, first), used=None, distinct=False)
+        return made._replace(source=None)
+
+    def _check_single(self, table: BareTable, keys: Sequence[str], heading: str, pairs: Codes, first: Codes) -> None:
+        """Raise a ParameterError if two rows have a value for one place."""
+        again = np.ones(table.row_count, np.bool_)
+        again[first] = False
+        rows = np.flatnonzero(again)
+        if not len(rows):
+            return
+        shown = []
+        for row in rows[:MOST_LISTED].tolist():
+            other = int(first[pairs[row]])
+            place = np.array([row])
+            of = ", ".join(f"{name} {table[name]._take(place).texts()[0]}" for name in (*keys, heading))
+            shown.append(f"rows {table.row_numbers[other]} and {table.row_numbers[row]} ({of})")
+        more = f" and {len(rows) - MOST_LISTED:,} more" if len(rows) > MOST_LISTED else ""
+        raise ParameterError(
+            f"{counted(len(rows), 'row')} {agree(len(rows), 'has', 'have')} a place that another row has: "
+            f"{'; '.join(shown)}{more}",
+            remedy="name the columns that tell them apart in by, or how to put them together: aggregate: sum",
+        )
+
+    def describe(self) -> str:
+        """Name headings and values."""
+        within = f" for each {', '.join(self.by)}" if self.by else ""
+        how = f" ({self.aggregate})" if self.aggregate else ""
+        return f"{', '.join(self.value_column)}{how} side by side for each {self.heading_column}{within}"
+
+
+def _headings(column: Column) -> tuple[Codes, Codes, list[str]]:
+    """Return the distinct values of a column in their order: their first rows, the place of each row, their names."""
+    used, inverse = compact(column._codes())
+    first = first_rows(inverse, len(used)) if len(used) else np.zeros(0, np.int64)
+    ranks = missing_last(column._take(first)._sort_ranks(), descending=False)
+    order = order_rows([ranks]) if len(first) else first
+    place = np.empty(len(order), np.int64)
+    place[order] = np.arange(len(order))
+    titles = [text if text is not None else MISSING_HEADING for text in column._take(first[order]).texts()]
+    return first[order], place[inverse] if len(order) else inverse, titles
+
+
+def _in_rows(table: BareTable, name: str) -> Column:
+    """Return a column whose cells know their rows in the source, whatever table they come to."""
+    column = table[name]
+    return column._replace(source=placed(column.source, name).in_rows(table.origin, table.row_numbers))
+
+
+def _spread(cells: Column, place: Codes) -> Column:
+    """Return the cells at some places; absent where the place is -1."""
+    lacking = place < 0
+    if not len(cells):
+        return cells._absent(len(place))
+    taken = cells._take(np.maximum(place, 0))
+    if taken.source is not None and lacking.any():
+        taken = taken._replace(source=without(taken.source, lacking))
+    return taken._emptied(lacking, Reason.ABSENT) if lacking.any() else taken
+
+
+class AddCombinations(Step, frozen=True, tag="add_combinations"):
+    """Add rows for combinations of keys, and of keys and periods, that are not there.
+
+    Parameters
+    ----------
+    by : list of str
+        Selectors of the key columns. Without a period, every value of each is combined with every value of the others;
+        with a period, the combinations of keys that there are get a row for each period.
+    period : str, optional
+        A column of dates that goes from the first to the last in steps of `every`.
+    every : {"day", "week", "month", "quarter", "year"}
+        The step; weeks, months and years begin as the first date does.
+    own_range : bool
+        Each key from its own first date to its own last; else all from the first to the last of the table.
+    values : dict of str to str
+        What the new rows hold in other columns; by default nothing: they are ``absent``.
+    """
+
+    by: list[str]
+    period: str | None = None
+    every: Literal["day", "week", "month", "quarter", "year"] = "day"
+    own_range: bool = False
+    values: dict[str, str] = {}
+
+    def apply(self, table: BareTable) -> Change:
+        """Add the rows below the others."""
+        names = chosen(table, self.by) if self.by else []
+        if self.period is None:
+            if len(names) < 2:
+                raise ParameterError("expected two keys to combine, or a period", remedy="by: [hive, month]")
+            keys = self._products(table, names)
+        else:
+            name = check_known(self.period, table.names)
+            if table[name].type.word != "date":
+                raise TypeMismatch(
+                    f"expected a column of dates as the period, {name!r} is {table[name].type}",
+                    remedy=f"convert it first: convert {name} to date",
+                )
+            keys = self._periods(table, names, name)
+            names = [*names, name]
+        for name in self.values:
+            check_known(name, table.names)
+        count = len(next(iter(keys.values()))) if keys else 0
+        notes = [f"{counted(count, 'combination')} {agree(count, 'was', 'were')} not there"]
+        lacking = int(np.count_nonzero(np.any([table[name].missing for name in names], axis=0)))
+        notes += (
+            [f"{counted(lacking, 'row')} without a key {agree(lacking, 'is', 'are')} not combined"] if lacking else []
+        )
+        columns = {}
+        for name, column in table.columns.items():
+            source = placed(column.source, name).in_rows(table.origin, table.row_numbers)
+            if name in keys:
+                below_it = keys[name]._replace(source=None)
+            elif name in self.values and count:
+                one = column._replace(state=None, kept=Kept())
+                below_it = retyped(one, [self.values[name]], name)._take(np.zeros(count, np.int64))
+            else:
+                below_it = column._absent(count)
+            sources = put_below([source, NO_PLACE], [table.row_count, count])
+            columns[name] = below([column, below_it._replace(type=column.type)])._replace(source=sources)
+        numbers = np.append(table.row_numbers, np.zeros(count, np.int64))
+        rows = np.append(np.arange(table.row_count), np.full(count, -1, np.int64))
+        return Change(table._derive(columns, row_numbers=numbers), rows, notes=tuple(notes))
+
+    def _products(self, table: BareTable, names: Sequence[str]) -> dict[str, Column]:
+        """Return the combinations of the values of several columns that no row has."""
+        values = [table[name].distinct().values for name in names]
+        sizes = [len(one) for one in values]
+        total = math.prod(sizes)
+        _check_size(table, total)
+        grid = np.indices(sizes).reshape(len(sizes), -1) if total else np.zeros((len(sizes), 0), np.int64)
+        wanted = {name: one._take(at) for name, one, at in zip(names, values, grid, strict=True)}
+        return _not_there(table, names, wanted)
+
+    def _periods(self, table: BareTable, names: Sequence[str], period: str) -> dict[str, Column]:
+        """Return the periods that each combination of keys does not have."""
+        days = table[period]
+        known = np.flatnonzero(np.all([table[name].present for name in (*names, period)], axis=0))
+        if not len(known):
+            return {name: table[name]._take(known) for name in (*names, period)}
+        few = table._take(known)
+        groups = Groups.of([few[name] for name in names], len(known))
+        dates = few[period].array
+        first, last = np.full(len(groups), dates.min()), np.full(len(groups), dates.max())
+        if self.own_range:
+            order = np.lexsort((dates, groups.codes))
+            edges = np.searchsorted(groups.codes[order], np.arange(len(groups) + 1))
+            first, last = dates[order][edges[:-1]], dates[order][edges[1:] - 1]
+        spans = {
+            pair: _steps_between(*pair, self.every) for pair in set(zip(first.tolist(), last.tolist(), strict=True))
+        }
+        pairs = list(zip(first.tolist(), last.tolist(), strict=True))
+        sizes = np.array([len(spans[pair]) for pair in pairs], np.int64)
+        _check_size(table, int(sizes.sum()))
+        wanted = {name: few[name]._take(np.repeat(groups.first, sizes)) for name in names}
+        wanted[period] = days._replace(
+            values=np.concatenate([spans[pair] for pair in pairs]), state=None, kept=Kept(), source=None
+        )
+        return _not_there(few, (*names, period), wanted)
+
+    def describe(self) -> str:
+        """Name keys and period."""
+        per = f" for every {self.every} of {self.period}" if self.period else ""
+        own = ", each in its own range" if self.own_range else ""
+        return f"combinations of {', '.join(self.by) or self.period} added{per if self.by else ''}{own}"
+
+
+def _steps_between(first: date, last: date, every: str) -> NDArray[Any]:
+    """Return the days from one to another in steps; months keep the day, or take the last of a shorter month.
+
+    >>> _steps_between(date(2025, 1, 31), date(2025, 3, 31), "month").tolist()
+    [datetime.date(2025, 1, 31), datetime.date(2025, 2, 28), datetime.date(2025, 3, 31)]
+    """
+    if every in ("day", "week"):
+        size = 1 if every == "day" else 7
+        return np.array([first + timedelta(days=at) for at in range(0, (last - first).days + 1, size)], "datetime64[D]")
+    months = {"month": 1, "quarter": 3, "year": 12}[every]
+    found: list[date] = []
+    at = 0
+    while True:
+        month = first.year * 12 + first.month - 1 + at
+        year, month = divmod(month, 12)
+        day = date(year, month + 1, min(first.day, calendar.monthrange(year, month + 1)[1]))
+        if day > last:
+            return np.array(found, "datetime64[D]")
+        found.append(day)
+        at += months
+
+
+def _check_size(table: BareTable, rows: int) -> None:
+    """Raise a ParameterError for more combinations than somebody can mean."""
+    if rows > max(MOST_COMBINATIONS, MOST_GROWTH * table.row_count):
+        raise ParameterError(
+            f"there would be {rows:,} combinations for {table.row_count:,} rows", remedy="are these the right keys?"
+        )
+
+
+def _not_there(table: BareTable, names: Sequence[str], wanted: dict[str, Column]) -> dict[str, Column]:
+    """Return those combinations that no row has, in their order."""
+    rows = table.row_count
+    both = [below([table[name]._replace(source=None), wanted[name]._replace(source=None)])._codes() for name in names]
+    numbers, _ = group(both, len(both[0]))
+    new = np.flatnonzero(~np.isin(numbers[rows:], numbers[:rows]))
+    return {name: wanted[name]._take(new) for name in names}
