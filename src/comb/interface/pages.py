@@ -56,7 +56,7 @@ EXAMPLES: dict[str, str] = {
     "stack_tables": "{step: stack_tables, table: visits, source_column: table}",
     "to_long": "{step: to_long, columns: may:june, heading_column: month, value_column: mites}",
     "to_wide": "{step: to_wide, heading_column: day, value_column: mites, by: hive, aggregate: first}",
-    "add_combinations": "{step: add_combinations, by: hive, period: day, every: week, values: {note: not seen}}",
+    "add_combinations": "{step: add_combinations, by: [hive, queen], values: {note: not seen}}",
     "transpose": "{step: transpose, headings_in: hive, heading_column: month}",
     "split": "{step: split, column: note, mark: ;, new_columns: [what, more]}",
     "combine": "{step: combine, columns: [hive, day], new_columns: visit, mark: /}",
