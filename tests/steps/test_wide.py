@@ -1,5 +1,6 @@
 """From long form to wide and back: types, reasons, categories and places are kept; what meets in one place is refused."""
 
+from datetime import date, timedelta
 from typing import Any
 
 import pytest
@@ -152,6 +153,25 @@ def test_combinations_that_are_not_there_are_added() -> None:
     assert whole.add_combinations(["hive", "week"]).row_count == 5
     absent = seen.add_combinations(["hive", "week"])
     assert absent["mites"].reasons()[-1] == "absent" and absent.place(1, "mites") == seen.place(1, "mites")
+
+
+def test_gaps_of_a_series_come_with_the_step_that_fills_them() -> None:
+    weeks = [date(2025, 1, 6) + timedelta(days=7 * at) for at in range(30)]
+    rows = [(gauge, week) for week in weeks for gauge in "ABCD"]
+    del rows[50], rows[21]
+    levels = [140 + at * 37 % 29 for at in range(len(rows))]
+    readings = comb.table(
+        columns={"gauge": [one for one, _ in rows], "week": [week for _, week in rows], "level": levels}
+    )
+    [finding] = readings.profile().findings
+    assert (finding.code, finding.count) == ("series.incomplete", 2) and finding.remedy is not None
+    whole = readings.take_step(finding.remedy)
+    new = whole.filter("level is null")
+    assert list(zip(new["gauge"].to_list(), new["week"].texts(), strict=True)) == [
+        ("B", "2025-02-10"),
+        ("C", "2025-03-31"),
+    ]
+    assert whole.profile().of("series.incomplete") == []
 
 
 VISITED = comb.table(columns={

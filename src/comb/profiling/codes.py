@@ -582,7 +582,7 @@ _ALL = (
             "which are there for the keys"
         ),
         example="no reading of scale 4 in May",
-        remedy="",
+        remedy="`add_combinations` of these keys and this period, if it adds as many rows as are not there",
         not_for="visits on days that somebody chose, weekends of working days",
         together="{} series have gaps",
     ),

@@ -10,13 +10,15 @@ from typing import NamedTuple
 
 import numpy as np
 
-from comb.errors import agree, counted, listing
+from comb.errors import CombError, agree, counted, listing
 from comb.kernels.grouping import Codes, compact, group
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
 from comb.profiling.headings import YEAR_WORDS, words_of
 from comb.profiling.lookups import meant_codes
+from comb.steps.wide_steps import AddCombinations
 from comb.tables.column import Column
+from comb.tables.table import BareTable
 
 NOWHERE = np.zeros(0, np.int64)
 
@@ -208,7 +210,21 @@ def _gaps(table: ColumnCache, periods: Periods, keys: tuple[tuple[str, ...], Cod
     text += " and so on" if absent > len(shown) else ""
     if names:
         text = text.replace(f"{what}s", f"combinations of {listing([*names, periods.name])}", 1)
-    yield Finding("series.incomplete", (periods.name, *names), absent, NOWHERE, tuple(shown), text)
+    remedy = None if partial or weekdays is not None or not usual.all() else _remedy(table, periods, names, absent)
+    yield Finding("series.incomplete", (periods.name, *names), absent, NOWHERE, tuple(shown), text, remedy)
+
+
+def _remedy(table: ColumnCache, periods: Periods, names: tuple[str, ...], absent: int) -> AddCombinations | None:
+    """Return the step that adds the rows, if it adds as many as are not there."""
+    if table[periods.name].type.word != "date" or periods.step not in STEPS:
+        return None
+    step = AddCombinations(by=list(names), period=periods.name, every=periods.step)  # type: ignore[arg-type]
+    try:
+        plain = BareTable({name: table[name] for name in (periods.name, *names)})
+        added = step.apply(plain).table.row_count - plain.row_count
+    except CombError:
+        return None
+    return step if added == absent else None
 
 
 def _shown(table: ColumnCache, periods: Periods, names: tuple[str, ...], codes: Codes, where: Codes) -> Iterator[str]:
