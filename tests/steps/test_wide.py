@@ -205,3 +205,43 @@ def test_days_and_weeks_and_no_rows() -> None:
                                 ({"by": ["hive", "kg"], "values": {"moon": 1}}, "moon")]:  # fmt: skip
         with pytest.raises(comb.CombError, match=message):
             VISITED.add_combinations(**parameters)  # type: ignore[arg-type]
+
+
+ORDERS = comb.table(columns={
+    "order": [1, 2, 3, 4], "keeper": ["Alder", "Rowan", "Alder", None], "town": ["Mill", "Fox", None, "Elm"], "jars": [3, 5, 2, 1],
+})  # fmt: skip
+
+
+def test_two_levels_come_apart_and_join_to_the_same_table() -> None:
+    keepers = ORDERS.separate_tables("keeper", "town")
+    assert keepers["keeper"].to_list() == ["Alder", "Rowan", None] and keepers["town"].to_list() == [
+        "Mill",
+        "Fox",
+        "Elm",
+    ]
+    assert keepers.ledger[-1].merged == 1 and "1 row without a key" in keepers.sentence()
+    assert keepers.place(1, "town").endswith("row 1")
+    clean = ORDERS.filter("keeper is not null").fill("town", from_group="only_value", by="keeper")
+    rest, other = clean.separate_tables("keeper", "town", part="rest"), clean.separate_tables("keeper", "town")
+    assert rest.names == ("order", "keeper", "jars")
+    assert rest.join(other, "keeper").select(clean.names)["town"].to_list() == clean["town"].to_list()
+    wrong = comb.table(columns={"keeper": ["Alder", "Alder", "Alder"], "town": ["Mill", None, "Fox"]})
+    with pytest.raises(comb.ParameterError, match=r"Alder: town 'Mill' and 'Fox' \(rows 1 and 3\)"):
+        wrong.separate_tables("keeper", "town")
+    with pytest.raises(comb.ColumnError, match="among the columns"):
+        wrong.separate_tables("keeper", ["town", "keeper"])
+    none = ORDERS.filter("jars > 99")
+    assert (
+        none.separate_tables("keeper", "town").row_count == 0
+        and none.separate_tables("keeper", "town", part="rest").row_count == 0
+    )
+
+
+@pytest.mark.parametrize(
+    ("side", "expected"),
+    [("left", [("a", "b-c"), ("d", "e"), ("f", None)]), ("right", [("a-b", "c"), ("d", "e"), ("f", None)])],
+)
+def test_a_split_from_the_right_leaves_the_rest_on_the_left(side: str, expected: list[tuple[Any, Any]]) -> None:
+    made = comb.table(columns={"code": ["a-b-c", "d-e", "f"]}).split("code", ["one", "two"], mark="-", side=side)  # type: ignore[arg-type]
+    assert list(zip(made["one"].to_list(), made["two"].to_list(), strict=True)) == expected
+    assert f"what is more stays in the {'first' if side == 'right' else 'last'}" in made.sentence()

@@ -104,6 +104,7 @@ class ColumnMethods(StepTable):
         mark: str | None = None,
         pattern: str | None = None,
         widths: Sequence[int] = (),
+        side: Literal["left", "right"] = "left",
         keep_original: bool = False,
         at_most: int | str | None = None,
         why: str | None = None,
@@ -117,6 +118,8 @@ class ColumnMethods(StepTable):
             Names of the new columns.
         mark, pattern, widths
             What stands between the parts; a regular expression with a group for each; or their characters.
+        side : {"left", "right"}
+            Where there are more parts than columns, the rest stays in the last column, or in the first.
         keep_original : bool
             Keep the column that is split.
 
@@ -133,6 +136,7 @@ class ColumnMethods(StepTable):
             mark=mark,
             pattern=pattern,
             widths=list(widths),
+            side=side,
             keep_original=keep_original,
         )
 

@@ -57,6 +57,7 @@ EXAMPLES: dict[str, str] = {
     "to_long": "{step: to_long, columns: may:june, heading_column: month, value_column: mites}",
     "to_wide": "{step: to_wide, heading_column: day, value_column: mites, by: hive, aggregate: first}",
     "add_combinations": "{step: add_combinations, by: [hive, queen], values: {note: not seen}}",
+    "separate_tables": "{step: separate_tables, by: [hive, day], columns: [mites, kg]}",
     "transpose": "{step: transpose, headings_in: hive, heading_column: month}",
     "split": "{step: split, column: note, mark: ;, new_columns: [what, more]}",
     "combine": "{step: combine, columns: [hive, day], new_columns: visit, mark: /}",

@@ -421,6 +421,42 @@ class RowMethods(StepTable):
             aggregate=aggregate, most_columns=most_columns,
         )  # fmt: skip
 
+    def separate_tables(
+        self,
+        by: Names,
+        columns: Names,
+        *,
+        part: Literal["keys", "rest"] = "keys",
+        at_most: int | str | None = None,
+        why: str | None = None,
+    ) -> Self:
+        """Make a table of the columns that a key decides, with a row for each key; or this table without them.
+
+        Both parts together are the whole: ``join`` by the key puts them together again.
+
+        Parameters
+        ----------
+        by : str or sequence of str
+            The key columns.
+        columns : str or sequence of str
+            The columns that it decides.
+        part : {"keys", "rest"}
+            Which of the two tables is returned.
+
+        Raises
+        ------
+        ParameterError
+            If a key has two values in one of the columns, with the rows.
+
+        >>> import comb
+        >>> visits = comb.table(columns={"place": ["Mill", "Fox", "Mill"], "keeper": ["A", "B", "A"], "kg": [3, 4, 5]})
+        >>> visits.separate_tables("place", "keeper")["keeper"].to_list()
+        ['A', 'B']
+        >>> visits.separate_tables("place", "keeper", part="rest").names
+        ('place', 'kg')
+        """
+        return self._step("separate_tables", why, at_most, by=listed(by), columns=listed(columns), part=part)
+
     def add_combinations(
         self,
         by: Names = (),

@@ -11,6 +11,7 @@ from comb.steps.column_steps import Calculate, Rename, Select
 from comb.steps.fill_steps import Fill
 from comb.steps.group_steps import Aggregate, Count
 from comb.steps.joins import Join, StackTables
+from comb.steps.level_steps import SeparateTables
 from comb.steps.repair_steps import Correct, PadText, ReplaceText, ReplaceValues, Round
 from comb.steps.row_steps import Filter, PickRows, RemoveDuplicates, Sort
 from comb.steps.screening_steps import MarkRows, RemoveMissing, SetAsideRows
@@ -20,7 +21,7 @@ from comb.steps.wide_steps import AddCombinations, ToWide
 KINDS: tuple[type[Step], ...] = (
     Filter, Select, Rename, Sort, Calculate, Convert, Trim, Recode, Fill, RemoveDuplicates,
     SetAsideRows, ToLong, PickRows, Aggregate, Count, Join, StackTables, Split, Transpose, Combine, ReplaceText,
-    ToWide, AddCombinations, Correct, Round, PadText, ReplaceValues, RemoveMissing, MarkRows,
+    ToWide, AddCombinations, SeparateTables, Correct, Round, PadText, ReplaceValues, RemoveMissing, MarkRows,
 )  # fmt: skip
 
 STEPS: dict[str, type[Step]] = {str(kind.__struct_config__.tag): kind for kind in KINDS}

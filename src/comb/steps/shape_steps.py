@@ -1,7 +1,7 @@
 """Steps on the shape of a table: to_long, transpose, split, combine."""
 
 import re
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -258,6 +258,9 @@ class Split(Step, frozen=True, tag="split"):
         A regular expression: its groups are the parts; or, for rows, what stands between.
     widths : list of int
         The characters of each part.
+    side : {"left", "right"}
+        From which side a mark is looked for, where there are more parts than columns: the rest stays in the last
+        column, or in the first.
     keep_original : bool
         Keep the column that is split.
     """
@@ -269,6 +272,7 @@ class Split(Step, frozen=True, tag="split"):
     mark: str | None = None
     pattern: str | None = None
     widths: list[int] = []
+    side: Literal["left", "right"] = "left"
     keep_original: bool = False
 
     def apply(self, table: BareTable) -> Change:
@@ -306,12 +310,10 @@ class Split(Step, frozen=True, tag="split"):
                 raise ColumnError(f"there would be two columns named {name!r}", remedy="choose another name")
         fits = np.array([len(one) == width for one in parts], np.bool_)[codes] if len(parts) else np.zeros(0, np.bool_)
         made: dict[str, Column] = {}
+        if self.mark:
+            parts = [self._gathered(one, width) for one in parts]
         for at, name in enumerate(self.new_columns):
-            last = at == width - 1 and self.mark
-            texts = [
-                str(self.mark).join(one[at:]) if last and len(one) > width else one[at] if at < len(one) else ""
-                for one in parts
-            ]
+            texts = [one[at] if at < len(one) else "" for one in parts]
             values = Text.from_strings(texts).take(codes) if len(parts) else column.text
             lacking = np.array([at >= len(one) for one in parts], np.bool_)[codes] if len(parts) else column.missing
             blank = values.flags(lambda text: not text.strip())
@@ -327,11 +329,24 @@ class Split(Step, frozen=True, tag="split"):
                 columns.update(made)
         odd = int(np.count_nonzero(~fits & column.present))
         notes = (
-            (f"{odd:,} rows do not have {width} parts: what is lacking is absent, what is more stays in the last",)
+            (
+                f"{odd:,} rows do not have {width} parts: what is lacking is absent, what is more stays in the "
+                f"{'first' if self.side == 'right' else 'last'}",
+            )
             if odd
             else ()
         )
         return Change(table._derive(columns), notes=notes)
+
+    def _gathered(self, parts: list[str], width: int) -> list[str]:
+        """Put the parts that are more than there are columns together in the last one, or in the first."""
+        more = len(parts) - width
+        if more <= 0:
+            return parts
+        mark = str(self.mark)
+        if self.side == "right":
+            return [mark.join(parts[: more + 1]), *parts[more + 1 :]]
+        return [*parts[: width - 1], mark.join(parts[width - 1 :])]
 
     def _into_rows(self, table: BareTable, column: Column, parts: list[list[str]], codes: Any) -> Change:
         sizes = np.array([max(1, len(one)) for one in parts], np.int64)[codes] if len(parts) else np.zeros(0, np.int64)
