@@ -256,6 +256,30 @@ def test_all_slips_are_reported_together_before_a_row_is_touched(made: tuple[Pat
         assert part in text, (part, text)
 
 
+def test_slips_in_the_form_of_a_plan_are_reported_together(tmp_path: Path) -> None:
+    (tmp_path / "bad.yaml").write_text(
+        "source: x.csv\nsteps:\n  - {step: trm}\n  - {step: fill, colums: a}\n  - {step: round, columns: a, digits: many}\n"
+        "rules:\n  - {chek: a > 1}\naccepted:\n  - {code: text.spacs, why: x}\n"
+    )
+    with pytest.raises(comb.PlanError) as caught:
+        comb.Plan.load(tmp_path / "bad.yaml")
+    text = str(caught.value)
+    for part in (
+        "5 slips",
+        "line 3: ",
+        "'trm'",
+        "line 4: ",
+        "'colums'",
+        "line 5: ",
+        "digits",
+        "line 7: ",
+        "'chek'",
+        "line 9: ",
+        "'text.spacs'",
+    ):
+        assert part in text, (part, text)
+
+
 BAD_RULES: list[tuple[str, str]] = [
     ("{check: kg > 1, unique: kg}", "expected one of check, formula, unique, found_in"),
     ("{otherwise: stop}", "got none"),

@@ -13,9 +13,10 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from comb.errors import ColumnError, CombError, PlanError
+from comb.errors import ColumnError, CombError
 from comb.plans.model import PlanText, TablePlan
 from comb.plans.rules import check_rule
+from comb.plans.slips import together
 from comb.steps.accounting import take_step
 from comb.steps.base import Step
 from comb.steps.group_steps import Count
@@ -48,21 +49,13 @@ def check_names(plan: PlanText, loaded: Mapping[str, BareTable], as_of: date | N
         begun = empty.get(planned.from_table) if planned.from_table else without_rows(loaded[name])
         if begun is not None:
             _check_table(plan, name, planned, begun, empty, found, as_of)
-    if len(found) == 1:
-        raise found[0]
     if found:
-        listed = "\n".join(f"  {error.where}: {_indented(error)}" for error in found)
-        raise PlanError(f"{len(found)} slips in this plan:\n{listed}", remedy="nothing was done")
+        raise together(found)
 
 
 def without_rows(table: BareTable) -> BareTable:
     """Return a table with the columns of another and no rows."""
     return table._take(np.zeros(0, np.int64))
-
-
-def _indented(error: CombError) -> str:
-    hint = f"\n    hint: {error.remedy}" if error.remedy else ""
-    return error.what.replace("\n", "\n    ") + hint
 
 
 def _check_table(

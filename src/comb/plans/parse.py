@@ -1,13 +1,15 @@
 """Read a plan from its text; every slip is said with file, line and the allowed words. Pure."""
 
 import math
+from collections.abc import Callable
 from typing import Any, TypeVar
 
 import msgspec
 
-from comb.errors import ParameterError, listing, unknown_name
+from comb.errors import ParameterError, PlanError, listing, unknown_name
 from comb.plans.model import Accepted, ColumnText, PlanText, Rule, Save, TablePlan, name_of
 from comb.plans.rules import kind_of
+from comb.plans.slips import together
 from comb.plans.yaml_source import Path, YamlSource
 from comb.profiling.codes import CODES
 from comb.steps.base import Step
@@ -29,6 +31,7 @@ _TABLE_FIELDS = (
 )
 _PLAN_FIELDS = ("tables", "questions", "save")
 Record = TypeVar("Record", bound=msgspec.Struct)
+Item = TypeVar("Item")
 
 
 def read_plan(text: str, name: str, folder: str = ".") -> PlanText:
@@ -46,7 +49,7 @@ def read_plan(text: str, name: str, folder: str = ".") -> PlanText:
     Raises
     ------
     PlanError
-        At the first thing that does not belong, with file and line.
+        For what does not belong, with file and line; slips in several steps and rules are reported together.
     """
     return _PlanReader(YamlSource(text, name)).plan(text, folder)
 
@@ -55,6 +58,7 @@ class _PlanReader:
     def __init__(self, yaml_source: YamlSource) -> None:
         self.yaml_source = yaml_source
         self.named = False
+        self.slips: list[PlanError] = []
 
     def plan(self, text: str, folder: str) -> PlanText:
         """Read the whole: the short form or tables by name."""
@@ -69,6 +73,8 @@ class _PlanReader:
         else:
             named = self.mapping(("tables",), whole["tables"], "tables by name")
             tables = {key: self.table(("tables", key), value) for key, value in named.items()}
+        if self.slips:
+            raise together(self.slips)
         self.check_order(tables)
         save = self.saves(whole.get("save"), tables)
         questions = self.texts(("questions",), whole.get("questions"))
@@ -115,13 +121,23 @@ class _PlanReader:
             file_column=record.get("file_column"),
             answers=record.get("answers") or "",
             rename=self.names((*path, "rename"), record.get("rename")),
-            steps=[self.step((*path, "steps", at), one) for at, one in enumerate(steps)],
+            steps=self.each((*path, "steps"), steps, self.step),
             lines=[self.yaml_source.line((*path, "steps", at)) for at in range(len(steps))],
-            rules=[self.rule((*path, "rules", at), one) for at, one in enumerate(rules)],
+            rules=self.each((*path, "rules"), rules, self.rule),
             rule_lines=[self.yaml_source.line((*path, "rules", at)) for at in range(len(rules))],
             describe=self.descriptions((*path, "describe"), record.get("describe")),
-            accepted=[self.accepted((*path, "accepted", at), one) for at, one in enumerate(accepted)],
+            accepted=self.each((*path, "accepted"), accepted, self.accepted),
         )
+
+    def each(self, path: Path, values: list[Any], read: Callable[[Path, Any], Item]) -> list[Item]:
+        """Read every part of a list; slips are kept, to be reported together."""
+        found = []
+        for at, value in enumerate(values):
+            try:
+                found.append(read((*path, at), value))
+            except PlanError as error:
+                self.slips.append(error)
+        return found
 
     def rule(self, path: Path, value: Any) -> Rule:
         """Read one rule."""
