@@ -10,6 +10,8 @@ from comb.errors import ParameterError, agree, counted, listing
 from comb.expressions.aggregates import Groups
 from comb.expressions.check import NOTHING_GIVEN
 from comb.expressions.evaluate import evaluate, formula_type
+from comb.kernels.dispatch import kernels
+from comb.kernels.string_buffer import joined
 from comb.steps.base import Change, Detail, Step, chosen, rows_where
 from comb.steps.cell_steps import retyped
 from comb.steps.filling import (
@@ -270,7 +272,11 @@ def patched(column: Column, filling: Column, holes: Mask) -> Column:
 
 
 def _patched_texts(texts: Text, filling: Text, hits: Mask) -> Text:
-    """Put texts into some places of others, by their codes."""
+    """Put texts into some places of others, by their codes where they have some."""
+    if texts.codes is None:
+        order = np.arange(len(texts))
+        order[hits] += len(texts)
+        return Text(*kernels.take(joined([texts.packed(), filling.plain()]), order))
     items, codes = texts.coded()
     new, new_codes = filling.coded()
     places = {text: at for at, text in enumerate(items)}

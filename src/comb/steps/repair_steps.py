@@ -180,13 +180,23 @@ class ReplaceText(Step, frozen=True, tag="replace_text"):
                     f"expected a column of type string, {name!r} is {column.type}",
                     remedy=f"recode, or convert it first: convert {name} to string",
                 )
-            made = column._map_text(change) if column.text.flags(lambda text: change(text) != text).any() else column
-            columns[name] = made = only_in(rows, column, made)
+            made = self._changed(column, change, rows)
+            columns[name] = made
             if made is column and column.present.any():
                 notes.append(f"not found in {name}")
             emptied = int(np.count_nonzero(made.missing & column.present))
             notes += [f"{counted(emptied, 'cell')} of {name} became empty"] if emptied else []
         return Change(table._derive(columns), notes=tuple(notes))
+
+    def _changed(self, column: Column, change: Callable[[str], str], rows: Mask | None) -> Column:
+        """Change only the texts that contain what is looked for, in the rows that are meant."""
+        items = column.text.containing(self.old) if self.old else np.ones(column.text.item_count, np.bool_)
+        if rows is not None and column.text.codes is None:
+            items &= rows
+        made = column._map_some(items, change) if items.any() else column
+        if made._same_cells(column).all():
+            return column
+        return made if rows is None or column.text.codes is None else only_in(rows, column, made)
 
     def _changer(self) -> Callable[[str], str]:
         if (self.old is None) == (self.pattern is None):

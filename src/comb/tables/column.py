@@ -333,6 +333,13 @@ class Column:
         changed = self._replace(values=values)
         return changed._emptied(emptied, Reason.BLANK) if emptied.any() else changed
 
+    def _map_some(self, items: Mask, change: Callable[[str], str]) -> "Column":
+        """Apply a function to some of the stored texts; what becomes empty is missing as ``blank``."""
+        values, blank = self.text.map_some(items, change)
+        changed = self._replace(values=values)
+        emptied = blank & self.present
+        return changed._emptied(emptied, Reason.BLANK) if emptied.any() else changed
+
 
 def _rebuild(*parts: Any) -> Column:
     column, values, state, kept, evidence, description, source = parts

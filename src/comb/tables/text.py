@@ -5,6 +5,7 @@ it is item ``codes[i]``, and the items are distinct. Work on text goes through
 `Text.map`, which touches each stored item once.
 """
 
+import re
 from collections.abc import Callable, Sequence
 from typing import Any, cast
 
@@ -153,6 +154,52 @@ class Text:
             return Text.from_strings(changed)
         words, recoded = number_strings(changed)
         return Text.from_items(words, recoded[self.codes])
+
+    def map_some(self, items: NDArray[np.bool_], change: Callable[[str], str]) -> "tuple[Text, NDArray[np.bool_]]":
+        """Apply a function to some of the stored items.
+
+        Parameters
+        ----------
+        items : bool array
+            Which of the stored items.
+        change : callable
+
+        Returns
+        -------
+        Text, bool array
+            The texts, and for every cell whether the function left nothing or only spaces of it. Cost: what is not
+            changed is copied, not looked at.
+        """
+        places = np.flatnonzero(items)
+        stored = self.packed()
+        changed = [change(text) for text in dispatch.kernels.take(stored, places).strings()]
+        blank = np.zeros(self.item_count, np.bool_)
+        blank[places] = [not text.strip() for text in changed]
+        if self.codes is None:
+            order = np.arange(self.item_count)
+            order[places] = self.item_count + np.arange(len(places))
+            return Text(*dispatch.kernels.take(joined([stored, pack(changed)]), order)), blank
+        texts = self.items()
+        for at, text in zip(places.tolist(), changed, strict=True):
+            texts[at] = text
+        words, recoded = number_strings(texts)
+        return Text.from_items(words, recoded[self.codes]), blank[self.codes]
+
+    def containing(self, part: str) -> NDArray[np.bool_]:
+        """Return for every stored item whether a text is a part of it; one search through all bytes.
+
+        >>> Text.from_items(["box 7", "roof", "b", "ox"]).containing("box").tolist()
+        [True, False, False, False]
+        """
+        stored, wanted = self.packed(), part.encode(errors="surrogatepass")
+        # Looked ahead for, so that a place over the border of two items hides none that begins within it.
+        found = re.finditer(b"(?=" + re.escape(wanted) + b")", stored.buffer.tobytes())
+        starts = np.fromiter((match.start() for match in found), np.int64)
+        items = np.searchsorted(stored.offsets, starts, "right") - 1
+        inside = starts + len(wanted) <= stored.offsets[np.minimum(items + 1, self.item_count)]
+        hits = np.zeros(self.item_count, np.bool_)
+        hits[items[inside]] = True
+        return hits
 
     def flags(self, test: Callable[[str], bool]) -> NDArray[np.bool_]:
         """Return for every cell whether its text passes a test, asked once per stored item."""
