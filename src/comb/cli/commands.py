@@ -408,13 +408,14 @@ class RunRequest:
 
 
 def _sources_of(given: tuple[str, ...], plan: Plan) -> dict[str, str]:
-    """Read other files for tables: ``visits=june.csv``; of a plan of one table, the file alone."""
+    """Read other files for tables: ``visits=june.csv``; of a plan of one source, the file alone."""
     found: dict[str, str] = {}
     tables = plan.content.tables
     for text in given:
         name, equals, path = text.partition("=")
-        if not equals and len(tables) == 1:
-            name, path = next(iter(tables)), text
+        own = [one for one, planned in tables.items() if not planned.from_table]
+        if not equals and len(own) == 1:
+            name, path = own[0], text
         if not path:
             raise ParameterError(
                 f"expected --source TABLE=FILE, got {text!r}", remedy=f"tables of the plan: {', '.join(tables)}"
