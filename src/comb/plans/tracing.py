@@ -130,10 +130,8 @@ def _trace_folder(folder: Path, row: int, column: str, wanted: str | None) -> li
     if found is None or gone or not 1 <= row <= len(found.origin.lines):
         return trace_plan(plan, row, column, name)
     events, value = _events(folder, name, row, steps, names, whole)
-    written = _cell(found, source_name, row)
-    if not value:
-        typed = _read_source(plan, name, source_name, typed=True)
-        value = written if typed is None else shown_cell(typed[source_name], row - 1)
+    written = _source_text(plan, name, source_name, row)
+    value = value or shown_cell(found[source_name], row - 1)
     place = found.origin.place(row, source_name)
     rules = tuple(_rule_checks(folder, name, row))
     return [Trace(row, column, value, place, written, tuple(events), rules=rules)]
@@ -272,31 +270,35 @@ def _known_cell(steps: Mapping[int, Entry], column: str) -> tuple[str, dict[int,
     return name, names, said
 
 
-def _cell(table: BareTable, column: str, row: int) -> str:
-    """Return the text of a cell of a column of texts."""
-    cell = table[column]._take(np.array([row - 1]))
-    return cell.texts()[0] or cell.kept.texts.get(0, "")
+def _source_of(plan: PlanText, name: str) -> Path | list[Path]:
+    source = plan.tables[name].source
+    return place_of(plan, source) if isinstance(source, str) else [place_of(plan, one) for one in source]
 
 
-def _read_source(plan: PlanText, name: str, column: str, *, typed: bool = False) -> BareTable | None:
-    """Read one column of the source of a table, as text or as the plan does; None where it is gone or not the same."""
+def _source_text(plan: PlanText, name: str, column: str, row: int) -> str | None:
+    """Return the text of a cell as it is in the source, which was found to be the same; no more is read than needed."""
+    reading = plan.tables[name].reading
+    for options in (reading.replace(rows=row), reading):
+        table = read_as_texts(_source_of(plan, name), options, column)
+        if table is not None and column in table and table.row_count >= row:
+            cell = table[column]._take(np.array([row - 1]))
+            return cell.texts()[0] or cell.kept.texts.get(0, "")
+    return None
+
+
+def _read_source(plan: PlanText, name: str, column: str) -> BareTable | None:
+    """Read one column of the source of a table as its plan does; None where it is gone or not the same."""
     planned = plan.tables[name]
-    files = [planned.source] if isinstance(planned.source, str) else planned.source
-    places = [place_of(plan, one) for one in files]
-    source = places[0] if isinstance(planned.source, str) else places
-    if not typed:
-        table = read_as_texts(source, planned.reading, column)
-    else:
-        types = planned.reading.types
-        mine = {title: kind for title, kind in types.items() if title == column} if isinstance(types, dict) else types
+    types = planned.reading.types
+    mine = {title: kind for title, kind in types.items() if title == column} if isinstance(types, dict) else types
+    for options in (planned.reading.replace(columns=[column], types=mine), planned.reading):
         try:
-            table = load_table(source, planned.reading.replace(columns=[column], types=mine))
+            table = load_table(_source_of(plan, name), options)
         except (CombError, OSError):
-            return None
-    if table is None:
-        return None
-    same = not planned.checksum or planned.checksum == table.origin.checksum
-    return table if same and column in table else None
+            continue
+        same = not planned.checksum or planned.checksum == table.origin.checksum
+        return table if same and column in table else None
+    return None
 
 
 def _runs_with(folder: Path, file: str, name: str, row: int) -> list[dict[str, str]]:
