@@ -345,6 +345,20 @@ def test_the_values_that_went_into_an_aggregate_are_shown(made: tuple[Path, comb
     assert "kg of these rows = 31.5, (blank), (blank)" in repr(trace) and trace.value == "31.5"
 
 
+def test_a_folder_whose_rows_were_numbered_anew_is_traced_by_its_plan(made: tuple[Path, comb.Outcome]) -> None:
+    folder, _ = made
+    (folder / "wide.yaml").write_text(
+        "source: visits.csv\nsteps:\n  - {step: remove_duplicates}\n"
+        "  - {step: to_wide, heading_column: day, value_column: mites, by: hive}\nsave: wide\n"
+    )
+    comb.Plan.load(folder / "wide.yaml").run()
+    for place in ("wide", "wide.yaml"):
+        [trace] = comb.trace(folder / place, 3, "hive")
+        assert (trace.row, trace.value) == (1, "a") and "of 2 rows: 1, 3" in repr(trace), trace
+        [trace] = comb.trace(folder / place, 2, "2025-05-04")
+        assert trace.value == "999" and "visits.csv, line 3" in trace.place
+
+
 def test_trace_differences_and_questions_at_the_command_line(made: tuple[Path, comb.Outcome]) -> None:
     folder, _ = made
     ran = run_comb("trace", "tidy", "--row", "2", "--column", "weight", "--table", "visits", cwd=folder)

@@ -34,7 +34,7 @@ CASES: list[tuple[str, dict[str, Any], str, list[Any], str]] = [
     ("fill", {"columns": "region", "from_group": "only_value", "by": "state"}, "region",
      ["North", "North", "South", "East", "North", None], "1 group of state has several values of region and is left (Volt: South, East)"),
     ("fill", {"columns": "region", "from_group": "commonest", "by": "state"}, "region",
-     ["North", "North", "South", "East", "North", None], "two values equally often of region and is left (Volt: South, East)"),
+     ["North", "North", "South", "East", "North", None], "equally common values of region and is left (Volt: South, East)"),
     ("fill", {"columns": "kg", "in_proportion_to": "day", "by": "hive"}, "kg", [10, 12, 20, 30, 14, None], "1 cell of kg stays empty"),
     ("fill", {"columns": "frames", "in_proportion_to": "kg"}, "frames", [4, 5, 8, 12, "5.6", 16], "frames is now"),
     ("fill", {"columns": "kg", "on_line": "frames"}, "kg", [10, "12.5", 20, 30, 14, 40], "kg = 1.3332e-15"),

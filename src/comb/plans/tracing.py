@@ -44,7 +44,7 @@ LONGEST_RECORD = 1 << 20
 _LINE = re.compile(r"(.*, line )([0-9]+)")
 
 # Steps after which rows have other numbers than in the source.
-_RENUMBERING = ("aggregate", "count", "stack_tables", "transpose")
+_RENUMBERING = ("aggregate", "count", "stack_tables", "transpose", "to_wide", "separate_tables")
 
 
 def trace_place(path: Path, row: int, column: str, table: str | None = None) -> list[Trace]:
@@ -120,7 +120,7 @@ def _trace_folder(folder: Path, row: int, column: str, wanted: str | None) -> li
     planned = plan.tables[name]
     steps = {number: entry for number, entry in entries[name].items() if number}
     known = _known_cell(steps, column)
-    if known is None or planned.from_table or any(entry.step in _RENUMBERING for entry in steps.values()):
+    if known is None or planned.from_table or any(map(_numbers_anew, steps.values())):
         return trace_plan(plan, row, column, name)
     source_name, names, whole = known
     found = _read_source(plan, name, source_name)
@@ -135,6 +135,11 @@ def _trace_folder(folder: Path, row: int, column: str, wanted: str | None) -> li
     place = found.origin.place(row, source_name)
     rules = tuple(_rule_checks(folder, name, row))
     return [Trace(row, column, value, place, written, tuple(events), rules=rules)]
+
+
+def _numbers_anew(entry: Entry) -> bool:
+    """Return whether rows have other numbers after a step; a join that adds rows of the other table does that, too."""
+    return entry.active and (entry.step in _RENUMBERING or (entry.step == "join" and entry.added > 0))
 
 
 def _events(

@@ -22,6 +22,7 @@ from comb.tables.cell_source import placed
 from comb.tables.column import Column, Mask
 from comb.tables.names import choose
 from comb.tables.origin import MADE, Origin, origin_below
+from comb.tables.reasons import MEANING, REASON_WORDS
 from comb.tables.table import BareTable
 
 
@@ -277,6 +278,23 @@ def rows_where(table: BareTable, where: str | None) -> Mask:
         return np.ones(table.row_count, np.bool_)
     result = evaluate_condition(where, table)
     return result.array & result.present
+
+
+def missing_for(column: Column, reasons: Sequence[str]) -> Mask:
+    """Return which cells are missing, for any reason or for one of those named.
+
+    Raises
+    ------
+    ParameterError
+        If there is no such reason.
+    """
+    if not reasons:
+        return column.missing
+    unknown = [one for one in reasons if one not in REASON_WORDS]
+    if unknown:
+        words = [reason.word for reason in MEANING]
+        raise ParameterError(f"there is no reason {unknown[0]!r}", remedy=f"allowed: {', '.join(words)}")
+    return np.isin(column.states, [REASON_WORDS[one] for one in reasons])
 
 
 def undefined_notes(formula: str, table: BareTable, given: Given = NOTHING_GIVEN) -> list[str]:

@@ -12,7 +12,7 @@ from comb.expressions.check import NOTHING_GIVEN
 from comb.expressions.evaluate import evaluate, formula_type
 from comb.kernels.dispatch import kernels
 from comb.kernels.string_buffer import joined
-from comb.steps.base import Change, Detail, Step, chosen, rows_where
+from comb.steps.base import Change, Detail, Step, chosen, missing_for, rows_where
 from comb.steps.cell_steps import retyped
 from comb.steps.filling import (
     Filling,
@@ -27,7 +27,7 @@ from comb.steps.joins import Join
 from comb.tables.column import Column, Mask
 from comb.tables.kept import Kept
 from comb.tables.names import check_known
-from comb.tables.reasons import MEANING, REASON_WORDS, Reason
+from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import INTEGER
@@ -128,7 +128,7 @@ class Fill(Step, frozen=True, tag="fill"):
         rows = rows_where(table, self.where)
         columns, notes, details = dict(table.columns), [], {}
         for name in chosen(table, self.columns):
-            holes = columns[name].missing & self._asked(columns[name]) & rows
+            holes = missing_for(columns[name], self.reasons) & rows
             if not holes.any():
                 continue
             made = method(self, table, name, holes)
@@ -151,15 +151,6 @@ class Fill(Step, frozen=True, tag="fill"):
         for selectors in (self.on_line, self.similar_in, self.by if not self.table else []):
             if selectors:
                 chosen(table, selectors)
-
-    def _asked(self, column: Column) -> Mask:
-        if not self.reasons:
-            return np.ones(len(column), np.bool_)
-        unknown = [word for word in self.reasons if word not in REASON_WORDS]
-        if unknown:
-            words = [reason.word for reason in MEANING]
-            raise ParameterError(f"there is no reason {unknown[0]!r}", remedy=f"allowed: {listing(words)}")
-        return np.isin(column.states, [REASON_WORDS[word] for word in self.reasons])
 
     def _groups(self, table: BareTable) -> Groups:
         names = chosen(table, self.by) if self.by else []

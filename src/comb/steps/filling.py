@@ -151,7 +151,7 @@ def _commonest(table: BareTable, name: str, groups: Groups, keys: Sequence[str],
     source[of[leading]] = first[leading]
     source[ties > 1] = -1
     unclear = (ties > 1) & _with_holes(groups, holes)
-    said = _named(table, name, groups, keys, unclear, of[leading], first[leading], "two values equally often")
+    said = _named(table, name, groups, keys, unclear, of[leading], first[leading], "equally common values")
     return Filling(_taken(table, name, source[groups.codes]), None, said)
 
 

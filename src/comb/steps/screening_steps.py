@@ -1,13 +1,11 @@
 """Steps that hold rows against conditions: set_aside, remove_missing, mark_rows."""
 
-from collections.abc import Sequence
-
 import numpy as np
 
 from comb.errors import ColumnError, ParameterError, agree, counted
 from comb.expressions.check import Given
 from comb.expressions.evaluate import evaluate_condition
-from comb.steps.base import Change, SetAside, Step, chosen, share_of, undefined_notes
+from comb.steps.base import Change, SetAside, Step, chosen, missing_for, share_of, undefined_notes
 from comb.steps.column_steps import day_of
 from comb.tables.cell_source import NO_PLACE
 from comb.tables.column import Column, Mask
@@ -103,17 +101,6 @@ class RemoveMissing(Step, frozen=True, tag="remove_missing"):
             return f"columns with more than {self.share} missing dropped{among}"
         gaps = "a missing cell" if not self.more_than else f"more than {counted(self.more_than, 'missing cell')}"
         return f"rows with {gaps}{where} set aside"
-
-
-def missing_for(column: Column, reasons: Sequence[str]) -> Mask:
-    """Return which cells are missing, for any reason or for one of those named."""
-    if not reasons:
-        return column.missing
-    words = {reason.word: reason for reason in Reason if reason}
-    unknown = [one for one in reasons if one not in words]
-    if unknown:
-        raise ParameterError(f"there is no reason {unknown[0]!r}", remedy=f"allowed: {', '.join(words)}")
-    return np.isin(column.states, [words[one] for one in reasons])
 
 
 def _lacking(gaps: dict[str, Mask], rows: np.ndarray) -> tuple[str, ...]:
