@@ -52,7 +52,7 @@ def timed(work: Callable[[], Any]) -> tuple[Any, float]:
     return made, least
 
 
-def nothing(*_: object) -> Iterator[bytes]:
+def nothing(*_: object) -> Iterator[Any]:
     """List no cells."""
     return iter(())
 

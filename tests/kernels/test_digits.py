@@ -177,6 +177,13 @@ def test_codes_are_counted_looked_up_and_renumbered(codes: list[int], table: lis
         assert array.tolist() == [5 - code for code in codes]
 
 
+@given(st.lists(st.tuples(CELLS, CELLS, st.booleans()), max_size=30))
+def test_pairs_of_texts_are_compared(pairs: list[tuple[str, str, bool]]) -> None:
+    left, right = [one for one, _, _ in pairs], [one if same else other for one, other, same in pairs]
+    found = dispatch.kernels.same(pack(left), pack(right))
+    assert found.dtype == np.bool_ and found.tolist() == [one == other for one, other in zip(left, right, strict=True)]
+
+
 @pytest.mark.parametrize("code", [-1, 3])
 def test_a_code_that_names_nothing_is_an_error(code: int) -> None:
     codes = np.array([0, code], np.int32)

@@ -114,6 +114,9 @@ class Kernels(Protocol):
     def count_codes(self, codes: NDArray[Any], size: int) -> NDArray[np.int64]:
         """Count how often each code occurs."""
 
+    def same(self, left: StringBuffer, right: StringBuffer) -> NDArray[np.bool_]:
+        """Return for each pair of texts whether they are the same; there are as many on both sides."""
+
     def look_up(self, table: NDArray[np.uint8], codes: NDArray[Any]) -> NDArray[np.uint8]:
         """Return for each code its entry in a table of small numbers."""
 

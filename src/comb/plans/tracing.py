@@ -8,7 +8,6 @@ folder run once more. Rows are those of the source.
 """
 
 import csv
-import gzip
 import io
 import json
 import re
@@ -35,7 +34,7 @@ from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
 from comb.writing.dataset import PLAN
 from comb.writing.delimited import rows_bytes
-from comb.writing.record_files import CHANGED, LEFT_OUT, RECORD_FILES, ROWS, RULE_ROWS
+from comb.writing.record_files import CHANGED, LEFT_OUT, RECORD_FILES, ROWS, RULE_ROWS, parts_about
 
 # A line of the record is not longer than this.
 LONGEST_RECORD = 1 << 20
@@ -311,6 +310,12 @@ def _runs_with(folder: Path, file: str, name: str, row: int) -> list[dict[str, s
     place = next((folder / one for one in (file, f"{file}.gz") if (folder / one).is_file()), None)
     if place is None:
         return []
+    if place.suffix == ".gz":
+        return [
+            line
+            for line in _packed_lines(place, row)
+            if line["table"] == name and line["row"] and int(line["row"]) <= row <= int(line["last_row"])
+        ]
     runs = load_table(place, ReadOptions())
     if not runs.row_count:
         return []
@@ -323,42 +328,46 @@ def _runs_with(folder: Path, file: str, name: str, row: int) -> list[dict[str, s
     return [one for one in found if one["table"] == name]
 
 
-def _content(folder: Path, name: str) -> bytes:
+def _packed_lines(file: Path, row: int) -> Iterator[dict[str, str]]:
+    """Return the lines of a compressed file of the record that may tell of a row."""
+    titles = list(RECORD_FILES[file.stem].columns)
+    for part in parts_about(file.read_bytes(), row):
+        for fields in csv.reader(io.StringIO(part.decode(), newline="")):
+            if fields != titles:
+                yield dict(zip(titles, fields, strict=True))
+
+
+def _parts_of(folder: Path, name: str, row: int) -> list[bytes]:
+    """Return what a file of the record has to tell of a row, in parts."""
     packed = folder / f"{name}.gz"
     if packed.is_file():
-        return gzip.decompress(packed.read_bytes())
-    return (folder / name).read_bytes() if (folder / name).is_file() else b""
+        return list(parts_about(packed.read_bytes(), row))
+    return [(folder / name).read_bytes()] if (folder / name).is_file() else []
 
 
 def _changed(
     folder: Path, name: str, row: int, steps: Mapping[int, Entry]
 ) -> Iterator[tuple[int, str, dict[str, str]]]:
-    """Find the changed cells of a row: step, column and the line of `changed-cells.csv`.
-
-    The lines of one step follow each other, and those of a later step come after them: so each search goes on where
-    the one before ended, and ends where the next step begins.
-    """
-    data = _content(folder, CHANGED)
+    """Find the changed cells of a row: step, column and the line of `changed-cells.csv`."""
     prefix = b"\n" + rows_bytes([[name]]).strip() + b","
     titles = list(RECORD_FILES[CHANGED].columns)
-    begins, at = [], 0
-    for number, entry in steps.items():
-        if entry.cells_changed and (at := data.find(prefix + f"{number},".encode(), at)) >= 0:
-            begins.append((number, at))
-        at = max(at, 0)
-    ends = [place for _, place in begins[1:]] + [len(data)]
-    for (number, begin), end in zip(begins, ends, strict=True):
-        wanted = prefix + f"{number},{row},".encode()
-        place = data.find(wanted, begin, end)
-        while place >= 0:
-            # A text may go over several lines: the reader takes one record.
-            record = next(
-                csv.reader(io.StringIO(data[place + 1 : place + LONGEST_RECORD].decode(errors="replace"))), []
-            )
-            if len(record) == len(titles):
-                line = dict(zip(titles, record, strict=True))
-                yield number, line["column"], line
-            place = data.find(wanted, place + 1, end)
+    for data in _parts_of(folder, CHANGED, row):
+        lines, at = b"\n" + data, 0
+        for number, entry in steps.items():
+            if not entry.cells_changed:
+                continue
+            # The lines of one step follow each other, and those of a later step come after them.
+            at = max(lines.find(prefix + f"{number},".encode(), at), at)
+            wanted = prefix + f"{number},{row},".encode()
+            place = lines.find(wanted, at)
+            while place >= 0:
+                # A text may go over several lines: the reader takes one record.
+                text = lines[place + 1 : place + LONGEST_RECORD].decode(errors="replace")
+                record = next(csv.reader(io.StringIO(text, newline="")), [])
+                if len(record) == len(titles):
+                    line = dict(zip(titles, record, strict=True))
+                    yield number, line["column"], line
+                place = lines.find(wanted, place + 1)
 
 
 def _shown(record: Mapping[str, str], word: str) -> str:
@@ -371,7 +380,7 @@ def _shown(record: Mapping[str, str], word: str) -> str:
 
 def _rule_checks(folder: Path, name: str, row: int) -> Iterator[RuleCheck]:
     """Say how a row stands to the rules of its table."""
-    rules = list(csv.reader(io.StringIO(_content(folder, "rules.csv").decode(), newline="")))[1:]
+    rules = list(csv.reader(io.StringIO(b"".join(_parts_of(folder, "rules.csv", row)).decode(), newline="")))[1:]
     told = {line["rule"]: line["result"] for line in _runs_with(folder, RULE_ROWS, name, row)}
     for fields in rules:
         if fields[0] == name and not fields[6]:

@@ -140,12 +140,12 @@ class Text:
         """Return where two sequences of one length hold the same text."""
         if self.codes is not None and other.codes is not None and self.buffer is other.buffer:
             return cast(NDArray[np.bool_], np.equal(self.codes, other.codes))
+        if self.codes is None or other.codes is None:
+            return dispatch.kernels.same(self.plain(), other.plain())
         # The stored texts of both are numbered together, equal ones equally.
         numbers = dispatch.kernels.encode(joined([self.packed(), other.packed()]))[1]
         mine, theirs = numbers[: self.item_count], numbers[self.item_count :]
-        left = mine if self.codes is None else mine[self.codes]
-        right = theirs if other.codes is None else theirs[other.codes]
-        return cast(NDArray[np.bool_], np.equal(left, right))
+        return cast(NDArray[np.bool_], np.equal(mine[self.codes], theirs[other.codes]))
 
     def map(self, change: Callable[[str], str]) -> "Text":
         """Apply a function to every text, once per stored item."""
@@ -192,9 +192,7 @@ class Text:
         [True, False, False, False]
         """
         stored, wanted = self.packed(), part.encode(errors="surrogatepass")
-        # Looked ahead for, so that a place over the border of two items hides none that begins within it.
-        found = re.finditer(b"(?=" + re.escape(wanted) + b")", stored.buffer.tobytes())
-        starts = np.fromiter((match.start() for match in found), np.int64)
+        starts = _places_of(stored.buffer.tobytes(), wanted)
         items = np.searchsorted(stored.offsets, starts, "right") - 1
         inside = starts + len(wanted) <= stored.offsets[np.minimum(items + 1, self.item_count)]
         hits = np.zeros(self.item_count, np.bool_)
@@ -205,6 +203,17 @@ class Text:
         """Return for every cell whether its text passes a test, asked once per stored item."""
         passed: NDArray[np.bool_] = np.array([test(item) for item in self.items()], np.bool_)
         return passed if self.codes is None else cast(NDArray[np.bool_], passed[self.codes])
+
+
+def _places_of(data: bytes, wanted: bytes) -> NDArray[np.int64]:
+    """Return where bytes begin in others, also where one place begins within the one before."""
+    if any(wanted.startswith(wanted[at:]) for at in range(1, len(wanted))) or not wanted:
+        # Looked ahead for, so that a place over the border of two items hides none that begins within it.
+        found = re.finditer(b"(?=" + re.escape(wanted) + b")", data)
+        return np.fromiter((match.start() for match in found), np.int64)
+    # It cannot begin within itself: what stands between the places tells where they are.
+    between = np.fromiter(map(len, data.split(wanted)), np.int64)[:-1]
+    return np.cumsum(between + len(wanted)) - len(wanted)
 
 
 def joined_texts(parts: Sequence[Text]) -> Text:

@@ -28,6 +28,7 @@ from comb.writing.record_files import (
     RECORD_FILES,
     ROWS,
     RULE_ROWS,
+    Part,
     changed_cells,
     compressed_if_large,
     left_out_rows,
@@ -126,20 +127,23 @@ class Dataset:
             This many files are made at once.
         """
         check_names(list(self.tables))
+        # The longest first, so that the others are done beside them.
         jobs: list[Callable[[], dict[str, bytes]]] = [
             partial(_compressed, CHANGED, changed_cells(self.taken, self._form)),
             *(partial(self._table, name) for name in self.tables),
+            self._described,
             partial(_compressed, ROWS, row_sources(self.taken, self.tables)),
             partial(_compressed, LEFT_OUT, left_out_rows(self.taken)),
             partial(_compressed, RULE_ROWS, rule_rows(self.rule_rows, self.tables, self._form)),
-            self._described,
         ]
         files: dict[str, bytes] = {}
-        for made in in_order(lambda job: job(), jobs, threads):
+        sums: dict[str, str] = {}
+        for made, summed in in_order(lambda job: _summed(job()), jobs, threads):
             taken = next((file for file in made if file in files), None)
             if taken is not None:
                 raise PlanError(f"two files of the dataset would be called {taken}", remedy="rename one of the tables")
             files |= made
+            sums |= summed
         rows = aside_rows(self.taken, self.sources)
         rules = [[name, *line] for name, lines in self.rules.items() for line in lines]
         files["set-aside.csv"] = self._rows(rows)
@@ -147,9 +151,8 @@ class Dataset:
         extra = {"set-aside.csv": rows[0][len(RECORD_FILES["set-aside.csv"].columns) :]}
         record = [name for known in RECORD_FILES for name in (known, f"{known}.gz") if name in files]
         files["csv-metadata.json"] = _json(record_metadata(record, extra))
-        ordered = sorted(files.items())
-        sums = in_order(lambda file: f"{hashlib.sha256(file[1]).hexdigest()}  {file[0]}\n", ordered, threads)
-        return {**files, CHECKSUMS: "".join(sums).encode()}
+        sums |= _summed({name: data for name, data in files.items() if name not in sums})[1]
+        return {**files, CHECKSUMS: "".join(f"{sums[name]}  {name}\n" for name in sorted(files)).encode()}
 
     @property
     def _form(self) -> TextForm:
@@ -206,7 +209,12 @@ class Dataset:
         return _json(record)
 
 
-def _compressed(name: str, parts: Iterable[bytes]) -> dict[str, bytes]:
+def _summed(files: dict[str, bytes]) -> tuple[dict[str, bytes], dict[str, str]]:
+    """Return files, and the checksum of each."""
+    return files, {name: hashlib.sha256(data).hexdigest() for name, data in files.items()}
+
+
+def _compressed(name: str, parts: Iterable[Part]) -> dict[str, bytes]:
     return dict([compressed_if_large(name, parts)])
 
 

@@ -2,9 +2,14 @@
 
 Every file is a table in CSV; `csv-metadata.json` describes them by CSV on the Web. Row numbers are those of the source,
 places those that `Table.place` says. Where rows follow each other, they are listed as runs from one to another, so
-that a whole file costs a line. Files that grow large are compressed (gzip), and made piece by piece.
+that a whole file costs a line. Files that grow large are compressed (gzip), and made piece by piece: each piece is a
+member of its own, as RFC 1952 allows, and the comment in its head says of which rows it tells ("rows 17 to 90"). A
+reader that looks for one row unpacks the members that may tell of it and passes over the others.
 """
 
+import gzip
+import re
+import struct
 import zlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
@@ -23,13 +28,24 @@ from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import INTEGER, STRING
-from comb.writing.delimited import TextForm, csv_parts, rows_bytes
+from comb.writing.delimited import ROWS_AT_ONCE, STANDARD, TextForm, csv_parts, rows_bytes
 
 # Beyond this many bytes a file is compressed, quickly rather than well: a sixth of a run would go into the rest.
 LARGE = 4_000_000
 LEVEL = 1
 
+# The head of a member: deflate, with a comment, without a date so that two runs give the same bytes; and the comment.
+_HEAD = b"\x1f\x8b\x08\x10\x00\x00\x00\x00\x04\xff"
+_MEMBER = re.compile(re.escape(_HEAD) + rb"rows (?:all|([0-9]+) to ([0-9]+))\x00")
+
 CHANGED, LEFT_OUT, ROWS, RULE_ROWS = "changed-cells.csv", "left-out.csv", "row-sources.csv", "rule-rows.csv"
+
+
+class Part(NamedTuple):
+    """Some lines of a file of the record, and the least and the largest row number that they tell of, if of rows."""
+
+    data: bytes
+    rows: tuple[int, int] | None = None
 
 
 class Described(NamedTuple):
@@ -121,7 +137,7 @@ RECORD_FILES: dict[str, Described] = {
 }
 
 
-def changed_cells(taken: Mapping[str, Sequence[Taken]], form: TextForm) -> Iterator[bytes]:
+def changed_cells(taken: Mapping[str, Sequence[Taken]], form: TextForm) -> Iterator[Part]:
     """List every cell that a step changed.
 
     Parameters
@@ -131,31 +147,47 @@ def changed_cells(taken: Mapping[str, Sequence[Taken]], form: TextForm) -> Itera
 
     Yields
     ------
-    bytes
+    Part
         Some lines; the header first.
     """
-    yield rows_bytes([list(RECORD_FILES[CHANGED].columns)])
+    yield _header(CHANGED)
     for table, steps in taken.items():
         for number, one in enumerate(steps, 1):
             for name, changes in one.record.cells.items():
-                yield from _without_header(csv_parts(_change_table(table, number, one, name, changes), form))
+                lines = _change_table(table, number, one, name, changes)
+                yield from _parts(lines, "row", "row", form)
             yield from _formulas(table, number, one)
 
 
-def _formulas(table: str, number: int, one: Taken) -> Iterator[bytes]:
+def _formulas(table: str, number: int, one: Taken) -> Iterator[Part]:
     """List the columns that a step made as a whole, by formula or by conversion."""
     made = {name: formula for name, formula in one.record.formulas.items() if name in one.entry.columns_added
             or one.entry.step == "aggregate"}  # fmt: skip
     made |= {name: f"{before} to {after}" for name, (before, after) in one.entry.types_changed.items()}
     rows = [[table, str(number), "", "", name, "", "", text, "", "", one.entry.why] for name, text in made.items()]
     if rows:
-        yield rows_bytes(rows)
+        yield Part(rows_bytes(rows))
 
 
-def _without_header(parts: Iterable[bytes]) -> Iterator[bytes]:
-    parts = iter(parts)
+def _header(name: str) -> Part:
+    return Part(rows_bytes([list(RECORD_FILES[name].columns)]))
+
+
+def _parts(lines: BareTable, first: str, last: str, form: TextForm = STANDARD) -> Iterator[Part]:
+    """Write the lines of a table some at a time, without its header.
+
+    Parameters
+    ----------
+    lines : BareTable
+    first, last : str
+        The columns of the first and the last row that a line tells of.
+    form : TextForm
+    """
+    parts = csv_parts(lines, form)
     next(parts)
-    yield from parts
+    for at, data in enumerate(parts):
+        some = slice(at * ROWS_AT_ONCE, (at + 1) * ROWS_AT_ONCE)
+        yield Part(data, (int(lines[first].array[some].min()), int(lines[last].array[some].max())))
 
 
 def _change_table(table: str, number: int, one: Taken, name: str, changes: CellChanges) -> BareTable:
@@ -220,9 +252,9 @@ def _with_kept(column: Column) -> Column:
     return _texts(texts)
 
 
-def left_out_rows(taken: Mapping[str, Sequence[Taken]]) -> Iterator[bytes]:
+def left_out_rows(taken: Mapping[str, Sequence[Taken]]) -> Iterator[Part]:
     """List the rows that filters left out, as runs."""
-    yield rows_bytes([list(RECORD_FILES[LEFT_OUT].columns)])
+    yield _header(LEFT_OUT)
     for table, steps in taken.items():
         for number, one in enumerate(steps, 1):
             gone = one.record.gone.get("left out")
@@ -231,12 +263,13 @@ def left_out_rows(taken: Mapping[str, Sequence[Taken]]) -> Iterator[bytes]:
             runs = _row_runs(one.record.before.row_numbers[gone], one.record.before.origin)
             count = len(runs["row"])
             head = {"table": _same(table, count), "step": Column(INTEGER, np.full(count, number, np.int64))}
-            yield from _without_header(csv_parts(BareTable({**head, **runs, "reason": _same(one.entry.says, count)})))
+            lines = BareTable({**head, **runs, "reason": _same(one.entry.says, count)})
+            yield from _parts(lines, "row", "last_row")
 
 
 def rule_rows(
     found: Mapping[str, Sequence[tuple[str, str, Codes]]], tables: Mapping[str, BareTable], form: TextForm
-) -> Iterator[bytes]:
+) -> Iterator[Part]:
     """List the rows that break a rule, or for which it is unknown, as runs.
 
     Parameters
@@ -246,14 +279,14 @@ def rule_rows(
     tables : mapping of str to BareTable
     form : TextForm
     """
-    yield rows_bytes([list(RECORD_FILES[RULE_ROWS].columns)])
+    yield _header(RULE_ROWS)
     for name, lines in found.items():
         for rule, word, numbers in lines:
             if len(numbers):
                 runs = _row_runs(numbers, tables[name].origin)
                 head = {key: _same(text, len(runs["row"])) for key, text in
                         (("table", name), ("rule", rule), ("result", word))}  # fmt: skip
-                yield from _without_header(csv_parts(BareTable({**head, **runs}), form))
+                yield from _parts(BareTable({**head, **runs}), "row", "last_row", form)
 
 
 def _row_runs(numbers: Codes, origin: Origin) -> dict[str, Column]:
@@ -293,9 +326,9 @@ def _back(edges: _Edges, record: StepRecord, step: str) -> tuple[_Edges, _Edges]
     return _Edges(edges.records[known], sources[known]), _Edges(edges.records[~known], edges.rows[~known])
 
 
-def row_sources(taken: Mapping[str, Sequence[Taken]], tables: Mapping[str, BareTable]) -> Iterator[bytes]:
+def row_sources(taken: Mapping[str, Sequence[Taken]], tables: Mapping[str, BareTable]) -> Iterator[Part]:
     """Say which rows of the source each row of the result comes from."""
-    yield rows_bytes([list(RECORD_FILES[ROWS].columns)])
+    yield _header(ROWS)
     for name, table in tables.items():
         places = np.arange(table.row_count)
         edges, begun = _Edges(places, places), table
@@ -307,7 +340,7 @@ def row_sources(taken: Mapping[str, Sequence[Taken]], tables: Mapping[str, BareT
         yield from _runs(name, edges, begun, known=True)
 
 
-def _runs(name: str, edges: _Edges, rows: BareTable, *, known: bool) -> Iterator[bytes]:
+def _runs(name: str, edges: _Edges, rows: BareTable, *, known: bool) -> Iterator[Part]:
     """Write pairs of records and rows as runs."""
     if not len(edges.records):
         return
@@ -326,37 +359,61 @@ def _runs(name: str, edges: _Edges, rows: BareTable, *, known: bool) -> Iterator
     origin, count = rows.origin, len(starts)
     first, last = numbers[starts], numbers[ends]
     unknown = None if known else np.full(count, Reason.ABSENT, np.uint8)
-    yield from _without_header(csv_parts(BareTable({
+    lines = BareTable({
         "table": _same(name, count),
         "record": Column(INTEGER, records[starts]), "last_record": Column(INTEGER, records[ends]),
         "row": Column(INTEGER, first, unknown), "last_row": Column(INTEGER, last, unknown),
         "place": _texts(origin.places_of(first)), "last_place": _texts(origin.places_of(last)),
-    })))  # fmt: skip
+    })  # fmt: skip
+    yield from _parts(lines, "row", "last_row")
 
 
-def compressed_if_large(name: str, parts: Iterable[bytes]) -> tuple[str, bytes]:
-    """Put the parts of a file together; a large one is compressed as they come.
+def compressed_if_large(name: str, parts: Iterable[Part]) -> tuple[str, bytes]:
+    """Put the parts of a file together; a large one is compressed as they come, each a member of its own.
 
     Returns
     -------
     tuple of str, bytes
         The name of the file, which ends in ``.gz`` if it is compressed, and its content.
     """
-    held: list[bytes] = []
-    size, packer = 0, None
+    held: list[Part] = []
+    packed: list[bytes] = []
+    size = 0
     for part in parts:
-        size += len(part)
-        if packer is not None:
-            held.append(packer.compress(part))
-            continue
+        size += len(part.data)
         held.append(part)
         if size > LARGE:
-            # No date is in it, so that two runs give the same bytes.
-            packer = zlib.compressobj(LEVEL, zlib.DEFLATED, 31)
-            held = [packer.compress(piece) for piece in held]
-    if packer is None:
-        return name, b"".join(held)
-    return f"{name}.gz", b"".join([*held, packer.flush()])
+            packed.extend(map(_member, held))
+            held.clear()
+    if not packed:
+        return name, b"".join(part.data for part in held)
+    return f"{name}.gz", b"".join(packed)
+
+
+def _member(part: Part) -> bytes:
+    """Compress a part as a member of a gzip file that says of which rows it tells."""
+    comment = "rows all" if part.rows is None else f"rows {part.rows[0]} to {part.rows[1]}"
+    packer = zlib.compressobj(LEVEL, zlib.DEFLATED, -zlib.MAX_WBITS)
+    body = packer.compress(part.data) + packer.flush()
+    end = struct.pack("<II", zlib.crc32(part.data), len(part.data) & 0xFFFFFFFF)
+    return b"".join([_HEAD, comment.encode(), b"\0", body, end])
+
+
+def parts_about(content: bytes, row: int) -> Iterator[bytes]:
+    """Unpack the members of a compressed file of the record that may tell of a row.
+
+    >>> lines = [Part(b"a,1\\n", (1, 1)), Part(b"a,7\\n", (7, 7)), Part(b"b\\n")]
+    >>> list(parts_about(b"".join(map(_member, lines)), 7))
+    [b'a,7\\n', b'b\\n']
+    """
+    members = list(_MEMBER.finditer(content))
+    if not members or members[0].start():
+        yield gzip.decompress(content)  # of another maker
+        return
+    ends = [member.start() for member in members[1:]] + [len(content)]
+    for member, end in zip(members, ends, strict=True):
+        if member[1] is None or int(member[1]) <= row <= int(member[2]):
+            yield gzip.decompress(content[member.start() : end])
 
 
 def record_metadata(names: Sequence[str], extra: Mapping[str, Sequence[str]]) -> dict[str, Any]:

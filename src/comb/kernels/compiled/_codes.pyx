@@ -1,10 +1,11 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True, initializedcheck=False
-"""Compiled: what is done with the codes of texts, one code after the other.
+"""Compiled: what is done with codes and with pairs of texts, one after the other.
 
-NumPy's own ways to do the same copy all codes into wider integers first.
+NumPy's own ways to do the same copy all codes into wider integers first, or gather all bytes.
 """
 
 from libc.stdint cimport int32_t, int64_t, uint8_t
+from libc.string cimport memcmp
 
 import numpy as np
 
@@ -56,3 +57,42 @@ def renumber(int32_t[::1] codes, const int32_t[::1] numbers):
     with nogil:
         for at in range(codes.shape[0]):
             codes[at] = numbers[codes[at]]
+
+
+def same(const uint8_t[::1] left, const int64_t[::1] left_offsets, const uint8_t[::1] right,
+         const int64_t[::1] right_offsets):
+    """Return for each pair of texts whether they are the same.
+
+    Parameters
+    ----------
+    left, right : uint8 array
+        The bytes of the texts.
+    left_offsets, right_offsets : int64 array
+        Where each begins, and the end; of one length.
+    """
+    cdef Py_ssize_t at, count = left_offsets.shape[0] - 1
+    cdef int64_t size
+    if count != right_offsets.shape[0] - 1:
+        raise ValueError("expected as many texts on both sides")
+    if not _rising(left_offsets, left.shape[0]) or not _rising(right_offsets, right.shape[0]):
+        raise IndexError("expected offsets that rise to no more than the number of bytes")
+    same_array = np.ones(count, np.uint8)
+    cdef uint8_t[::1] equal = same_array
+    with nogil:
+        for at in range(count):
+            size = left_offsets[at + 1] - left_offsets[at]
+            if size != right_offsets[at + 1] - right_offsets[at]:
+                equal[at] = 0
+            elif size:
+                equal[at] = memcmp(&left[left_offsets[at]], &right[right_offsets[at]], size) == 0
+    return same_array
+
+
+cdef bint _rising(const int64_t[::1] offsets, int64_t size):
+    """Return whether offsets rise from 0 or more to no more than a size."""
+    cdef Py_ssize_t at
+    cdef bint rising = offsets[0] >= 0 and offsets[offsets.shape[0] - 1] <= size
+    with nogil:
+        for at in range(offsets.shape[0] - 1):
+            rising &= offsets[at] <= offsets[at + 1]
+    return rising

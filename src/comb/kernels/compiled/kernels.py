@@ -122,6 +122,10 @@ class CompiledKernels:
         """Count how often each code occurs."""
         return _codes.count(codes, size) if codes.dtype == np.int32 else _REFERENCE.count_codes(codes, size)
 
+    def same(self, left: StringBuffer, right: StringBuffer) -> NDArray[np.bool_]:
+        """Return for each pair of texts whether they are the same."""
+        return _codes.same(*left, *right).view(np.bool_)
+
     def look_up(self, table: NDArray[np.uint8], codes: NDArray[Any]) -> NDArray[np.uint8]:
         """Return for each code its entry in a table of small numbers."""
         return _codes.look_up(table, codes) if codes.dtype == np.int32 else _REFERENCE.look_up(table, codes)

@@ -111,6 +111,11 @@ class ReferenceKernels:
         """Count how often each code occurs."""
         return np.bincount(codes, minlength=size).astype(np.int64, copy=False)
 
+    def same(self, left: StringBuffer, right: StringBuffer) -> NDArray[np.bool_]:
+        """Return for each pair of texts whether they are the same."""
+        pairs = zip(left.strings(), right.strings(), strict=True)
+        return np.fromiter((one == other for one, other in pairs), np.bool_, left.size)
+
     def look_up(self, table: NDArray[np.uint8], codes: NDArray[Any]) -> NDArray[np.uint8]:
         """Return for each code its entry in a table of small numbers."""
         return cast(NDArray[np.uint8], table[codes])
