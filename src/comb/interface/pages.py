@@ -190,9 +190,9 @@ reads the dictionary, and runs the plan again. The page is made from the code (`
 - `csv-metadata.json`: describes the files of the record below by CSV on the Web.
 
 The record of the run says what became of every row and cell. Rows are listed as runs, from one to another, where they
-follow each other; files of more than 4 MB are compressed (`.csv.gz`): in members of which each names, in the comment of its
-head, the rows that it tells of, so that one row is found without unpacking the rest. The same plan on the same source
-writes the same bytes. `comb trace FOLDER --row N --column C` reads the record for you.
+follow each other; files of more than 4 MB are compressed (`.csv.gz`), in members of which each names the rows
+that it tells of in the comment of its head, so that one row is found without unpacking the rest. The same plan on the
+same source writes the same bytes. `comb trace FOLDER --row N --column C` reads the record for you.
 """
 
 
