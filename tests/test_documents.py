@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 import comb
-from comb.interface.pages import CODES, EXAMPLES, MAY, PLACES, VISITS, dataset_page, examples_as_plan, steps_page
+from comb.interface.pages import EXAMPLES, SOURCES, dataset_page, examples_as_plan, steps_page
 from comb.plans.model import Accepted, ColumnText, Rule, Save, TablePlan
 from comb.plans.parse import read_plan
 from comb.steps.catalogue import STEPS
@@ -79,11 +79,11 @@ def test_the_pages_made_from_the_code_are_what_it_makes() -> None:
 
 
 def test_the_examples_of_the_steps_are_a_plan_that_runs(tmp_path: Path) -> None:
-    for name, data in (("visits", VISITS), ("places", PLACES), ("codes", CODES), ("may", MAY)):
+    for name, data in SOURCES.items():
         (tmp_path / f"{name}.csv").write_bytes(data)
     (tmp_path / "plan.yaml").write_text(examples_as_plan(), encoding="utf-8")
     outcome = comb.Plan.load(tmp_path / "plan.yaml").run(dry_run=True)
-    assert outcome.adds_up and len(outcome.tables) == 4 + len(STEPS)
+    assert outcome.adds_up and len(outcome.tables) == len(SOURCES) + len(STEPS)
     for name in STEPS:
         [entry] = outcome.ledger[f"after {name}"]
         assert entry.counts() != "nothing changed", name

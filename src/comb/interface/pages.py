@@ -37,6 +37,18 @@ CODES = b"""written,meant
 Laying,laying
 drone layer,drone-laying
 """
+LANDED = b"""quay,landings,tonnes
+Upper river,,
+Ash,12,3.4*
+Elm,9,2.8
+Coast,,
+Fern,31,8.0 1)
+"""
+ASKED = b"""who,bus,tram,bike
+r1,yes,no,no
+r2,no,no,yes
+r3,no,yes,no
+"""
 MAY = b"""hive,may,june
 a1,3,5
 b2,4,
@@ -58,6 +70,10 @@ EXAMPLES: dict[str, str] = {
     "to_wide": "{step: to_wide, heading_column: day, value_column: mites, by: hive, aggregate: first}",
     "add_combinations": "{step: add_combinations, by: [hive, queen], values: {note: not seen}}",
     "separate_tables": "{step: separate_tables, by: [hive, day], columns: [mites, kg]}",
+    "take_heading_rows": "{step: take_heading_rows, column: quay, new_columns: reach}",
+    "separate_marks": "{step: separate_marks, columns: tonnes}",
+    "from_indicators": "{step: from_indicators, columns: bus:bike, new_columns: travels by}",
+    "to_indicators": "{step: to_indicators, column: queen}",
     "transpose": "{step: transpose, headings_in: hive, heading_column: month}",
     "split": "{step: split, column: note, mark: ;, new_columns: [what, more]}",
     "combine": "{step: combine, columns: [hive, day], new_columns: visit, mark: /}",
@@ -76,8 +92,15 @@ EXAMPLES: dict[str, str] = {
     "set_aside": "{step: set_aside, where: mites > 100, reason: not counted}",
 }
 
-# Steps whose example is about months side by side.
-_ON_MAY = ("to_long", "transpose")
+SOURCES = {
+    "visits": VISITS, "places": PLACES, "codes": CODES, "may": MAY, "landed": LANDED, "asked": ASKED,
+}  # fmt: skip
+
+# The tables that the examples of some steps are about, instead of the visits.
+_ABOUT = {
+    "to_long": "may", "transpose": "may", "take_heading_rows": "landed", "separate_marks": "landed",
+    "from_indicators": "asked",
+}  # fmt: skip
 
 HEAD = """\
 # Steps
@@ -103,7 +126,7 @@ The examples are about these visits, `visits`:
 {visits}
 ```
 
-and `places`, `codes` and `may`:
+and `places`, `codes`, `may`, `landed` and `asked`:
 
 ```text
 {places}
@@ -111,15 +134,17 @@ and `places`, `codes` and `may`:
 {codes}
 
 {may}
+
+{landed}
+
+{asked}
 ```
 """
 
 
 def steps_page() -> str:
     """Return the page of all steps, as Markdown."""
-    tables = {
-        name: load(data) for name, data in (("visits", VISITS), ("places", PLACES), ("codes", CODES), ("may", MAY))
-    }
+    tables = {name: load(data) for name, data in SOURCES.items()}
     lines = [HEAD.format(**{name: _plain(table) for name, table in tables.items()})]
     lines.append(", ".join(f"[`{name}`](#{name})" for name in STEPS) + "\n")
     for name, kind in STEPS.items():
@@ -134,7 +159,7 @@ def _plain(table: Table) -> str:
 
 def _section(name: str, kind: type[Step], tables: dict[str, Table]) -> str:
     summary, parameters = _documented(kind)
-    table = tables["may" if name in _ON_MAY else "visits"]
+    table = tables[_ABOUT.get(name, "visits")]
     step = example_step(name)
     taken = take_step(step, table, tables)
     made = Table._adopt(taken.table)._derive(notes=())
@@ -209,9 +234,9 @@ def dataset_page() -> str:
 
 def examples_as_plan() -> str:
     """Return all examples as the steps of plans, one table for each, so that they can be run."""
-    tables: dict[str, Any] = {name: {"source": f"{name}.csv"} for name in ("visits", "places", "codes", "may")}
+    tables: dict[str, Any] = {name: {"source": f"{name}.csv"} for name in SOURCES}
     for name, example in EXAMPLES.items():
-        source = "may" if name in _ON_MAY else "visits"
+        source = _ABOUT.get(name, "visits")
         tables[f"after {name}"] = {"from_table": source, "steps": [yaml.safe_load(example)]}
     return yaml.safe_dump({"tables": tables}, sort_keys=False)
 

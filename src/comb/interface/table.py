@@ -15,6 +15,7 @@ from comb.errors import washed_lines
 from comb.execution.resources import DEFAULT
 from comb.expressions.evaluate import working_of
 from comb.interface.column_methods import ColumnMethods
+from comb.interface.layout_methods import LayoutMethods
 from comb.interface.plan import Plan
 from comb.interface.repair_methods import RepairMethods
 from comb.interface.row_methods import RowMethods
@@ -49,7 +50,7 @@ class Traces(list[Trace]):
         return "\n".join(map(repr, self))
 
 
-class Table(RowMethods, ColumnMethods, RepairMethods):
+class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods):
     """A table with typed columns, immutable; every step returns a new one.
 
     Made by `load`, `table` or a step, not by hand. Every step takes `why`, the reason for the ledger, and `at_most`: it

@@ -21,6 +21,7 @@ from comb.profiling import (
     other_types,
     series,
     shapes,
+    sheets,
     spelling,
     texts,
     types,
@@ -108,6 +109,32 @@ _ALL = (
         remedy="`filter` without these labels, where no other row has them",
         not_for="a shop called Total whose numbers add up to nothing",
         together="{} columns label totals among the rows",
+    ),
+    Code(
+        "layout.heading_rows",
+        _NUMBERS,
+        says="rows that only head those below them",
+        looks_at=(
+            f"{sheets.LEAST_HEADINGS} rows or more, {_share(sheets.MOST_HEADINGS)} at most, with a text in one column, "
+            "always the same, and nothing in the others"
+        ),
+        example='"Upper river" above its quays',
+        remedy="`take_heading_rows`: the text becomes a column of the rows below",
+        not_for="rows of which everything but the name is missing, one below the other",
+        together="{} columns have rows that head others",
+    ),
+    Code(
+        "text.footnotes",
+        _NUMBERS,
+        says="numbers with a mark of a footnote",
+        looks_at=(
+            "texts in columns of numbers, and columns of texts that are all numbers but for asterisks, daggers, raised "
+            "digits, or a digit or letter with a bracket behind them"
+        ),
+        example="`6.8*`, `34 1)`",
+        remedy="`separate_marks`: the marks become a column of their own",
+        not_for="codes, grades like A*",
+        together="{} columns have marks of footnotes",
     ),
     Code(
         "type.unreadable",
@@ -678,7 +705,7 @@ _ALL = (
             "of the rows have exactly one yes"
         ),
         example="`is_cat`, `is_dog`, `is_bird`",
-        remedy="",
+        remedy="`from_indicators`, if every row has exactly one yes",
         not_for="answers of which several can be ticked",
         together="{} sets of columns are one variable",
     ),

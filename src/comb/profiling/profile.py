@@ -24,6 +24,7 @@ from comb.profiling import (
     other_types,
     series,
     shapes,
+    sheets,
     spelling,
     texts,
     types,
@@ -80,6 +81,8 @@ FINDERS: tuple[Finder, ...] = (
     duplicates.alike,
     types.wrong_totals,
     series.series,
+    sheets.heading_rows,
+    sheets.footnote_marks,
     layout.levels,
     layout.values_as_names,
     whole_columns.constant_columns,
@@ -92,7 +95,7 @@ FINDERS: tuple[Finder, ...] = (
 
 # What is reported of cells first is not reported again of rows: a total is not wrong because one of its parts is 999.
 # Each stage knows what those before it found, by the codes that say which cells are wrong.
-FIRST = frozenset({layout.repeated_headers, layout.totals})
+FIRST = frozenset({layout.repeated_headers, layout.totals, sheets.heading_rows})
 LATE: tuple[frozenset[Finder], ...] = (
     frozenset({orders.reversed_pairs, values.impossible}),
     frozenset({values.outliers}),
@@ -103,7 +106,7 @@ TELLING = frozenset({
     "missing.stand_in", "missing.zeros", "value.impossible", "value.outlier", "value.future", "relation.order",
     "text.length", "text.packed", "text.encoding", "text.markup", "text.formula",
 })  # fmt: skip
-WHOLE_ROWS = frozenset({"layout.repeated_header", "layout.totals"})
+WHOLE_ROWS = frozenset({"layout.repeated_header", "layout.totals", "layout.heading_rows"})
 
 LONGEST: Finder = duplicates.repeated
 

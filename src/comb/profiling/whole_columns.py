@@ -1,5 +1,9 @@
 """Findings about whole columns: empty, constant, counting the rows, equal to another, several that are one variable."""
 
+import re
+from collections.abc import Sequence
+from itertools import takewhile
+
 import numpy as np
 
 from comb.errors import counted, listing
@@ -7,7 +11,9 @@ from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
 from comb.profiling.headings import ROW_WORDS, words_of
 from comb.steps.column_steps import Select
+from comb.steps.indicator_steps import FromIndicators
 from comb.tables.column import Column
+from comb.tables.names import unique_names
 
 # This many values tell that a column has more than one.
 MOST_LOOKED_AT = 1_000
@@ -125,8 +131,23 @@ def indicators(table: ColumnCache) -> Findings:
             text = text.replace("nearly every", f"all but {counted(int(wrong.sum()), 'row')}, every")
         else:
             text = text.replace("nearly every", "every")
-        yield Finding("column.indicators", chosen, table.row_count, table.rows_where(wrong), (), text)
+        # The names of the columns are the values; what they have in common may name them.
+        new = unique_names([*table.names, _shared_beginning(chosen) or "kind"])[-1]
+        remedy = None if wrong.any() else FromIndicators(columns=list(chosen), new_columns=[new])
+        remedy = remedy if not any(sign in name for name in chosen for sign in "*?[]:#") else None
+        yield Finding("column.indicators", chosen, table.row_count, table.rows_where(wrong), (), text, remedy)
         at += end
+
+
+def _shared_beginning(names: Sequence[str]) -> str:
+    """Return the words that all names begin with.
+
+    >>> _shared_beginning(["travels_bus", "travels_tram"])
+    'travels'
+    """
+    words = [re.findall(r"[^\W_]+", name) for name in names]
+    shared = takewhile(lambda some: len(set(some)) == 1, zip(*words, strict=False))
+    return " ".join(some[0] for some in shared)
 
 
 def _flags(table: ColumnCache, name: str) -> np.ndarray | None:

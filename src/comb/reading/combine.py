@@ -9,7 +9,7 @@ import numpy as np
 from comb.errors import ContentError, counted, listing, unknown_name
 from comb.reading.delimited.assemble import RawTable, type_columns
 from comb.reading.delimited.stack import stack
-from comb.reading.documents.model import InnerTable, stacked
+from comb.reading.documents.model import InnerTable, TableData, stacked
 from comb.reading.io.source_file import HeldSource, Source, combined
 from comb.reading.opened import OpenDocument, OpenText
 from comb.reading.schema.apply import meet_demands, restore_cells
@@ -142,6 +142,56 @@ def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]]
         origin = replace(origin, violations=tuple(violations), required=_required(first.rules.schema))
         notes += [*first.rules.schema.notes, *found]
     return BareTable(columns, origin=origin, notes=tuple(notes))
+
+
+def files_table(
+    source: Source, tables: Mapping[str, BareTable], files: Sequence[str], options: ReadOptions
+) -> BareTable:
+    """Make a table of those of the files in an archive or folder, as of the sheets of a workbook.
+
+    Parameters
+    ----------
+    source : str or Path
+    tables : mapping of str to BareTable
+        By the names of the files, without suffixes.
+    files : sequence of str
+        Their whole names.
+    options : ReadOptions
+        How they were read.
+    """
+    names, several = list(tables), len(tables) > 1
+    origins = [table.origin for table in tables.values()]
+    data = [TableData(dict(table.columns), table.origin.lines) for table in tables.values()]
+    if not several:
+        return next(iter(tables.values()))
+    columns, notes = stacked(data, names, str(source))
+    counts = [table.row_count for table in tables.values()]
+    asides = [
+        replace(one, place=f"{name}, {one.place}")
+        for name, origin in zip(names, origins, strict=True)
+        for one in origin.set_aside
+    ]
+    path = str(source) if isinstance(source, str | Path) else ""
+    origin = Origin(
+        Path(path).name,
+        path,
+        sum(origin.size for origin in origins) if Path(path).is_dir() else origins[0].size,
+        max(origin.modified for origin in origins),
+        combined([origin.checksum for origin in origins]),
+        options,
+        origins[0].kind,
+        np.concatenate([origin.lines for origin in origins]),
+        tuple(f"{Path(path).name}, {file}" for file in files),
+        np.repeat(np.arange(len(tables)), counts),
+        tuple(origin.places[0] for origin in origins),
+        tuple(origin.cell_places[0] if origin.cell_places else {} for origin in origins),
+        set_aside=tuple(asides),
+        account=in_total([origin.account for origin in origins]),
+        wrong_totals=tuple(wrong for origin in origins for wrong in origin.wrong_totals),
+    )
+    # What there is besides comes last, where the sentence over the table shows it.
+    of_each = [f"{name}: {note}" for name, table in tables.items() for note in table.notes]
+    return BareTable(columns, origin=origin, notes=(*of_each, *notes))
 
 
 def text_table(source: Source, texts: list[OpenText], threads: int = 1) -> BareTable:

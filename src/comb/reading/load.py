@@ -2,13 +2,14 @@
 
 import contextlib
 from collections.abc import Callable, Iterator
+from fnmatch import fnmatchcase
 from pathlib import Path, PurePath
 
-from comb.errors import ContentError
+from comb.errors import ContentError, SourceMissing, listing, nearest
 from comb.execution.resources import DEFAULT, Resources
 from comb.formats.sniff import ZIP_START
 from comb.kernels import dispatch
-from comb.reading.combine import document_table, table_of
+from comb.reading.combine import document_table, files_table, table_of
 from comb.reading.dataset_folder import dataset_folder
 from comb.reading.io.beside import CHECKSUMS
 from comb.reading.io.decompress import WORKBOOK_PARTS, zip_members
@@ -16,6 +17,9 @@ from comb.reading.io.source_file import HeldSource, OpenSource, Source, expand, 
 from comb.reading.opened import OpenDocument, OpenText, open_source
 from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
+
+# What makes a name a pattern.
+_PATTERN_MARKS = frozenset("*?[")
 
 
 @contextlib.contextmanager
@@ -66,6 +70,11 @@ def _load_table(
     if folder is not None:
         table = load_table(folder.choose(options.table), options.replace(table=None), progress, resources)
         return table._derive(notes=(*(f"{CHECKSUMS}: {one}" for one in folder.messages), *table.notes))
+    inside = files_inside(files[0], options) if len(files) == 1 else {}
+    if inside:
+        names = [one.table or PurePath(str(place)).name for place, one in inside.values()]
+        tables = {name: load_table(*one, progress, resources) for name, one in inside.items()}
+        return files_table(source, tables, names, options)
     opened: list[OpenText | OpenDocument] = []
     for one in files:
         if progress:
@@ -91,6 +100,8 @@ def load_beginning(source: Source, options: ReadOptions) -> tuple[BareTable, boo
     if folder is not None:
         table, more = load_beginning(folder.choose(options.table), options.replace(table=None))
         return table._derive(notes=(*(f"{CHECKSUMS}: {one}" for one in folder.messages), *table.notes)), more
+    if len(files) == 1 and files_inside(files[0], options):
+        return load_table(source, options), False
     with bounded(source):
         opened = [open_source(one, options, DEFAULT, first_look=True) for one in files]
         return table_of(source, opened), any(isinstance(one, OpenText) and one.provisional for one in opened)
@@ -109,6 +120,50 @@ def load_tables(source: str | Path | HeldSource, options: ReadOptions) -> dict[s
         if isinstance(opened, OpenText):
             return {members[0] if members else PurePath(opened.name).stem: table_of(source, [opened])}
         return {inner.name: document_table(source, [(opened, inner)], []) for inner in opened.document.tables}
+
+
+def files_inside(
+    source: str | Path | HeldSource, options: ReadOptions
+) -> dict[str, tuple[str | Path | HeldSource, ReadOptions]]:
+    """Return the files of an archive or folder that are meant by a pattern or, in a folder, a name; none elsewhere.
+
+    Parameters
+    ----------
+    source : str or Path
+    options : ReadOptions
+
+    Returns
+    -------
+    dict of str to (source, ReadOptions)
+        For each file, by its name without suffix where that tells them apart, how it is read.
+
+    Raises
+    ------
+    SourceMissing
+        If a folder has no such file.
+    """
+    wanted = options.table
+    if wanted is None or is_stream(source) or isinstance(source, HeldSource):
+        return {}
+    folder = Path(source)
+    if folder.is_dir():
+        there = sorted(path.name for path in folder.iterdir() if path.is_file() and not path.name.startswith("."))
+    elif set(wanted) & _PATTERN_MARKS and folder.is_file():
+        members = members_of(source)
+        there = members if len(members) > 1 else []
+    else:
+        return {}
+    chosen = [name for name in there if any(fnmatchcase(own, wanted) for own in (name, PurePath(name).stem))]
+    if not chosen and there:
+        near = nearest(wanted, there)
+        hint = f"did you mean {near!r}? " if near else ""
+        raise SourceMissing(f"it holds no file {wanted!r}", where=str(source), remedy=f"{hint}files: {listing(there)}")
+    stems = [PurePath(name).stem for name in chosen]
+    names = stems if len(set(stems)) == len(stems) else chosen
+    if folder.is_dir():
+        alone = options.replace(table=None)
+        return {name: (folder / file, alone) for name, file in zip(names, chosen, strict=True)}
+    return {name: (source, options.replace(table=file)) for name, file in zip(names, chosen, strict=True)}
 
 
 def members_of(source: str | Path | HeldSource) -> list[str]:

@@ -3,7 +3,6 @@
 import contextlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from fnmatch import fnmatchcase
 from functools import partial
 from pathlib import Path, PurePath
 
@@ -38,6 +37,9 @@ MOST_LINES_LOOKED_AT = 1_000
 # What is said of delimited text only.
 TEXT_ONLY_BUT_ENCODING = ("delimiter", "quote", "skip")
 TEXT_ONLY = (*TEXT_ONLY_BUT_ENCODING, "encoding")
+
+# A larger text is not read as a sheet, cell by cell.
+LARGEST_SHEET_TEXT = 20_000_000
 
 # This much of a source shows whether it is a page or JSON.
 LOOK_AT = 4_000
@@ -126,10 +128,8 @@ def open_source(
         if document is not None:
             return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, options.table)
         if options.table and not _is_packed(start) and not _is_its_name(options.table, opened.name):
-            raise ContentError(
-                f"there is no table {options.table!r} in it: it is delimited text, one table", where=opened.name,
-                remedy="leave table out",
-            )  # fmt: skip
+            sheet = _text_as_sheet(start, opened, rules.options)
+            return OpenDocument(opened.name, opened.path, opened.stamp(), sheet, rules, options.table)
         mark = None if opened.size is None or options.table else utf8_mark(start, options.encoding)
         if mark is not None and (opened.at_end or (options.skip or 0) < MOST_LINES_LOOKED_AT):
             few = first_look or options.rows is not None
@@ -142,8 +142,23 @@ def open_source(
 
 
 def _is_its_name(table: str, name: str) -> bool:
-    """Return whether a table is named that a file of one table is, or its only one by number."""
-    return table == "1" or any(fnmatchcase(own, table) for own in (name, PurePath(name).stem))
+    """Return whether the table is meant that a file of one table is: it is called like the file."""
+    return table in (name, PurePath(name).stem)
+
+
+def _text_as_sheet(start: bytes, opened: OpenSource, options: ReadOptions) -> Document:
+    """Read delimited text as a sheet, on which tables are found as in a workbook."""
+    from comb.reading.documents.workbooks.book import read_text_as_sheet
+
+    if (opened.size or 0) > LARGEST_SHEET_TEXT:
+        raise ContentError(
+            f"a table inside is asked for, {options.table!r}, and as a sheet a text of at most "
+            f"{LARGEST_SHEET_TEXT:,} bytes is read; it has {opened.size:,}",
+            where=opened.name,
+            remedy="leave table out: it is read as one table",
+        )
+    text = decode(opened.everything(start, MEMORY_FACTOR_DECODED), opened.name, options.encoding).text
+    return read_text_as_sheet(text, opened.name, guess_layout(text, options))
 
 
 def _is_packed(start: bytes) -> bool:

@@ -141,15 +141,16 @@ class ToLong(Step, frozen=True, tag="to_long"):
     ) -> Column:  # fmt: skip
         """Return the cells of one new column, those of one row one after the other."""
         there = [cells[part, value] for part in combinations if (part, value) in cells]
+        like = table[next((name for name in there if _tells_type(table[name])), there[0])]
         kind = _shared_type(table, there)
         found, places = [], []
         for part in combinations:
             name = cells.get((part, value))
             if name is None:
-                found.append(widened(table[there[0]], kind)._absent(table.row_count))
+                found.append(widened(like, kind)._absent(table.row_count))
                 places.append(NO_PLACE)
             else:
-                found.append(widened(table[name], kind))
+                found.append(_as_type(table[name], like, kind))
                 places.append(placed(table[name].source, name))
         return _stacked(found, kind)._replace(source=side_by_side(places, table.origin, table.row_numbers))
 
@@ -171,6 +172,8 @@ class ToLong(Step, frozen=True, tag="to_long"):
 
 def _shared_type(table: BareTable, names: list[str]) -> Type:
     """Return the type that holds the cells of all columns."""
+    # A column without a value has no type of its own.
+    names = [name for name in names if _tells_type(table[name])] or names[:1]
     kind = table[names[0]].type
     for name in names[1:]:
         other = table[name].type
@@ -182,6 +185,17 @@ def _shared_type(table: BareTable, names: list[str]) -> Type:
                 remedy="convert them to one type first, for instance to string",
             )
     return kind
+
+
+def _tells_type(column: Column) -> bool:
+    """Return whether a column has a value, or a text that could not be read as one."""
+    return column.missing_count < len(column) or len(column.kept) > 0
+
+
+def _as_type(column: Column, like: Column, kind: Type) -> Column:
+    """Return a column as one of a wider type; one without a value becomes like another, for the same reasons."""
+    same = column.type == like.type or _tells_type(column)
+    return widened(column if same else like._absent(len(column))._replace(state=column.states), kind)
 
 
 def _stacked(columns: list[Column], kind: Type) -> Column:

@@ -24,6 +24,7 @@ from numpy.typing import NDArray
 from comb.errors import ContentError, counted, listing, nearest, unknown_name
 from comb.inference.decide import declared_column
 from comb.inference.typed_cells import SourceKind, TypedCells, typed_column
+from comb.kernels.types import MOST_DECIMAL_DIGITS
 from comb.parsing.patterns import Request
 from comb.reading.column_rules import ColumnRules
 from comb.tables.column import Column
@@ -32,7 +33,7 @@ from comb.tables.names import choose
 from comb.tables.origin import SourceAccount, SourceLine, WrongTotal
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
-from comb.tables.types import INTEGER, NUMBER, STRING
+from comb.tables.types import INTEGER, NUMBER, STRING, Type, decimal
 
 
 @dataclass(slots=True)
@@ -260,12 +261,15 @@ def stacked(made: Sequence[TableData], names: Sequence[str], where: str) -> tupl
     other = next((at for at, part in enumerate(parts) if list(part) != first), None)
     if other is not None:
         under = _under_headings(made)
+        if under is None and all(_shares_columns(parts, at) for at in range(len(parts))):
+            under = list(names), parts
         if under is None:
             raise ContentError(
                 f"expected the columns of {names[0]}, {listing(first)}; "
                 f"{names[other]} has {listing(list(parts[other]))}",
                 where=where,
-                remedy="tables that are read as one need the same columns; load them one by one",
+                remedy="tables that are read as one share at least half of their columns; load them one by one, or "
+                "name those of one shape by a pattern: table='2025*'",
             )
         names, parts = under
         notes = _lacking_note(names, parts)
@@ -280,6 +284,16 @@ def stacked(made: Sequence[TableData], names: Sequence[str], where: str) -> tupl
     labels = Text.from_items(list(names), np.repeat(np.arange(len(names)), counts).astype(np.int32))
     message = f"{len(made)} tables below each other; column {title} names each"
     return {title: Column(STRING, labels), **columns}, [message, *notes]
+
+
+def _shares_columns(parts: Sequence[Mapping[str, Any]], at: int) -> bool:
+    """Return whether the others have at least half of the columns of a part.
+
+    >>> _shares_columns([{"week": 0, "in": 0, "out": 0}, {"week": 0, "in": 0}], 0)
+    True
+    """
+    others = {name for place, part in enumerate(parts) if place != at for name in part}
+    return 2 * len(others & set(parts[at])) >= len(parts[at])
 
 
 def _under_headings(made: Sequence[TableData]) -> tuple[list[str], list[dict[str, Column]]] | None:
@@ -326,11 +340,31 @@ def _absent(rows: int) -> Column:
     return Column(STRING, Text.from_items([""], np.zeros(rows, np.int32)), np.full(rows, Reason.ABSENT, np.uint8))
 
 
+def _shared_type(parts: Sequence[Column], kinds: set[Type]) -> Type:
+    """Return the type that holds the values of all parts: of decimals the one with the most places, else text."""
+    if len(kinds) == 1:
+        return next(iter(kinds))
+    if not kinds or not all(kind.numeric for kind in kinds):
+        return STRING
+    if NUMBER in kinds:
+        # A decimal has more digits than a number may hold: it is not made one without a word.
+        return NUMBER if kinds == {INTEGER, NUMBER} else STRING
+    scale = max(kind.scale for kind in kinds)
+    used = [part for part in parts if part.type in kinds]
+    largest = max(int(np.abs(part.array).max(initial=0)) * 10 ** (scale - part.type.scale) for part in used)
+    return decimal(scale) if largest < 10**MOST_DECIMAL_DIGITS else STRING
+
+
+def _at_scale(part: Column, kind: Type) -> NDArray[Any]:
+    """Return the values of a column of numbers as those of a type of more decimal places."""
+    return part.array * 10 ** (kind.scale - part.type.scale) if kind.scale > part.type.scale else part.array
+
+
 def _below(parts: list[Column]) -> Column:
     """Join columns; whole numbers and others become numbers, other types that differ become text."""
     # A part in which everything is missing has no type of its own.
     kinds = {part.type for part in parts if part.missing_count < len(part)}
-    kind = next(iter(kinds)) if len(kinds) == 1 else NUMBER if kinds == {INTEGER, NUMBER} else STRING
+    kind = _shared_type(parts, kinds)
     states = np.concatenate([part.states for part in parts])
     starts = np.cumsum([0, *map(len, parts)]).tolist()
     kept = {
@@ -342,5 +376,7 @@ def _below(parts: list[Column]) -> Column:
             texts[at], states[at] = kept.pop(at), Reason.PRESENT
         return Column(kind, Text.from_strings(texts), states, kept=Kept(kept))
     dtype = np.dtype(kind.storage)
-    values = [part.array.astype(dtype) if part.type in kinds else np.zeros(len(part), dtype) for part in parts]
+    values = [
+        _at_scale(part, kind).astype(dtype) if part.type in kinds else np.zeros(len(part), dtype) for part in parts
+    ]
     return Column(kind, np.concatenate(values), states, kept=Kept(kept))

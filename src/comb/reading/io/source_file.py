@@ -353,5 +353,6 @@ def _not_there(place: Path) -> SourceMissing:
 
 def _folder(place: Path) -> SourceUnreadable:
     names = sorted(path.name for path in place.iterdir() if path.is_file())
-    remedy = f"name one of its files: {listing(names, MOST_NEIGHBOURS)}" if names else "it holds no files"
+    there = listing(names, MOST_NEIGHBOURS)
+    remedy = f"name one of its files, or all by a pattern, as table='*': {there}" if names else "it holds no files"
     return SourceUnreadable("this is a folder, expected a file", where=str(place), remedy=remedy)

@@ -2,7 +2,9 @@
 
 import contextlib
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import PurePath
 from typing import Any
 
 import numpy as np
@@ -13,7 +15,9 @@ from comb.formats.sniff import BINARY_START, ZIP_START, looks_like_page
 from comb.inference.decide import infer_column
 from comb.inference.typed_cells import SourceKind, TypedCells
 from comb.kernels.grouping import Codes
+from comb.kernels.scalars import fold
 from comb.reading.column_rules import ColumnRules
+from comb.reading.delimited.layout import Layout
 from comb.reading.documents.model import Document, InnerTable, TableData, chosen_columns, make_column
 from comb.reading.documents.workbooks import totals
 from comb.reading.documents.workbooks.areas import Area, find_areas, read_area
@@ -25,6 +29,7 @@ from comb.reading.documents.workbooks.opendocument import MIMETYPE, opendocument
 from comb.reading.documents.workbooks.package import Package
 from comb.reading.documents.workbooks.page import page_sheets
 from comb.reading.documents.workbooks.sheet import Range, Sheet, read_range
+from comb.reading.documents.workbooks.text_sheet import text_sheet
 from comb.tables.column import Column
 from comb.tables.names import unique_names
 from comb.tables.origin import SourceAccount, SourceLine, WrongTotal
@@ -40,6 +45,9 @@ MOST_TITLE = 40
 # Numbers compared when it is looked at whether a table sums up another.
 MOST_COMPARED = 200
 LEAST_COMPARED = 2
+
+# A table that sums up others by their names has so many rows at least.
+LEAST_NAMED = 2
 
 
 # Among more tables than this, none is looked at for what it sums up.
@@ -86,6 +94,20 @@ def read_page(text: str, name: str) -> Document | None:
     return _document("page of HTML, whatever its name says", page_sheets(text), name, plain=True)
 
 
+def read_text_as_sheet(text: str, name: str, layout: Layout) -> Document:
+    """Read delimited text as a sheet with tables on it.
+
+    Parameters
+    ----------
+    text : str
+    name : str
+        Of the file.
+    layout : Layout
+    """
+    sheet = text_sheet(text, layout, PurePath(name).stem)
+    return _document("delimited text, read as a sheet", [sheet], name, plain=True)
+
+
 def _document(kind: str, sheets: list[Sheet], name: str, *, plain: bool = False) -> Document:
     places: list[tuple[InnerTable, _Place]] = []
     grids = {sheet.name: SheetGrid(sheet, name) for sheet in sheets if len(sheet)}
@@ -120,7 +142,10 @@ def _area_names(grid: SheetGrid, areas: list[Area]) -> list[str]:
     title = grid.sheet.name
     if len([area for area in areas if not area.sums_up]) == 1:
         return [title if not area.sums_up else f"{title}!{grid.range(area.range)}" for area in areas]
-    short = [" ".join(area.titles[-1].split()) if area.titles else "" for area in areas]
+    # Where some have a title right above them, one that stands further off is that of the sheet.
+    own = any(len(area.titles) > len(area.above) for area in areas)
+    named = [area.titles if not own or len(area.titles) > len(area.above) else [] for area in areas]
+    short = [" ".join(titles[-1].split()) if titles else "" for titles in named]
     counts = Counter(short)
     return [
         text if text and len(text) <= MOST_TITLE and counts[text] == 1 else f"{title}!{grid.range(area.range)}"
@@ -168,11 +193,40 @@ def _mark_summaries(grids: dict[str, SheetGrid], found: dict[str, list[Area]]) -
         if not LEAST_COMPARED <= len(values) <= MOST_COMPARED:
             continue
         others = [(other_grid, other, known) for other_grid, other, known in sums if other is not area]
+        if _sums_up_by_name(grid, area, others):
+            area.sums_up = "the tables that its rows name"
+            continue
         larger = [one for one in others if len(one[1].body) > len(area.body)]
         explained = [any(_among(value, known) for *_, known in larger) for value in values.tolist()]
         if all(explained) and larger:
             grid_of, best, _ = max(larger, key=lambda one: sum(_among(value, one[2]) for value in values.tolist()))
             area.sums_up = f"{grid_of.sheet.name}!{grid_of.range(best.range)}"
+
+
+def _sums_up_by_name(grid: SheetGrid, area: Area, others: Sequence[tuple[SheetGrid, Area, np.ndarray]]) -> bool:
+    """Return whether each row of a table is named like another table and holds nothing but sums of that one.
+
+    There are as many rows as other tables, or more, which then add those up.
+    """
+    body = area.body[~np.isin(area.body, list(area.totals))]
+    if len(others) < LEAST_NAMED or len(body) < LEAST_NAMED or not area.columns:
+        return False
+    sums_of: dict[str, np.ndarray] = {}
+    for other_grid, other, known in others:
+        for name in {other_grid.sheet.name, *other.titles[-1:]}:
+            sums_of[fold(name.strip())] = np.concatenate([sums_of.get(fold(name.strip()), np.zeros(0)), known])
+    found = [sums_of.get(fold(label.strip())) for label in grid.texts_of(body, area.columns[0])]
+    if any(known is None for known in found):
+        return False
+    numbers = np.array([grid.numbers(body, column) for column in area.columns[1:] if column not in area.total_columns])
+    if not numbers.size or np.isnan(numbers).all(axis=0).any():
+        return False
+    return all(
+        _among(value, known)
+        for known, row in zip(found, numbers.T.tolist(), strict=True)
+        for value in row
+        if known is not None and not np.isnan(value)
+    )
 
 
 def _numbers(grid: SheetGrid, area: Area) -> np.ndarray:
@@ -223,11 +277,14 @@ def _made(grid: SheetGrid, area: Area, rules: ColumnRules, *, plain: bool) -> Ta
     if hidden.any():
         name = unique_names([*columns, "hidden"])[-1]
         columns[name] = Column(BOOLEAN, hidden, description="whether the row is hidden in the workbook")
+    rows, lines = grid.rows[body], grid.sheet.lines
     made = TableData(
         chosen_columns(columns, rules),
-        (grid.rows[body] + 1).astype(np.int32),
-        f"{grid.sheet.name}!{column_letters(int(grid.columns[places[0]])) if places else 'A'}{{}}",
-        {name: f"{grid.sheet.name}!{letter}{{}}" for name, letter in letters.items()},
+        (rows + 1 if lines is None else lines[rows]).astype(np.int32),
+        f"{grid.sheet.name}!{column_letters(int(grid.columns[places[0]])) if places else 'A'}{{}}"
+        if lines is None
+        else "line {}",
+        {name: f"{grid.sheet.name}!{letter}{{}}" for name, letter in letters.items()} if lines is None else {},
         titles=list(area.titles),
         footers=list(area.notes),
     )
@@ -254,6 +311,7 @@ def _account(grid: SheetGrid, area: Area, rows: int, *, keep: bool) -> SourceAcc
     beyond = len(area.body) - totals - rows
     parts = {
         "of the header": len(area.header), "of units": len(area.units), "empty": read - int(filled),
+        "repeating the header": len(area.repeated),
         "beyond those asked for": beyond,
     }  # fmt: skip
     left_out = {what: count for what, count in parts.items() if count}
@@ -276,6 +334,9 @@ def _column(
     if rules.options.fill_merged:
         _fill(grid, cells, place, body)
     written = _written(grid, cells, place, body)
+    if plain:
+        # What was taken for a number to find the table is read from its text.
+        cells.kinds = np.where(cells.kinds == SourceKind.NUMBER, np.uint8(SourceKind.TEXT), cells.kinds)
     if plain and rules.options.types is None:
         text, words = Text.from_strings(cells.written(np.arange(len(body)))), rules.options.words_of(name)
         column = infer_column(text, missing=words, known=rules.options.knows_words(name))
@@ -327,6 +388,9 @@ def _notes(grid: SheetGrid, area: Area, rules: ColumnRules, body: Codes, letters
     sheet, notes = grid.sheet, []
     if area.blank_rows:
         notes.append(f"{counted(len(area.blank_rows), 'empty row')} inside left out")
+    if area.repeated:
+        repeated = [int(grid.rows[row]) + 1 for row in area.repeated]
+        notes.append(f"{counted(len(repeated), 'row')} repeating the header, left out: {_listed('row', repeated)}")
     if area.blank_columns:
         notes.append(f"{counted(len(area.blank_columns), 'empty column')} inside left out")
     hidden = [int(row) + 1 for row in grid.rows[body] if int(row) in sheet.hidden_rows]

@@ -91,6 +91,10 @@ class SheetGrid:
         """Return the cells of a row as texts, both ends included."""
         return [self.text(row, column) for column in range(left, right + 1)]
 
+    def texts_of(self, rows: Codes, column: int) -> list[str]:
+        """Return the cells of some rows in a column as texts."""
+        return self.cells(rows, column).written(np.arange(len(rows)))
+
     def range(self, area: Range) -> Range:
         """Return a range of the grid as one of the sheet."""
         rows, columns = self.rows, self.columns

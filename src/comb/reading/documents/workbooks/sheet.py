@@ -152,6 +152,8 @@ class Sheet:
         Formulas whose value the workbook does not hold, as programs write them: what is noted of each.
     written : dict of int to str
         How a number format of digits shows a number, as postcodes are: 01067; by cell.
+    lines : int64 array, optional
+        The line that each row begins on, from 1, where the sheet was a text.
     """
 
     name: str
@@ -172,6 +174,7 @@ class Sheet:
     references: dict[tuple[int, int], str] = field(default_factory=dict)
     unstored: dict[tuple[int, int], int] = field(default_factory=dict)
     written: dict[int, str] = field(default_factory=dict)
+    lines: NDArray[np.int64] | None = None
 
     def __len__(self) -> int:
         return len(self.rows)

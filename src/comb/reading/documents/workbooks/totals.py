@@ -228,7 +228,9 @@ def totals_among_columns(grid: SheetGrid, body: Codes, columns: list[int], names
             found[columns[at]] = "its formulas add up the columns before"
             continue
         word = is_total_word(names[at])
-        for added in (group, before):
+        # A number that says what a row is, as a week, is not added up: its name or its place does not tell.
+        parts = [group[at:] for at in range(1, len(group) - 1)] if word else []
+        for added in (group, before, *parts):
             if len(added) < (2 if word else LEAST_ADDED) or not len(body):
                 continue
             values = np.array([np.nan_to_num(grid.numbers(body, columns[other])) for other in added])

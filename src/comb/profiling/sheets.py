@@ -1,0 +1,81 @@
+"""Findings about what a sheet made for people leaves in a table: rows that only head others, marks of footnotes."""
+
+import numpy as np
+
+from comb.errors import agree, counted, listing
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, quoted
+from comb.steps.layout_steps import SeparateMarks, TakeHeadingRows, marked_texts
+from comb.tables.names import unique_names
+from comb.tables.reasons import Reason
+
+# Rows that head others are so many at least, and this share of all rows at most.
+LEAST_HEADINGS = 2
+MOST_HEADINGS = 0.4
+
+# A column with more different texts than this is no column of numbers with marks.
+MOST_TEXTS = 10_000
+
+
+def heading_rows(table: ColumnCache) -> Findings:
+    """Rows with a text in one column and nothing in all others, each above rows that have more."""
+    if len(table.names) < 2 or table.row_count < LEAST_HEADINGS * 2:
+        return
+    filled = np.zeros(table.row_count, np.int64)
+    for column in table.columns.values():
+        # A word that stands for missing, or could not be read, is something.
+        filled += (column.states != Reason.BLANK) & (column.states != Reason.ABSENT)
+    alone = filled == 1
+    if not LEAST_HEADINGS <= alone.sum() <= MOST_HEADINGS * table.row_count:
+        return
+    for name, column in table.columns.items():
+        heads = alone & column.present
+        if column.type.word != "string" or not np.array_equal(heads, alone):
+            continue
+        at = np.flatnonzero(heads)
+        below = np.diff(np.append(at, table.row_count)) - 1
+        if (below > 0).sum() < LEAST_HEADINGS or len(set(column._take(at).texts())) < LEAST_HEADINGS:
+            return
+        words = dict.fromkeys([text for text in column._take(at[:MOST_EXAMPLES]).texts() if text], 1)
+        new = unique_names([*table.names, f"{name} group"])[-1]
+        text = f"{counted(len(at), 'row')} {agree(len(at), 'heads', 'head')} the rows below: only {name} has a value"
+        yield Finding(
+            "layout.heading_rows", (name,), len(at), table.rows_where(heads), quoted(words), text,
+            TakeHeadingRows(column=name, new_columns=[new]),
+        )  # fmt: skip
+
+
+def footnote_marks(table: ColumnCache) -> Findings:
+    """Numbers with a mark of a footnote behind them, in columns that hold nothing but numbers otherwise."""
+    for name, column in table.columns.items():
+        if column.type.word == "string":
+            if table.different(name) > MOST_TEXTS:
+                continue
+            texts = [text for text in column.distinct().values.texts() if text]
+            marked = set(marked_texts(texts))
+            rest = [text for text in texts if text not in marked]
+            if not marked or not all(_is_number(text) for text in rest):
+                continue
+            where = column.text.flags(marked.__contains__) & column.present
+        elif column.type.plain.word in ("integer", "decimal", "number") and len(column.kept):
+            marked = set(marked_texts(list(column.kept.texts.values())))
+            where = np.zeros(table.row_count, np.bool_)
+            where[[at for at, text in column.kept.texts.items() if text in marked]] = True
+            where &= column.states == Reason.UNREADABLE
+        else:
+            continue
+        count = int(where.sum())
+        if not count:
+            continue
+        title = f"{name} mark"
+        remedy = None if title in table.names else SeparateMarks(columns=[name])
+        text = f"{counted(count, 'number')} of {name} {agree(count, 'has', 'have')} a mark of a footnote"
+        examples = quoted(dict.fromkeys(sorted(marked)[:MOST_EXAMPLES], 1))
+        said = listing([repr(footer) for footer in table.origin.footers[:MOST_EXAMPLES]])
+        text += f"; below the rows: {said}" if said else ""
+        yield Finding("text.footnotes", (name,), count, table.rows_where(where), examples, text, remedy)
+
+
+def _is_number(text: str) -> bool:
+    plain = text.strip().lstrip("+-").replace(" ", "")
+    return bool(plain) and plain[0].isdigit() and all(sign.isdigit() or sign in ".,'" for sign in plain)
