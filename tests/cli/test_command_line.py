@@ -100,7 +100,7 @@ def test_the_draft_plan_of_a_profile_runs(demo: Path) -> None:
         (["count", "inspections.csv", "apiary"], "behind --by"),
         (["show", "inspections.csv", "--head", "5"], "--first N"),
         (["show", "inspections.csv", "--every", "2"], "--between A B"),
-        (["show", "inspections.csv", "--table", "x"], "it is delimited text, one table"),
+        (["show", "inspections.csv", "--table", "x"], "it contains no table 'x'"),
         (["show", "inspections.csv", "--sort", "mites descending"], "write: mites desc"),
         (["show", "https://example.org/x.csv"], "an address of the web"),
         (["show", "~/no-such-file.csv"], "there is no such file"),

@@ -141,7 +141,6 @@ def test_blocks_under_one_heading_each_are_stacked(
     [
         ("id Jan\nx 1\ny 3", "id Feb\nx 5\nz 7"),
         ("id Early .\n. Jan Feb\nx 1 2\ny 3 4", "id Late .\n. Jan\nx 5\nz 7"),
-        ("id Early .\n. Jan Feb\nx 1 2\ny 3 4", "id Early .\n. Jan Mar\nx 5 6\nz 7 8"),
         (f"{QUARTERS}\nx 1 2 3 4\ny 5 6 7 8", "place Q1_2026 .\n. Jan Feb\nx 5 6\nz 7 8"),
         ("id Early .\n. Jan Feb\nx 1 2\ny 3 4", "hive Late .\n. Jan Mar\nx 5 6\nz 7 8"),
     ],

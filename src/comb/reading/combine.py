@@ -102,7 +102,8 @@ def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]]
     names = [f"{one.name}, {inner.name}" if len(files) > 1 else inner.name for one, inner in tables]
     columns = data[0].columns
     if several:
-        columns, below = stacked(data, names, first.name)
+        # Of several files that a list names, all have the same columns.
+        columns, below = stacked(data, names, first.name, union=len(files) == 1)
         notes = [*below, *notes]
     # What there is besides comes last, where the sentence over the table shows it.
     of_each = [

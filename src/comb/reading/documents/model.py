@@ -246,11 +246,14 @@ def not_known(names: Sequence[str], rules: ColumnRules) -> list[str]:
     return [f"not in the schema, and left out: {listing(left)}"] if left else []
 
 
-def stacked(made: Sequence[TableData], names: Sequence[str], where: str) -> tuple[dict[str, Column], list[str]]:
+def stacked(
+    made: Sequence[TableData], names: Sequence[str], where: str, *, union: bool = True
+) -> tuple[dict[str, Column], list[str]]:
     """Put tables of one shape below each other, after a column that names each.
 
     Tables that differ only in what stands under one wide heading each, as seasons side by side
-    do, are named by that heading; a column that some of them lack is absent there.
+    do, are named by that heading; a column that some of them lack is absent there. So it is, if
+    `union` is true, in tables that have most of their columns in common.
 
     Returns
     -------
@@ -261,14 +264,14 @@ def stacked(made: Sequence[TableData], names: Sequence[str], where: str) -> tupl
     other = next((at for at, part in enumerate(parts) if list(part) != first), None)
     if other is not None:
         under = _under_headings(made)
-        if under is None and all(_shares_columns(parts, at) for at in range(len(parts))):
+        if under is None and union and all(_shares_columns(parts, at) for at in range(len(parts))):
             under = list(names), parts
         if under is None:
             raise ContentError(
                 f"expected the columns of {names[0]}, {listing(first)}; "
                 f"{names[other]} has {listing(list(parts[other]))}",
                 where=where,
-                remedy="tables that are read as one share at least half of their columns; load them one by one, or "
+                remedy="tables that are read as one share most of their columns; load them one by one, or "
                 "name those of one shape by a pattern: table='2025*'",
             )
         names, parts = under
@@ -287,13 +290,13 @@ def stacked(made: Sequence[TableData], names: Sequence[str], where: str) -> tupl
 
 
 def _shares_columns(parts: Sequence[Mapping[str, Any]], at: int) -> bool:
-    """Return whether the others have at least half of the columns of a part.
+    """Return whether the others have more than half of the columns of a part.
 
     >>> _shares_columns([{"week": 0, "in": 0, "out": 0}, {"week": 0, "in": 0}], 0)
     True
     """
     others = {name for place, part in enumerate(parts) if place != at for name in part}
-    return 2 * len(others & set(parts[at])) >= len(parts[at])
+    return 2 * len(others & set(parts[at])) > len(parts[at])
 
 
 def _under_headings(made: Sequence[TableData]) -> tuple[list[str], list[dict[str, Column]]] | None:

@@ -184,8 +184,8 @@ def _lines_document(text: str, parser: JsonParser, name: str) -> Document:
             lines.append(str(number))
         except ValueError:
             bad += [one for one in [_bad_line(parser, number, line)] if one]
-    notes = _bad_note(bad)
-    notes += [*_repeated(parser), *halves_note(text.encode(errors="surrogatepass"))]
+    # What is not there comes last, where the sentence over a table shows it.
+    notes = [*_repeated(parser), *halves_note(text.encode(errors="surrogatepass")), *_bad_note(bad)]
     json_table = JsonTable("", _EACH_LINE, records, lines)
     if records and all(isinstance(record, list) for record in records):
         rows = as_table(records, "")
