@@ -29,6 +29,7 @@ if TYPE_CHECKING:
         WriteError,
     )
     from comb.interface.comparing import differences
+    from comb.interface.drafting import draft_plan
     from comb.interface.loading import inspect, load, load_all, table
     from comb.interface.plan import Plan
     from comb.interface.table import Table
@@ -45,8 +46,8 @@ if TYPE_CHECKING:
 __all__ = [
     "Column", "ColumnError", "CombError", "ContentError", "ExpressionError", "Finding", "Inspection",
     "NotEnoughMemory", "Outcome", "ParameterError", "Plan", "PlanError", "Profile", "ReadError", "SourceMissing",
-    "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "differences", "inspect", "load", "load_all",
-    "profile_together", "table", "trace",
+    "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "differences", "draft_plan", "inspect",
+    "load", "load_all", "profile_together", "table", "trace",
 ]  # fmt: skip
 
 _HOMES = {
@@ -59,6 +60,7 @@ _HOMES = {
     "Table": "interface.table",
     "Type": "tables.types",
     "differences": "interface.comparing",
+    "draft_plan": "interface.drafting",
     "inspect": "interface.loading",
     "load": "interface.loading",
     "load_all": "interface.loading",

@@ -24,12 +24,13 @@ from comb.cli.views import (
 )
 from comb.errors import ParameterError, PlanError, agree, counted
 from comb.interface.comparing import differences
-from comb.interface.loading import inspect, load, load_all, load_beginning
+from comb.interface.loading import inspect, load, load_all, load_beginning, read_options
 from comb.interface.plan import Plan
 from comb.interface.table import Table
 from comb.interface.together import profile_together
 from comb.interface.tracing import trace
 from comb.plans.draft import draft_plan
+from comb.plans.layout_draft import check_one, draft_layout
 from comb.plans.rules import rule_record
 from comb.plans.run import Outcome
 from comb.profiling.codes import code_of
@@ -69,11 +70,15 @@ def inspect_command(
     options: dict[str, Any],
     *,
     column: str | None = None,
+    plan: str | None = None,
     as_json: bool = False,
     screen: Terminal | None = None,
 ) -> None:
-    """Show how a source is read."""
+    """Show how a source is read, or write that as a draft plan."""
     screen = screen or Terminal()
+    if plan is not None:
+        _draft_layout(screen, source, options, plan, column=column, as_json=as_json)
+        return
     with screen.working(f"reading {shlex.join(source)}"):
         inspection = inspect(_one_or_several(source), **options)
     if as_json:
@@ -87,6 +92,24 @@ def inspect_command(
         named = f" --table {shlex.quote(inspection.tables[0].name)}" if len(inspection.tables) > 1 else ""
         again = f"{_again(source, options)}{named}"
         screen.next_step(f"comb show {again}", f"comb profile {again}")
+
+
+def _draft_layout(
+    screen: Terminal, source: tuple[str, ...], options: dict[str, Any], plan: str, *, column: str | None, as_json: bool
+) -> None:
+    """Write a draft plan that reads and reshapes a source."""
+    given = next((name for name, value in (("--column", column), ("--json", as_json)) if value), None)
+    if given is not None:
+        raise ParameterError(f"{given} shows how a source is read, --plan writes a plan", remedy="leave one out")
+    place = Path(plan)
+    check_file_free(place, overwrite=False, replaceable=False)
+    with screen.working(f"reading {shlex.join(source)}"):
+        made = draft_layout(check_one(source), read_options(**options), place.parent)
+    write_file(place, made.text.encode())
+    screen.say("\n".join(made.said))
+    tables = f"{counted(made.tables, 'table')} with " if made.tables > 1 else ""
+    screen.say(f"\n{tables}{counted(made.steps, 'step')} written to {plan}")
+    screen.next_step(f"comb run {shlex.quote(plan)} --dry-run")
 
 
 def show_command(

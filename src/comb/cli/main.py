@@ -106,13 +106,14 @@ def demo(folder: str, overwrite: bool) -> None:
 @cli.command(short_help="Show how a file is read, and why.")
 @click.argument("source", metavar="FILE...", nargs=-1, required=True)
 @click.option("--column", metavar="NAME", help="Show the evidence for the type of one column.")
+@click.option("--plan", metavar="PLAN", help="Write a draft plan that makes one tidy table of a sheet made for people.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
 @reading_options
-def inspect(source: tuple[str, ...], column: str | None, as_json: bool, **given: Any) -> None:
+def inspect(source: tuple[str, ...], column: str | None, plan: str | None, as_json: bool, **given: Any) -> None:
     """Show how FILE (several of one shape are one table) is read: encoding, delimiter, header, types, and why."""
     from comb.cli.commands import inspect_command
 
-    inspect_command(source, _reading(given), column=column, as_json=as_json)
+    inspect_command(source, _reading(given), column=column, plan=plan, as_json=as_json)
 
 
 @cli.command(short_help="Show rows: first, last, one record, by a condition.")

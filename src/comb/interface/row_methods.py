@@ -351,6 +351,7 @@ class RowMethods(StepTable):
         pattern: str | None = None,
         types: Mapping[str, str] = MappingProxyType({}),
         keep_missing: bool = True,
+        keep_absent: bool = True,
         at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
@@ -370,6 +371,8 @@ class RowMethods(StepTable):
             columns.
         keep_missing : bool
             Whether missing cells become rows too.
+        keep_absent : bool
+            Whether cells become rows that are absent, since the table they would be from has no such column.
 
         >>> import comb
         >>> wide = comb.table(columns={"jan": [1], "feb": [2]})
@@ -378,6 +381,7 @@ class RowMethods(StepTable):
         """
         return self._step("to_long", why, at_most, columns=listed(columns), heading_column=heading_column,
             value_column=value_column, pattern=pattern, types=dict(types), keep_missing=keep_missing,
+            keep_absent=keep_absent,
         )  # fmt: skip
 
     def to_wide(

@@ -1,14 +1,15 @@
 """Findings about how a table is laid out: rows that are no records, names that are values, two levels in one."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
 
 from comb.errors import agree, counted, listing
 from comb.kernels.grouping import Codes, group
-from comb.parsing.calendar_names import MONTH_NAMES
+from comb.parsing.calendar_names import MONTH_NAMES, WEEKDAY_NAMES
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.profiling.lookups import quoted_name
@@ -45,6 +46,9 @@ MOST_TOTALS = 0.34
 
 # Columns whose names are values are at least this many.
 LEAST_HEADINGS = 3
+
+# Numbers that count on are, where there are so many: the days of a month, the hours of a day.
+LEAST_COUNTED = 7
 _YEAR = re.compile(r"(?:18|19|20|21)[0-9]{2}(?:[-/][0-9]{2,4})?")
 _QUARTER = re.compile(
     r"(?:(?-i:Q)[1-4]|[1-4]\. ?quartal|(?-i:H)[12])(?:[ _/-]?(?:(?:19|20)?[0-9]{2}))?"
@@ -52,9 +56,11 @@ _QUARTER = re.compile(
     re.IGNORECASE,
 )
 _DAY = re.compile(
-    r"[0-9]{4}-[0-9]{2}(?:-[0-9]{2})?|[0-9]{1,2}[./][0-9]{1,2}[./][0-9]{2,4}|(?:week|wk|kw)[ _]?[0-9]{1,2}",
+    r"[0-9]{4}-[0-9]{2}(?:-[0-9]{2})?|[0-9]{1,2}[./][0-9]{1,2}[./][0-9]{2,4}",
     re.IGNORECASE,
 )
+_WEEK = re.compile(r"(?:week|wk|kw)[ _]?[0-9]{1,2}", re.IGNORECASE)
+_WEEKDAYS = frozenset(word for names in WEEKDAY_NAMES for word in names.split())
 
 # A level is a key that is repeated this often on average and decides this many columns that nearly tell it apart.
 LEAST_REPEATS = 1.5
@@ -292,7 +298,7 @@ def _groupings(table: ColumnCache, name: str) -> Iterator[list[Codes]]:
 
 def values_as_names(table: ColumnCache) -> Findings:
     """Columns whose names are values: months, years, quarters, days."""
-    for what, chosen in _heading_groups(table):
+    for what, chosen in heading_groups(table.names):
         kinds = {table[name].type.plain.word for name in chosen}
         if not (kinds <= {"integer", "decimal", "number"} or len(kinds) == 1) or len(chosen) == len(table.names):
             continue
@@ -309,24 +315,42 @@ def _plain(names: list[str]) -> bool:
     return not any(sign in name for name in names for sign in "*?[]:#")
 
 
-def _heading_groups(table: ColumnCache) -> Iterator[tuple[str, list[str]]]:
-    """Return groups of columns whose names are values of one kind, alone or behind a shared beginning."""
+def heading_groups(names: Sequence[str]) -> Iterator[tuple[str, list[str]]]:
+    """Return groups of names that are values of one kind, alone or behind a shared beginning; numbers that count on."""
     groups: dict[tuple[str, str], list[str]] = {}
-    for name in table.names:
-        kind = _kind_of(name)
+    for name in names:
+        kind = kind_of(name)
         if kind is not None:
             groups.setdefault(kind, []).append(name)
-    yield from ((what, names) for (what, _), names in groups.items() if len(names) >= LEAST_HEADINGS)
+    months = groups.get(("month", ""), [])
+    if ("weekday", "") in groups and all(name.casefold().rstrip(".") in _WEEKDAYS for name in months):
+        # What is short for a month in one language is for a day in another.
+        both = {*groups["weekday", ""], *groups.pop(("month", ""), [])}
+        groups["weekday", ""] = [name for name in names if name in both]
+    for (what, _), found in groups.items():
+        if len(found) >= (LEAST_COUNTED if what == "number" else LEAST_HEADINGS) and (
+            what != "number" or all(int(after) - int(before) == 1 for before, after in pairwise(found))
+        ):
+            yield what, found
 
 
-def _kind_of(name: str) -> tuple[str, str] | None:
-    """Return what kind of value a heading is, and what else is in it."""
+def kind_of(name: str) -> tuple[str, str] | None:
+    """Return what kind of value a heading is, and what else is in it.
+
+    >>> kind_of("March"), kind_of("weight_2024"), kind_of("17"), kind_of("weight")
+    (('month', ''), ('year', 'weight'), ('number', ''), None)
+    """
     text = name.strip()
-    for what, form in (("quarter", _QUARTER), ("day", _DAY), ("year", _YEAR)):
+    if text.isdecimal() and len(text) <= 2:
+        return "number", ""
+    word = text.casefold().rstrip(".")
+    if word in _WEEKDAYS and word not in _MONTHS:
+        return "weekday", ""
+    for what, form in (("quarter", _QUARTER), ("day", _DAY), ("week", _WEEK), ("year", _YEAR)):
         if form.fullmatch(text):
             return what, ""
         parts = re.fullmatch(rf"(?P<before>[^\W\d_][\w .]*?)[ _-]+(?:{form.pattern})", text, re.IGNORECASE)
-        if parts is not None and what != "day":
+        if parts is not None and what not in ("day", "week"):
             return what, parts["before"]
     words = re.split(r"[\s_.-]+", text.casefold())
     months = [word for word in words if word in _MONTHS]

@@ -49,6 +49,8 @@ class ToLong(Step, frozen=True, tag="to_long"):
         the order of the columns.
     keep_missing : bool
         Whether missing cells become rows too; otherwise they are left out and counted.
+    keep_absent : bool
+        Whether cells become rows that are absent, since the table they would be from has no such column.
     """
 
     accounting: ClassVar[Rows] = Rows.SPREAD
@@ -59,6 +61,7 @@ class ToLong(Step, frozen=True, tag="to_long"):
     pattern: str | None = None
     types: dict[str, str] = {}
     keep_missing: bool = True
+    keep_absent: bool = True
 
     def apply(self, table: BareTable) -> Change:
         """Stack the columns; the rows of one case stay together."""
@@ -77,10 +80,11 @@ class ToLong(Step, frozen=True, tag="to_long"):
         long = table._derive(columns | made, row_numbers=table.row_numbers[sources])
         lacking = sum((part, value) not in cells for part in combinations for value in values)
         notes = (f"{counted(lacking, 'column')} of the pattern {agree(lacking, 'is', 'are')} not there: absent",)
-        if self.keep_missing:
+        if self.keep_missing and self.keep_absent:
             return Change(long, sources, notes=notes if lacking else ())
-        present = np.flatnonzero(np.any([column.present for column in made.values()], axis=0))
-        return Change(long._take(present), sources[present], notes=notes if lacking else ())
+        there = [column.states != Reason.ABSENT if self.keep_missing else column.present for column in made.values()]
+        kept = np.flatnonzero(np.any(there, axis=0))
+        return Change(long._take(kept), sources[kept], notes=notes if lacking else ())
 
     def _parts(self, names: list[str]) -> tuple[list[str], list[str], dict[tuple[tuple[str, ...], str], str]]:
         """Take the names apart: the new columns of parts, those of cells, and the column of each combination."""
@@ -98,9 +102,7 @@ class ToLong(Step, frozen=True, tag="to_long"):
                 f"expected a pattern with {{{VALUE}}} and other parts, got {self.pattern!r}",
                 remedy="for instance '{value}_{year}'",
             )
-        fit = re.compile("".join(
-            "(.+)" if at % 2 else re.escape(part) for at, part in enumerate(re.split(r"\{(.*?)\}", self.pattern))
-        ))  # fmt: skip
+        fit = self._fitting(names)
         cells: dict[tuple[tuple[str, ...], str], str] = {}
         strange = [name for name in names if not fit.fullmatch(name)]
         if strange:
@@ -117,6 +119,22 @@ class ToLong(Step, frozen=True, tag="to_long"):
             cells[tuple(of.values()), value] = name
         parts = [title for title in titles if title != VALUE]
         return parts, list(dict.fromkeys(value for _, value in cells)), cells
+
+    def _fitting(self, names: list[str]) -> re.Pattern[str]:
+        """Return the expression for the pattern; where it fits in two ways, that by which no combination is lacking."""
+        pieces = re.split(r"\{(.*?)\}", str(self.pattern))
+        ways = [
+            re.compile("".join(part if at % 2 else re.escape(piece) for at, piece in enumerate(pieces)))
+            for part in ("(.+)", "(.+?)")
+        ]
+        value = pieces[1::2].index(VALUE)
+        for fit in ways:
+            found = [match.groups() for name in names if (match := fit.fullmatch(name))]
+            values = {one[value] for one in found}
+            parts = {(*one[:value], *one[value + 1 :]) for one in found}
+            if len(found) == len(names) == len(values) * len(parts):
+                return fit
+        return ways[0]
 
     def _headings(self, name: str, texts: list[str]) -> Column:
         """Return the parts of names as a column of the type asked for."""
