@@ -142,3 +142,72 @@ def test_a_draft_does_no_harm_and_runs_with_every_step(tmp_path: Path, rows: lis
         assert all(after[name].missing_count <= table[name].missing_count for name in table.names)
     everything = run_plan(read_plan(text.replace("active: false", "active: true"), "draft", str(tmp_path)), dry_run=True)  # fmt: skip
     assert everything.adds_up and all(entry.counts() != "nothing changed" for entry in entries)
+
+
+GROUPS = {
+    "quay": ["Upper river", "Ash", "Elm", "Coast", "Fern"],
+    "boats": [None, 3, 4, None, 9],
+    "t": [None, 1, 2, None, 3],
+}
+
+
+@pytest.mark.parametrize(
+    ("columns", "offered"),
+    [
+        (GROUPS, ["quay group"]),
+        # In two levels, the upper right above the lower one.
+        ({"a": ["N", "x", "1", "2", "y", "3", "S", "z", "4", "5"], **{name: [None, None, 1, 2, None, 3, None, None, 4, 5] for name in "bc"}}, ["a group", "a subgroup"]),
+        # Texts below that are set in, or come again.
+        ({"a": ["N", " x", " y", "S", " z"], "b": [None, 1, 2, None, 3]}, ["a group"]),
+        ({"a": ["N", "x", "y", "S", "x"], "b": [None, 1, 2, None, 3]}, ["a group"]),
+        # Rows of which nothing is known: as good a reading.
+        ({"a": ["N", "x", "y", "S", "z"], "b": [None, 1, 2, None, 3]}, None),
+        ({**GROUPS, "t": [None, 1, None, None, 3]}, None),
+        ({"a": ["x", "N", "y", "S", "z"], "b": [1, None, 2, None, 3], "c": [1, None, 2, None, 3]}, None),
+        ({"a": ["N", "x", "y", "z", "S"], "b": [None, 1, 2, 3, None], "c": [None, 1, 2, 3, None]}, None),
+        ({"a": ["N", "E", "S", "x"], "b": [None, None, None, 3], "c": [None, None, None, 3]}, None),
+    ],
+)  # fmt: skip
+def test_heading_rows_are_told_from_rows_of_which_nothing_is_known(
+    columns: dict[str, list[object]], offered: list[str] | None
+) -> None:
+    table = comb.table(columns=columns)  # type: ignore[arg-type]
+    found = table.profile().of("layout.heading_rows")
+    assert [one.remedy.new_columns for one in found] == ([offered] if offered else [])  # type: ignore[union-attr]
+    for one in found:
+        assert one.remedy is not None
+        after = table.take_step(one.remedy)
+        assert not after.profile().of("layout.heading_rows") and after.row_count == table.row_count - one.count
+
+
+@pytest.mark.parametrize(
+    ("texts", "count"),
+    [
+        (["7.2", "6.8*", "5.9 1)", "4"], 2), (["7", "8†"], 1), (["A*", "B", "7*"], 0), (["7", "8"], 0),
+        (["7a", "8"], 0), (["12 kg", "13*"], 0),
+    ],
+)  # fmt: skip
+def test_marks_of_footnotes_are_found_among_numbers_only(texts: list[str], count: int) -> None:
+    table = comb.table(columns={"x": texts})
+    found = table.profile().of("text.footnotes")
+    assert [one.count for one in found] == ([count] if count else [])
+    for one in found:
+        assert one.remedy is not None
+        after = table.take_step(one.remedy)
+        assert after["x"].type.numeric and not after["x"].missing_count and not after.profile().of("text.footnotes")
+
+
+def test_one_variable_in_several_columns_becomes_one() -> None:
+    kinds = ["bus", "tram", "bike"]
+    rows = [kinds[at % 3] for at in range(30)]
+    table = comb.table(
+        columns={"n": list(range(30)), **{f"by_{kind}": [int(one == kind) for one in rows] for kind in kinds}}
+    )
+    [found] = table.profile().of("column.indicators")
+    assert found.remedy is not None
+    made = table.take_step(found.remedy)
+    assert made.names == ("n", "by") and made["by"].to_list() == [f"by_{one}" for one in rows]
+    nearly = comb.table(
+        columns={**{name: column.to_list() for name, column in table.columns.items()}, "by_bus": [1] * 30}
+    )
+    assert not nearly.profile().of("column.indicators")

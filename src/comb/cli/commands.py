@@ -106,7 +106,7 @@ def _draft_layout(
     with screen.working(f"reading {shlex.join(source)}"):
         made = draft_layout(check_one(source), read_options(**options), place.parent)
     write_file(place, made.text.encode())
-    screen.say("\n".join(made.said))
+    screen.lines([[Span(line)] for line in made.said])
     tables = f"{counted(made.tables, 'table')} with " if made.tables > 1 else ""
     screen.say(f"\n{tables}{counted(made.steps, 'step')} written to {plan}")
     screen.next_step(f"comb run {shlex.quote(plan)} --dry-run")

@@ -115,8 +115,10 @@ _ALL = (
         _NUMBERS,
         says="rows that only head those below them",
         looks_at=(
-            f"{sheets.LEAST_HEADINGS} rows or more, {_share(sheets.MOST_HEADINGS)} at most, with a text in one column, "
-            "always the same, and nothing in the others"
+            f"{sheets.LEAST_HEADINGS} rows or more, {_share(sheets.MOST_HEADINGS)} at most, the first among them, "
+            "with a text in one column, always the same, and nothing in the others; all other rows are complete, and "
+            "totals, spaces in front, repeated names, several columns, or that chance would not do it, show that these "
+            "are groups"
         ),
         example='"Upper river" above its quays',
         remedy="`take_heading_rows`: the text becomes a column of the rows below",

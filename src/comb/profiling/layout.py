@@ -56,7 +56,7 @@ _QUARTER = re.compile(
     re.IGNORECASE,
 )
 _DAY = re.compile(
-    r"[0-9]{4}-[0-9]{2}(?:-[0-9]{2})?|[0-9]{1,2}[./][0-9]{1,2}[./][0-9]{2,4}",
+    r"[0-9]{4}-[0-9]{2}-[0-9]{2}|[0-9]{1,2}[./][0-9]{1,2}[./](?:[0-9]{2,4})?",
     re.IGNORECASE,
 )
 _WEEK = re.compile(r"(?:week|wk|kw)[ _]?[0-9]{1,2}", re.IGNORECASE)
@@ -346,6 +346,8 @@ def kind_of(name: str) -> tuple[str, str] | None:
     word = text.casefold().rstrip(".")
     if word in _WEEKDAYS and word not in _MONTHS:
         return "weekday", ""
+    if re.fullmatch(r"(?:19|20)[0-9]{2}-(?:0[1-9]|1[0-2])", text):
+        return "month", ""
     for what, form in (("quarter", _QUARTER), ("day", _DAY), ("week", _WEEK), ("year", _YEAR)):
         if form.fullmatch(text):
             return what, ""

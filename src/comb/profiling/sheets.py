@@ -1,17 +1,24 @@
 """Findings about what a sheet made for people leaves in a table: rows that only head others, marks of footnotes."""
 
+from math import comb as comb_of
+
 import numpy as np
 
 from comb.errors import agree, counted, listing
+from comb.kernels.grouping import Codes
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, quoted
 from comb.steps.layout_steps import SeparateMarks, TakeHeadingRows, marked_texts
+from comb.tables.column import Mask
 from comb.tables.names import unique_names
 from comb.tables.reasons import Reason
 
 # Rows that head others are so many at least, and this share of all rows at most.
 LEAST_HEADINGS = 2
-MOST_HEADINGS = 0.4
+MOST_HEADINGS = 0.5
+
+# What would come about by chance less often than this does not.
+UNLIKELY = 0.01
 
 # A column with more different texts than this is no column of numbers with marks.
 MOST_TEXTS = 10_000
@@ -33,16 +40,49 @@ def heading_rows(table: ColumnCache) -> Findings:
         if column.type.word != "string" or not np.array_equal(heads, alone):
             continue
         at = np.flatnonzero(heads)
-        below = np.diff(np.append(at, table.row_count)) - 1
-        if (below > 0).sum() < LEAST_HEADINGS or len(set(column._take(at).texts())) < LEAST_HEADINGS:
+        levels = _levels(at, table.row_count)
+        if not levels or not _shows_groups(table, name, heads):
             return
         words = dict.fromkeys([text for text in column._take(at[:MOST_EXAMPLES]).texts() if text], 1)
-        new = unique_names([*table.names, f"{name} group"])[-1]
+        wanted = [f"{name} group", f"{name} subgroup"][:levels]
+        new = unique_names([*table.names, *wanted])[-levels:]
         text = f"{counted(len(at), 'row')} {agree(len(at), 'heads', 'head')} the rows below: only {name} has a value"
         yield Finding(
             "layout.heading_rows", (name,), len(at), table.rows_where(heads), quoted(words), text,
-            TakeHeadingRows(column=name, new_columns=[new]),
+            TakeHeadingRows(column=name, new_columns=new),
         )  # fmt: skip
+
+
+def _levels(at: Codes, rows: int) -> int:
+    """Return in how many levels rows head others: one or two; 0 if they do not stand like headings.
+
+    The first row is one, and rows follow each; in two levels each higher one is right above a lower one.
+    """
+    if at[0] or at[-1] == rows - 1:
+        return 0
+    close = np.diff(at) == 1
+    if not close.any():
+        return 1
+    return 2 if close[0] and not (close[1:] & close[:-1]).any() else 0
+
+
+def _shows_groups(table: ColumnCache, name: str, heads: Mask) -> bool:
+    """Return whether there is more to it than that some rows have only a name: nothing may be known of those.
+
+    All other rows have to be complete. Then totals were set aside between them, or the texts below are set in, or come
+    again below another heading; or there are several columns; or rows lacking values would not stand so by chance.
+    """
+    others = [column for title, column in table.columns.items() if title != name]
+    if any((column.missing & ~heads).any() for column in others):
+        return False
+    count, rows = int(heads.sum()), table.row_count
+    texts = table[name].texts()
+    items = [texts[at] or "" for at in np.flatnonzero(~heads).tolist()]
+    set_in = all(text.startswith((" ", "\t")) for text in items)
+    again = len(set(items)) < len(items) and len({texts[at] for at in np.flatnonzero(heads).tolist()}) == count
+    chance = comb_of(rows - count - 1, count - 1) / comb_of(rows, count)
+    several = len(others) > 1 and count >= LEAST_HEADINGS
+    return len(table.origin.set_aside) >= count - 1 or set_in or again or several or chance < UNLIKELY
 
 
 def footnote_marks(table: ColumnCache) -> Findings:

@@ -121,20 +121,21 @@ class ToLong(Step, frozen=True, tag="to_long"):
         return parts, list(dict.fromkeys(value for _, value in cells)), cells
 
     def _fitting(self, names: list[str]) -> re.Pattern[str]:
-        """Return the expression for the pattern; where it fits in two ways, that by which no combination is lacking."""
+        """Return the expression for the pattern; where it fits in two ways, that which needs fewest parts."""
         pieces = re.split(r"\{(.*?)\}", str(self.pattern))
         ways = [
             re.compile("".join(part if at % 2 else re.escape(piece) for at, piece in enumerate(pieces)))
             for part in ("(.+)", "(.+?)")
         ]
         value = pieces[1::2].index(VALUE)
-        for fit in ways:
+
+        def lacking(fit: re.Pattern[str]) -> tuple[int, int]:
             found = [match.groups() for name in names if (match := fit.fullmatch(name))]
             values = {one[value] for one in found}
             parts = {(*one[:value], *one[value + 1 :]) for one in found}
-            if len(found) == len(names) == len(values) * len(parts):
-                return fit
-        return ways[0]
+            return len(values) * len(parts) - len(found), len(values) + len(parts)
+
+        return min(ways, key=lacking)
 
     def _headings(self, name: str, texts: list[str]) -> Column:
         """Return the parts of names as a column of the type asked for."""

@@ -35,6 +35,9 @@ from comb.tables.reasons import Reason
 from comb.tables.text import Text
 from comb.tables.types import INTEGER, NUMBER, STRING, Type, decimal
 
+# The pattern for all tables.
+EVERY_TABLE = "*"
+
 
 @dataclass(slots=True)
 class TableData:
@@ -52,8 +55,8 @@ class TableData:
     notes, titles, footers : list of str
     details : list of str
         What else is said of it when it is inspected.
-    headings : dict of str to str
-        What a wider heading says above a column; the name of the column begins with it.
+    headings : dict of str to tuple of str
+        What wider headings say above a column, line by line; the name of the column begins with it.
     wrong_totals : list of WrongTotal
     set_aside : list of SourceLine
         Totals, and lines that are not records.
@@ -69,7 +72,7 @@ class TableData:
     titles: list[str] = field(default_factory=list)
     footers: list[str] = field(default_factory=list)
     details: list[str] = field(default_factory=list)
-    headings: dict[str, str] = field(default_factory=dict)
+    headings: dict[str, tuple[str, ...]] = field(default_factory=dict)
     set_aside: list[SourceLine] = field(default_factory=list)
     wrong_totals: list[WrongTotal] = field(default_factory=list)
     account: SourceAccount | None = None
@@ -88,6 +91,8 @@ class InnerTable:
         What there is to say of it before it is read: hidden, sums up another.
     group : str
         The sheet it stands on.
+    names : tuple of str
+        Its columns, where they are known before it is read.
     """
 
     name: str
@@ -95,6 +100,7 @@ class InnerTable:
     make: Callable[[ColumnRules], TableData]
     about: str = ""
     group: str = ""
+    names: tuple[str, ...] = ()
 
     @property
     def clear(self) -> bool:
@@ -145,6 +151,8 @@ class Document:
             others = [one.name for one in self.tables if one is not clear[0]]
             which = "the first" if clear[0] is self.tables[0] else f"{clear[0].name}, one"
             message = f"{which} of {len(self.tables)} tables in {where}; others: {listing(others)}" if others else ""
+            if len(clear) > 1 and clear[0].names and all(one.names == clear[0].names for one in clear):
+                message += f"; table='{EVERY_TABLE}' reads the {len(clear)} as one, they have the same columns"
             return clear[:1], message
         named = [one for one in self.tables if one.name == wanted]
         if named:
@@ -301,7 +309,7 @@ def _shares_columns(parts: Sequence[Mapping[str, Any]], at: int) -> bool:
 
 def _under_headings(made: Sequence[TableData]) -> tuple[list[str], list[dict[str, Column]]] | None:
     """Return the one heading of each table, and its columns named without it; None where that is not so."""
-    headings = [set(one.headings.values()) for one in made]
+    headings = [{" ".join(lines) for lines in one.headings.values()} for one in made]
     names = [heading for one in headings for heading in one]
     if any(len(one) != 1 for one in headings) or len(set(names)) < len(names):
         return None

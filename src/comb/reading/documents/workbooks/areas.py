@@ -13,6 +13,7 @@ from comb.reading.documents.workbooks.grid import SheetGrid
 from comb.reading.documents.workbooks.sheet import Range
 from comb.reading.documents.workbooks.totals import (
     WrongTotal,
+    means_among_rows,
     totals_among_columns,
     totals_among_rows,
 )
@@ -47,7 +48,7 @@ class Area:
     columns : list of int
     names : list of str
         Of the columns, before they are made unique.
-    headings : list of str
+    headings : list of tuple of str
         What stands above the own name of each column, where a header has several lines; a name begins with it.
     titles, notes : list of str
         Texts above and below, from top to bottom.
@@ -72,7 +73,7 @@ class Area:
     body: Codes
     columns: list[int]
     names: list[str]
-    headings: list[str]
+    headings: list[tuple[str, ...]]
     titles: list[str] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     above: list[str] = field(default_factory=list)
@@ -184,7 +185,7 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
     body = np.setdiff1d(np.array(rows[lines + len(units) :], np.int64), repeated)
     blank_columns = [at for at in columns if not filled[:, at - block.left].any()]
     parts = [part for at, part in zip(columns, parts, strict=True) if at not in blank_columns]
-    names, headings = [_joined_words(part) for part in parts], [_joined_words(part[:-1]) for part in parts]
+    names, headings = [_joined_words(part) for part in parts], [tuple(map(_clean, part[:-1])) for part in parts]
     columns = [at for at in columns if at not in blank_columns]
     last = rows[-1] if rows else block.bottom
     area = Area(
@@ -193,7 +194,9 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
     )  # fmt: skip
     area.repeated = repeated
     area.blank_rows, area.blank_columns = [row for row in blank_rows if row < last], blank_columns
-    area.totals, area.wrong_totals = totals_among_rows(grid, body, columns)
+    means = means_among_rows(grid, body, columns)
+    area.totals, area.wrong_totals = totals_among_rows(grid, body[~np.isin(body, list(means))], columns)
+    area.totals |= means
     kept = body[~np.isin(body, list(area.totals))]
     area.total_columns, wrong = totals_among_columns(grid, kept, columns, names)
     area.wrong_totals += wrong
@@ -239,9 +242,14 @@ def _header_lines(grid: SheetGrid, rows: list[int], columns: list[int]) -> int:
         return 0
     lines, *_ = guess_header(records, len(columns))
     below = [any(column) for column in zip(*numbers[1:], strict=True)] if len(numbers) > 1 else []
-    if lines == 0 and all_words(records[0]) and any(below):
+    if lines == 0 and any(below) and (all_words(records[0]) or _head_numbers(records[0], below)):
         return 1
     return lines
+
+
+def _head_numbers(texts: list[str], below: list[bool]) -> bool:
+    """Return whether a row of texts, no two alike, stands above columns that mostly have numbers."""
+    return all(texts) and len(set(texts)) == len(texts) and 2 * sum(below) > len(below)
 
 
 def _are_years(texts: list[str], numbers: list[bool]) -> bool:
@@ -299,7 +307,11 @@ def _names(grid: SheetGrid, head: list[int], columns: list[int]) -> list[list[st
 
 
 def _joined_words(parts: list[str]) -> str:
-    return " ".join(" ".join(parts).split())
+    return _clean(" ".join(parts))
+
+
+def _clean(text: str) -> str:
+    return " ".join(text.split())
 
 
 def _spread(grid: SheetGrid, row: int, columns: list[int], *, upper: bool) -> list[str]:

@@ -154,7 +154,9 @@ def _area_names(grid: SheetGrid, areas: list[Area]) -> list[str]:
 
 
 def _inner(grid: SheetGrid, area: Area, name: str, place: str, about: str, *, plain: bool) -> InnerTable:
-    return InnerTable(name, place, lambda rules: _made(grid, area, rules, plain=plain), about, grid.sheet.name)
+    return InnerTable(
+        name, place, lambda rules: _made(grid, area, rules, plain=plain), about, grid.sheet.name, tuple(area.names)
+    )
 
 
 def _by_range(

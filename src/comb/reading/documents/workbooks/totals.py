@@ -4,15 +4,22 @@ from typing import NamedTuple
 
 import numpy as np
 
+from comb.formats.a1 import column_letters
 from comb.inference.typed_cells import SourceKind
 from comb.kernels.grouping import Codes
 from comb.kernels.scalars import fold
 from comb.reading.documents.workbooks.grid import SheetGrid
 from comb.reading.documents.workbooks.sheet import Formula
+from comb.tables.value_texts import number_text
 
 TOTAL_WORDS = frozenset({
     "total", "totals", "sum", "sums", "subtotal", "sub-total", "grand", "overall", "altogether", "summe", "gesamt",
     "gesamtsumme", "zwischensumme", "insgesamt", "total:", "somme", "ensemble", "suma", "totale", "totales", "totaux",
+})  # fmt: skip
+
+MEAN_WORDS = frozenset({
+    "mean", "means", "average", "averages", "avg", "mittel", "mittelwert", "durchschnitt", "moyenne", "media",
+    "promedio", "gemiddelde",
 })  # fmt: skip
 
 # Sums of floats differ by rounding; sums that were rounded to be looked at, by a little more.
@@ -21,6 +28,9 @@ CLOSE = 1e-9
 # Arithmetic alone convinces with this many numbers added up.
 LEAST_ADDED = 3
 LEAST_SHARE = 0.9
+
+# A mean is of so many rows at least.
+LEAST_MEANT = 2
 
 # A total that is off by this share of its parts at most is one, and wrong.
 NEARLY = 0.2
@@ -92,6 +102,45 @@ class Totals(NamedTuple):
 
     found: dict[int, str]
     wrong: list[WrongTotal]
+
+
+def _is_mean_word(label: str) -> bool:
+    """Return whether a label has only words for means, and numbers: "Mean", "Average 2024"."""
+    words = fold(label.strip()).replace(":", " ").split()
+    return any(word in MEAN_WORDS for word in words) and all(word in MEAN_WORDS or word.isdecimal() for word in words)
+
+
+def means_among_rows(grid: SheetGrid, body: Codes, columns: list[int]) -> dict[int, str]:
+    """Return the rows that are called means and hold those of the rows above them, and what is to be said of that.
+
+    Half of their numbers have to be such means, rounded or not; the cells that are not are named.
+    """
+    found: dict[int, str] = {}
+    if not columns or len(body) <= LEAST_MEANT:
+        return found
+    cells = grid.at[body, columns[0]]
+    labels = np.where((cells >= 0) & (grid.sheet.kinds[cells] == SourceKind.TEXT), grid.sheet.texts[cells], -1)
+    called = [text for text in np.unique(labels).tolist() if text >= 0 and _is_mean_word(grid.sheet.strings[text])]
+    for at in np.flatnonzero(np.isin(labels, called)).tolist():
+        if at < LEAST_MEANT:
+            continue
+        above = [row for row in body[:at].tolist() if row not in found]
+        right, wrong = 0, []
+        for column in columns[1:]:
+            given = float(grid.numbers([int(body[at])], column)[0])
+            values = grid.numbers(above, column)
+            values = values[~np.isnan(values)]
+            if np.isnan(given) or not len(values):
+                continue
+            digits = len(number_text(given).partition(".")[2])
+            if abs(float(values.mean()) - given) <= 0.5 * 10.0**-digits + CLOSE:
+                right += 1
+            else:
+                wrong.append(f"{column_letters(int(grid.columns[column]))}{int(grid.rows[int(body[at])]) + 1}")
+        if right and right >= len(wrong):
+            but = f"; {', '.join(wrong)} {'is' if len(wrong) == 1 else 'are'} not" if wrong else ""
+            found[int(body[at])] = f"its label says so, and it gives means of the rows above{but}"
+    return found
 
 
 def totals_among_rows(grid: SheetGrid, body: Codes, columns: list[int]) -> Totals:
