@@ -343,7 +343,14 @@ def pupils() -> Layout:
     """A sheet for each class with labels at the top, days without a year as headings, a total of absences."""
     days = ("02.09.", "09.09.", "16.09.", "23.09.")
     tidy = [
-        {"table": f"Class {form}", "pupil": f"{form} {at}", "day": day, "value": int((3 * at + n) % 4 == 0)}
+        {
+            "table": f"Class {form}",
+            "Class": form,
+            "Teacher": "M. Orr",
+            "pupil": f"{form} {at}",
+            "day": day,
+            "value": int((3 * at + n) % 4 == 0),
+        }
         for form in ("3a", "3b")
         for at in range(5)
         for n, day in enumerate(days)
@@ -378,7 +385,93 @@ def shifts() -> Layout:
     return Layout(tidy, {"Shifts": rows})
 
 
+def timesheets() -> Layout:
+    """Blocks below each other, with labels and their values above each; totals below."""
+    people = (("Ann", "Sales"), ("Bo", "Stock"), ("Cy", "Sales"))
+    tidy = [
+        {"table": name, "Employee": name, "Department": office, "day": day, "begin": 8 + day, "hours": 7 + day % 2}
+        for name, office in people
+        for day in (1, 2, 3)
+    ]
+    rows: list[Row] = []
+    for name, office in people:
+        ours = [[one["day"], one["begin"], one["hours"]] for one in tidy if one["table"] == name]
+        rows += [["Employee:", name], ["Department:", office], ["day", "begin", "hours"], *ours]
+        rows += [["Total", "", sum(one[2] for one in ours)], []]
+    return Layout(tidy, {"March": rows}, said=("Employee, Department stand above each of them",))
+
+
+def dairies() -> Layout:
+    """One line of header that holds a month and what was measured."""
+    tidy = [
+        {"farm": f"Farm {at}", "month": month, "litres": 1000 + 10 * at + n, "EUR": 400.5 + at + n}
+        for at in range(4)
+        for n, month in enumerate(MONTHS)
+    ]
+    rows: list[Row] = [["farm", *(f"{month} {what}" for month in MONTHS for what in ("litres", "EUR"))]]
+    rows += [
+        [name, *(one[what] for one in tidy if one["farm"] == name for what in ("litres", "EUR"))]
+        for name in dict.fromkeys(one["farm"] for one in tidy)
+    ]
+    return Layout(tidy, {"Milk": rows})
+
+
+def ships() -> Layout:
+    """Variables down and cases across."""
+    tidy = [
+        {"ship": name, "length": length, "built": built, "berth": berth}
+        for name, length, built, berth in (
+            ("Gull", 7.5, 1990, "B1"),
+            ("Tern", 9.2, 2003, "B7"),
+            ("Auk", 6.1, 1987, "C2"),
+        )
+    ]
+    return Layout(tidy, {"Ships": [[name, *(one[name] for one in tidy)] for name in tidy[0]]})
+
+
+def towns() -> Layout:
+    """Rows that sum up those below them, which are set in."""
+    tidy = [
+        {"area group": region, "area": town, "year": year, "value": 100 + 10 * len(town) + year % 7}
+        for region, some in (("North", ["Ayr", "Elgin", "Wick"]), ("South", ["Hove", "Deal"]))
+        for town in some
+        for year in (2021, 2022, 2023)
+    ]
+    rows: list[Row] = [["area", 2021, 2022, 2023]]
+    for region in ("North", "South"):
+        names = list(dict.fromkeys(one["area"] for one in tidy if one["area group"] == region))
+        cells = [[one["value"] for one in tidy if one["area"] == name] for name in names]
+        rows += [[region, *map(sum, zip(*cells, strict=True))]]
+        rows += [[f"   {name}", *some] for name, some in zip(names, cells, strict=True)]
+    return Layout(tidy, {"People": rows})
+
+
+def rotas() -> Layout:
+    """Weeks below each other, each with days of its own as headings."""
+    weeks = [[datetime.date(2024, 3, 4 + 7 * week + day) for day in range(5)] for week in range(2)]
+    tidy = [
+        {
+            "table": f"Rota!A{3 + 5 * week}:F{6 + 5 * week}",
+            "nurse": nurse,
+            "date": day,
+            "value": "ELN"[(week + at + day.day) % 3],
+        }
+        for week, days in enumerate(weeks)
+        for at, nurse in enumerate(("Ann", "Bo", "Cy"))
+        for day in days
+    ]
+    rows: list[Row] = [["Ward rota"], []]
+    for days in weeks:
+        rows.append(["nurse", *days])
+        rows += [
+            [n, *(one["value"] for one in tidy if one["nurse"] == n and one["date"] in days)]
+            for n in ("Ann", "Bo", "Cy")
+        ]
+        rows.append([])
+    return Layout(tidy, {"Rota": rows})
+
+
 LAYOUTS: tuple[Callable[[], Layout], ...] = (
     ferries, trams, lakes, bakeries, rain, birds, landings, articles, winds, wards, budgets, clinics, beds, fields,
-    stations, boats, pupils, shifts,
+    stations, boats, pupils, shifts, timesheets, dairies, ships, towns, rotas,
 )  # fmt: skip

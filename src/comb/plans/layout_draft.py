@@ -1,10 +1,11 @@
 """A draft plan that makes one tidy table of a sheet made for people: how it is read, and how it is reshaped.
 
-How it is read is found by `layout_reading`. What is done, in this order, each step only where the values show it: rows
-that only head others become a column; marks of footnotes are separated; columns whose names are values (months, years,
-days, numbers that count on; a wider heading above others) become rows; blocks of the same labels with a value each
-become a row each; a month and a day below one year named in a title become a date. Nothing is guessed beyond that: what
-the draft does not do is for a person to add.
+How it is read is found by `layout_reading`. What is done, in this order, each step only where the values show it: a
+table whose rows are its variables is turned; rows that only head others become a column, as do rows that sum up those
+below that are set in; marks of footnotes are separated; columns whose names are values (months, years, days, numbers
+that count on; a wider heading above others) become rows; blocks of the same labels with a value each become a row each;
+a month and a day below one year named in a title become a date. Nothing is guessed beyond that: what the draft does not
+do is for a person to add.
 """
 
 import contextlib
@@ -14,20 +15,23 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
+import numpy as np
+
 from comb.casting.cast import convert_column
 from comb.errors import CombError, ParameterError, counted, listing
 from comb.parsing.calendar_names import MONTH_NAMES
+from comb.parsing.headings import heading_groups, heading_kind
 from comb.parsing.patterns import parse_request
-from comb.plans.layout_reading import CARD, NAMES_EACH, LayoutTable, read_layout
+from comb.plans.layout_reading import CARD, NAMES_EACH, LayoutTable, is_turned, read_layout
 from comb.plans.model import Save, TablePlan, name_of, write_plan
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.layout import heading_groups, kind_of
 from comb.profiling.sheets import footnote_marks, heading_rows
 from comb.steps.accounting import take_step
 from comb.steps.base import Step, in_quotes
 from comb.steps.cell_steps import Convert, Trim
 from comb.steps.column_steps import Calculate, Rename
-from comb.steps.shape_steps import Split, ToLong
+from comb.steps.layout_steps import TakeHeadingRows
+from comb.steps.shape_steps import Split, ToLong, Transpose
 from comb.steps.wide_steps import ToWide
 from comb.tables.names import unique_names
 from comb.tables.read_options import ReadOptions
@@ -120,6 +124,11 @@ def _steps(found: LayoutTable) -> list[Step]:
         table = take_step(step, table).table
         steps.append(step)
 
+    for step in _turned(table):
+        take(step)
+    parents = _parents(table)
+    if parents is not None:
+        take(parents)
     for finder in (heading_rows, footnote_marks):
         for finding in finder(ColumnCache.at(table)):
             if finding.remedy is not None:
@@ -143,6 +152,52 @@ def _steps(found: LayoutTable) -> list[Step]:
 
 # The column of headings that are values in several of their lines.
 _SEVERAL = "heading"
+
+
+def _turned(table: BareTable) -> list[Step]:
+    """Return the steps for a table whose rows are its variables: each row is of one kind, and no column is.
+
+    Where all cells are numbers nothing tells rows from columns, and nothing is done.
+    """
+    if not is_turned(table):
+        return []
+    first = table.names[0]
+    turned = Transpose(headings_in=first, heading_column=first)
+    types = _types_of(take_step(turned, table).table, skip=1)
+    return [turned, *([Convert(columns=types)] if types else [])]
+
+
+def _parents(table: BareTable) -> TakeHeadingRows | None:
+    """Return the step for rows that sum up those below them, whose names are set in: the sums are set aside."""
+    first, *others = table.names
+    if not others or table[first].type != STRING or table[first].missing_count:
+        return None
+    heads = np.array([not str(text).startswith((" ", "\t")) for text in table[first].texts()], np.bool_)
+    at = np.flatnonzero(heads)
+    numeric = [table[name] for name in others if table[name].type.numeric]
+    sizes = np.diff(np.append(at, table.row_count)) - 1
+    if len(at) < 2 or at[0] or not sizes.all() or not numeric or not _quotable([first]):
+        return None
+    for column in numeric:
+        values = np.where(column.present, column.array, 0)
+        sums = np.add.reduceat(np.where(heads, 0, values), at)
+        if not np.allclose(sums, values[at], rtol=1e-9):
+            return None
+    title = _free(f"{first} group", table.names)
+    return TakeHeadingRows(column=first, new_columns=[title], where=f"{in_quotes(first)} not like ' %'")
+
+
+def _types_of(table: BareTable, skip: int) -> dict[str, str]:
+    """Return the types that columns of text can have without losing a cell."""
+    types = {}
+    for name in table.names[skip:]:
+        column = table[name]
+        for word in ("integer", "decimal", "number", "date"):
+            fits = convert_column(column, parse_request(word)).missing_count == column.missing_count
+            if column.type == STRING and fits and column.missing_count < len(column):
+                types[name] = word
+                break
+    return types
 
 
 def _trimmed(table: BareTable) -> list[Step]:
@@ -192,31 +247,36 @@ def _from_two_lines(table: BareTable, headings: Mapping[str, tuple[str, ...]]) -
     return [long, Split(column=part, pattern=f"({first}) (.+)", new_columns=names)]
 
 
-# What stands between a name and the value behind it.
-_BETWEEN = re.compile(r"([ _.\-/]+)")
+# What stands between a name and a value.
+_BETWEEN = re.compile(r"[ _.\-/]+")
 
 
 def _from_parts(table: BareTable) -> list[Step]:
-    """Return the step for columns named by what was measured and a value: `weight_2024 weight_2025 mites_2024`."""
-    found: dict[tuple[str, str], list[str]] = {}
+    """Return the step for columns named by what was measured and a value: `weight_2024`, `mites_2024`; `Jan kg`."""
+    found: dict[tuple[str, str, bool], list[tuple[str, str, str]]] = {}
     for name in table.names:
-        for match in _BETWEEN.finditer(name):
-            kind = kind_of(name[match.end() :])
-            if kind is not None and not kind[1] and kind[0] != "number" and match.start():
-                found.setdefault((kind[0], match[1]), []).append(name)
-                break
-    for (what, mark), names in found.items():
+        whole = heading_kind(name)
+        # A heading that is a value as a whole is not taken apart: 2024-04-01.
+        for match in _BETWEEN.finditer(name) if whole is None or whole[1] else ():
+            sides = name[: match.start()], name[match.end() :]
+            for first in (True, False):
+                value, what = sides if first else sides[::-1]
+                known = heading_kind(value)
+                if known is not None and not known[1] and known[0] != "number" and what:
+                    found.setdefault((known[0], match[0], first), []).append((name, value, what))
+    for (kind, mark, first), parts in sorted(found.items(), key=lambda one: -len(one[1])):
+        names = [name for name, _, _ in parts]
         others = [name for name in table.names if name not in names]
-        values = {name[name.index(mark) :] for name in names}
+        values, measured = ({part[at] for part in parts} for at in (1, 2))
         if len(names) < LEAST_PARTED or len(values) < 2 or not others or not _quotable(names):
             continue
-        before = {name[: -len(value)] for name in names for value in values if name.endswith(value)}
-        part = _free(what, [*others, *before])
+        part = _free(kind, [*others, *measured])
         step = ToLong(
-            columns=_as_range(table, names), pattern=f"{{value}}{mark}{{{part}}}",
-            types={part: _TYPES[what]} if what in _TYPES else {},
+            columns=_as_range(table, names),
+            pattern=f"{{{part}}}{mark}{{value}}" if first else f"{{value}}{mark}{{{part}}}",
+            types={part: _TYPES[kind]} if kind in _TYPES else {},
             keep_absent=not any((table[name].states == Reason.ABSENT).any() for name in names),
-        )  # fmt: skip
+        )
         with contextlib.suppress(CombError):
             take_step(step, table)
             return [step]
@@ -229,7 +289,7 @@ def _from_names(table: BareTable) -> list[Step]:
         if len(names) == len(table.names) or not _quotable(names) or not _one_type(table, names):
             continue
         others = [name for name in table.names if name not in names]
-        kind = _TYPES.get(what) if all(kind_of(name) == (what, "") for name in names) else None
+        kind = _TYPES.get(what) if all(heading_kind(name) == (what, "") for name in names) else None
         if what == "day" and all(re.fullmatch(r"[0-9]{4}-[0-9]{2}-[0-9]{2}", name) for name in names):
             kind = "date"
         title = _free(_name_of_counted(names) if what == "number" else "date" if kind == "date" else what, others)
@@ -243,7 +303,7 @@ def _from_names(table: BareTable) -> list[Step]:
 
 def _kind_of_all(texts: Sequence[str]) -> str:
     """Return what kind of value all of some headings are; nothing if they are not."""
-    kinds = {kind_of(text) for text in texts}
+    kinds = {heading_kind(text) for text in texts}
     kind = next(iter(kinds)) if len(kinds) == 1 else None
     return kind[0] if kind is not None and not kind[1] else ""
 
@@ -294,15 +354,7 @@ def _from_cards(table: BareTable) -> list[Step]:
     if table.names != (NAMES_EACH, *CARD):
         return []
     wide = ToWide(heading_column=CARD[0], value_column=[CARD[1]])
-    made = take_step(wide, table).table
-    types = {}
-    for name in made.names[1:]:
-        column = made[name]
-        for word in ("integer", "decimal", "number", "date"):
-            fits = convert_column(column, parse_request(word)).missing_count == column.missing_count
-            if column.type == STRING and fits and column.missing_count < len(column):
-                types[name] = word
-                break
+    types = _types_of(take_step(wide, table).table, skip=1)
     return [wide, *([Convert(columns=types)] if types else [])]
 
 

@@ -19,11 +19,17 @@ from comb.reading.column_rules import ColumnRules
 from comb.reading.documents.model import EVERY_TABLE, InnerTable
 from comb.reading.load import files_inside, load_table, members_of
 from comb.reading.opened import OpenDocument, open_source
+from comb.tables.column import Column
 from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
+from comb.tables.types import STRING
 
 # The columns of labels and values without a header.
 CARD = ("_col.1", "_col.2")
+
+# A table that is turned has so many rows and columns at least, and so many variables at most.
+LEAST_TURNED = 2
+MOST_VARIABLES = 500
 
 # The column that names each of several tables.
 NAMES_EACH = "table"
@@ -69,12 +75,12 @@ def read_layout(source: str | Path, options: ReadOptions) -> list[LayoutTable]:
         sheet = open_source(source, asked, DEFAULT)
         found = _of_document(source, options, sheet, stem) if isinstance(sheet, OpenDocument) else [plain]
     except (CombError, OSError):
-        return [plain]
+        return [_filled(plain, source)]
     # Totals, and tables parted by titles, are what a plain reading takes for rows.
     several = isinstance(sheet, OpenDocument) and sum(one.clear for one in sheet.document.tables) > 1
     if several or any(_sees_more(one.table, plain.table) for one in found):
         return [one._replace(options=one.options.replace(table=one.options.table or EVERY_TABLE)) for one in found]
-    return [plain]
+    return [_filled(plain, source)]
 
 
 def _sees_more(sheet: BareTable, plain: BareTable) -> bool:
@@ -176,9 +182,51 @@ def _all_or_each(source: str | Path, options: ReadOptions, names: Sequence[str],
 
 
 def _filled(found: LayoutTable, source: str | Path) -> LayoutTable:
-    """Fill merged cells among the rows, where there are some."""
+    """Fill merged cells among the rows, where there are some; a table that is turned is read as text."""
+    if is_turned(found.table):
+        texts = found.options.replace(types="string")
+        return found._replace(options=texts, table=load_table(source, texts))
     if not found.table.origin.kind.startswith("workbook"):
         return found
     filled = found.options.replace(fill_merged=True)
     table = load_table(source, filled)
     return found if table.equals(found.table) else found._replace(options=filled, table=table)
+
+
+def is_turned(table: BareTable) -> bool:
+    """Return whether the rows of a table are its variables: each is of one kind, and no column is.
+
+    Where all cells are numbers nothing tells rows from columns.
+
+    >>> import comb
+    >>> is_turned(comb.table(columns={"ship": ["length", "berth"], "Gull": ["7.5", "B1"], "Tern": ["9.2", "B7"]}))
+    True
+    """
+    if len(table.names) <= LEAST_TURNED or not LEAST_TURNED <= table.row_count <= MOST_VARIABLES:
+        return False
+    first, *others = table.names
+    labels = table[first].texts()
+    if table[first].type != STRING or None in labels or len(set(labels)) < len(labels):
+        return False
+    numbers = [[_is_number(text) for text in _written(table[name])] for name in others]
+    rows = [set(row) - {None} for row in zip(*numbers, strict=True)]
+    columns = [set(column) - {None} for column in numbers]
+    return all(len(row) < 2 for row in rows) and all(len(column) == 2 for column in columns)
+
+
+def _written(column: Column) -> list[str | None]:
+    """Return the texts of a column, those too that could not be read as its type."""
+    texts = column.texts()
+    for at, text in column.kept.texts.items():
+        texts[at] = text
+    return texts
+
+
+def _is_number(text: str | None) -> bool | None:
+    """Return whether a text is a number; None for no text."""
+    if text is None:
+        return None
+    with contextlib.suppress(ValueError):
+        float(text)
+        return True
+    return False

@@ -8,6 +8,7 @@ compares with, so that neither can say something else than is done.
 from typing import NamedTuple
 
 from comb.errors import ParameterError, unknown_name
+from comb.parsing import headings
 from comb.profiling import (
     characters,
     computed,
@@ -647,7 +648,7 @@ _ALL = (
         _UNTIDY,
         says="columns whose names are values",
         looks_at=(
-            f"{layout.LEAST_HEADINGS} columns or more called after months, quarters, years, weeks or days, "
+            f"{headings.LEAST_HEADINGS} columns or more called after months, quarters, years, weeks or days, "
             "alone or behind the same words"
         ),
         example="`January`, `February`; `weight_2024`, `weight_2025`",

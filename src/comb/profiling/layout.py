@@ -1,15 +1,14 @@
 """Findings about how a table is laid out: rows that are no records, names that are values, two levels in one."""
 
 import re
-from collections.abc import Iterator, Sequence
-from itertools import pairwise
+from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
 
 from comb.errors import agree, counted, listing
 from comb.kernels.grouping import Codes, group
-from comb.parsing.calendar_names import MONTH_NAMES, WEEKDAY_NAMES
+from comb.parsing.headings import heading_groups
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.profiling.lookups import quoted_name
@@ -22,8 +21,6 @@ from comb.tables.text import Text
 from comb.tables.value_texts import number_text
 
 NOWHERE = np.zeros(0, np.int64)
-
-_MONTHS = frozenset(word for names in MONTH_NAMES for word in names.split())
 
 # What a row of totals is called, and what follows it: "Total North".
 _TOTAL = re.compile(
@@ -43,24 +40,6 @@ NEARLY = 0.2
 
 # Rows of totals are few.
 MOST_TOTALS = 0.34
-
-# Columns whose names are values are at least this many.
-LEAST_HEADINGS = 3
-
-# Numbers that count on are, where there are so many: the days of a month, the hours of a day.
-LEAST_COUNTED = 7
-_YEAR = re.compile(r"(?:18|19|20|21)[0-9]{2}(?:[-/][0-9]{2,4})?")
-_QUARTER = re.compile(
-    r"(?:(?-i:Q)[1-4]|[1-4]\. ?quartal|(?-i:H)[12])(?:[ _/-]?(?:(?:19|20)?[0-9]{2}))?"
-    r"|(?:(?:19|20)[0-9]{2})[ _-]?q[1-4]",
-    re.IGNORECASE,
-)
-_DAY = re.compile(
-    r"[0-9]{4}-[0-9]{2}-[0-9]{2}|[0-9]{1,2}[./][0-9]{1,2}[./](?:[0-9]{2,4})?",
-    re.IGNORECASE,
-)
-_WEEK = re.compile(r"(?:week|wk|kw)[ _]?[0-9]{1,2}", re.IGNORECASE)
-_WEEKDAYS = frozenset(word for names in WEEKDAY_NAMES for word in names.split())
 
 # A level is a key that is repeated this often on average and decides this many columns that nearly tell it apart.
 LEAST_REPEATS = 1.5
@@ -313,54 +292,6 @@ def values_as_names(table: ColumnCache) -> Findings:
 
 def _plain(names: list[str]) -> bool:
     return not any(sign in name for name in names for sign in "*?[]:#")
-
-
-def heading_groups(names: Sequence[str]) -> Iterator[tuple[str, list[str]]]:
-    """Return groups of names that are values of one kind, alone or behind a shared beginning; numbers that count on."""
-    groups: dict[tuple[str, str], list[str]] = {}
-    for name in names:
-        kind = kind_of(name)
-        if kind is not None:
-            groups.setdefault(kind, []).append(name)
-    months = groups.get(("month", ""), [])
-    if ("weekday", "") in groups and all(name.casefold().rstrip(".") in _WEEKDAYS for name in months):
-        # What is short for a month in one language is for a day in another.
-        both = {*groups["weekday", ""], *groups.pop(("month", ""), [])}
-        groups["weekday", ""] = [name for name in names if name in both]
-    for (what, _), found in groups.items():
-        if len(found) >= (LEAST_COUNTED if what == "number" else LEAST_HEADINGS) and (
-            what != "number" or all(int(after) - int(before) == 1 for before, after in pairwise(found))
-        ):
-            yield what, found
-
-
-def kind_of(name: str) -> tuple[str, str] | None:
-    """Return what kind of value a heading is, and what else is in it.
-
-    >>> kind_of("March"), kind_of("weight_2024"), kind_of("17"), kind_of("weight")
-    (('month', ''), ('year', 'weight'), ('number', ''), None)
-    """
-    text = name.strip()
-    if text.isdecimal() and len(text) <= 2:
-        return "number", ""
-    word = text.casefold().rstrip(".")
-    if word in _WEEKDAYS and word not in _MONTHS:
-        return "weekday", ""
-    if re.fullmatch(r"(?:19|20)[0-9]{2}-(?:0[1-9]|1[0-2])", text):
-        return "month", ""
-    for what, form in (("quarter", _QUARTER), ("day", _DAY), ("week", _WEEK), ("year", _YEAR)):
-        if form.fullmatch(text):
-            return what, ""
-        parts = re.fullmatch(rf"(?P<before>[^\W\d_][\w .]*?)[ _-]+(?:{form.pattern})", text, re.IGNORECASE)
-        if parts is not None and what not in ("day", "week"):
-            return what, parts["before"]
-    words = re.split(r"[\s_.-]+", text.casefold())
-    months = [word for word in words if word in _MONTHS]
-    rest = [word for word in words if word not in _MONTHS]
-    if len(months) == 1:
-        # The year of each month may differ; what else is in the heading does not.
-        return "month", "" if len(rest) == 1 and rest[0].isdigit() else " ".join(rest)
-    return None
 
 
 def levels(table: ColumnCache) -> Findings:

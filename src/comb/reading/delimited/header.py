@@ -191,9 +191,17 @@ def _joined(head: list[list[str]], width: int) -> list[str]:
 def _units(row: list[str], names: list[str]) -> list[str]:
     """Return the unit of each column: from the line of units, else from brackets in its name."""
     given = [unit_of(cell) for cell in row] + [""] * len(names)
-    in_names = [_UNIT_IN_NAME.search(name) for name in names]
-    named = [match[1] if match and not _FORM_IN_NAME.fullmatch(match[1]) else "" for match in in_names]
-    return [given[at] or name for at, name in enumerate(named)]
+    return [given[at] or unit_in_name(name) for at, name in enumerate(names)]
+
+
+def unit_in_name(name: str) -> str:
+    """Return the unit that a name has in brackets; empty without one, or for the form of a date.
+
+    >>> unit_in_name("net (kg)"), unit_in_name("born (dd.mm.yyyy)"), unit_in_name("net")
+    ('kg', '', '')
+    """
+    found = _UNIT_IN_NAME.search(name)
+    return found[1] if found and not _FORM_IN_NAME.fullmatch(found[1]) else ""
 
 
 def _commonest_width(rows: Sequence[Sequence[str]]) -> int:

@@ -21,10 +21,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.errors import ContentError, counted, listing, nearest, unknown_name
-from comb.inference.decide import declared_column
+from comb.errors import ContentError, agree, counted, listing, nearest, unknown_name
+from comb.inference.decide import declared_column, infer_column
 from comb.inference.typed_cells import SourceKind, TypedCells, typed_column
 from comb.kernels.types import MOST_DECIMAL_DIGITS
+from comb.parsing.headings import LEAST_HEADINGS, heading_kind
 from comb.parsing.patterns import Request
 from comb.reading.column_rules import ColumnRules
 from comb.tables.column import Column
@@ -53,6 +54,8 @@ class TableData:
     cell_places : dict of str to str
         The same for a cell, by column.
     notes, titles, footers : list of str
+    labels : dict of str to str
+        Labels above it, and the value beside each.
     details : list of str
         What else is said of it when it is inspected.
     headings : dict of str to tuple of str
@@ -70,6 +73,7 @@ class TableData:
     cell_places: dict[str, str] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
     titles: list[str] = field(default_factory=list)
+    labels: dict[str, str] = field(default_factory=dict)
     footers: list[str] = field(default_factory=list)
     details: list[str] = field(default_factory=list)
     headings: dict[str, tuple[str, ...]] = field(default_factory=dict)
@@ -292,19 +296,29 @@ def stacked(
     title = "table"
     while title in columns:
         title += "_"
-    labels = Text.from_items(list(names), np.repeat(np.arange(len(names)), counts).astype(np.int32))
+    each = np.repeat(np.arange(len(names)), counts)
     message = f"{len(made)} tables below each other; column {title} names each"
-    return {title: Column(STRING, labels), **columns}, [message, *notes]
+    # What stands beside the same labels above every table belongs to each of its rows.
+    shared = [name for name in made[0].labels if name not in columns and all(name in one.labels for one in made)]
+    beside = {name: infer_column(Text.from_items([one.labels[name] for one in made], each)) for name in shared}
+    if shared:
+        notes.append(f"{listing(shared)} {agree(len(shared), 'stands', 'stand')} above each of them")
+    return {title: Column(STRING, Text.from_items(list(names), each)), **beside, **columns}, [message, *notes]
 
 
 def _shares_columns(parts: Sequence[Mapping[str, Any]], at: int) -> bool:
-    """Return whether the others have more than half of the columns of a part.
+    """Return whether the others have more than half of the columns of a part, or all but those named by values.
 
     >>> _shares_columns([{"week": 0, "in": 0, "out": 0}, {"week": 0, "in": 0}], 0)
     True
+    >>> _shares_columns([{"nurse": 0, "2024-03-04": 0, "2024-03-05": 0}, {"nurse": 0, "2024-03-11": 0}], 0)
+    True
     """
     others = {name for place, part in enumerate(parts) if place != at for name in part}
-    return 2 * len(others & set(parts[at])) > len(parts[at])
+    own = [name for name in parts[at] if name not in others]
+    kinds = {heading_kind(name) for name in own}
+    values = len(own) >= LEAST_HEADINGS and len(kinds) == 1 and None not in kinds
+    return 2 * len(own) < len(parts[at]) or (values and len(own) < len(parts[at]))
 
 
 def _under_headings(made: Sequence[TableData]) -> tuple[list[str], list[dict[str, Column]]] | None:

@@ -8,7 +8,14 @@ import numpy as np
 from comb.inference.typed_cells import SourceKind
 from comb.kernels.grouping import Codes
 from comb.reading.delimited.layout import all_words, are_units, guess_header
-from comb.reading.documents.workbooks.blocks import ROWS_COMPARED, find_blocks, is_lone_text, only_text, rows_like
+from comb.reading.documents.workbooks.blocks import (
+    ROWS_COMPARED,
+    find_blocks,
+    is_lone_text,
+    label_pairs,
+    only_text,
+    rows_like,
+)
 from comb.reading.documents.workbooks.grid import SheetGrid
 from comb.reading.documents.workbooks.sheet import Range
 from comb.reading.documents.workbooks.totals import (
@@ -54,6 +61,8 @@ class Area:
         Texts above and below, from top to bottom.
     above : list of str
         Those of the titles that an empty row parts from the table.
+    labels : dict of str to str
+        Labels above it, and the value beside each; they are among the titles, too.
     totals : dict of int to str
         Rows that are totals, and why they are taken for that.
     total_columns : dict of int to str
@@ -77,6 +86,7 @@ class Area:
     titles: list[str] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     above: list[str] = field(default_factory=list)
+    labels: dict[str, str] = field(default_factory=dict)
     totals: dict[int, str] = field(default_factory=dict)
     total_columns: dict[int, str] = field(default_factory=dict)
     wrong_totals: list[WrongTotal] = field(default_factory=list)
@@ -115,14 +125,14 @@ def _are_labels(grid: SheetGrid, block: Range, tables: list[Range]) -> bool:
     """
     below = [table for table in tables if table.top > block.bottom and table.spans(block)]
     width, rows = block.right - block.left + 1, np.arange(block.top, block.bottom + 1)
+    if below and all(label_pairs(grid, row, block) for row in rows.tolist()):
+        return True
     if not below or width != 2 or len(rows) > MOST_LABELS or below[0].right - below[0].left < width:
         return False
     labels = grid.texts_of(rows, block.left)
     kinds, values = (grid.kinds(rows, at) for at in (block.left, block.right))
     if (kinds != SourceKind.TEXT).any() or len(set(labels)) < len(labels):
         return False
-    if all(label.rstrip().endswith(":") for label in labels):
-        return True
     # Several at the top of a sheet; below another table they could be a table of their own, as could values of one kind
     # below a name.
     alike = len(set(values[1:].tolist())) == 1 and values[-1] != SourceKind.TEXT
@@ -132,7 +142,8 @@ def _are_labels(grid: SheetGrid, block: Range, tables: list[Range]) -> bool:
 def _attach(grid: SheetGrid, block: Range, tables: list[Range], areas: list[Area]) -> None:
     """Give a block of text to the table below it as title, else to the one above as note."""
     lines = [[text for text in grid.texts(row, *block[1::2]) if text] for row in range(block.top, block.bottom + 1)]
-    texts = [": ".join(part.rstrip(": ") for part in line) if len(line) > 1 else line[0] for line in lines if line]
+    labels = _labels_of(lines)
+    texts = [line[0] for line in lines if len(line) == 1] + _as_titles(labels)
     below = [at for at, table in enumerate(tables) if table.top > block.bottom and table.spans(block)]
     above = [at for at, table in enumerate(tables) if table.bottom < block.top]
     gap_below = min((tables[at].top - block.bottom for at in below), default=None)
@@ -140,11 +151,23 @@ def _attach(grid: SheetGrid, block: Range, tables: list[Range], areas: list[Area
     if gap_below is not None and (gap_above is None or gap_below <= gap_above):
         nearest = min(below, key=lambda at: (tables[at].top - block.bottom, tables[at].left))
         areas[nearest].above.extend(texts)
+        areas[nearest].labels |= labels
     elif gap_above is not None:
         nearest = max(above, key=lambda at: (tables[at].bottom, tables[at].spans(block), -tables[at].left))
         areas[nearest].notes.extend(texts)
     elif areas:
         areas[0].notes.extend(texts)
+
+
+def _labels_of(lines: list[list[str]]) -> dict[str, str]:
+    """Return labels and their values, of rows that alternate between them."""
+    return {
+        name.rstrip(": "): value.strip() for line in lines for name, value in zip(line[::2], line[1::2], strict=False)
+    }
+
+
+def _as_titles(labels: dict[str, str]) -> list[str]:
+    return [f"{name}: {value}" for name, value in labels.items()]
 
 
 def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
@@ -161,9 +184,12 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
     rows = list(range(block.top, block.bottom + 1))
     columns = list(range(block.left, block.right + 1))
     titles: list[str] = []
+    labels: dict[str, str] = {}
     filled = grid.at[block.top : block.bottom + 1, block.left : block.right + 1] >= 0
     while header is None and len(rows) > 2 and len(columns) > 1 and _is_title(grid, rows[0], block):
-        titles += [text for text in grid.texts(rows[0], block.left, block.right) if text]
+        pairs = dict(label_pairs(grid, rows[0], block))
+        labels |= pairs
+        titles += _as_titles(pairs) or [text for text in grid.texts(rows[0], block.left, block.right) if text]
         rows = rows[1:]
     blank_rows = [row for row in rows if not filled[row - block.top].any()]
     blank = set(blank_rows)
@@ -192,7 +218,7 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
         Range(rows[0] if rows else block.top, block.left, last, block.right), head, units, body, columns, names,
         headings, titles, list(reversed(notes)),
     )  # fmt: skip
-    area.repeated = repeated
+    area.repeated, area.labels = repeated, labels
     area.blank_rows, area.blank_columns = [row for row in blank_rows if row < last], blank_columns
     means = means_among_rows(grid, body, columns)
     area.totals, area.wrong_totals = totals_among_rows(grid, body[~np.isin(body, list(means))], columns)
@@ -204,7 +230,9 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
 
 
 def _is_title(grid: SheetGrid, row: int, block: Range) -> bool:
-    """A title is a text alone in its row; over some of the columns only, it is a merged heading."""
+    """A title is a text alone in its row, or labels with values; over some of the columns only, a merged heading."""
+    if label_pairs(grid, row, block):
+        return True
     if not is_lone_text(grid, row, block):
         return False
     here = int(np.argmax(grid.at[row, block.left : block.right + 1] >= 0)) + block.left

@@ -148,6 +148,20 @@ def is_lone_text(grid: SheetGrid, row: int, block: Range) -> bool:
     return len(here) == 1 and int(grid.kinds([row], int(here[0]))[0]) == SourceKind.TEXT
 
 
+def label_pairs(grid: SheetGrid, row: int, block: Range) -> list[tuple[str, str]]:
+    """Return the labels of a row with the value behind each, if it holds nothing else: "Employee:", "Ann"."""
+    texts = [text.strip() for text in grid.texts(row, *block[1::2]) if text.strip()]
+    pairs = list(zip(texts[::2], texts[1::2], strict=False))
+    if not pairs or len(texts) % 2 or not all(name.endswith(":") and not value.endswith(":") for name, value in pairs):
+        return []
+    return [(name.rstrip(": "), value) for name, value in pairs]
+
+
+def is_title_row(grid: SheetGrid, row: int, block: Range) -> bool:
+    """Return whether a row may stand above a table: a text alone, or labels with their values."""
+    return is_lone_text(grid, row, block) or bool(label_pairs(grid, row, block))
+
+
 def _at_headers(grid: SheetGrid, block: Range) -> list[Range]:
     """Cut a block where its header stands again below a title."""
     header = _first_names(grid, block)
@@ -169,7 +183,7 @@ def _first_names(grid: SheetGrid, block: Range) -> int | None:
     """Return the first row of a block with several texts, if these may be names; None without one."""
     for row in range(block.top, min(block.top + MOST_TITLE_ROWS, block.bottom)):
         texts = [text for text in grid.texts(row, *block[1::2]) if text]
-        if len(texts) >= LEAST_NAMES:
+        if len(texts) >= LEAST_NAMES and not label_pairs(grid, row, block):
             return row if all_words(texts) and len(set(texts)) > 1 else None
     return None
 
@@ -194,7 +208,7 @@ def _title_above(grid: SheetGrid, row: int, block: Range) -> int | None:
     while above > block.top and not (grid.at[above, block.left : block.right + 1] >= 0).any():
         above -= 1
     first = None
-    while above > block.top and is_lone_text(grid, above, block):
+    while above > block.top and is_title_row(grid, above, block):
         first, above = above, above - 1
     return first
 

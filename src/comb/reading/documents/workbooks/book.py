@@ -17,6 +17,7 @@ from comb.inference.typed_cells import SourceKind, TypedCells
 from comb.kernels.grouping import Codes
 from comb.kernels.scalars import fold
 from comb.reading.column_rules import ColumnRules
+from comb.reading.delimited.header import unit_in_name
 from comb.reading.delimited.layout import Layout
 from comb.reading.documents.model import Document, InnerTable, TableData, chosen_columns, make_column
 from comb.reading.documents.workbooks import totals
@@ -142,15 +143,23 @@ def _area_names(grid: SheetGrid, areas: list[Area]) -> list[str]:
     title = grid.sheet.name
     if len([area for area in areas if not area.sums_up]) == 1:
         return [title if not area.sums_up else f"{title}!{grid.range(area.range)}" for area in areas]
-    # Where some have a title right above them, one that stands further off is that of the sheet.
-    own = any(len(area.titles) > len(area.above) for area in areas)
+    # Where some have a title right above them, or others none, one that stands further off is that of the sheet.
+    own = any(len(area.titles) > len(area.above) for area in areas) or not all(area.titles for area in areas)
     named = [area.titles if not own or len(area.titles) > len(area.above) else [] for area in areas]
-    short = [" ".join(titles[-1].split()) if titles else "" for titles in named]
+    plain = [[text for text in titles if text not in _said(area)] for titles, area in zip(named, areas, strict=True)]
+    short = [" ".join(titles[-1].split()) if titles else "" for titles in plain]
+    # Where there is no title, what stands beside the first label names it.
+    short = [text or next(iter(area.labels.values()), "") for text, area in zip(short, areas, strict=True)]
     counts = Counter(short)
     return [
         text if text and len(text) <= MOST_TITLE and counts[text] == 1 else f"{title}!{grid.range(area.range)}"
         for text, area in zip(short, areas, strict=True)
     ]
+
+
+def _said(area: Area) -> set[str]:
+    """Return the titles that are labels with their values."""
+    return {f"{name}: {value}" for name, value in area.labels.items()}
 
 
 def _inner(grid: SheetGrid, area: Area, name: str, place: str, about: str, *, plain: bool) -> InnerTable:
@@ -288,6 +297,7 @@ def _made(grid: SheetGrid, area: Area, rules: ColumnRules, *, plain: bool) -> Ta
         else "line {}",
         {name: f"{grid.sheet.name}!{letter}{{}}" for name, letter in letters.items()} if lines is None else {},
         titles=list(area.titles),
+        labels=dict(area.labels),
         footers=list(area.notes),
     )
     above = {titles[column]: heading for column, heading in zip(area.columns, area.headings, strict=True) if heading}
@@ -348,7 +358,8 @@ def _column(
     at = grid.at[body, place]
     formats = grid.sheet.formats[at[at >= 0]]
     shown = grid.sheet.format_names[int(np.bincount(formats).argmax())] if len(formats) else ""
-    message = (units[0].strip("[]() ") if units and units[0] else "") or (shown if column.type.numeric else "")
+    message = (units[0].strip("[]() ") if units and units[0] else "") or unit_in_name(name)
+    message = message or (shown if column.type.numeric else "")
     message = message or (f"digits as the workbook shows them, like {written}" if written else "")
     return column._replace(description=message) if message else column
 
