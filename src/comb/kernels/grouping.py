@@ -70,6 +70,11 @@ def group(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
     ([0, 0, 1, 0], [0, 2])
     """
     combined = _combined(keys, row_count)
+    if len(combined) and bool((combined[1:] >= combined[:-1]).all()):
+        # Equal rows follow each other, and the groups ascend.
+        begins = np.ones(len(combined), np.bool_)
+        np.not_equal(combined[1:], combined[:-1], out=begins[1:])
+        return np.cumsum(begins) - 1, np.flatnonzero(begins)
     first = first_rows(combined)
     used = np.flatnonzero(first >= 0)
     order = used[np.argsort(first[used], kind="stable")]

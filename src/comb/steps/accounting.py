@@ -225,8 +225,7 @@ def _account(step: Step, before: BareTable, change: Change) -> tuple[Entry, Step
 def _rows_gone(step: Step, before: BareTable, change: Change) -> dict[str, Any]:
     """Count the rows added, left out, set aside and merged."""
     aside = change.set_aside.positions if change.set_aside else np.zeros(0, np.int64)
-    used = np.zeros(before.row_count, np.bool_)
-    used[slice(None) if change.sources is None else change.sources[change.sources >= 0]] = True
+    used = change.rows_used(before.row_count)
     lost = before.row_count - int(used.sum())
     others = lost - len(aside)
     added = change.table.row_count - int(used.sum())
@@ -255,7 +254,7 @@ def _cells_changed(
         return changes, examples
     for name, old in shared.items():
         earlier, later = before[old], change.table[name]
-        if earlier is later:
+        if earlier is later or name in change.moved:
             continue
         if not len(earlier):
             continue

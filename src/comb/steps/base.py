@@ -5,7 +5,7 @@ each new row comes from, and what was set aside. It counts nothing: all counts c
 from comparing the tables before and after, in `comb.steps.accounting`.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import Enum
 from typing import ClassVar
@@ -113,6 +113,8 @@ class Change:
         finds that out, where it is seldom asked for.
     formulas : dict of str to str
         The formulas of columns that were calculated as a whole.
+    moved : collection of str
+        Columns whose cells are those of the rows they come from, and need not be compared with them.
     """
 
     table: BareTable
@@ -126,6 +128,16 @@ class Change:
     details: Mapping[str, Detail] = field(default_factory=dict)
     merged_into: Codes | Callable[[], Codes] | None = None
     formulas: Mapping[str, str] = field(default_factory=dict)
+    moved: Collection[str] = ()
+
+    def rows_used(self, count: int) -> Mask:
+        """Return which of the old rows, `count` in number, came out."""
+        used = np.zeros(count, np.bool_)
+        if self.sources is None:
+            used[:] = True
+        elif len(self.sources):
+            used[self.sources if self.sources.min() >= 0 else self.sources[self.sources >= 0]] = True
+        return used
 
     @classmethod
     def of_rows(

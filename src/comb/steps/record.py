@@ -120,17 +120,16 @@ def record_of(step: Step, before: BareTable, change: Change, cells: Mapping[str,
     after = held if same else rows_only(change.table)
     gone: dict[str, Codes] = {}
     if change.sources is not None:
-        used = np.zeros(before.row_count, np.bool_)
-        used[change.sources[change.sources >= 0]] = True
+        used = change.rows_used(before.row_count)
         if change.set_aside is not None and len(change.set_aside.positions):
             gone["set aside"] = change.set_aside.positions
             used[change.set_aside.positions] = True
         lost = np.flatnonzero(~used)
         if len(lost) and step.accounting is Rows.MERGED:
             groups = change.merged_into() if callable(change.merged_into) else change.merged_into
-            lacking = lost[groups[lost] < 0] if groups is not None else lost[:0]
-            gone["merged"] = np.setdiff1d(lost, lacking, assume_unique=True)
-            gone["left out"] = lacking
+            away = groups[lost] < 0 if groups is not None else np.zeros(len(lost), np.bool_)
+            gone["merged"] = lost[~away] if away.any() else lost
+            gone["left out"] = lost[away]
         elif len(lost):
             gone["left out"] = lost
     reasons = change.set_aside.reasons if change.set_aside is not None else ()

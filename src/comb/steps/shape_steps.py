@@ -4,6 +4,7 @@ import re
 from typing import Any, ClassVar, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from comb.casting.cast import convert_column
 from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted, listing
@@ -24,6 +25,9 @@ from comb.tables.types import STRING, Type
 
 # The part of a pattern that stands for the names of columns of cells.
 VALUE = "value"
+
+# Rows that are put side by side at once.
+ROWS_AT_ONCE = 8_192
 
 # More columns than this cannot be looked at as a table.
 MOST_TURNED = 2_000
@@ -75,16 +79,16 @@ class ToLong(Step, frozen=True, tag="to_long"):
         columns = {name: table[name]._take(sources) for name in fixed}
         for at, part in enumerate(parts):
             texts = [one[at] for one in combinations]
-            columns[part] = self._headings(part, texts)._take(np.tile(np.arange(count), height))
+            columns[part] = _tiled(self._headings(part, texts), height)
         made = {value: self._value(table, value, combinations, cells) for value in values}
         long = table._derive(columns | made, row_numbers=table.row_numbers[sources])
         lacking = sum((part, value) not in cells for part in combinations for value in values)
         notes = (f"{counted(lacking, 'column')} of the pattern {agree(lacking, 'is', 'are')} not there: absent",)
         if self.keep_missing and self.keep_absent:
-            return Change(long, sources, notes=notes if lacking else ())
+            return Change(long, sources, notes=notes if lacking else (), moved=fixed)
         there = [column.states != Reason.ABSENT if self.keep_missing else column.present for column in made.values()]
         kept = np.flatnonzero(np.any(there, axis=0))
-        return Change(long._take(kept), sources[kept], notes=notes if lacking else ())
+        return Change(long._take(kept), sources[kept], notes=notes if lacking else (), moved=fixed)
 
     def _parts(self, names: list[str]) -> tuple[list[str], list[str], dict[tuple[tuple[str, ...], str], str]]:
         """Take the names apart: the new columns of parts, those of cells, and the column of each combination."""
@@ -220,14 +224,37 @@ def _as_type(column: Column, like: Column, kind: Type) -> Column:
 def _stacked(columns: list[Column], kind: Type) -> Column:
     """Interleave columns: the cells of one row follow each other."""
     count = len(columns)
-    state = np.stack([column.states for column in columns], axis=1).ravel()
+    complete = all(column.state is None for column in columns)
+    state = None if complete else _interleaved([column.states for column in columns])
     kept = {at * count + k: text for k, column in enumerate(columns) for at, text in column.kept.texts.items()}
     if kind.textual:
         rows = zip(*(column.text.to_list() for column in columns), strict=True)
         values: Any = Text.from_strings([text for row in rows for text in row])
     else:
-        values = np.stack([column.array for column in columns], axis=1).ravel()
+        values = _interleaved([column.array for column in columns])
     return Column(kind, values, state, kept=Kept(kept))
+
+
+def _interleaved(arrays: list[NDArray[Any]]) -> NDArray[Any]:
+    """Put the values of one row of several arrays beside each other, as many rows at once as stay in the cache."""
+    made = np.empty((len(arrays[0]), len(arrays)), np.result_type(*arrays))
+    for begin in range(0, len(made), ROWS_AT_ONCE):
+        np.stack(
+            [array[begin : begin + ROWS_AT_ONCE] for array in arrays], axis=1, out=made[begin : begin + ROWS_AT_ONCE]
+        )
+    return made.ravel()
+
+
+def _tiled(column: Column, times: int) -> Column:
+    """Return the cells of a short column again and again."""
+    state = None if column.state is None else np.tile(column.state, times)
+    if isinstance(column.values, Text):
+        coded = column.text.with_codes()
+        codes = np.arange(coded.item_count) if coded.codes is None else coded.codes
+        values: Any = Text(coded.buffer, coded.offsets, np.tile(codes.astype(np.int32), times))
+    else:
+        values = np.tile(column.values, times)
+    return column._replace(values=values, state=state)
 
 
 class Transpose(Step, frozen=True, tag="transpose"):

@@ -15,13 +15,14 @@ from comb.expressions.signatures import AGGREGATES
 from comb.kernels.grouping import Codes, compact, first_rows, group, missing_last, order_rows
 from comb.steps.base import Change, Rows, Step, chosen, numbered_anew
 from comb.steps.cell_steps import retyped
-from comb.tables.cell_source import NO_PLACE, placed, put_below, without
+from comb.tables.cell_source import NO_PLACE, CellSource, placed, put_below, without
 from comb.tables.column import Column
 from comb.tables.concat import below
 from comb.tables.kept import Kept
 from comb.tables.names import check_known, unique_names
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
+from comb.tables.text import Text
 
 # More new columns than this are no table to be read but a mistake; `most_columns` allows more.
 MOST_NEW_COLUMNS = 200
@@ -75,33 +76,57 @@ class ToWide(Step, frozen=True, tag="to_wide"):
             raise ColumnError(
                 "a column is named twice among heading_column, value_column and by", remedy="name each column once"
             )
+        size = 0 if self.aggregate else _block_size(table, heading_name, keys, self.most_columns)
+        if size:
+            return self._from_blocks(table, heading_name, keys, values, size)
         groups = Groups.of([table[name] for name in keys], table.row_count)
         groups = groups if table.row_count else Groups(groups.codes, np.zeros(0, np.int64))
         heads, head_of, titles = _headings(table[heading_name])
-        if len(heads) * len(values) > self.most_columns:
-            raise ParameterError(
-                f"there would be {len(heads) * len(values):,} new columns, more than {self.most_columns}",
-                remedy=f"is {heading_name} the right column? most_columns allows more",
-            )
+        self._check_width(heading_name, len(heads) * len(values))
         pairs, first = group([groups.codes, head_of], table.row_count)
         first = first if table.row_count else np.zeros(0, np.int64)
         if self.aggregate is None:
             self._check_single(table, keys, heading_name, pairs, first)
         columns = {name: _in_rows(table, name)._take(groups.first) for name in keys}
         names = unique_names([*keys, *self._names(titles, values)])[len(keys) :]
-        of_head = head_of[first]
+        places = _places(groups, head_of, first, len(heads))
         waiting = iter(names)
         for name in values:
             cells = self._cells(table, name, pairs, first)
             for head in range(len(heads)):
-                place = np.full(len(groups), -1, np.int64)
-                here = np.flatnonzero(of_head == head)
-                place[groups.codes[first[here]]] = here
-                columns[next(waiting)] = _spread(cells, place)
+                columns[next(waiting)] = _spread(cells, places[head])
         made = numbered_anew(table, columns, len(groups))
         return Change(
             made, groups.first, merged_into=groups.codes, notes=tuple(self._notes(table, keys, titles, names))
         )
+
+    def _from_blocks(
+        self, table: BareTable, heading: str, keys: Sequence[str], values: Sequence[str], size: int
+    ) -> Change:
+        """Put the values side by side where each group follows the other with all headings: no row is looked for."""
+        heads, _, titles = _headings(table[heading]._take(np.arange(size)))
+        self._check_width(heading, size * len(values))
+        begins = np.arange(0, table.row_count, size)
+        columns = {name: _in_rows(table, name)._take(begins) for name in keys}
+        names = unique_names([*keys, *self._names(titles, values)])[len(keys) :]
+        waiting = iter(names)
+        for name in values:
+            cells = _in_rows(table, name)
+            rows = None if cells.source is None else cells.source.rows
+            one = rows is not None and bool((rows.reshape(-1, size) == rows[::size, None]).all())
+            shared = rows[::size].copy() if one and rows is not None else None
+            for at in heads.tolist():
+                columns[next(waiting)] = _every(cells, at, size, shared)
+        made = numbered_anew(table, columns, len(begins))
+        notes = tuple(self._notes(table, keys, titles, names))
+        return Change(made, begins, merged_into=lambda: np.repeat(np.arange(len(begins)), size), notes=notes)
+
+    def _check_width(self, heading: str, width: int) -> None:
+        if width > self.most_columns:
+            raise ParameterError(
+                f"there would be {width:,} new columns, more than {self.most_columns}",
+                remedy=f"is {heading} the right column? most_columns allows more",
+            )
 
     def _names(self, titles: Sequence[str], values: Sequence[str]) -> list[str]:
         if len(values) == 1:
@@ -159,6 +184,74 @@ class ToWide(Step, frozen=True, tag="to_wide"):
         within = f" for each {', '.join(self.by)}" if self.by else ""
         how = f" ({self.aggregate})" if self.aggregate else ""
         return f"{', '.join(self.value_column)}{how} side by side for each {self.heading_column}{within}"
+
+
+def _block_size(table: BareTable, heading: str, keys: Sequence[str], most: int) -> int:
+    """Return how many headings there are if each group follows the other with all of them, in one order; else 0.
+
+    So they stand after `to_long`.
+    """
+    compared = [_comparable(table[name]) for name in (heading, *keys)]
+    parts, rows = compared[0], table.row_count
+    if not rows or None in compared or not parts:
+        return 0
+    again = np.flatnonzero(np.all([part[1 : most + 2] == part[0] for part in parts], axis=0))
+    size = int(again[0]) + 1 if len(again) else 0
+    if size < 2 or rows % size:
+        return 0
+    if any((part.reshape(-1, size) != part[:size]).any() for part in parts):
+        return 0
+    for parts in compared[1:]:
+        if any((part.reshape(-1, size) != part[::size, None]).any() for part in parts or ()):
+            return 0
+    begins = np.arange(0, rows, size)
+    alone = len(_headings(table[heading]._take(np.arange(size)))[0]) == size
+    return (
+        size
+        if alone and len(Groups.of([table[name]._take(begins) for name in keys], len(begins))) == len(begins)
+        else 0
+    )
+
+
+def _comparable(column: Column) -> list[NDArray[Any]] | None:
+    """Return arrays that are equal where the cells of a column are; None where that would take a search."""
+    values = column.text.codes if isinstance(column.values, Text) else column.array
+    if values is None:
+        return None
+    return [values] if column.state is None else [values, column.state]
+
+
+def _every(cells: Column, begin: int, size: int, shared: Codes | None) -> Column:
+    """Return every so many cells of a column; the row numbers of all of them are not stored again."""
+    places = slice(begin, None, size)
+    text = cells.values if isinstance(cells.values, Text) else None
+    if len(cells.kept) or (text is not None and text.codes is None):
+        values, kept = (
+            cells._take(np.arange(begin, len(cells), size)).values,
+            cells.kept.take(np.arange(begin, len(cells), size)),
+        )
+    elif text is not None and text.codes is not None:
+        values, kept = Text(text.buffer, text.offsets, text.codes[places].copy()), cells.kept
+    else:
+        values, kept = cells.array[places].copy(), cells.kept
+    state = None if cells.state is None else cells.state[places].copy()
+    source = cells.source
+    if source is not None:
+        which = None if source.which is None else source.which[places]
+        numbers = shared if shared is not None or source.rows is None else source.rows[places].copy()
+        if which is not None and (which == which[0]).all():
+            source = CellSource((source.parts[int(which[0])],), None, numbers)
+        else:
+            source = CellSource(source.parts, None if which is None else which.copy(), numbers)
+    return cells._replace(values=values, state=state, kept=kept, source=source)
+
+
+def _places(groups: Groups, head_of: Codes, first: Codes, heads: int) -> list[Codes]:
+    """Return for each heading where the cell of each group is among the pairs, -1 for none."""
+    small = np.int32 if len(first) < 2**31 else np.int64
+    places = np.full((heads, len(groups)), -1, small)
+    places[head_of[first], groups.codes[first]] = np.arange(len(first), dtype=small)
+    return list(places)
 
 
 def _headings(column: Column) -> tuple[Codes, Codes, list[str]]:

@@ -8,13 +8,16 @@ column of a source, and for each cell which of the parts it is from and in which
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from comb.kernels.grouping import Codes
 from comb.tables.origin import Origin
+
+# So many columns have numbers of two bytes.
+MOST_SMALL = 2**15
 
 
 class Part(NamedTuple):
@@ -46,7 +49,7 @@ class CellSource:
     """
 
     parts: tuple[Part, ...]
-    which: Codes | None = field(default=None, compare=False)
+    which: NDArray[Any] | None = field(default=None, compare=False)
     rows: Codes | None = field(default=None, compare=False)
 
     def take(self, positions: Codes) -> "CellSource":
@@ -124,10 +127,11 @@ def put_below(sources: Sequence[CellSource], lengths: Sequence[int]) -> CellSour
 def side_by_side(sources: Sequence[CellSource], origin: Origin, row_numbers: Codes) -> CellSource:
     """Return the source of columns that became one, the cells of each row below each other."""
     count, height = len(sources), len(row_numbers)
-    ordered = np.arange(count * height).reshape(count, height).T.ravel()
     if all(source.which is None and source.rows is None for source in sources):
         parts = tuple(source.parts[0] for source in sources)
-        return CellSource(parts, np.repeat(np.arange(count), height)[ordered])
+        # Few columns need few bytes to be told apart.
+        return CellSource(parts, np.tile(np.arange(count, dtype=np.int16 if count < MOST_SMALL else np.int64), height))
+    ordered = np.arange(count * height).reshape(count, height).T.ravel()
     rows = [source.in_rows(origin, row_numbers) for source in sources]
     return put_below(rows, [height] * count).take(ordered)
 

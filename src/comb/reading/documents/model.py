@@ -311,7 +311,7 @@ def _shares_columns(parts: Sequence[Mapping[str, Any]], at: int) -> bool:
 
     >>> _shares_columns([{"week": 0, "in": 0, "out": 0}, {"week": 0, "in": 0}], 0)
     True
-    >>> _shares_columns([{"nurse": 0, "2024-03-04": 0, "2024-03-05": 0}, {"nurse": 0, "2024-03-11": 0}], 0)
+    >>> _shares_columns([{"nurse": 0, "May": 0, "June": 0, "July": 0}, {"nurse": 0, "August": 0}], 0)
     True
     """
     others = {name for place, part in enumerate(parts) if place != at for name in part}
