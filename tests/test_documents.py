@@ -10,6 +10,7 @@ import pytest
 
 import comb
 from comb.interface.pages import EXAMPLES, SOURCES, dataset_page, examples_as_plan, steps_page
+from comb.interface.reshape_page import reshape_page
 from comb.plans.model import Accepted, ColumnText, Rule, Save, TablePlan
 from comb.plans.parse import read_plan
 from comb.steps.catalogue import STEPS
@@ -71,7 +72,7 @@ def test_the_changelog_names_every_step() -> None:
 
 
 def test_the_pages_made_from_the_code_are_what_it_makes() -> None:
-    for page, text in (("steps.md", steps_page()), ("dataset.md", dataset_page())):
+    for page, text in (("steps.md", steps_page()), ("dataset.md", dataset_page()), ("reshape.md", reshape_page())):
         assert (ROOT / "docs" / page).read_text(encoding="utf-8") == text.rstrip("\n") + "\n", (
             f"python -m comb.interface.pages docs ({page})"
         )

@@ -15,6 +15,7 @@ from typing import Any
 import yaml
 
 from comb.interface.loading import load
+from comb.interface.reshape_page import reshape_page
 from comb.interface.table import Table
 from comb.plans.parse import read_plan
 from comb.steps.accounting import take_step
@@ -243,5 +244,5 @@ def examples_as_plan() -> str:
 
 if __name__ == "__main__":
     folder = Path(sys.argv[1])
-    for page, text in (("steps.md", steps_page()), ("dataset.md", dataset_page())):
+    for page, text in (("steps.md", steps_page()), ("dataset.md", dataset_page()), ("reshape.md", reshape_page())):
         (folder / page).write_text(text.rstrip("\n") + "\n", encoding="utf-8")

@@ -292,7 +292,8 @@ def _from_names(table: BareTable) -> list[Step]:
         kind = _TYPES.get(what) if all(heading_kind(name) == (what, "") for name in names) else None
         if what == "day" and all(re.fullmatch(r"[0-9]{4}-[0-9]{2}-[0-9]{2}", name) for name in names):
             kind = "date"
-        title = _free(_name_of_counted(names) if what == "number" else "date" if kind == "date" else what, others)
+        named = _name_of_counted(names, beside_months=bool(_months_in(table))) if what == "number" else what
+        title = _free("date" if kind == "date" else named, others)
         return [ToLong(
             columns=_as_range(table, names), heading_column=title, value_column=_free("value", [*others, title]),
             types={title: kind} if kind else {}, keep_missing=what != "number" or not _only_beyond(table, names),
@@ -325,13 +326,15 @@ def _one_type(table: BareTable, names: Sequence[str]) -> bool:
     return kinds <= {"integer", "decimal", "number"} or len(kinds) == 1
 
 
-def _name_of_counted(names: Sequence[str]) -> str:
+def _name_of_counted(names: Sequence[str], *, beside_months: bool) -> str:
     """Return what numbers that count on are.
 
-    >>> _name_of_counted([str(day) for day in range(1, 32)])
+    >>> _name_of_counted([str(day) for day in range(1, 32)], beside_months=False)
     'day'
     """
     numbers = [int(name) for name in names]
+    if beside_months and numbers[0] == 1 and numbers[-1] <= 31:
+        return "day"
     if numbers[0] == 0 and numbers[-1] < _MOST_HOURS:
         return "hour"
     return next((name for most, name in _COUNTED if numbers[-1] == most), "number")
@@ -372,10 +375,7 @@ def _as_date(table: BareTable, found: LayoutTable) -> Calculate | None:
     """Return the step that makes dates of a month and a day below one year that the titles name."""
     if "day" not in table or "date" in table or not table["day"].type.numeric:
         return None
-    months = [
-        name for name, column in table.columns.items()
-        if column.type.word in ("string", "category") and _are_months(column.distinct().values.texts())
-    ]  # fmt: skip
+    months = _months_in(table)
     origin = found.table.origin
     years = set(_A_YEAR.findall(" ".join([*origin.titles, str(origin.options.table or "")])))
     if len(months) != 1 or len(years) != 1:
@@ -387,6 +387,14 @@ def _as_date(table: BareTable, found: LayoutTable) -> Calculate | None:
     except CombError:
         return None
     return step if not made.missing_count else None
+
+
+def _months_in(table: BareTable) -> list[str]:
+    """Return the columns in which every cell is a month."""
+    return [
+        name for name, column in table.columns.items()
+        if column.type.word in ("string", "category") and _are_months(column.distinct().values.texts())
+    ]  # fmt: skip
 
 
 def _are_months(texts: Sequence[str | None]) -> bool:
