@@ -37,6 +37,7 @@ from comb.profiling.codes import code_of
 from comb.profiling.differences import Comparison
 from comb.profiling.profile import Profile
 from comb.profiling.questions import question_table
+from comb.reading.inspect import Inspection
 from comb.steps.ledger import lost
 from comb.steps.trace import trace_record
 from comb.tables.layout import DEFAULT_ROWS, LayoutRequest, Line, Span, lay_out
@@ -91,7 +92,15 @@ def inspect_command(
         # Of several tables one has to be named, at least in archives and dataset folders.
         named = f" --table {shlex.quote(inspection.tables[0].name)}" if len(inspection.tables) > 1 else ""
         again = f"{_again(source, options)}{named}"
-        screen.next_step(f"comb show {again}", f"comb profile {again}")
+        sheet = len(source) == 1 and _made_for_people(inspection)
+        draft = [f"comb inspect {_again(source, options)} --plan plan.yaml"] if sheet else []
+        screen.next_step(f"comb show {again}", f"comb profile {again}", *draft)
+
+
+def _made_for_people(inspection: Inspection) -> bool:
+    """Return whether a source may be a sheet that a plan has to make tidy: several tables, or the header once more."""
+    again = any("repeating the header" in note for one in inspection.tables for note in one.notes)
+    return again or len(inspection.tables) > 1 or inspection.decisions[0].value.startswith("workbook")
 
 
 def _draft_layout(
@@ -106,7 +115,7 @@ def _draft_layout(
     with screen.working(f"reading {shlex.join(source)}"):
         made = draft_layout(check_one(source), read_options(**options), place.parent)
     write_file(place, made.text.encode())
-    screen.lines([[Span(line)] for line in made.said])
+    screen.lines([[Span(line) if line.startswith(" ") else Span(line, "head")] for line in made.said])
     tables = f"{counted(made.tables, 'table')} with " if made.tables > 1 else ""
     screen.say(f"\n{tables}{counted(made.steps, 'step')} written to {plan}")
     screen.next_step(f"comb run {shlex.quote(plan)} --dry-run")
