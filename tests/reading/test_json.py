@@ -64,7 +64,10 @@ def test_the_scales_are_two_tables_and_the_broken_line_is_set_aside(demo: Path) 
         ([1, 2], {"t": ["value"]}),
         ({"a": 1, "b": "x"}, {"t": ["a", "b"]}),
         ([{"a": {"b": {"c": 1}}, "d": []}, {"a": 5}], {"t": ["a.b.c", "d", "a"]}),
-        ([{"id": 1, "parts": [{"n": 1, "deep": [{"z": 1}]}]}], {"t": ["id"], "parts": ["parent_row", "n"]}),
+        (
+            [{"id": 1, "parts": [{"n": 1, "deep": [{"z": 1}]}]}],
+            {"t": ["id"], "parts": ["parent_row", "n"], "parts/*/deep": ["parent_row", "z"]},
+        ),
     ],
 )
 def test_tables_are_found_in_every_shape(tmp_path: Path, value: Any, tables: dict[str, list[str]]) -> None:
@@ -72,6 +75,65 @@ def test_tables_are_found_in_every_shape(tmp_path: Path, value: Any, tables: dic
     place.write_text(json.dumps(value))
     assert {name: list(table.names) for name, table in comb.load_all(place).items()} == tables
     assert [table.name for table in comb.inspect(place).tables] == list(tables)
+
+
+FARMS = {"farms": [
+    {"name": "A", "pos": [50.1, 7.2], "n": [1], "barns": [{"id": 1, "cows": [{"tag": "c1"}, {"tag": "c2"}]}, {"id": 2, "cows": []}]},
+    {"name": "B", "pos": None, "n": [1, 2], "barns": [{"id": 3, "cows": [{"tag": "c9"}]}]},
+]}  # fmt: skip
+
+
+def test_lists_inside_lists_are_tables_with_the_rows_of_their_parents(tmp_path: Path) -> None:
+    place = tmp_path / "farms.json"
+    place.write_text(json.dumps(FARMS))
+    tables = comb.load_all(place)
+    assert list(tables) == ["/farms", "/farms/*/barns", "/farms/*/barns/*/cows"]
+    cows, barns, farms = (tables[name] for name in reversed(tables))
+    assert cows["parent_row"].to_list() == [1, 1, 3] and barns["parent_row"].to_list() == [1, 1, 2]
+    # From a cow to its farm by two joins.
+    whole = cows.join(barns.calculate({"at": "row_number() over (order by id)"}), by="parent_row = at", columns="id")
+    assert whole["id"].to_list() == [1, 1, 3]
+    for wanted in ("cows", "barns.cows", "farms.barns.cows", "/farms/*/barns/*/cows"):
+        assert comb.load(place, table=wanted).row_count == 3, wanted
+    assert "table='/farms/*/barns/*/cows'" in barns.sentence()
+    with pytest.raises(comb.ContentError, match="contains no table 'ows'"):
+        comb.load(place, table="ows")
+    lines = tmp_path / "farms.jsonl"
+    lines.write_text("".join(json.dumps(one) + "\n" for one in FARMS["farms"]))
+    assert list(comb.load_all(lines)) == ["farms", "barns", "barns/*/cows"]
+    assert comb.load(lines, table="cows").row_count == 3
+    assert farms.plan().run(dry_run=True).tables["farms"].equals(farms)
+
+
+def test_lists_of_one_length_are_columns(tmp_path: Path) -> None:
+    for name, text in (
+        ("f.json", json.dumps(FARMS["farms"])), ("f.jsonl", "".join(json.dumps(one) + "\n" for one in FARMS["farms"])),
+    ):  # fmt: skip
+        (tmp_path / name).write_text(text)
+        table = comb.load(tmp_path / name, lists="columns")
+        assert table.names == ("name", "pos.1", "pos.2", "n")
+        assert table["pos.1"].to_list() == [50.1, None] and table["pos.2"].reasons() == [None, "marker"]
+        assert table["n"].to_list() == ["[1]", "[1, 2]"] and "2 lists in n kept as text" in table.sentence()
+        assert table.plan().run(dry_run=True).tables["f"].equals(table)
+
+
+def test_a_limit_of_rows_reads_no_further(tmp_path: Path) -> None:
+    place = tmp_path / "long.jsonl"
+    record = json.dumps({"n": 1, "text": "x" * 200, "list": [1, 2]})
+    place.write_text("\n".join([record] * 20_000) + "\n{broken")
+    few = comb.load(place, rows=5)
+    assert few.row_count == 5 and few["text"].to_list()[4] == "x" * 200
+    # What is below was not looked at: it is not said to be broken, and there is no checksum of the whole.
+    assert "set aside" not in few.sentence() and few.origin.checksum == ""
+    assert "line 20001" in comb.load(place).sentence()
+    assert comb.load(place, rows=30_000).row_count == 20_000
+    shown = run_comb("show", "long.jsonl", cwd=tmp_path)
+    assert shown.code == 0 and "there are more rows, so the types are provisional" in shown.out
+    inspected = run_comb("inspect", "long.jsonl", cwd=tmp_path).out
+    assert "rows were looked at, so the types are provisional" in inspected
+    # Lines that are no records do not count.
+    place.write_text("\n".join(["{", record, "[1]", *[record] * 9_000, "{"]))
+    assert comb.load(place, rows=3).row_count == 3
 
 
 def test_a_pointer_chooses_and_says_where_each_record_stands(tmp_path: Path) -> None:

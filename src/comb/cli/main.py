@@ -44,7 +44,7 @@ _READING = (
     click.option("--schema", metavar="FILE", help="A description by CSV on the Web; empty for none."),
     click.option("--totals", is_flag=True, help="Keep rows and columns of a workbook that are totals."),
     click.option("--fill-merged", is_flag=True, help="Copy a merged cell's value to every cell it covers."),
-    click.option("--lists", default="keep", metavar="HOW", help="Lists in JSON: keep, count, rows."),
+    click.option("--lists", default="keep", metavar="HOW", help="Lists in JSON: keep, count, rows, columns."),
     click.option("--most-bytes", type=int, metavar="N", help="The most a compressed file may decompress to."),
 )
 

@@ -66,7 +66,7 @@ def load(
     most_bytes: int | None = None,
     totals: bool = False,
     fill_merged: bool = False,
-    lists: Literal["keep", "count", "rows"] = "keep",
+    lists: Literal["keep", "count", "rows", "columns"] = "keep",
 ) -> Table:
     """Load a table from delimited text, a workbook or JSON, or from several files of one shape.
 
@@ -114,8 +114,9 @@ def load(
         Keep rows and columns of a workbook that are totals; by default they are set aside.
     fill_merged : bool
         Copy a merged cell's value to every cell it covers.
-    lists : {"keep", "count", "rows"}
-        What becomes of lists of plain values in JSON: kept as text, counted, or a row for each item.
+    lists : {"keep", "count", "rows", "columns"}
+        What becomes of lists of plain values in JSON: kept as text, counted, a row for each item, or, where all lists
+        of a key are of one length, a column for each place.
 
     Returns
     -------

@@ -204,11 +204,11 @@ def _document_inspection(opened: OpenDocument) -> Inspection:
     inner = document.choose(opened.table, opened.name)[0] if asked else list(document.tables)
     facts = [Decision(what, value, "", "", "") for what, value in document.facts.items()]
     decisions = (Decision("kind", document.kind, document.why, "", ""), *facts)
-    tables = tuple(_inner_reading(one, opened.rules) for one in inner)
+    tables = tuple(_inner_reading(one, opened.rules, provisional=opened.provisional) for one in inner)
     return Inspection(opened.name, opened.path, opened.stamp.size, decisions, tables)
 
 
-def _inner_reading(inner: InnerTable, rules: ColumnRules) -> TableReading:
+def _inner_reading(inner: InnerTable, rules: ColumnRules, *, provisional: bool) -> TableReading:
     data = inner.make(rules)
     columns = tuple(
         ColumnReading(title, str(column.type), column.missing_count, column.evidence)
@@ -216,7 +216,8 @@ def _inner_reading(inner: InnerTable, rules: ColumnRules) -> TableReading:
     )
     notes = (inner.about, *data.notes) if inner.about else tuple(data.notes)
     place = ", ".join([inner.place, *data.details])
-    return TableReading(inner.name, place, len(data.lines), columns, notes, tuple(data.titles), tuple(data.footers))
+    around = tuple(data.titles), tuple(data.footers)
+    return TableReading(inner.name, place, len(data.lines), columns, notes, *around, provisional)
 
 
 def _decisions(text: OpenText) -> tuple[Decision, ...]:

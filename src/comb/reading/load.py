@@ -104,7 +104,7 @@ def load_beginning(source: Source, options: ReadOptions) -> tuple[BareTable, boo
         return load_table(source, options), False
     with bounded(source):
         opened = [open_source(one, options, DEFAULT, first_look=True) for one in files]
-        return table_of(source, opened), any(isinstance(one, OpenText) and one.provisional for one in opened)
+        return table_of(source, opened), any(one.provisional for one in opened)
 
 
 def load_tables(source: str | Path | HeldSource, options: ReadOptions) -> dict[str, BareTable]:

@@ -15,7 +15,7 @@ import msgspec
 
 from comb.errors import ParameterError, listing
 
-LISTS = ("keep", "count", "rows")
+LISTS = ("keep", "count", "rows", "columns")
 
 # No file has more rows or bytes, and counts of them fit where they are kept.
 LARGEST = 2**60
@@ -78,7 +78,7 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True,
     totals, fill_merged : bool
         Whether rows and columns of a workbook that are totals are kept, and whether a merged cell's value is copied
         to every cell it covers.
-    lists : {"keep", "count", "rows"}
+    lists : {"keep", "count", "rows", "columns"}
         What becomes of lists of plain values in JSON.
     """
 

@@ -33,6 +33,9 @@ from comb.tables.origin import SourceAccount, SourceLine
 PARENT = "parent_row"
 MOST_LISTED = 5
 SAMPLE_LINES = 20
+
+# Lists of records inside records are followed so far.
+MOST_LEVELS = 8
 LOOKED_AT = 100_000
 _EACH_LINE = "a record in each line"
 _WHY_LINES = "each line is JSON of its own"
@@ -80,7 +83,7 @@ def json_document(text: str, name: str) -> Document:
 
     def find(wanted: str) -> InnerTable | None:
         if wanted and not wanted.startswith("/"):
-            return None
+            return _by_dotted_name(tables, wanted)
         inner, there = follow(value, wanted)
         json_table = as_table(inner, wanted) if there else None
         return None if json_table is None else _inner_tables(json_table, name, value, notes)[0]
@@ -192,7 +195,8 @@ def _lines_document(text: str, parser: JsonParser, name: str) -> Document:
         if rows is not None:
             json_table = JsonTable("", "a row in each line", rows.records, lines[len(lines) - len(rows.records) :])
     tables = _inner_tables(json_table, name, None, notes, place="line {}", aside=bad)
-    return Document("JSON Lines", _WHY_LINES, tuple(tables), lambda _: None, {"shape": json_table.shape})
+    shape = {"shape": json_table.shape}
+    return Document("JSON Lines", _WHY_LINES, tuple(tables), partial(_by_dotted_name, tables), shape)
 
 
 def _broken(text: str, error: json.JSONDecodeError, name: str) -> Document:
@@ -246,7 +250,7 @@ def _inner_tables(
     def make(rules: ColumnRules) -> TableData:
         found = flat(rules.options.lists)
         made = _made(found, json_table.keys, place, rules, by_key=bool(json_table.key_name))
-        made.notes += [*_notes(found, title), *notes]
+        made.notes += [*_notes(found, json_table.pointer), *notes]
         made.titles = titles
         made.set_aside = list(aside)
         made.account = _account(len(json_table.records), found.positions()[: len(made.lines)], aside)
@@ -256,26 +260,51 @@ def _inner_tables(
     tables = [InnerTable(title, json_table.shape, make, about)]
     # What the items are does not depend on what becomes of lists of plain values.
     for child, items in flat("keep").children.items():
-        own = f"{json_table.pointer}/*/{child.replace('.', '/')}" if json_table.pointer else child
-        tables.append(_child(own, title, child, items, json_table.keys, place))
+        tables += _children(_child_name(json_table.pointer, child), title, child, items, json_table.keys, place)
     return tables
 
 
-def _child(name: str, parent: str, key: str, items: list[tuple[int, Any]], keys: list[str], place: str) -> InnerTable:
+def _child_name(parent: str, key: str) -> str:
+    """Return the name of a table of items inside the records of another.
+
+    >>> _child_name("/farms", "barns"), _child_name("", "barns"), _child_name("barns", "cows")
+    ('/farms/*/barns', 'barns', 'barns/*/cows')
+    """
+    return f"{parent}/*/{key.replace('.', '/')}" if parent else key
+
+
+def _children(
+    name: str, parent: str, key: str, items: list[tuple[int, Any]], keys: list[str], place: str, depth: int = 1
+) -> list[InnerTable]:
+    """Return the table of the items inside the records of another, and those inside its own."""
+    records = [item for _, item in items]
+    parents = np.array([number for number, _ in items], np.int64)
+    own_keys = [keys[number] for number in parents.tolist()]
+
     def make(rules: ColumnRules) -> TableData:
-        records = [item for _, item in items]
         found = flatten(records, rules.options.lists)
-        parents = np.array([number for number, _ in items], np.int64)
-        made = _made(
-            found, [keys[number] for number in parents.tolist()], place, rules, parents=parents[found.positions()] + 1
-        )
+        made = _made(found, own_keys, place, rules, parents=parents[found.positions()] + 1)
         made.notes += _notes(found, name)
         made.account = _account(len(records), found.positions()[: len(made.lines)], ())
         return made
 
-    return InnerTable(
-        name, f"records in {key} of each record of {parent}", make, f"its column {PARENT} is the row number in {parent}"
-    )
+    about = f"its column {PARENT} is the row number in {parent}"
+    tables = [InnerTable(name, f"records in {key} of each record of {parent}", make, about)]
+    if depth < MOST_LEVELS:
+        for child, inner in flatten(records, "keep").children.items():
+            tables += _children(_child_name(name, child), name, child, inner, own_keys, place, depth + 1)
+    return tables
+
+
+def _by_dotted_name(tables: Sequence[InnerTable], wanted: str) -> InnerTable | None:
+    """Return the table whose name ends with keys that are given with dots between, if it is the only one."""
+    asked = _dotted(wanted)
+    found = [one for one in tables if _dotted(one.name) == asked or _dotted(one.name).endswith(f".{asked}")]
+    return found[0] if asked and len(found) == 1 else None
+
+
+def _dotted(name: str) -> str:
+    return name.strip("/").replace("/*/", ".").replace("/", ".")
 
 
 def _made(
@@ -311,12 +340,13 @@ def _account(records: int, rows: Codes, aside: Sequence[SourceLine]) -> SourceAc
     return SourceAccount("record", records + len(aside), len(rows), beyond, bad, len(rows) - used)
 
 
-def _notes(flat: Flat, title: str) -> list[str]:
+def _notes(flat: Flat, pointer: str) -> list[str]:
     notes = []
     for name, column in flat.columns.items():
         notes += _cell_notes(name, column.kinds.count(SourceKind.ERROR), column.kinds.count(SourceKind.NESTED))
     for name, items in flat.children.items():
-        notes.append(f"{counted(len(items), 'record')} in {name} are a table of their own: load_all, or table={name!r}")
+        own = _child_name(pointer, name)
+        notes.append(f"{counted(len(items), 'record')} in {name} are a table of their own: load_all, or table={own!r}")
     return notes
 
 
@@ -325,6 +355,6 @@ def _cell_notes(name: str, not_finite: int, nested: int) -> list[str]:
     if not_finite:
         cell_notes.append(f"{counted(not_finite, 'cell')} of {name} with NaN or Infinity, missing as marker")
     if nested:
-        apart = "lists='count' or 'rows' (--lists) takes them apart"
+        apart = "lists='count', 'rows' or 'columns' (--lists) takes them apart"
         cell_notes.append(f"{counted(nested, 'list')} in {name} kept as text; {apart}")
     return cell_notes

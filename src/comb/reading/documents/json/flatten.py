@@ -1,6 +1,6 @@
 """Records of nested values become columns with dotted names."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -16,6 +16,9 @@ DEEPEST = 20
 
 # No table made by people or programs for people is wider; objects used as lookup tables are.
 MOST_COLUMNS = 5_000
+
+# Lists of more items are no columns.
+MOST_PLACES = 100
 Record = dict[str, Any]
 
 
@@ -103,9 +106,10 @@ def flatten(records: Sequence[Any], lists: str) -> Flat:
     ----------
     records : sequence of dict
         What is no object is one column, ``value``.
-    lists : {"keep", "count", "rows"}
-        What becomes of lists of plain values: one value as it stands, their length, or a row
-        for each item, the other cells repeated.
+    lists : {"keep", "count", "rows", "columns"}
+        What becomes of lists of plain values: one value as it stands, their length, a row
+        for each item, the other cells repeated, or, where all lists of a key are of one length, a
+        column for each place: ``pos.1``, ``pos.2``.
 
     Returns
     -------
@@ -113,10 +117,20 @@ def flatten(records: Sequence[Any], lists: str) -> Flat:
         Lists of records are no columns but tables of their own.
     """
     flat = Flat()
-    for number, record in enumerate(records):
+
+    def apart(number: int, record: Any) -> Record:
         cells: Record = {}
         _take_apart(record if isinstance(record, dict) else {"value": record}, "", cells, flat, number, 0)
-        for row in _rows(cells, lists):
+        return cells
+
+    taken: Iterable[Record] = (apart(number, record) for number, record in enumerate(records))
+    widths: dict[str, int] = {}
+    if lists == "columns":
+        # All have to be seen before it is known which lists are of one length.
+        taken = list(taken)
+        widths = _widths(taken)
+    for number, cells in enumerate(taken):
+        for row in _rows(cells, lists, widths):
             for name, value in row.items():
                 name = sound(name)
                 column = flat.columns.get(name)
@@ -151,8 +165,29 @@ def _take_apart(record: Record, prefix: str, cells: Record, flat: Flat, number: 
                 flat.filled.add(name)
 
 
-def _rows(cells: Record, lists: str) -> list[Record]:
+def _widths(taken: Sequence[Record]) -> dict[str, int]:
+    """Return the length of the lists of each key that has lists of one length only."""
+    lengths: dict[str, set[int]] = {}
+    for cells in taken:
+        for name, value in cells.items():
+            if value is not None:
+                # What is no list has no length.
+                lengths.setdefault(name, set()).add(len(value) if isinstance(value, list) else -1)
+    fixed = {name: some.pop() for name, some in lengths.items() if len(some) == 1}
+    return {name: width for name, width in fixed.items() if 0 < width <= MOST_PLACES}
+
+
+def _rows(cells: Record, lists: str, widths: Mapping[str, int]) -> list[Record]:
     """Return the rows that a record makes."""
+    if lists == "columns":
+        row: Record = {}
+        for name, value in cells.items():
+            if name in widths:
+                items = [None] * widths[name] if value is None else value
+                row |= {f"{name}.{at}": item for at, item in enumerate(items, 1)}
+            else:
+                row[name] = value
+        return [row]
     if lists == "keep":
         return [cells]
     long = {name: value for name, value in cells.items() if isinstance(value, list)}
