@@ -9,6 +9,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 import comb
 from support.layouts import LAYOUTS, Layout, ferries, fields, wards
@@ -140,3 +142,47 @@ def test_a_plan_that_is_there_stays(tmp_path: Path) -> None:
     (tmp_path / "p.yaml").write_text("mine")
     said = run_comb("inspect", "f.xlsx", "--plan", "p.yaml", cwd=tmp_path)
     assert said.code == 2 and (tmp_path / "p.yaml").read_text() == "mine"
+
+
+CELLS = st.sampled_from(
+    ["", "", "Total", "May", "June", "2024", "2025", "1", "2", "3.5", "kg", "hive", "a1", "7*", "Keeper:", "Mean", " x"]
+)
+
+
+@given(st.lists(st.lists(CELLS, min_size=1, max_size=5), min_size=1, max_size=10))
+@settings(max_examples=120, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+def test_whatever_a_sheet_holds_a_draft_runs_or_says_why_not(tmp_path: Path, rows: list[list[str]]) -> None:
+    place = Layout([], {"Any": [list(row) for row in rows]}).write(tmp_path / "any.csv")
+    try:
+        plan = comb.draft_plan(place)
+    except comb.CombError as error:
+        assert str(error)
+        return
+    outcome = plan.run(dry_run=True)
+    assert outcome.adds_up
+    # Whatever was read twice is the same.
+    for name, table in comb.draft_plan(place).run(dry_run=True).tables.items():
+        assert table.equals(outcome.tables[name])
+
+
+def test_a_text_read_as_a_sheet_keeps_lines_and_notations(tmp_path: Path) -> None:
+    place = tmp_path / "export.csv"
+    place.write_text(
+        'Wasser 2022;;\n\nJanuar;;\nHaus;m³;Notiz\nA;1,5;"zwei\nZeilen"\nB;2,25;x\nSumme;3,75;\n\nFebruar;;\nHaus;m³;Notiz\nA;1,0;y\n',
+        encoding="utf-8",
+    )
+    table = comb.load(place, table="*")
+    assert table.names == ("table", "Haus", "m³", "Notiz") and str(table["m³"].type) == "number"
+    # The types are found in all blocks together, with the marks that they share.
+    assert table["m³"].to_list() == [1.5, 2.25, 1.0]
+    # A cell of two lines moves those below it on.
+    assert [table.place(row) for row in (1, 2, 3)] == [f"export.csv, line {line}" for line in (5, 7, 12)]
+    assert table.trace(1, "m³")[0].source_text == "1,5"
+    again = table.plan().run(dry_run=True).tables["export"]
+    assert again.equals(table)
+    one = comb.load(place, table="Februar")
+    assert one.row_count == 1 and one["Notiz"].to_list() == ["y"]
+    with pytest.raises(comb.CombError, match="contains no table 'März'"):
+        comb.load(place, table="März")
+    whole = comb.load(place, table="export")
+    assert "table" not in whole and whole.row_count > 3

@@ -7,6 +7,8 @@ from pathlib import Path
 import numpy as np
 
 from comb.errors import ContentError, counted, listing, unknown_name
+from comb.inference.decide import infer_column
+from comb.reading.column_rules import ColumnRules
 from comb.reading.delimited.assemble import RawTable, type_columns
 from comb.reading.delimited.stack import stack
 from comb.reading.documents.model import InnerTable, TableData, stacked
@@ -18,7 +20,10 @@ from comb.tables.column import Column
 from comb.tables.evidence import MANY_DIGITS
 from comb.tables.origin import DELIMITED, Origin, in_total
 from comb.tables.read_options import ALL_COLUMNS, ReadOptions
+from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
+from comb.tables.text import Text
+from comb.tables.types import STRING
 
 
 def table_of(source: Source, opened: Sequence[OpenText | OpenDocument], threads: int = 1) -> BareTable:
@@ -97,13 +102,20 @@ def only_texts(opened: Sequence[OpenText | OpenDocument]) -> list[OpenText]:
 def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]], notes: list[str]) -> BareTable:
     """Make a table of one or several inside documents."""
     first, several = tables[0][0], len(tables) > 1
-    data = [inner.make(first.rules) for _, inner in tables]
+    rules = first.rules
+    # The types of texts are found in all tables together: what is a decimal in one is no text in another.
+    together = several and rules.options.types is None and all(inner.plain for _, inner in tables)
+    if together:
+        rules = replace(rules, options=rules.options.replace(types="string", missing=[]))
+    data = [inner.make(rules) for _, inner in tables]
     files = list(dict.fromkeys(one.name for one, _ in tables))
     names = [f"{one.name}, {inner.name}" if len(files) > 1 else inner.name for one, inner in tables]
     columns = data[0].columns
     if several:
         # Of several files that a list names, all have the same columns.
         columns, below = stacked(data, names, first.name, union=len(files) == 1)
+        if together:
+            columns = {name: _inferred(name, column, first.rules) for name, column in columns.items()}
         notes = [*below, *notes]
     # What there is besides comes last, where the sentence over the table shows it.
     of_each = [
@@ -143,6 +155,17 @@ def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]]
         origin = replace(origin, violations=tuple(violations), required=_required(first.rules.schema))
         notes += [*first.rules.schema.notes, *found]
     return BareTable(columns, origin=origin, notes=tuple(notes))
+
+
+def _inferred(name: str, column: Column, rules: ColumnRules) -> Column:
+    """Give a column of texts its type; what is absent stays so."""
+    if column.type != STRING or not any(column.texts()):
+        return column
+    absent = column.states == Reason.ABSENT
+    texts = Text.from_strings([text or "" for text in column.texts()])
+    made = infer_column(texts, missing=rules.options.words_of(name), known=rules.options.knows_words(name))
+    made = made._replace(description=column.description, source=column.source)
+    return made._emptied(absent, Reason.ABSENT) if absent.any() else made
 
 
 def files_table(

@@ -97,6 +97,8 @@ class InnerTable:
         The sheet it stands on.
     names : tuple of str
         Its columns, where they are known before it is read.
+    plain : bool
+        Whether all its cells are texts, whose types are found by looking at them.
     """
 
     name: str
@@ -105,6 +107,7 @@ class InnerTable:
     about: str = ""
     group: str = ""
     names: tuple[str, ...] = ()
+    plain: bool = False
 
     @property
     def clear(self) -> bool:

@@ -207,7 +207,7 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
     below = [grid.texts(row, block.left, block.right) for row in after]
     more = [grid.texts(row, block.left, block.right) for row in rows[lines + 1 : lines + 1 + ROWS_COMPARED]]
     units = after if lines and below and more and are_units(below[0], more) else []
-    repeated = sorted({row for line in head for row in rows_like(grid, line, block)})
+    repeated = sorted({row for line in head for row in rows_like(grid, line, block)} - set(head) - set(units))
     body = np.setdiff1d(np.array(rows[lines + len(units) :], np.int64), repeated)
     blank_columns = [at for at in columns if not filled[:, at - block.left].any()]
     parts = [part for at, part in zip(columns, parts, strict=True) if at not in blank_columns]

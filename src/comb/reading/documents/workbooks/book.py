@@ -164,7 +164,13 @@ def _said(area: Area) -> set[str]:
 
 def _inner(grid: SheetGrid, area: Area, name: str, place: str, about: str, *, plain: bool) -> InnerTable:
     return InnerTable(
-        name, place, lambda rules: _made(grid, area, rules, plain=plain), about, grid.sheet.name, tuple(area.names)
+        name,
+        place,
+        lambda rules: _made(grid, area, rules, plain=plain),
+        about,
+        grid.sheet.name,
+        tuple(area.names),
+        plain,
     )
 
 
