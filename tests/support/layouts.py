@@ -398,7 +398,7 @@ def timesheets() -> Layout:
         ours = [[one["day"], one["begin"], one["hours"]] for one in tidy if one["table"] == name]
         rows += [["Employee:", name], ["Department:", office], ["day", "begin", "hours"], *ours]
         rows += [["Total", "", sum(one[2] for one in ours)], []]
-    return Layout(tidy, {"March": rows}, said=("Employee, Department stand above each of them",))
+    return Layout(tidy, {"March": rows}, said=("Employee, Department are labels above each of them",))
 
 
 def dairies() -> Layout:

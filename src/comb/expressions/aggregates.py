@@ -16,7 +16,7 @@ from comb.tables.types import DURATION, INTEGER, NUMBER, STRING, Type
 # Sums below this are exact as floats, whatever their order.
 EXACT_FLOAT = float(2**53)
 
-# Groups of so many rows on average are sorted one by one.
+# Groups of this many rows on average are sorted one by one.
 ROWS_OF_LONG_GROUPS = 256
 
 

@@ -84,7 +84,7 @@ Linden Row,2,7,8,17
     ),
     Example(
         "Days across and months down",
-        "The year stands in the title: month and day become a date.",
+        "The year is in the title: month and day become a date.",
         """\
 Visitors 2025,,,,,,,
 month,1,2,3,4,5,6,7
@@ -131,7 +131,7 @@ South,6,8
     ),
     Example(
         "Labels above each block",
-        "What stands beside the same labels above every block belongs to each of its rows.",
+        "The values of labels that are above every block belong to each of its rows.",
         """\
 Keeper:,Alder,
 Hive:,a1,

@@ -16,7 +16,7 @@ _MONTHS = frozenset(word for names in MONTH_NAMES for word in names.split())
 # Columns whose names are values are at least this many.
 LEAST_HEADINGS = 3
 
-# Numbers that count on are, where there are so many: the days of a month, the hours of a day.
+# Numbers that count on are, from this many on: the days of a month, the hours of a day.
 LEAST_COUNTED = 7
 _YEAR = re.compile(r"(?:18|19|20|21)[0-9]{2}(?:[-/][0-9]{2,4})?")
 _QUARTER = re.compile(

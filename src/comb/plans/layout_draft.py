@@ -57,7 +57,7 @@ _TYPES = {
 _COUNTED = ((12, "month number"), (31, "day"), (53, "week"))
 _MOST_HOURS = 24
 
-# Columns named by what was measured and a value are so many at least.
+# At least this many columns are named by what was measured and a value.
 LEAST_PARTED = 3
 
 

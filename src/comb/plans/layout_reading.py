@@ -27,7 +27,7 @@ from comb.tables.types import STRING
 # The columns of labels and values without a header.
 CARD = ("_col.1", "_col.2")
 
-# A table that is turned has so many rows and columns at least, and so many variables at most.
+# A table that is turned has at least this many rows and columns, and at most this many variables.
 LEAST_TURNED = 2
 MOST_VARIABLES = 500
 
@@ -45,7 +45,7 @@ class LayoutTable(NamedTuple):
         How it is read.
     table : BareTable
     headings : dict of str to tuple of str
-        What stands above its columns, line by line.
+        What is above its columns, line by line.
     """
 
     name: str

@@ -13,7 +13,7 @@ from comb.tables.column import Mask
 from comb.tables.names import unique_names
 from comb.tables.reasons import Reason
 
-# Rows that head others are so many at least, and this share of all rows at most.
+# At least this many rows head others, and at most this share of all rows.
 LEAST_HEADINGS = 2
 MOST_HEADINGS = 0.5
 

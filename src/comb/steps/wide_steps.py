@@ -222,7 +222,7 @@ def _comparable(column: Column) -> list[NDArray[Any]] | None:
 
 
 def _every(cells: Column, begin: int, size: int, shared: Codes | None) -> Column:
-    """Return every so many cells of a column; the row numbers of all of them are not stored again."""
+    """Return every cell of a column at a fixed distance; the row numbers of all of them are not stored again."""
     places = slice(begin, None, size)
     text = cells.values if isinstance(cells.values, Text) else None
     if len(cells.kept) or (text is not None and text.codes is None):

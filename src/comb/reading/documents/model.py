@@ -301,11 +301,11 @@ def stacked(
         title += "_"
     each = np.repeat(np.arange(len(names)), counts)
     message = f"{len(made)} tables below each other; column {title} names each"
-    # What stands beside the same labels above every table belongs to each of its rows.
+    # The values of labels that are above every table belong to each of its rows.
     shared = [name for name in made[0].labels if name not in columns and all(name in one.labels for one in made)]
     beside = {name: infer_column(Text.from_items([one.labels[name] for one in made], each)) for name in shared}
     if shared:
-        notes.append(f"{listing(shared)} {agree(len(shared), 'stands', 'stand')} above each of them")
+        notes.append(f"{listing(shared)} {agree(len(shared), 'is a label', 'are labels')} above each of them")
     return {title: Column(STRING, Text.from_items(list(names), each)), **beside, **columns}, [message, *notes]
 
 

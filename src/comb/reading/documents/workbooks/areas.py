@@ -33,7 +33,7 @@ MOST_HEADER_LINES = 5
 LEAST_NOTED_WIDTH = 3
 MOST_NOTES = 20
 
-# Labels with values above a table are so many at most.
+# At most this many labels with values are above a table.
 MOST_LABELS = 20
 
 # So many numbers that count on are headings.

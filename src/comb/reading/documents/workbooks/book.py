@@ -47,7 +47,7 @@ MOST_TITLE = 40
 MOST_COMPARED = 200
 LEAST_COMPARED = 2
 
-# A table that sums up others by their names has so many rows at least.
+# A table that sums up others by their names has at least this many rows.
 LEAST_NAMED = 2
 
 
@@ -148,7 +148,7 @@ def _area_names(grid: SheetGrid, areas: list[Area]) -> list[str]:
     named = [area.titles if not own or len(area.titles) > len(area.above) else [] for area in areas]
     plain = [[text for text in titles if text not in _said(area)] for titles, area in zip(named, areas, strict=True)]
     short = [" ".join(titles[-1].split()) if titles else "" for titles in plain]
-    # Where there is no title, what stands beside the first label names it.
+    # Where there is no title, the value of the first label names it.
     short = [text or next(iter(area.labels.values()), "") for text, area in zip(short, areas, strict=True)]
     counts = Counter(short)
     return [

@@ -29,7 +29,7 @@ CLOSE = 1e-9
 LEAST_ADDED = 3
 LEAST_SHARE = 0.9
 
-# A mean is of so many rows at least.
+# A mean is of at least this many rows.
 LEAST_MEANT = 2
 
 # A total that is off by this share of its parts at most is one, and wrong.
