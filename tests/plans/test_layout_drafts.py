@@ -129,6 +129,7 @@ def test_a_tidy_source_gets_a_plan_without_steps(tmp_path: Path) -> None:
         (["f.xlsx", "--json"], "--json shows how a source is read, --plan writes a plan"),
         (["f.xlsx", "--column", "quay"], "--column shows how a source is read"),
         (["none.xlsx"], "there is no such file"),
+        (["-"], "standard input is read once"),
     ],
 )
 def test_slips_are_said_and_nothing_is_written(arguments: list[str], message: str, tmp_path: Path) -> None:
@@ -178,6 +179,7 @@ def test_a_text_read_as_a_sheet_keeps_lines_and_notations(tmp_path: Path) -> Non
     # A cell of two lines moves those below it on.
     assert [table.place(row) for row in (1, 2, 3)] == [f"export.csv, line {line}" for line in (5, 7, 12)]
     assert table.trace(1, "m³")[0].source_text == "1,5"
+    assert [(one.place, one.cells[0]) for one in table.origin.set_aside] == [("line 8", "Summe")]
     again = table.plan().run(dry_run=True).tables["export"]
     assert again.equals(table)
     one = comb.load(place, table="Februar")

@@ -407,8 +407,13 @@ def check_one(sources: Sequence[str]) -> str:
     Raises
     ------
     ParameterError
-        If there are several.
+        If there are several, or it can be read only once.
     """
+    if "-" in sources:
+        raise ParameterError(
+            "a draft names its source and reads it more than once; standard input is read once",
+            remedy="save it to a file, and name that",
+        )
     if len(sources) != 1:
         raise ParameterError(
             f"a draft is made of one source, got {len(sources)}: {listing(sources)}",

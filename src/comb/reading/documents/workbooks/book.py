@@ -485,18 +485,28 @@ def _shown_total(grid: SheetGrid, area: Area, wrong: totals.WrongTotal) -> Wrong
 
 def _set_aside(grid: SheetGrid, area: Area) -> list[SourceLine]:
     """Return the totals that are not rows of the table, with the place and the reason."""
-    sheet, left, right = grid.sheet.name, area.range.left, area.range.right
+    left, right = area.range.left, area.range.right
     first, last = (int(area.body[0]), int(area.body[-1])) if len(area.body) else (0, 0)
     rows = [
-        SourceLine(f"{sheet}!{grid.range(Range(row, left, row, right))}", why, tuple(grid.texts(row, left, right)))
+        SourceLine(_place_of(grid, Range(row, left, row, right)), why, tuple(grid.texts(row, left, right)))
         for row, why in area.totals.items()
     ]
     columns = [
         SourceLine(
-            f"{sheet}!{grid.range(Range(first, column, last, column))}",
+            _place_of(grid, Range(first, column, last, column)),
             why,
             tuple(grid.cells(area.body, column).written(np.arange(len(area.body)))),
         )
         for column, why in area.total_columns.items()
     ]
     return [*rows, *columns]
+
+
+def _place_of(grid: SheetGrid, area: Range) -> str:
+    """Say where cells are: by addresses, or by the lines of the text that the sheet is."""
+    whole, lines = grid.range(area), grid.sheet.lines
+    if lines is None:
+        return f"{grid.sheet.name}!{whole}"
+    if whole.top == whole.bottom:
+        return f"line {lines[whole.top]}"
+    return f"column {column_letters(whole.left)}, lines {lines[whole.top]} to {lines[whole.bottom]}"
