@@ -211,3 +211,18 @@ def test_one_variable_in_several_columns_becomes_one() -> None:
         columns={**{name: column.to_list() for name, column in table.columns.items()}, "by_bus": [1] * 30}
     )
     assert not nearly.profile().of("column.indicators")
+
+
+@pytest.mark.parametrize("dated", [True, False])
+def test_a_period_that_is_not_over_is_set_aside(dated: bool) -> None:
+    rows = [(2001 + year, shop) for year in range(17) for shop in range(12)][: 16 * 12 + 4]
+    table = comb.table(columns={
+        "year": [f"{year}-01-01" if dated else year for year, _ in rows], "shop": [f"Shop {shop}" for _, shop in rows],
+        "sales": [100 + 7 * year % 89 + shop for year, shop in rows],
+    })  # fmt: skip
+    table = table.convert({"year": "date"}) if dated else table
+    [found] = table.profile().of("series.partial")
+    assert found.remedy is not None
+    made = table.take_step(found.remedy)
+    assert made.row_count == 16 * 12 and made.ledger[-1].set_aside == 4 and not made.profile().of("series.partial")
+    assert "the last year is not over" in repr(made.trace(193, "sales"))

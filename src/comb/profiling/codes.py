@@ -625,7 +625,7 @@ _ALL = (
             f"{_share(series.NEARLY_ALL)} had the one before, or in which `as_of` lies"
         ),
         example="June with 5 of 12 shops",
-        remedy="",
+        remedy="`set_aside` of its rows, if they are the last of a column of dates or numbers",
         not_for="series of days",
         together="{} series end within a period",
     ),

@@ -16,6 +16,8 @@ from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
 from comb.profiling.headings import YEAR_WORDS, words_of
 from comb.profiling.lookups import meant_codes
+from comb.steps.base import in_quotes
+from comb.steps.screening_steps import SetAsideRows
 from comb.steps.wide_steps import AddCombinations
 from comb.tables.column import Column
 from comb.tables.table import BareTable
@@ -191,8 +193,15 @@ def _gaps(table: ColumnCache, periods: Periods, keys: tuple[tuple[str, ...], Cod
         return
     partial = _last_is_partial(table, periods, there)
     if partial:
+        last = periods.places == periods.total - 1
         yield Finding(
-            "series.partial", (periods.name,), 1, _rows_of(table, periods.places == periods.total - 1), (), partial
+            "series.partial",
+            (periods.name,),
+            1,
+            _rows_of(table, last),
+            (),
+            partial,
+            _without_last(table, periods, last),
         )
         there = there[:, :-1]
     weekdays = _only_weekdays(periods)
@@ -225,6 +234,21 @@ def _remedy(table: ColumnCache, periods: Periods, names: tuple[str, ...], absent
     except CombError:
         return None
     return step if added == absent else None
+
+
+def _without_last(table: ColumnCache, periods: Periods, last: np.ndarray) -> SetAsideRows | None:
+    """Return the step that sets the rows of the last period aside, if a bound says which these are."""
+    column = table[periods.name]
+    if column.type.word not in ("date", "integer"):
+        return None
+    values = column.array[last]
+    rest = column.array[~last & column.present]
+    bound = values.min()
+    if len(rest) and rest.max() >= bound:
+        return None
+    written = f"date '{bound}'" if column.type.word == "date" else str(int(bound))
+    where = f"{in_quotes(periods.name)} >= {written}"
+    return SetAsideRows(where=where, reason=f"the last {periods.step} is not over")
 
 
 def _shown(table: ColumnCache, periods: Periods, names: tuple[str, ...], codes: Codes, where: Codes) -> Iterator[str]:
