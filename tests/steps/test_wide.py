@@ -1,6 +1,7 @@
 """From long form to wide and back: types, reasons, categories and places are kept; what meets in one place is refused."""
 
 from datetime import date, timedelta
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -75,6 +76,15 @@ def test_missing_headings_clashing_names_and_no_rows() -> None:
     shelters = comb.table(columns={"h": ["a", "a", "a"], "s": ["full", "open", "half"], "n": [1, 2, 3]}).convert(
         {"s": "category"}, choices=["open", "half", "full"])  # fmt: skip
     assert shelters.to_wide(heading_column="s", value_column="n").names == ("h", "open", "half", "full")
+
+
+def test_names_that_a_file_would_not_keep_are_made_safe_and_said(tmp_path: Path) -> None:
+    odd = comb.table(columns={"h": ["a"] * 4, "w": ["x:y", "l\nm", " s ", "s"], "v": [1, 2, 3, 4]})
+    wide = odd.to_wide(heading_column="w", value_column="v")
+    assert wide.names == ("h", "s", "l m", "s (2)", "x:y")
+    assert "' s ' is called 's'" in wide.sentence() and "'l\\nm' is called 'l m'" in wide.sentence()
+    wide.save(tmp_path / "wide.csv")
+    assert comb.load(tmp_path / "wide.csv").names == wide.names and wide.select("x:y").names == ("x:y",)
 
 
 def test_names_built_by_a_pattern_become_several_columns() -> None:

@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted
+from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted, listing
 from comb.expressions.aggregates import Groups, aggregate
 from comb.expressions.signatures import AGGREGATES
 from comb.kernels.grouping import Codes, compact, first_rows, group, missing_last, order_rows
@@ -129,9 +129,11 @@ class ToWide(Step, frozen=True, tag="to_wide"):
             )
 
     def _names(self, titles: Sequence[str], values: Sequence[str]) -> list[str]:
+        """Return the names of the new columns: without line breaks and outer spaces, which would get lost in a file."""
+        safe = [" ".join(title.split()) or "(blank)" for title in titles]
         if len(values) == 1:
-            return list(titles)
-        return [f"{value}_{title}" for value in values for title in titles]
+            return safe
+        return [f"{value}_{title}" for value in values for title in safe]
 
     def _notes(self, table: BareTable, keys: Sequence[str], titles: Sequence[str], names: Sequence[str]) -> list[str]:
         dropped = [
@@ -141,7 +143,10 @@ class ToWide(Step, frozen=True, tag="to_wide"):
         notes = [f"{', '.join(dropped)} {agree(len(dropped), 'is', 'are')} not in the result"] if dropped else []
         if MISSING_HEADING in titles:
             notes.append(f"rows without {self.heading_column} are in the column {MISSING_HEADING}")
-        renamed = [name for name in names if name.endswith(")") and name not in titles]
+        plain = self._names(titles, [""])
+        cleaned = [f"{title!r} is called {safe!r}" for title, safe in zip(titles, plain, strict=True) if title != safe]
+        notes += [f"names without breaks and outer spaces: {listing(cleaned)}"] if cleaned else []
+        renamed = [name for name in names if name.endswith(")") and name not in titles and name not in plain]
         notes += [f"names that were there already: {', '.join(renamed)}"] if renamed else []
         return notes
 
