@@ -27,7 +27,7 @@ GUIDE = (
     ("plan.yaml", "the plan that was run: read it, change it, run it again"),
     ("answers.csv", "questions about single cells, answered by those who were there"),
     ("inspections-2026.csv", "the next season: comb run plan.yaml --source inspections-2026.csv --to tidy-2026"),
-    ("harvest.xlsx", "a workbook laid out for people: try comb inspect on it"),
+    ("harvest.xlsx", "a workbook laid out for people: comb inspect drafts its plan with --plan"),
     ("scales.jsonl", "readings as a logger sends them, one line broken"),
     ("apiaries.csv", "where the apiaries lie, three of them spelled differently"),
     ("*-truth.json", "what is planted in these three"),
