@@ -111,6 +111,14 @@ def test_sheets_of_several_shapes_are_several_tables_of_the_plan(tmp_path: Path)
     assert "table: Wards*" in (tmp_path / "two.yaml").read_text()
 
 
+def test_a_block_with_another_type_is_named(tmp_path: Path) -> None:
+    sheets = {month: [["hive", "kg"], ["a", cell], ["b", 3.5]] for month, cell in (("May", 2.5), ("June", 4.5))}
+    sheets["July"] = [["hive", "kg"], ["a", "light"], ["b", "heavy"]]
+    table = comb.load(Layout([], sheets).write(tmp_path / "kg.xlsx"), table="*")
+    assert table["kg"].to_list() == ["2.5", "3.5", "4.5", "3.5", "light", "heavy"]
+    assert "kg is number in most tables and string in July: read as text" in table.sentence()
+
+
 def test_a_tidy_source_gets_a_plan_without_steps(tmp_path: Path) -> None:
     (tmp_path / "tidy.csv").write_text("hive,day,mites\na,2026-05-01,3\nb,2026-05-01,4\n")
     assert "step:" not in repr(comb.draft_plan(tmp_path / "tidy.csv"))

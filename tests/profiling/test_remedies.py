@@ -213,6 +213,22 @@ def test_one_variable_in_several_columns_becomes_one() -> None:
     assert not nearly.profile().of("column.indicators")
 
 
+def test_what_belongs_to_another_level_is_taken_out_and_put_back() -> None:
+    keepers = [(f"K{at}", f"Keeper {at}", f"Street {at}", f"+{at}00") for at in range(12)]
+    rows = [(*keepers[at % 12], at) for at in range(48)]
+    names = ("keeper", "name", "address", "phone", "order")
+    table = comb.table(columns={name: [row[at] for row in rows] for at, name in enumerate(names)})
+    [found] = table.profile().of("layout.levels")
+    assert found.remedy is not None
+    rest = table.take_step(found.remedy)
+    assert not rest.profile().of("layout.levels") and rest.row_count == 48
+    keys = table.separate_tables(found.remedy.by, found.remedy.columns)  # type: ignore[attr-defined]
+    back = rest.join(keys, by="keeper")
+    assert keys.row_count == 12 and {name: back[name].to_list() for name in names} == {
+        n: table[n].to_list() for n in names
+    }
+
+
 @pytest.mark.parametrize("dated", [True, False])
 def test_a_period_that_is_not_over_is_set_aside(dated: bool) -> None:
     rows = [(2001 + year, shop) for year in range(17) for shop in range(12)][: 16 * 12 + 4]

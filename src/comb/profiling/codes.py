@@ -639,7 +639,7 @@ _ALL = (
             "apart"
         ),
         example="customers' addresses in each of their orders",
-        remedy="",
+        remedy="`separate_tables` with `part: rest`; a second table, with `part: keys`, holds what it takes out",
         not_for="subjects with their sex, places with their county",
         together="{} columns are on another level",
     ),

@@ -13,6 +13,7 @@ from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.profiling.lookups import quoted_name
 from comb.steps.base import Step
+from comb.steps.level_steps import SeparateTables
 from comb.steps.row_steps import Filter
 from comb.steps.shape_steps import ToLong
 from comb.tables.column import Column, Mask
@@ -321,4 +322,6 @@ def levels(table: ColumnCache) -> Findings:
         _, name, decided = best
         text = f"{listing(decided)} belong to {name}, not to the row: they are repeated in each of its rows, so that"
         text += " sums and means over them count some more often than others"
-        yield Finding("layout.levels", (name, *decided), table.row_count, NOWHERE, (), text)
+        plain = not any(sign in one for one in (name, *decided) for sign in "*?[]:#")
+        remedy = SeparateTables(by=[name], columns=list(decided), part="rest") if plain else None
+        yield Finding("layout.levels", (name, *decided), table.row_count, NOWHERE, (), text, remedy)

@@ -296,6 +296,9 @@ def stacked(
         name: _below([part.get(name) or _absent(rows) for part, rows in zip(parts, counts, strict=True)])
         for name in _in_order(parts)
     }
+    notes += [
+        said for name, column in columns.items() if column.type == STRING and (said := _mixed_note(name, parts, names))
+    ]
     title = "table"
     while title in columns:
         title += "_"
@@ -307,6 +310,20 @@ def stacked(
     if shared:
         notes.append(f"{listing(shared)} {agree(len(shared), 'is a label', 'are labels')} above each of them")
     return {title: Column(STRING, Text.from_items(list(names), each)), **beside, **columns}, [message, *notes]
+
+
+def _mixed_note(name: str, parts: Sequence[Mapping[str, Column]], names: Sequence[str]) -> str:
+    """Say which tables have another type than most in a column that is text for that; nothing where all are text."""
+    kinds: dict[str, list[str]] = {}
+    for part, table in zip(parts, names, strict=True):
+        column = part.get(name)
+        if column is not None and column.missing_count < len(column):
+            kinds.setdefault(str(column.type), []).append(table)
+    if len(kinds) < 2:
+        return ""
+    usual = max(kinds, key=lambda kind: len(kinds[kind]))
+    others = [f"{kind} in {listing(tables)}" for kind, tables in kinds.items() if kind != usual]
+    return f"{name} is {usual} in most tables and {', '.join(others)}: read as text"
 
 
 def _shares_columns(parts: Sequence[Mapping[str, Any]], at: int) -> bool:
