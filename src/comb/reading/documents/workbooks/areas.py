@@ -1,7 +1,8 @@
 """Find the tables on a sheet: where each stands, what is its header, and what only stands around it."""
 
+from bisect import bisect_left
 from dataclasses import dataclass, field
-from itertools import pairwise
+from itertools import islice, pairwise
 
 import numpy as np
 
@@ -104,7 +105,7 @@ def find_areas(grid: SheetGrid) -> list[Area]:
     """
     blocks = find_blocks(grid)
     tables = [block for block in blocks if not only_text(grid, block)]
-    labels = [block for block in tables if _are_labels(grid, block, tables)]
+    labels = {block for block in tables if _are_labels(grid, block, tables)}
     tables = [block for block in tables if block not in labels]
     if not tables:
         tables = blocks[:1]
@@ -123,11 +124,16 @@ def _are_labels(grid: SheetGrid, block: Range, tables: list[Range]) -> bool:
 
     Values of one kind that is not text make it a table, as do names above them.
     """
-    below = [table for table in tables if table.top > block.bottom and table.spans(block)]
     width, rows = block.right - block.left + 1, np.arange(block.top, block.bottom + 1)
-    if below and all(label_pairs(grid, row, block) for row in rows.tolist()):
-        return True
-    if not below or width != 2 or len(rows) > MOST_LABELS or below[0].right - below[0].left < width:
+    paired = all(label_pairs(grid, row, block) for row in rows.tolist())
+    if not paired and (width != 2 or len(rows) > MOST_LABELS):
+        return False
+    # Tables are in order, from top to bottom.
+    begin = bisect_left(tables, Range(block.bottom + 1, 0, 0, 0))
+    below = next((table for table in islice(tables, begin, None) if table.spans(block)), None)
+    if below is None or paired:
+        return below is not None
+    if below.right - below.left < width:
         return False
     labels = grid.texts_of(rows, block.left)
     kinds, values = (grid.kinds(rows, at) for at in (block.left, block.right))

@@ -114,7 +114,11 @@ def _joined(grid: SheetGrid, blocks: list[Range]) -> list[Range]:
         first = waiting.pop()
         if first not in there:
             continue
-        for second in sorted(tops.get(first.bottom + 2, set()) | lefts.get(first.right + 2, set())):
+        # Of many blocks that begin there, few are below it or beside it.
+        under = [one for one in tops.get(first.bottom + 2, ()) if _inside(one, first)]
+        ends = first.top, first.bottom
+        side = [one for one in lefts.get(first.right + 2, ()) if (one.top, one.bottom) == ends]
+        for second in sorted({*under, *side}):
             below = _go_on_below(grid, first, second, text_only) or _is_header_of(grid, first, second)
             if not below and not _go_on_beside(grid, first, second):
                 continue
