@@ -117,6 +117,25 @@ def test_lists_of_one_length_are_columns(tmp_path: Path) -> None:
         assert table.plan().run(dry_run=True).tables["f"].equals(table)
 
 
+def test_a_limit_of_rows_reads_no_further_in_one_list(tmp_path: Path) -> None:
+    place = tmp_path / "long.json"
+    record = json.dumps({"n": 1, "text": 'a "],[{' + "x" * 200, "list": [1, {"a": []}], "in": {"b": 2}})
+    for between in (",", ",\n", "  ,\n  "):
+        place.write_text(" [ " + between.join([record] * 20_000) + between + "{broken")
+        few = comb.load(place, rows=5)
+        assert few.row_count == 5 and few["text"].to_list()[4].startswith('a "],[{x') and few["in.b"].to_list()[0] == 2
+        assert few.origin.checksum == "" and few.place(2) == "long.json, /1"
+        shown = run_comb("show", "long.json", cwd=tmp_path).out
+        assert "there are more rows, so the types are provisional" in " ".join(shown.split())
+        inspected = run_comb("inspect", "long.json", cwd=tmp_path).out
+        assert "types are provisional" in " ".join(inspected.split()) and "the first 6," in inspected
+    # Lists whose elements are no records, and what is an object, are read whole: another table may stand further down.
+    rows = [[1, 2]] * 200_000
+    for text in (rows, ["a", *[{"n": 1}] * 200_000], {"a": [{"n": 1}] * 200_000, "b": [{"m": 1}] * 300_000}):
+        place.write_text(json.dumps(text))
+        assert "provisional" not in run_comb("inspect", "long.json", cwd=tmp_path).out
+
+
 def test_a_limit_of_rows_reads_no_further(tmp_path: Path) -> None:
     place = tmp_path / "long.jsonl"
     record = json.dumps({"n": 1, "text": "x" * 200, "list": [1, 2]})

@@ -85,9 +85,12 @@ def inspection_view(inspection: Inspection, width: int) -> list[Line]:
 
 def _several_tables(inspection: Inspection, size: str, width: int) -> list[Line]:
     said = f"{inspection.name}: {size}, {counted(len(inspection.tables), 'table')}"
-    lines = [_line(said, "said"), []]
+    if inspection.tables[0].provisional:
+        said += "; only the beginning was looked at, so rows, columns and types are provisional"
+    lines = [*_wrapped(said, width), []]
     for number, table in enumerate(inspection.tables, 1):
-        extent = f"  {counted(table.rows, 'row')} and {counted(len(table.columns), 'column')}"
+        first = "the first " if table.provisional else ""
+        extent = f"  {first}{counted(table.rows, 'row')} and {counted(len(table.columns), 'column')}"
         lines.append([Span(f"{number}  ", "dim"), Span(washed(table.name), "head"), Span(extent)])
         lines.append(_line(f"   {washed(table.place)}", "dim"))
         lines.append(_line("   " + ", ".join(washed(column.name) for column in table.columns)))

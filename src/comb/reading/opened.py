@@ -1,8 +1,6 @@
 """Open a source and find out what it is: delimited text, or a document with tables inside."""
 
-import codecs
 import contextlib
-import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
@@ -25,6 +23,7 @@ from comb.reading.delimited.chunk_reader import ChunkReader
 from comb.reading.delimited.header import parse_header
 from comb.reading.delimited.layout import Layout, guess_layout
 from comb.reading.delimited.pipeline import ChunkPipeline
+from comb.reading.documents.json.beginning import beginning_of
 from comb.reading.documents.model import Document
 from comb.reading.io.decompress import decompress
 from comb.reading.io.encoding import COMPRESSED, Decoded, decode, utf8_mark
@@ -39,9 +38,6 @@ MOST_LINES_LOOKED_AT = 1_000
 # What is said of delimited text only.
 TEXT_ONLY_BUT_ENCODING = ("delimiter", "quote", "skip")
 TEXT_ONLY = (*TEXT_ONLY_BUT_ENCODING, "encoding")
-
-# So many lines show that each is a record.
-LINES_TRIED = 20
 
 # A larger text is not read as a sheet, cell by cell.
 LARGEST_SHEET_TEXT = 20_000_000
@@ -131,7 +127,8 @@ def open_source(
             raise ContentError(
                 "the file is empty", where=opened.name, remedy="expected a header line and rows below it"
             )
-        lines = None if opened.at_end else _few_lines(start, rules.options, first_look=first_look)
+        cut = not opened.at_end and rules.options.encoding is None
+        lines = beginning_of(start, rules.options.rows, first_look=first_look) if cut else None
         if lines is not None:
             document = _document(lines, partial(bytes, lines), opened.name, rules.options, resources)
             if document is not None:
@@ -153,34 +150,6 @@ def open_source(
                 text = FileText(opened, start, mark, declared=options.encoding is not None)
                 return _read_text(opened, text, rules, resources, first_look=first_look)
         return _open_decoded(opened, start, rules, resources)
-
-
-def _few_lines(start: bytes, options: ReadOptions, *, first_look: bool) -> bytes | None:
-    """Return the beginning of JSON Lines if that is all that is asked for; None where more has to be read."""
-    if options.encoding is not None or not (first_look or options.rows is not None):
-        return None
-    if not start.removeprefix(codecs.BOM_UTF8).lstrip().startswith(b"{"):
-        return None
-    lines = start[: start.rfind(b"\n") + 1]
-    wanted, records, end = options.rows, 0, 0
-    for at, line in enumerate(lines.splitlines(keepends=True)):
-        end += len(line)
-        records += _is_record(line)
-        if at == LINES_TRIED and records < LINES_TRIED // 2:
-            # It is one object over several lines.
-            return None
-        # One more than wanted, so that what has one line only is no list of lines either.
-        if wanted is not None and records > wanted and at:
-            return lines[:end]
-    return lines if first_look and records > 1 else None
-
-
-def _is_record(line: bytes) -> bool:
-    """Return whether a line is a JSON object of its own."""
-    try:
-        return isinstance(json.loads(line), dict)
-    except (ValueError, RecursionError):
-        return False
 
 
 def _is_its_name(table: str, name: str) -> bool:

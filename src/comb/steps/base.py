@@ -110,7 +110,7 @@ class Change:
         For columns whose new cells came from other rows: from which.
     merged_into : int64 array, callable or None
         For each old row the position of the new row it is a part of, -1 for none: of groups, and of copies. Or what
-        finds that out, where it is seldom asked for.
+        finds that out where it is seldom asked for, and each old row is a part of one.
     formulas : dict of str to str
         The formulas of columns that were calculated as a whole.
     moved : collection of str

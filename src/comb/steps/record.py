@@ -126,10 +126,10 @@ def record_of(step: Step, before: BareTable, change: Change, cells: Mapping[str,
             used[change.set_aside.positions] = True
         lost = np.flatnonzero(~used)
         if len(lost) and step.accounting is Rows.MERGED:
-            groups = change.merged_into() if callable(change.merged_into) else change.merged_into
-            away = groups[lost] < 0 if groups is not None else np.zeros(len(lost), np.bool_)
+            groups = None if callable(change.merged_into) else change.merged_into
+            away = np.zeros(0, np.bool_) if groups is None else groups[lost] < 0
             gone["merged"] = lost[~away] if away.any() else lost
-            gone["left out"] = lost[away]
+            gone["left out"] = lost[away] if away.any() else lost[:0]
         elif len(lost):
             gone["left out"] = lost
     reasons = change.set_aside.reasons if change.set_aside is not None else ()
