@@ -58,12 +58,12 @@ def said(capsys: pytest.CaptureFixture[str], *arguments: str) -> str:
         (["show", "months.xlsx", "--table", "2", "--totals"], ["3 rows and 2 columns", "Total 9"]),
         (["show", "months.xlsx", "--table", "June!A1:B2"], ["1 row and 2 columns"]),
         (["show", "months.xlsx", "--table", "*", "--sort", "kg desc"], ["4 rows and 3 columns", "2 tables below each other", "June b 5"]),
-        (["count", "months.xlsx", "--table", "*", "--by", "hive"], ["hive count share", "a 2 0.5"]),
+        (["count", "months.xlsx", "--table", "*", "--by", "hive"], ["hive count share", "a 2 50.0 %"]),
         (["inspect", "nested.json"], ["object with tables inside", "text above the table: season: 2025", "at.m integer", "tags json"]),
         (["show", "nested.json", "--table", "/hives"], ["at.m", '["a", "b"]']),
         (["show", "nested.json", "--table", "/hives", "--lists", "count"], ["2", "0"]),
         (["show", "nested.json", "--table", "/hives", "--lists", "rows", "--columns", "id,tags"], ["1 a", "1 b"]),
-        (["profile", "months.xlsx", "--table", "May"], ["2 rows and 2 columns", "column type missing distinct values"]),
+        (["profile", "months.xlsx", "--table", "May"], ["2 rows and 2 columns", "column type missing distinct shape"]),
         (["show", "scales.jsonl", "--where", "weight_kg > 38.5", "--columns", "reading,colony,weight_kg"], ["rows where weight_kg > 38.5"]),
         (["show", "harvest.xlsx", "--table", "Harvest*", "--first", "2"], ["Spring 2025", "(absent)", "20 rows and 9 columns"]),
         # Rows.
@@ -75,7 +75,7 @@ def said(capsys: pytest.CaptureFixture[str], *arguments: str) -> str:
         # Counts.
         (["count", "inspections.csv"], ["1 row and 1 column", "1 2400"]),
         (["count", "inspections.csv", "--by", "keeper", "--sort", "value", "--first", "2"], ["Alder 604"]),
-        (["count", "inspections.csv", "--by", "keeper", "--where", "fed"], ["rows counted by keeper where fed", "1 Rowan 200 0.2717"]),
+        (["count", "inspections.csv", "--by", "keeper", "--where", "fed"], ["rows counted by keeper where fed", "1 Rowan 200 27.2 %"]),
         (["count", "inspections.csv", "--by", "fed", "--across", "keeper"], ["total"]),
         (["count", "inspections.csv", "--by", "visit", "--of-counts"], ["rows groups", "1 1 2336 2 2 32"]),
     ],

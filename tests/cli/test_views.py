@@ -5,11 +5,14 @@ from pathlib import Path
 import pytest
 
 import comb
-from comb.cli.terminal import Terminal, columns_of
-from comb.cli.views import adds_up_line, column_view, dry_run_view, inspection_view, profile_view, run_view, step_line
+from comb.cli.terminal import Terminal
 from comb.steps.catalogue import make_step
 from comb.steps.ledger import total
 from comb.tables.layout import LayoutRequest, Span, cut_end, lay_out, plain
+from comb.views.inspections import column_view, inspection_view
+from comb.views.lines import columns_of
+from comb.views.profiles import profile_view, step_line
+from comb.views.runs import adds_up_line, dry_run_view, run_view
 from support.running import load_text
 
 
@@ -56,10 +59,13 @@ def test_profile() -> None:
         "  would give wrong groups   1 cell of place has outer or repeated spaces",
         "  untidy                    1 cell of ok (33.3%) is blank",
         "",
-        "column  type     missing          distinct  values",
-        "place   string   -                       3   Mill (1), Mill (1), Ridge (1)",
-        "n       integer  -                       2  1 to 2, median 2, mean 1.667, sd 0.5774",
-        "ok      boolean  1 blank (33.3%)         2  1 true, 1 false",
+        "column  type     missing          distinct  shape",
+        "place   string   -                       3  ███",
+        "    ·Mill (1), Mill (1), Ridge (1)",
+        "n       integer  -                       2  ▄          █",
+        "    1 to 2, quartiles 1.5, 2, 2; mean 1.667, sd 0.5774",
+        "ok      boolean  33.3 %: 1 blank         2  ██",
+        "    1 true, 1 false",
         "",
         "2 of 3 rows are without a gap, 1 with 1 gap; without ok 3 would have none",
         "",

@@ -142,7 +142,7 @@ def test_what_a_workbook_would_change_is_refused(tmp_path: Path, options: dict[s
 @pytest.mark.parametrize(
     ("arguments", "message"),
     [
-        (["--by", "queen"], ["laying 1840 0.7667", "next: comb show inspections.csv --where \"queen = 'laying'\""]),
+        (["--by", "queen"], ["laying 1840 76.7 %", "next: comb show inspections.csv --where \"queen = 'laying'\""]),
         (["--by", "keeper", "--across", "fed", "--sort", "value"], ["Alder", "total"]),
         (["--by", "visit", "--of-counts"], ["1 2336", "2 32"]), (["--where", "mites > 30"], ["count"]),
         (["--by", "colony", "--first", "2"], ["not shown: rows 3 to 74 (--first N)"]), (["--by", "queen", "--json"], ['"count": 1840']),

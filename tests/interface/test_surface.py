@@ -8,6 +8,7 @@ TABLE = {
     "columns", "names", "types", "row_count", "shape", "ledger", "sentence", "equals",
     # to look at it
     "first_rows", "last_rows", "rows_between", "random_rows", "record", "cell", "place", "kept_texts", "profile", "questions", "show_working", "trace",
+    "compare_groups", "draw", "summary",
     # steps
     "add_combinations", "aggregate", "calculate", "convert", "count", "fill", "filter", "join", "pick_rows", "recode", "remove_duplicates",
     "combine", "correct", "mark_rows", "pad_text", "remove_missing", "replace_text", "replace_values", "round",

@@ -3,25 +3,13 @@
 import shlex
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import msgspec
 import numpy as np
 
+from comb.cli.sources import again, check_files, names_of, one_or_several, records_of
 from comb.cli.terminal import Terminal
-from comb.cli.views import (
-    column_view,
-    comparison_view,
-    difference_lines,
-    dry_run_view,
-    explanation_view,
-    inspection_view,
-    one_column_view,
-    profile_view,
-    run_view,
-    together_view,
-    trace_view,
-)
 from comb.errors import ParameterError, PlanError, agree, counted
 from comb.interface.comparing import differences
 from comb.interface.loading import inspect, load, load_all, load_beginning, read_options
@@ -37,10 +25,15 @@ from comb.profiling.codes import code_of
 from comb.profiling.differences import Comparison
 from comb.profiling.profile import Profile
 from comb.profiling.questions import question_table
+from comb.profiling.summaries import Summary
 from comb.reading.inspect import Inspection
 from comb.steps.ledger import lost
 from comb.steps.trace import trace_record
 from comb.tables.layout import DEFAULT_ROWS, LayoutRequest, Line, Span, lay_out
+from comb.views.columns import details_lines
+from comb.views.inspections import column_view, inspection_view
+from comb.views.profiles import explanation_view, finding_lines, profile_view, together_view
+from comb.views.runs import comparison_view, difference_lines, dry_run_view, run_view, trace_view
 from comb.writing.atomic import check_file_free, write_file
 from comb.writing.files import file_kind
 
@@ -62,10 +55,6 @@ class ShowRequest:
     as_json: bool = False
 
 
-def _one_or_several(source: tuple[str, ...]) -> str | list[str]:
-    return source[0] if len(source) == 1 else list(source)
-
-
 def inspect_command(
     source: tuple[str, ...],
     options: dict[str, Any],
@@ -81,26 +70,26 @@ def inspect_command(
         _draft_layout(screen, source, options, plan, column=column, as_json=as_json)
         return
     with screen.working(f"reading {shlex.join(source)}"):
-        inspection = inspect(_one_or_several(source), **options)
+        inspection = inspect(one_or_several(source), **options)
     if as_json:
         screen.json(inspection.as_record())
     elif column:
         screen.lines(column_view(inspection, column))
-        screen.next_step(f"comb show {_again(source, options)} --columns {shlex.quote(column)}")
+        screen.next_step(f"comb show {again(source, options)} --columns {shlex.quote(column)}")
     else:
         screen.lines(inspection_view(inspection, screen.width))
         # Of several tables one has to be named, at least in archives and dataset folders.
         named = f" --table {shlex.quote(inspection.tables[0].name)}" if len(inspection.tables) > 1 else ""
-        again = f"{_again(source, options)}{named}"
+        once_more = f"{again(source, options)}{named}"
         sheet = len(source) == 1 and _made_for_people(inspection)
-        draft = [f"comb inspect {_again(source, options)} --plan plan.yaml"] if sheet else []
-        screen.next_step(f"comb show {again}", f"comb profile {again}", *draft)
+        draft = [f"comb inspect {again(source, options)} --plan plan.yaml"] if sheet else []
+        screen.next_step(f"comb show {once_more}", f"comb profile {once_more}", *draft)
 
 
 def _made_for_people(inspection: Inspection) -> bool:
     """Return whether a source may be a sheet that a plan has to make tidy: several tables, or the header once more."""
-    again = any("repeating the header" in note for one in inspection.tables for note in one.notes)
-    return again or len(inspection.tables) > 1 or inspection.decisions[0].value.startswith("workbook")
+    repeated = any("repeating the header" in note for one in inspection.tables for note in one.notes)
+    return repeated or len(inspection.tables) > 1 or inspection.decisions[0].value.startswith("workbook")
 
 
 def _draft_layout(
@@ -128,19 +117,19 @@ def show_command(
     screen = screen or Terminal()
     check_files(source, "--columns")
     with screen.working(f"reading {shlex.join(source)}"):
-        table, more = _loaded(_one_or_several(source), options, wanted)
+        table, more = _loaded(one_or_several(source), options, wanted)
     if wanted.where:
         table = table.filter(wanted.where)
     if wanted.sort:
-        table = table.sort(_parts(wanted.sort))
+        table = table.sort(names_of(wanted.sort))
     if wanted.columns:
-        table = table.select(_parts(wanted.columns))
+        table = table.select(names_of(wanted.columns))
     if wanted.record is not None:
         _show_record(screen, table, wanted)
         return
     start, rows = _asked_rows(table, wanted)
     if wanted.as_json:
-        screen.json(_records(table._take(np.arange(start, start + rows))))
+        screen.json(records_of(table._take(np.arange(start, start + rows))))
         return
     said, more_rows = table.sentence(), MORE_ROWS
     if more:
@@ -151,91 +140,7 @@ def show_command(
     )
     screen.lines(lay_out(asked))
     if rows:
-        screen.next_step(f"comb show {_again(source, options)} --record {table.row_numbers[start]}")
-
-
-@dataclass(frozen=True, slots=True)
-class CountRequest:
-    """What `comb count` is asked for."""
-
-    by: str | None = None
-    across: str | None = None
-    where: str | None = None
-    of_counts: bool = False
-    sort: Literal["count", "value"] = "count"
-    first: int = 20
-    as_json: bool = False
-
-
-def count_command(
-    source: tuple[str, ...], options: dict[str, Any], wanted: CountRequest, *, screen: Terminal | None = None
-) -> None:
-    """Count rows of a source."""
-    screen = screen or Terminal()
-    check_files(source, "--by")
-    if wanted.first < 0:
-        raise ParameterError(f"expected a number of rows, got {wanted.first}")
-    with screen.working(f"reading {shlex.join(source)}"):
-        table = load(_one_or_several(source), **options)
-    by = _parts(wanted.by or "")
-    counts = table.count(by, where=wanted.where, across=wanted.across, of_counts=wanted.of_counts, sort=wanted.sort)
-    if wanted.as_json:
-        screen.json(_records(counts))
-        return
-    rows = min(wanted.first, len(counts))
-    asked = LayoutRequest(
-        counts.columns, counts.row_numbers, counts.sentence(), screen.width, rows, 0, False, "--first N"
-    )
-    screen.lines(lay_out(asked))
-    if by and not wanted.across and len(counts):
-        value = counts[by[0]].texts()[0] if by[0] in counts else None
-        if value is not None and counts[by[0]].type.word == "string":
-            name = by[0] if by[0].isidentifier() else f'"{by[0]}"'
-            quoted = value.replace("'", "''")
-            condition = f"{name} = '{quoted}'"
-            plain = not set(condition) & set('"$`\\!')
-            shown = f'"{condition}"' if plain else shlex.quote(condition)
-            screen.next_step(f"comb show {_again(source, options)} --where {shown}")
-
-
-# What is not worth repeating of an option.
-_USUAL: dict[str, tuple[Any, ...]] = {"delimiter": ("",), "lists": ("keep",)}
-
-
-def _again(source: tuple[str, ...], options: dict[str, Any]) -> str:
-    """Write a source with the options it was read by, for the next command.
-
-    >>> _again(("a b.csv",), {"table": "May!A1:B3", "totals": True, "types": {"k": "string"}, "missing": ["-"]})
-    "'a b.csv' --table 'May!A1:B3' --totals --type k=string --missing -"
-    >>> _again(("a.csv",), {"missing": {"age": ["999"], "*": ["-"]}, "known_words": False})
-    'a.csv --missing age=999 --missing - --no-known-words'
-    """
-    parts, delimiter = [shlex.join(source)], str(options.get("delimiter") or "")
-    given = {**options, "delimiter": {"\t": "tab"}.get(delimiter, delimiter)}
-    given["no_known_words"] = not given.pop("known_words", True)
-    if isinstance(words := given.get("missing"), dict):
-        given["missing"] = [
-            word if name == "*" else f"{name}={word}" for name, several in words.items() for word in several
-        ]
-    for name, value in given.items():
-        flag = f"--{'type' if name == 'types' else name.replace('_', '-')}"
-        if isinstance(value, bool):
-            parts += [flag] if value else []
-            continue
-        several = [f"{one}={kind}" for one, kind in value.items()] if isinstance(value, dict) else value
-        values = several if isinstance(several, list | tuple) else [several]
-        parts += [f"{flag} {shlex.quote(str(one))}" for one in values if one not in _USUAL.get(name, (None,))]
-    return " ".join(parts)
-
-
-def check_files(source: tuple[str, ...], option: str) -> None:
-    """Raise a ParameterError where names of columns stand where files do: they belong behind an option."""
-    lacking = [one for one in source[1:] if not Path(one).expanduser().exists() and not set(one) & set("*?[/.")]
-    if lacking and Path(source[0]).expanduser().exists():
-        raise ParameterError(
-            f"there is no file {lacking[0]!r}",
-            remedy=f"columns are named behind {option}, with commas between, in quotes: {option} '{','.join(lacking)}'",
-        )
+        screen.next_step(f"comb show {again(source, options)} --record {table.row_numbers[start]}")
 
 
 def _loaded(source: str | list[str], options: dict[str, Any], wanted: ShowRequest) -> tuple[Table, bool]:
@@ -247,10 +152,6 @@ def _loaded(source: str | list[str], options: dict[str, Any], wanted: ShowReques
     # What a limit on rows left out is not asked for.
     more = more and options.get("rows") is None
     return (load(source, **options), False) if more and furthest > len(table) else (table, more)
-
-
-def _parts(text: str) -> list[str]:
-    return [part.strip() for part in text.split(",") if part.strip()]
 
 
 def _asked_rows(table: Table, wanted: ShowRequest) -> tuple[int, int]:
@@ -283,20 +184,6 @@ def _show_record(screen: Terminal, table: Table, wanted: ShowRequest) -> None:
     screen.lines(lines)
 
 
-# What JSON has no type for.
-_AS_TEXT = frozenset({"decimal", "date", "datetime", "time", "duration"})
-
-
-def _records(table: Table) -> list[dict[str, Any]]:
-    """Return rows as plain values: decimals and dates as texts, missing as null."""
-    cells = {
-        name: column.texts() if column.type.plain.word in _AS_TEXT else column.to_list()
-        for name, column in table.columns.items()
-    }
-    numbers = table.row_numbers.tolist()
-    return [{"row": number, **{name: cells[name][at] for name in cells}} for at, number in enumerate(numbers)]
-
-
 @dataclass(frozen=True, slots=True)
 class ProfileRequest:
     """What `comb profile` is asked for."""
@@ -324,7 +211,7 @@ def profile_command(
         file_kind(Path(wanted.questions).name)
     plan = Plan.load(wanted.accepted) if wanted.accepted else None
     with screen.working(f"reading {shlex.join(source)}") as progress:
-        table = load(_one_or_several(source), **options)
+        table = load(one_or_several(source), **options)
         progress(f"profiling {len(table):,} rows")
         profile = table.profile(as_of=wanted.as_of, accepted=plan, progress=progress)
     if wanted.only:
@@ -335,7 +222,7 @@ def profile_command(
         screen.json(_profile_record(profile))
     else:
         screen.lines(profile_view(profile, screen.width, chosen=bool(wanted.only)))
-    again = f"comb profile {_again(source, options)}"
+    next_time = f"comb profile {again(source, options)}"
     if wanted.draft:
         place = Path(wanted.draft)
         made = draft_plan(table, profile, place.parent)
@@ -355,9 +242,10 @@ def profile_command(
         screen.next_step(f"a plan takes them back: answers: {wanted.questions}, below its source")
     elif not wanted.as_json:
         unread = next((one.columns[0] for one in profile.findings if one.code == "type.unreadable"), None)
-        more = [f"{again} --column {shlex.quote(unread)}"] if unread else []
+        more = [f"{next_time} --column {shlex.quote(unread)}"] if unread else []
         first = profile.findings[0].code if profile.findings else None
-        screen.next_step(f"{again} --draft plan.yaml", *more, *([f"comb profile --explain {first}"] if first else []))
+        explain = f"comb profile --explain {first}"
+        screen.next_step(f"{next_time} --draft plan.yaml", *more, *([explain] if first else []))
     return len(profile.findings)
 
 
@@ -407,20 +295,25 @@ def explain_command(code: str, *, screen: Terminal | None = None) -> None:
 
 
 def _profile_column(screen: Terminal, table: Table, profile: Profile, name: str, *, as_json: bool) -> int:
-    """Show what one column holds, its findings, and every text that was not read as a value."""
-    texts = table.kept_texts(name)
-    summary = next(one for one in profile.columns if one.name == name)
+    """Show everything about one column, its findings, and every text that was not read as a value."""
+    details = table.summary(name)
     findings = [finding for finding in profile.findings if name in finding.columns and finding.columns != table.names]
     if as_json:
+        record, apart = details.as_record(), (*Summary.__slots__, "kept_texts")
         screen.json(
             {
-                "column": {field: getattr(summary, field) for field in summary.__slots__},
+                "column": {field: record[field] for field in Summary.__slots__},
+                "details": {field: one for field, one in record.items() if field not in apart},
+                "values": records_of(Table._adopt(details.values)),
                 "findings": [finding.as_record() for finding in findings],
-                "kept_texts": [{"text": one.text, "reason": one.reason, "rows": list(one.rows)} for one in texts],
+                "kept_texts": record["kept_texts"],
             }
         )
     else:
-        screen.lines(one_column_view(profile.sentence, summary, findings, texts, screen.width))
+        lines = details_lines(details, profile.sentence, screen.width)
+        for finding in findings:
+            lines += [[], *finding_lines(finding, screen.width)]
+        screen.lines(lines)
     return len(findings)
 
 
@@ -516,7 +409,7 @@ def differences_command(
     """Say what is different between two sources; returns how many differences there are."""
     screen = screen or Terminal()
     with screen.working(f"reading {old} and {new}"):
-        found = differences(old, new, key=_parts(key or ""), **options)
+        found = differences(old, new, key=names_of(key or ""), **options)
     several = {"": found} if isinstance(found, Comparison) else dict(found)
     if as_json:
         records = {name: one.as_record() for name, one in several.items()}

@@ -149,7 +149,7 @@ def show(source: tuple[str, ...], **given: Any) -> None:
 @reading_options
 def count(source: tuple[str, ...], **given: Any) -> None:
     """Count the rows of FILE by the values of columns: how often does each occur?"""
-    from comb.cli.commands import CountRequest, count_command
+    from comb.cli.looking import CountRequest, count_command
 
     asked = ("by", "across", "where", "of_counts", "sort", "first", "as_json")
     wanted = CountRequest(**{name: given.pop(name) for name in asked})
@@ -182,6 +182,66 @@ def profile(source: tuple[str, ...], explain: str | None, check: bool, **given: 
     wanted = ProfileRequest(**{name: given.pop(name) for name in asked})
     findings = profile_command(source, _reading(given), wanted)
     return int(check and findings > 0)
+
+
+@cli.command(short_help="Draw a picture: histogram, bars, lines, scatter, boxes, missing.")
+@click.argument("source", metavar="FILE...", nargs=-1, required=True)
+@click.option("--kind", metavar="KIND", required=True, help="histogram, bars, lines, scatter, boxes or missing.")
+@click.option("--x", metavar="COLUMN", help="The column on the lower axis; of bars, their groups.")
+@click.option("--y", metavar="COLUMN", help="The column on the upright axis.")
+@click.option("--by", metavar="COLUMN", help="Groups, told apart by colours and marks.")
+@click.option("--panels", metavar="COLUMN", help="Groups that get a small picture each.")
+@click.option("--where", metavar="CONDITION", help="Only rows for which this is true.")
+@click.option("--value", metavar="HOW", help="Of bars and lines: count, sum, mean, median, min or max.")
+@click.option("--bins", type=int, metavar="N", help="Of a histogram: about how many bars.")
+@click.option("--bin-width", type=float, metavar="W", help="Of a histogram: how wide each bar is.")
+@click.option("--order", metavar="HOW", help="Of bars: size or value.")
+@click.option("--emphasise", metavar="GROUP", help="Of lines: the one drawn strongly.")
+@click.option("--each-year", is_flag=True, help="Of lines over dates: a line for each year.")
+@click.option("--trend", metavar="HOW", help="line, local (regression) or median (moving).")
+@click.option("--window", type=int, metavar="N", help="Points in a moving median (7).")
+@click.option("--error-bars", is_flag=True, help="Of means: their 95 % intervals.")
+@click.option("--log", multiple=True, metavar="AXIS", help="x or y; repeatable.")
+@click.option("--x-limits", nargs=2, metavar="A B", help="Where the lower axis begins and ends.")
+@click.option("--y-limits", nargs=2, metavar="A B", help="Where the upright axis begins and ends.")
+@click.option("--title", metavar="TEXT", help="Instead of the sentence that Comb makes.")
+@click.option("--out", metavar="PICTURE", required=True, help="The file to write: .png, .svg or .pdf.")
+@click.option("--numbers", metavar="FILE", help="Also write the numbers that are drawn, beside the picture.")
+@click.option("--overwrite", is_flag=True, help="Replace existing files.")
+@click.option("--json", "as_json", is_flag=True, help="Print title, caption and numbers as JSON.")
+@reading_options
+def draw(source: tuple[str, ...], **given: Any) -> None:
+    """Draw a picture of FILE: how values are spread, groups, a course over time, two columns, missing cells."""
+    from comb.cli.looking import DrawRequest, draw_command
+
+    own = ("out", "numbers", "overwrite", "as_json")
+    wanted = DrawRequest(**{name: given.pop(name) for name in own})
+    asked = {name: given.pop(name) for name in _PICTURE}
+    draw_command(source, _reading(given), {name: value for name, value in asked.items() if value}, wanted)
+
+
+# What `comb draw` says of the picture itself.
+_PICTURE = (
+    "kind", "x", "y", "by", "panels", "where", "value", "bins", "bin_width", "order", "emphasise", "each_year", "trend",
+    "window", "error_bars", "log", "x_limits", "y_limits", "title",
+)  # fmt: skip
+
+
+@cli.command(short_help="Compare groups: differences with intervals and tests, in words.")
+@click.argument("source", metavar="FILE...", nargs=-1, required=True)
+@click.option("--value", metavar="COLUMN", required=True, help="What is compared.")
+@click.option("--by", metavar="COLUMN", required=True, help="Its groups; or a second column of numbers.")
+@click.option("--paired-by", metavar="COLUMN", help="Which rows of two groups belong together.")
+@click.option("--where", metavar="CONDITION", help="Only rows for which this is true.")
+@click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
+@reading_options
+def compare(source: tuple[str, ...], **given: Any) -> None:
+    """Compare the values of a column of FILE between groups, and say what the difference means."""
+    from comb.cli.looking import CompareRequest, compare_command
+
+    asked = ("value", "by", "paired_by", "where", "as_json")
+    wanted = CompareRequest(**{name: given.pop(name) for name in asked})
+    compare_command(source, _reading(given), wanted)
 
 
 @cli.command(short_help="Run a plan: load, clean, account for rows, save.")

@@ -15,7 +15,7 @@ from rich.console import Console
 from rich.text import Text
 
 from comb.errors import washed, washed_lines
-from comb.tables.layout import DEFAULT_WIDTH, GAP, Line, Span, cut_end, text_width
+from comb.tables.layout import DEFAULT_WIDTH, Line
 
 # Seconds of silence before a command says what it is doing.
 PATIENCE = 1.0
@@ -99,33 +99,3 @@ def _escaped(text: str) -> str:
 def _escape(character: str) -> str:
     units = character.encode("utf-16-be", errors="surrogatepass")
     return "".join(f"\\u{units[at]:02x}{units[at + 1]:02x}" for at in range(0, len(units), 2))
-
-
-def columns_of(rows: Sequence[Sequence[Span]], *, right: Sequence[int] = (), width: int = DEFAULT_WIDTH) -> list[Line]:
-    """Lay out rows of spans in columns; the last column takes the room that is left.
-
-    Parameters
-    ----------
-    rows : sequence of sequence of Span
-    right : sequence of int
-        Columns that are aligned on the right.
-    width : int
-        Characters in a line; what is longer is cut in the last column.
-    """
-    if not rows:
-        return []
-    widths = [max(text_width(span.text) for span in column) for column in zip(*rows, strict=True)]
-    room = max(20, width - sum(widths[:-1]) - len(GAP) * (len(widths) - 1))
-    result = []
-    for row in rows:
-        line: Line = []
-        for at, span in enumerate(row):
-            if at:
-                line.append(Span(GAP))
-            if at == len(row) - 1 and at not in right:
-                line.append(Span(cut_end(span.text, room), span.style))
-                continue
-            pad = Span(" " * (widths[at] - text_width(span.text)))
-            line += [pad, span] if at in right else [span, pad]
-        result.append(line)
-    return result

@@ -11,6 +11,7 @@ import msgspec
 import numpy as np
 
 from comb.errors import ColumnError, ParameterError, agree, counted, unknown_name
+from comb.interface.shown import ShownInspection
 from comb.interface.step_table import type_word_of
 from comb.interface.table import Table
 from comb.kernels.types import INT64_MAX, INT64_MIN, MOST_DECIMAL_DIGITS
@@ -219,7 +220,7 @@ def inspect(source: GivenSource, **options: Any) -> Inspection:
     **options
         As for `load`; what is given is not guessed.
     """
-    return inspect_source(_named(source), read_options(**options))
+    return ShownInspection._of(inspect_source(_named(source), read_options(**options)))
 
 
 def table(

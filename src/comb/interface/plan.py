@@ -7,6 +7,7 @@ from types import MappingProxyType
 from typing import Self
 
 from comb.errors import washed_lines
+from comb.interface.shown import ShownOutcome
 from comb.plans.model import PlanText, TablePlan, moved
 from comb.plans.run import Outcome, open_plan, run_plan
 from comb.plans.sources import answers_of
@@ -111,7 +112,7 @@ class Plan:
         Outcome
             Tables, ledger, rules, paths written.
         """
-        return run_plan(
+        outcome = run_plan(
             self.content,
             overwrite=overwrite,
             dry_run=dry_run,
@@ -123,6 +124,7 @@ class Plan:
             save_to=None if save_to is None else str(save_to),
             progress=progress or (lambda text: None),
         )
+        return ShownOutcome._of(outcome)
 
     def save(self, path: str | Path, *, overwrite: bool = False) -> None:
         """Write the plan to a file, as YAML; paths in it are kept relative to the file."""

@@ -16,9 +16,11 @@ from comb.execution.resources import DEFAULT
 from comb.expressions.evaluate import working_of
 from comb.interface.column_methods import ColumnMethods
 from comb.interface.layout_methods import LayoutMethods
+from comb.interface.looking_methods import LookingMethods
 from comb.interface.plan import Plan
 from comb.interface.repair_methods import RepairMethods
 from comb.interface.row_methods import RowMethods
+from comb.interface.shown import ShownProfile
 from comb.plans.model import name_of, write_plan
 from comb.plans.parse import read_plan
 from comb.profiling.profile import Profile, profile
@@ -31,6 +33,7 @@ from comb.steps.column_steps import day_of
 from comb.steps.ledger import Entry
 from comb.steps.trace import History, Trace
 from comb.tables.table import check_whole
+from comb.views.tables import table_html
 from comb.writing.atomic import check_file_free, write_files
 from comb.writing.files import file_kind, files_of, outdated
 
@@ -50,12 +53,15 @@ class Traces(list[Trace]):
         return "\n".join(map(repr, self))
 
 
-class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods):
+class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMethods):
     """A table with typed columns, immutable; every step returns a new one.
 
     Made by `load`, `table` or a step, not by hand. Every step takes `why`, the reason for the ledger, and `at_most`: it
     stops if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
     """
+
+    def _repr_html_(self) -> str:
+        return table_html(self._layout_request(), self.types)
 
     def show_working(self, formula: str, row_number: int) -> Working:
         """Show the calculation of a formula for one row with its numbers, so that it can be checked by hand.
@@ -134,7 +140,7 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods):
         """
         day = day_of(as_of if as_of is None else str(as_of))
         settled = [] if accepted is None else accepted.settled_for(self)
-        return profile(self, DEFAULT.threads, day, settled, progress)
+        return ShownProfile._of(profile(self, DEFAULT.threads, day, settled, progress))
 
     def questions(self, *, as_of: str | date | None = None, accepted: Plan | None = None) -> Self:
         """Return the doubtful cells and rows as a sheet of questions, for people who know the subject.

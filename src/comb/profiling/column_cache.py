@@ -13,15 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.kernels.grouping import Codes
+from comb.statistics.figures import positions_of, stored_positions
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 
 # Codes may reach up to this many times the number of rows.
 MOST_SPREAD = 2
-
-# In a day.
-MICROSECONDS = 86_400_000_000
 
 
 class ColumnCache(BareTable):
@@ -68,19 +66,7 @@ class ColumnCache(BareTable):
         Dates are counted in days and moments in days with fractions, from 1970; times of day and durations in days.
         """
         if name not in self._floats:
-            column = self[name]
-            kind = column.type.plain
-            array = column.array
-            if kind.word == "decimal":
-                values = array / 10.0**kind.scale
-            elif array.dtype.kind in "mM":
-                unit = 1.0 if kind.word == "date" else MICROSECONDS
-                values = array.view(np.int64) / unit
-            else:
-                values = array.astype(np.float64)
-            if column.missing_count:
-                values = np.where(column.missing, np.nan, values)
-            self._floats[name] = values
+            self._floats[name] = positions_of(self[name])
         return self._floats[name]
 
     def different(self, name: str) -> int:
@@ -123,13 +109,7 @@ class ColumnCache(BareTable):
 
     def in_order(self, name: str) -> NDArray[np.float64]:
         """Return the values of `floats` in ascending order, missing ones left out."""
-        kind = self[name].type.plain
-        ordered = self.ordered(name)
-        if kind.word == "decimal":
-            return ordered / 10.0**kind.scale
-        if ordered.dtype.kind in "mM":
-            return ordered.view(np.int64) / (1.0 if kind.word == "date" else MICROSECONDS)
-        return ordered.astype(np.float64, copy=False)
+        return stored_positions(self[name], self.ordered(name))
 
     def numbered(self, name: str) -> Codes:
         """Return the codes of a column, equal where cells are equal; those of missing cells are the highest."""

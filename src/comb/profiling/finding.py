@@ -8,6 +8,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from comb.errors import washed
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
 from comb.parsing.vocabulary import KNOWN_WORDS
@@ -66,6 +67,10 @@ class Finding:
     text: str
     remedy: Step | None = field(default=None)
     severity: Severity = Severity.UNTIDY
+
+    def __repr__(self) -> str:
+        remedy = f"; remedy: {self.remedy.name}" if self.remedy else ""
+        return washed(f"<{self.code}: {self.text}{remedy}>")
 
     def as_record(self) -> dict[str, Any]:
         """Return the finding as plain values, for JSON."""

@@ -11,6 +11,7 @@ from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, distinct_count
 from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.profiling.column_cache import ColumnCache
+from comb.statistics.distribution import SMALL, small_shape
 from comb.tables.column import Column
 from comb.tables.reasons import MEANING
 from comb.tables.table import BareTable
@@ -19,6 +20,9 @@ from comb.tables.value_texts import digits, number_text, value_texts
 
 MOST_COMMON = 5
 MOST_TIES = 10_000
+
+# Of texts with more different values no shape is drawn.
+MOST_SHAPED = 50
 
 # A sum of numbers beyond this may overflow.
 LARGE = 1e290
@@ -41,6 +45,9 @@ class Summary:
         By type. Numbers: ``min quartile_1 median quartile_3 max mean sd variation
         zeros``; text: ``commonest shortest longest``; dates, times, durations: ``first last``;
         booleans: ``true false``; categories as the type they are based on.
+    shape : tuple of int
+        How the values are spread: of numbers, dates and times the counts in twelve equally wide parts from the least to
+        the greatest; of texts and booleans those of the commonest values; empty where texts hardly repeat.
     """
 
     name: str
@@ -49,6 +56,7 @@ class Summary:
     missing: dict[str, int]
     distinct: int
     details: dict[str, Any] = field(default_factory=dict)
+    shape: tuple[int, ...] = ()
 
     @property
     def missing_count(self) -> int:
@@ -87,7 +95,8 @@ def summarise(cache: ColumnCache, name: str) -> Summary:
     else:
         true = int(np.count_nonzero(ordered))
         details = {"true": true, "false": len(ordered) - true}
-    return Summary(name, str(column.type), len(column), missing, distinct_count(ordered), details)
+    shape = tuple(details.values()) if "true" in details else small_shape(cache.in_order(name))
+    return Summary(name, str(column.type), len(column), missing, distinct_count(ordered), details, shape)
 
 
 def summaries_of(table: BareTable) -> list[Summary]:
@@ -103,7 +112,9 @@ def _of_texts(name: str, column: Column, missing: dict[str, int]) -> Summary:
     _, lengths = text.traits(KNOWN_WORDS)
     used = lengths[counts > 0]
     details = {"commonest": _commonest(text, counts), "shortest": int(used.min()), "longest": int(used.max())}
-    return Summary(name, str(column.type), len(column), missing, len(used), details)
+    many = len(used) > MOST_SHAPED
+    shape = () if many else tuple(sorted((int(one) for one in counts[counts > 0]), reverse=True)[:SMALL])
+    return Summary(name, str(column.type), len(column), missing, len(used), details, shape)
 
 
 def _commonest(text: Text, counts: Codes) -> list[tuple[str, int]]:

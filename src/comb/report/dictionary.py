@@ -6,7 +6,8 @@ from typing import Any
 
 from comb.errors import washed
 from comb.profiling.summaries import Summary, summaries_of
-from comb.tables.layout import cut_middle
+from comb.statistics.figures import plain_figure
+from comb.tables.layout import cut_middle, padded
 from comb.tables.origin import MADE
 from comb.tables.reasons import MEANING, REASON_WORDS
 from comb.tables.table import BareTable
@@ -106,11 +107,13 @@ def values_words(summary: Summary) -> str:
     if not details:
         return "none"
     if "min" in details:
-        return f"{details['min']} to {details['max']}, median {details['median']:g}"
+        return f"{details['min']} to {details['max']}, median {plain_figure(details['median'])}"
     if "first" in details:
         return f"{details['first']} to {details['last']}"
     if "true" in details:
         return f"{details['true']:,} true, {details['false']:,} false"
-    message = ", ".join(f"{cut_middle(text, LONGEST_VALUE)} ({count:,})" for text, count in details["commonest"])
+    message = ", ".join(
+        f"{cut_middle(padded(text), LONGEST_VALUE)} ({count:,})" for text, count in details["commonest"]
+    )
     more = summary.distinct - len(details["commonest"])
     return f"{message} and {more:,} more" if more > 0 else message

@@ -15,11 +15,15 @@ import numpy as np
 
 from comb.errors import washed
 from comb.kernels.grouping import Codes
+from comb.tables.bars import length_bar, share_words
 from comb.tables.column import Column
 
 # A table is read, not scrolled: this many columns of a terminal, this many rows.
 DEFAULT_WIDTH = 100
 DEFAULT_ROWS = 10
+
+# Bars are drawn where there is room for so many characters, and no longer than so many.
+SHORTEST_BAR, LONGEST_BAR = 8, 30
 
 # Longer texts are cut in the middle, where names differ least.
 WIDEST_CELL = 32
@@ -57,6 +61,10 @@ class LayoutRequest:
         Whether a line with types stands under the names.
     more_rows : str
         How to see rows that are not shown, from ``{first}`` to ``{last}``.
+    shares : tuple of str
+        Columns of numbers that are shares: they are shown in per cent.
+    bars : tuple of float
+        For each row the length of a bar behind it, as a share; none are drawn where there is no room.
     """
 
     columns: Mapping[str, Column]
@@ -67,6 +75,8 @@ class LayoutRequest:
     start: int = 0
     types: bool = False
     more_rows: str = "rows_between({first}, {last})"
+    shares: tuple[str, ...] = ()
+    bars: tuple[float, ...] = ()
 
 
 def text_width(text: str) -> int:
@@ -164,13 +174,17 @@ def lay_out(request: LayoutRequest) -> list[Line]:
     used = blocks[0].width
     left: list[str] = []
     for name, column in request.columns.items():
-        block = None if left else _column_block(name, column._take(shown), request.types)
+        part = column._take(shown)
+        block = None if left else _column_block(name, part, request.types, share=name in request.shares)
         if block and (used + len(GAP) + block.width <= request.width or len(blocks) == 1):
             blocks.append(block)
             used += len(GAP) + block.width
         else:
             left.append(name)
     said = request.sentence + _showing(request, len(shown), len(blocks) - 1)
+    room = min(LONGEST_BAR, request.width - used - len(GAP))
+    if request.bars and room >= SHORTEST_BAR and not left:
+        blocks.append(_bar_block([request.bars[at] for at in shown.tolist()], room, request.types))
     lines = [*_sentence(said, request.width), []]
     lines += [_join(row) for row in zip(*(block.lines for block in blocks), strict=True)]
     return lines + _rest(request, len(shown), left)
@@ -205,9 +219,18 @@ def _number_block(numbers: Codes, types: bool) -> _PrintedColumn:
     return _PrintedColumn(width, [[Span(text.rjust(width), "dim")] for text in head + texts])
 
 
-def _column_block(name: str, column: Column, types: bool) -> _PrintedColumn:
+def _bar_block(shares: Sequence[float], width: int, types: bool) -> _PrintedColumn:
+    longest = max(shares, default=0.0)
+    bars = [length_bar(one / longest if longest > 0 else 0.0, width) for one in shares]
+    return _PrintedColumn(width, [[Span(text)] for text in ["", *([""] if types else []), *bars]])
+
+
+def _column_block(name: str, column: Column, types: bool, *, share: bool = False) -> _PrintedColumn:
     cells = [span._replace(text=cut_middle(span.text, WIDEST_CELL)) for span in shown_cells(column)]
-    if column.type.numeric:
+    if share:
+        shares = zip(column.to_list(), cells, strict=True)
+        cells = [span if one is None else Span(share_words(one)) for one, span in shares]
+    if column.type.numeric and not share:
         cells = _align_points(cells)
     head = [Span(cut_middle(washed(name), WIDEST_CELL), "head")]
     head += [Span(str(column.type), "dim")] if types else []

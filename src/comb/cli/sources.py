@@ -1,0 +1,72 @@
+"""Sources as commands name them: which files, how they are written again, rows as plain values."""
+
+import shlex
+from pathlib import Path
+from typing import Any
+
+from comb.errors import ParameterError
+from comb.interface.table import Table
+
+
+def one_or_several(source: tuple[str, ...]) -> str | list[str]:
+    """Return the one file, or the list of several."""
+    return source[0] if len(source) == 1 else list(source)
+
+
+# What is not worth repeating of an option.
+_USUAL: dict[str, tuple[Any, ...]] = {"delimiter": ("",), "lists": ("keep",)}
+
+
+def again(source: tuple[str, ...], options: dict[str, Any]) -> str:
+    """Write a source with the options it was read by, for the next command.
+
+    >>> again(("a b.csv",), {"table": "May!A1:B3", "totals": True, "types": {"k": "string"}, "missing": ["-"]})
+    "'a b.csv' --table 'May!A1:B3' --totals --type k=string --missing -"
+    >>> again(("a.csv",), {"missing": {"age": ["999"], "*": ["-"]}, "known_words": False})
+    'a.csv --missing age=999 --missing - --no-known-words'
+    """
+    parts, delimiter = [shlex.join(source)], str(options.get("delimiter") or "")
+    given = {**options, "delimiter": {"\t": "tab"}.get(delimiter, delimiter)}
+    given["no_known_words"] = not given.pop("known_words", True)
+    if isinstance(words := given.get("missing"), dict):
+        given["missing"] = [
+            word if name == "*" else f"{name}={word}" for name, several in words.items() for word in several
+        ]
+    for name, value in given.items():
+        flag = f"--{'type' if name == 'types' else name.replace('_', '-')}"
+        if isinstance(value, bool):
+            parts += [flag] if value else []
+            continue
+        several = [f"{one}={kind}" for one, kind in value.items()] if isinstance(value, dict) else value
+        values = several if isinstance(several, list | tuple) else [several]
+        parts += [f"{flag} {shlex.quote(str(one))}" for one in values if one not in _USUAL.get(name, (None,))]
+    return " ".join(parts)
+
+
+def check_files(source: tuple[str, ...], option: str) -> None:
+    """Raise a ParameterError where names of columns stand where files do: they belong behind an option."""
+    lacking = [one for one in source[1:] if not Path(one).expanduser().exists() and not set(one) & set("*?[/.")]
+    if lacking and Path(source[0]).expanduser().exists():
+        raise ParameterError(
+            f"there is no file {lacking[0]!r}",
+            remedy=f"columns are named behind {option}, with commas between, in quotes: {option} '{','.join(lacking)}'",
+        )
+
+
+def names_of(text: str) -> list[str]:
+    """Return names that were given with commas between."""
+    return [part.strip() for part in text.split(",") if part.strip()]
+
+
+# What JSON has no type for.
+_AS_TEXT = frozenset({"decimal", "date", "datetime", "time", "duration"})
+
+
+def records_of(table: Table) -> list[dict[str, Any]]:
+    """Return rows as plain values: decimals and dates as texts, missing as null."""
+    cells = {
+        name: column.texts() if column.type.plain.word in _AS_TEXT else column.to_list()
+        for name, column in table.columns.items()
+    }
+    numbers = table.row_numbers.tolist()
+    return [{"row": number, **{name: cells[name][at] for name in cells}} for at, number in enumerate(numbers)]

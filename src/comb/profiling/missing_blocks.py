@@ -1,0 +1,90 @@
+"""Where cells are missing: columns by blocks of rows, and which columns are missing together."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.tables.table import BareTable
+
+# What can be told apart on a page.
+MOST_BLOCKS = 100
+MOST_COLUMNS = 40
+
+# Pairs of columns that are listed.
+MOST_PAIRS = 10
+
+
+@dataclass(frozen=True, slots=True)
+class MissingBlocks:
+    """Missing cells by column and block of rows.
+
+    Attributes
+    ----------
+    columns : tuple of str
+        In table order; of many the emptiest.
+    first, last : int64 arrays
+        The positions of the rows of each block, from 1.
+    counts : int64 array, columns x blocks
+    rows, all_columns : int
+        Of the table.
+    left : int
+        Columns that are not shown.
+    """
+
+    columns: tuple[str, ...]
+    first: NDArray[np.int64]
+    last: NDArray[np.int64]
+    counts: NDArray[np.int64]
+    rows: int
+    all_columns: int
+    left: int
+
+
+def missing_blocks(table: BareTable, most: int = MOST_BLOCKS, columns: int = MOST_COLUMNS) -> MissingBlocks:
+    """Count missing cells by column and block of rows.
+
+    Parameters
+    ----------
+    table : BareTable
+    most, columns : int
+        The most blocks and columns.
+
+    Returns
+    -------
+    MissingBlocks
+        Cost: a pass over the columns with missing cells.
+    """
+    counts = {name: column.missing_count for name, column in table.columns.items()}
+    chosen = set(sorted(counts, key=lambda name: -counts[name])[:columns])
+    names = tuple(name for name in table.names if name in chosen)
+    starts = np.unique(np.linspace(0, table.row_count, min(most, table.row_count) + 1).astype(np.int64)[:-1])
+    found = np.zeros((len(names), len(starts)), np.int64)
+    for at, name in enumerate(names):
+        if counts[name]:
+            found[at] = np.add.reduceat(table[name].missing, starts, dtype=np.int64)
+    last = np.append(starts[1:], table.row_count)[: len(starts)]
+    return MissingBlocks(
+        names, starts + 1, last, found, table.row_count, len(table.names), len(table.names) - len(names)
+    )
+
+
+def missing_together(table: BareTable) -> list[tuple[str, str, int, float]]:
+    """Return the pairs of columns that are most often missing in the same rows.
+
+    Returns
+    -------
+    list of (str, str, int, float)
+        Two columns, in how many rows both are missing, and the share of the rows in which either is. Only pairs with a
+        share of half and more, the highest first. Cost: a product for each pair of columns with missing cells.
+    """
+    holes = {name: column.missing for name, column in table.columns.items() if 0 < column.missing_count < len(column)}
+    names = sorted(holes, key=lambda name: -int(holes[name].sum()))[:MOST_COLUMNS]
+    pairs = []
+    for at, one in enumerate(names):
+        for other in names[at + 1 :]:
+            both = int(np.count_nonzero(holes[one] & holes[other]))
+            either = int(np.count_nonzero(holes[one] | holes[other]))
+            if both > 1 and 2 * both >= either:
+                pairs.append((one, other, both, both / either))
+    return sorted(pairs, key=lambda pair: (-pair[3], -pair[2]))[:MOST_PAIRS]

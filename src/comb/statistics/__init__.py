@@ -1,0 +1,1 @@
+"""Numbers that describe numbers: distributions, trends, comparisons of groups. Pure."""
