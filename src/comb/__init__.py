@@ -31,11 +31,14 @@ if TYPE_CHECKING:
     from comb.interface.comparing import differences
     from comb.interface.drafting import draft_plan
     from comb.interface.loading import inspect, load, load_all, table
+    from comb.interface.picture import Picture
     from comb.interface.plan import Plan
+    from comb.interface.report import Report
+    from comb.interface.reports import make_report
     from comb.interface.table import Table
     from comb.interface.together import profile_together
     from comb.interface.tracing import trace
-    from comb.plans.run import Outcome
+    from comb.plans.outcome import Outcome
     from comb.profiling.finding import Finding
     from comb.profiling.profile import Profile
     from comb.reading.inspect import Inspection
@@ -45,18 +48,20 @@ if TYPE_CHECKING:
 
 __all__ = [
     "Column", "ColumnError", "CombError", "ContentError", "ExpressionError", "Finding", "Inspection",
-    "NotEnoughMemory", "Outcome", "ParameterError", "Plan", "PlanError", "Profile", "ReadError", "SourceMissing",
-    "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "differences", "draft_plan", "inspect",
-    "load", "load_all", "profile_together", "table", "trace",
+    "NotEnoughMemory", "Outcome", "ParameterError", "Picture", "Plan", "PlanError", "Profile", "ReadError", "Report",
+    "SourceMissing", "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "differences", "draft_plan",
+    "inspect", "load", "load_all", "make_report", "profile_together", "table", "trace",
 ]  # fmt: skip
 
 _HOMES = {
     "Column": "tables.column",
     "Finding": "profiling.finding",
     "Inspection": "reading.inspect",
-    "Outcome": "plans.run",
+    "Outcome": "plans.outcome",
+    "Picture": "interface.picture",
     "Plan": "interface.plan",
     "Profile": "profiling.profile",
+    "Report": "interface.report",
     "Table": "interface.table",
     "Type": "tables.types",
     "differences": "interface.comparing",
@@ -65,6 +70,7 @@ _HOMES = {
     "load": "interface.loading",
     "load_all": "interface.loading",
     "profile_together": "interface.together",
+    "make_report": "interface.reports",
     "table": "interface.loading",
     "trace": "interface.tracing",
 }

@@ -6,12 +6,13 @@ import pytest
 
 import comb
 from comb.cli.terminal import Terminal
+from comb.plans.step_text import step_line
 from comb.steps.catalogue import make_step
 from comb.steps.ledger import total
 from comb.tables.layout import LayoutRequest, Span, cut_end, lay_out, plain
 from comb.views.inspections import column_view, inspection_view
 from comb.views.lines import columns_of
-from comb.views.profiles import profile_view, step_line
+from comb.views.profiles import profile_view
 from comb.views.runs import adds_up_line, dry_run_view, run_view
 from support.running import load_text
 

@@ -8,11 +8,11 @@ TABLE = {
     "columns", "names", "types", "row_count", "shape", "ledger", "sentence", "equals",
     # to look at it
     "first_rows", "last_rows", "rows_between", "random_rows", "record", "cell", "place", "kept_texts", "profile", "questions", "show_working", "trace",
-    "compare_groups", "draw", "summary",
+    "compare_groups", "draw", "report", "summary",
     # steps
     "add_combinations", "aggregate", "calculate", "convert", "count", "fill", "filter", "join", "pick_rows", "recode", "remove_duplicates",
     "combine", "correct", "mark_rows", "pad_text", "remove_missing", "replace_text", "replace_values", "round",
-    "from_indicators", "separate_marks", "take_heading_rows", "to_indicators",
+    "from_indicators", "remove_pattern", "separate_marks", "take_heading_rows", "to_indicators",
     "rename", "select", "separate_tables", "set_aside", "sort", "split", "stack_tables", "take_step", "to_long", "to_wide", "transpose", "trim",
     # what becomes of it
     "plan", "save",

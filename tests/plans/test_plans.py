@@ -29,7 +29,16 @@ def test_the_demo_plan_makes_a_whole_dataset_and_the_same_bytes_twice(demo: Path
     outcome = comb.Plan.load(demo / "plan.yaml").run()
     first = contents(demo / "tidy")
     assert sorted(first) == sorted(
-        ["checksums.txt", "dictionary.md", "ledger.jsonl", "plan.yaml", "run.json", "csv-metadata.json", *RECORD_FILES]
+        [
+            "checksums.txt",
+            "dictionary.md",
+            "ledger.jsonl",
+            "plan.yaml",
+            "run.json",
+            "csv-metadata.json",
+            "report.html",
+            *RECORD_FILES,
+        ]
         + [f"{name}{end}" for name in ("frames", "inspections") for end in (".csv", ".csv-metadata.json", "-cells.csv")]
     )
     comb.Plan.load(demo / "plan.yaml").run(overwrite=True)

@@ -14,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import comb
-from comb.plans.run import Outcome
+from comb.plans.outcome import Outcome
 from support.strategies import numeric_tables
 
 TABLES = ("inspections", "frames")

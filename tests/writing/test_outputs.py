@@ -386,7 +386,7 @@ def test_a_dataset_folder_is_loaded_and_inspected_whole(tmp_path: Path) -> None:
     comb.Plan.load(plan).run()
     assert comb.load(tmp_path / "out").equals(comb.load(tmp_path / "out" / "t.csv"))
     checksums = comb.inspect(tmp_path / "out").decisions[1]
-    assert (checksums.what, checksums.value) == ("checksums", "all 14 files as saved")
+    assert (checksums.what, checksums.value) == ("checksums", "all 15 files as saved")
     (tmp_path / "out" / "ledger.jsonl").write_text("{}\n")
     (tmp_path / "out" / "dictionary.md").unlink()
     (tmp_path / "out" / "mine.txt").write_text("")

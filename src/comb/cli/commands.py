@@ -19,8 +19,8 @@ from comb.interface.together import profile_together
 from comb.interface.tracing import trace
 from comb.plans.draft import draft_plan
 from comb.plans.layout_draft import check_one, draft_layout
+from comb.plans.outcome import Outcome
 from comb.plans.rules import rule_record
-from comb.plans.run import Outcome
 from comb.profiling.codes import code_of
 from comb.profiling.differences import Comparison
 from comb.profiling.profile import Profile
@@ -31,6 +31,7 @@ from comb.steps.ledger import lost
 from comb.steps.trace import trace_record
 from comb.tables.layout import DEFAULT_ROWS, LayoutRequest, Line, Span, lay_out
 from comb.views.columns import details_lines
+from comb.views.gaps import gaps_lines
 from comb.views.inspections import column_view, inspection_view
 from comb.views.profiles import explanation_view, finding_lines, profile_view, together_view
 from comb.views.runs import comparison_view, difference_lines, dry_run_view, run_view, trace_view
@@ -189,6 +190,7 @@ class ProfileRequest:
     """What `comb profile` is asked for."""
 
     column: str | None = None
+    gaps: bool = False
     only: tuple[str, ...] = ()
     together: bool = False
     accepted: str | None = None
@@ -209,6 +211,12 @@ def profile_command(
         check_file_free(Path(written), overwrite=False, replaceable=False)
     if wanted.questions:
         file_kind(Path(wanted.questions).name)
+    if wanted.gaps:
+        with screen.working(f"reading {shlex.join(source)}"):
+            table = load(one_or_several(source), **options)
+        screen.lines(gaps_lines(table, screen.width))
+        screen.next_step(f"comb draw {again(source, options)} --kind missing --out missing.png")
+        return 0
     plan = Plan.load(wanted.accepted) if wanted.accepted else None
     with screen.working(f"reading {shlex.join(source)}") as progress:
         table = load(one_or_several(source), **options)

@@ -11,6 +11,8 @@ from comb.errors import ParameterError, washed_lines
 from comb.interface.loading import load
 from comb.interface.looking_methods import picture_request
 from comb.interface.picture import Picture, picture_format
+from comb.interface.report import check_report_name, said_of
+from comb.interface.reports import make_report
 from comb.interface.table import Table
 from comb.tables.layout import LayoutRequest, lay_out
 from comb.views.comparisons import comparison_lines
@@ -145,3 +147,32 @@ def compare_command(
         else f"--x {shlex.quote(wanted.by)} --by {shlex.quote(wanted.value)}"
     )  # fmt: skip
     screen.next_step(f"comb draw {again(source, options)} --kind {kind} {names} --out picture.png")
+
+
+@dataclass(frozen=True, slots=True)
+class ReportRequest:
+    """What `comb report` is asked for."""
+
+    out: str
+    as_of: str | None = None
+    overwrite: bool = False
+    as_json: bool = False
+
+
+def report_command(
+    source: tuple[str, ...], options: dict[str, Any], wanted: ReportRequest, *, screen: Terminal | None = None
+) -> None:
+    """Write a report of files, a plan or a dataset folder."""
+    screen = screen or Terminal()
+    check_report_name(Path(wanted.out).name)
+    check_file_free(Path(wanted.out), overwrite=wanted.overwrite)
+    with screen.working(f"reading {shlex.join(source)}") as progress:
+        made = make_report(one_or_several(source), as_of=wanted.as_of, progress=progress, **options)
+        made.save(wanted.out, overwrite=wanted.overwrite)
+    if wanted.as_json:
+        screen.json({"answer": made.parts.answer(), "matters": [list(one) for one in made.parts.matters()]})
+        return
+    for line in said_of(made):
+        screen.say(line)
+    screen.say(f"saved: {wanted.out}")
+    screen.next_step("open it in a browser; it needs nothing else")

@@ -159,6 +159,7 @@ def count(source: tuple[str, ...], **given: Any) -> None:
 @cli.command(short_help="Summarise columns; list what is wrong, with remedies.")
 @click.argument("source", metavar="FILE...", nargs=-1)
 @click.option("--column", metavar="NAME", help="One column: what it holds, and every text that was not read.")
+@click.option("--gaps", is_flag=True, help="Where cells are missing: columns by blocks of rows.")
 @click.option("--only", metavar="CODE|COLUMN", multiple=True, help="Only these findings; repeatable.")
 @click.option("--explain", metavar="CODE", help="What a kind of finding looks at, and from where on.")
 @click.option("--together", is_flag=True, help="Each FILE is a table; also find what refers to what.")
@@ -178,7 +179,7 @@ def profile(source: tuple[str, ...], explain: str | None, check: bool, **given: 
         return 0
     if not source:
         raise click.UsageError("expected a file to profile, or --explain CODE")
-    asked = ("column", "only", "together", "accepted", "as_of", "draft", "questions", "as_json")
+    asked = ("column", "gaps", "only", "together", "accepted", "as_of", "draft", "questions", "as_json")
     wanted = ProfileRequest(**{name: given.pop(name) for name in asked})
     findings = profile_command(source, _reading(given), wanted)
     return int(check and findings > 0)
@@ -242,6 +243,24 @@ def compare(source: tuple[str, ...], **given: Any) -> None:
     asked = ("value", "by", "paired_by", "where", "as_json")
     wanted = CompareRequest(**{name: given.pop(name) for name in asked})
     compare_command(source, _reading(given), wanted)
+
+
+@cli.command(short_help="Write a report of a file, a plan or a dataset folder: one page.")
+@click.argument("source", metavar="FILE|PLAN|FOLDER", nargs=-1, required=True)
+@click.option("--out", metavar="REPORT", required=True, help="The file to write: .html, or .md for Markdown.")
+@click.option("--as-of", metavar="DAY", help="The day that counts as today: 2026-05-01.")
+@click.option("--overwrite", is_flag=True, help="Replace an existing report.")
+@click.option("--json", "as_json", is_flag=True, help="Print in JSON what the report begins with.")
+@reading_options
+def report(source: tuple[str, ...], **given: Any) -> None:
+    """Write a report: what it is, what matters, the flow of rows, columns, findings, rules, changes, pictures.
+
+    Of a PLAN, what it would do (nothing else is written); of a dataset FOLDER, what was done.
+    """
+    from comb.cli.looking import ReportRequest, report_command
+
+    wanted = ReportRequest(**{name: given.pop(name) for name in ("out", "as_of", "overwrite", "as_json")})
+    report_command(source, _reading(given), wanted)
 
 
 @cli.command(short_help="Run a plan: load, clean, account for rows, save.")

@@ -6,11 +6,15 @@ settings on the machine changes a picture. Texts are texts: no mark in data star
 the same bytes: no date is written, and the marks inside SVG are numbered from a fixed beginning.
 """
 
+import contextlib
 import io
 import math
 import os
+import sys
 import textwrap
 import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
@@ -31,6 +35,7 @@ from comb.drawing.style import (
 )
 from comb.errors import CombError, ParameterError, counted, listing, washed
 from comb.statistics.figures import plain_figure
+from comb.tables.layout import cut_middle
 
 FORMATS = ("png", "svg", "pdf")
 
@@ -45,6 +50,10 @@ MOST_VECTORS = 3_000
 # Labels are cut at this many lines, and panels stand in so many columns.
 LONGEST_LABEL = 34
 MOST_LABEL_LINES = 2
+MOST_WRAPPED = 14
+
+# The years 1 and 9999, in days from 1970: there are no other dates.
+FIRST_DAY, LAST_DAY = -719_162.0, 2_932_896.0
 
 
 def matplotlib() -> Any:
@@ -55,6 +64,10 @@ def matplotlib() -> Any:
     CombError
         If it cannot be imported, with what it says.
     """
+    if "matplotlib" in sys.modules:
+        return sys.modules["matplotlib"]
+    # A back end that does not exist breaks the import, and none is needed here.
+    named = os.environ.pop("MPLBACKEND", None)
     try:
         import matplotlib as found
     except ImportError as error:
@@ -62,14 +75,12 @@ def matplotlib() -> Any:
             f"pictures are drawn by Matplotlib, which cannot be imported: {error}",
             remedy="install it: pip install matplotlib",
         ) from None
-    except ValueError:
-        # A back end that does not exist is named in the environment; none is needed here.
-        named = os.environ.pop("MPLBACKEND", None)
-        try:
-            import matplotlib as found
-        finally:
-            if named is not None:
-                os.environ["MPLBACKEND"] = named
+    finally:
+        if named is not None:
+            os.environ["MPLBACKEND"] = named
+    if named:
+        with contextlib.suppress(ValueError):
+            found.rcParams["backend"] = named
     return found
 
 
@@ -94,16 +105,8 @@ def render(drawing: Drawing, kind: str = "png") -> tuple[bytes, list[str]]:
     """
     if kind not in FORMATS:
         raise ParameterError(f"a picture cannot be written as {kind!r}", remedy=f"it can as {listing(FORMATS)}")
-    mpl = matplotlib()
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-    from matplotlib.figure import Figure
-
-    settings = {name: value for name, value in mpl.rcParamsDefault.items() if name not in _NOT_SET}
-    with warnings.catch_warnings(record=True) as warned, mpl.rc_context({**settings, **SETTINGS}):
+    with warnings.catch_warnings(record=True) as warned, drawn_figure(drawing) as figure:
         warnings.simplefilter("always")
-        figure = Figure(figsize=SIZE, dpi=DOTS, layout="constrained")
-        FigureCanvasAgg(figure)
-        _fill(figure, drawing)
         out = io.BytesIO()
         figure.savefig(out, format=kind, dpi=DOTS, metadata=_NO_STAMP[kind])
     strange = {str(one.message).split(" missing from")[0] for one in warned if "missing from" in str(one.message)}
@@ -111,6 +114,21 @@ def render(drawing: Drawing, kind: str = "png") -> tuple[bytes, list[str]]:
         [f"{counted(len(strange), 'character')} of the labels cannot be drawn: the font lacks them"] if strange else []
     )
     return out.getvalue(), notes
+
+
+@contextmanager
+def drawn_figure(drawing: Drawing) -> Iterator[Any]:
+    """Give a figure with everything in it, while Matplotlib's settings are ours."""
+    mpl = matplotlib()
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
+    from matplotlib.figure import Figure
+
+    settings = {name: value for name, value in mpl.rcParamsDefault.items() if name not in _NOT_SET}
+    with mpl.rc_context({**settings, **SETTINGS}):
+        figure = Figure(figsize=SIZE, dpi=DOTS, layout="constrained")
+        FigureCanvasAgg(figure)
+        _fill(figure, drawing)
+        yield figure
 
 
 # Settings that start something, or that only warn when they are set.
@@ -262,10 +280,11 @@ def _grid(axes: Any, mark: Mark, drawing: Drawing, _lines: int) -> Any:
     from matplotlib.colors import LinearSegmentedColormap, LogNorm, Normalize
 
     assert mark.grid is not None
-    scale = LinearSegmentedColormap.from_list("few to many", SCALE if not drawing.scale.startswith("%") else SCALE[1:])
-    if drawing.scale.startswith("%"):
+    share = drawing.scale.startswith("%")
+    scale: Any = LinearSegmentedColormap.from_list("few to many", SCALE[1:] if share else SCALE)
+    if share:
         # What has nothing missing stands apart from what has little.
-        scale.set_under(NOTHING)
+        scale = scale.with_extremes(under=NOTHING)
         colours, norm = mark.grid, Normalize(1e-9, 100)
     else:
         colours, norm = np.ma.masked_equal(mark.grid, 0), LogNorm(1, max(2.0, float(mark.grid.max())))
@@ -303,10 +322,10 @@ def _dress(axes: Any, drawing: Drawing, across: int, down: int, *, below: bool, 
     if drawing.sideways:
         axes.yaxis.grid(visible=False)
         if upright.kind == "groups":
-            axes.set_ylim(len(upright.labels) - 0.5, -0.5)
+            axes.set_ylim(max(1, len(upright.labels)) - 0.5, -0.5)
     elif lying.kind == "groups":
         axes.xaxis.grid(visible=False)
-        axes.set_xlim(-0.6, len(lying.labels) - 0.4)
+        axes.set_xlim(-0.6, max(1, len(lying.labels)) - 0.4)
     axes.tick_params(labelbottom=below, labelleft=beside)
     if below:
         axes.set_xlabel(_label(lying.label, 70))
@@ -326,7 +345,9 @@ def _scale(axes: Any, which: str, axis: Axis, most: int, panels: int) -> None:
         mine.set_minor_formatter(ticker.NullFormatter())
         mine.set_major_formatter(ticker.FuncFormatter(lambda value, _: plain_figure(value)))
     elif axis.kind == "groups":
-        wrapped = [_label(one) for one in axis.labels]
+        # Labels of two lines need the room of two.
+        wide = which == "y" and len(axis.labels) * panels > MOST_WRAPPED
+        wrapped = [cut_middle(washed(one), LONGEST_LABEL + 10) if wide else _label(one) for one in axis.labels]
         size = 11.0 if len(wrapped) * panels <= 24 else max(6.5, 11.0 * 24 / (len(wrapped) * panels))
         every = max(1, math.ceil(len(wrapped) * panels / 44)) if which == "y" else _every(wrapped, panels)
         mine.set_major_locator(ticker.FixedLocator(list(range(0, len(wrapped), every))))
@@ -334,6 +355,8 @@ def _scale(axes: Any, which: str, axis: Axis, most: int, panels: int) -> None:
         mine.set_tick_params(labelsize=size, length=0)
     elif axis.kind == "date":
         mine.axis_date()
+        low, high = (axes.get_xlim if which == "x" else axes.get_ylim)()
+        limit(max(low, FIRST_DAY), min(high, LAST_DAY))
         locator = dates.AutoDateLocator(  # type: ignore[no-untyped-call]
             minticks=2, maxticks=max(3, most), interval_multiples=True
         )
@@ -348,11 +371,12 @@ def _scale(axes: Any, which: str, axis: Axis, most: int, panels: int) -> None:
     else:
         mine.set_major_locator(ticker.MaxNLocator(most, integer=axis.kind == "whole", steps=[1, 2, 2.5, 5, 10]))
         mine.set_major_formatter(ticker.FuncFormatter(lambda value, _: plain_figure(value, 7)))
-    if axis.limits:
+    if axis.limits and axis.limits[0] < axis.limits[1]:
         limit(*axis.limits)
     elif axis.zero:
         low, high = (axes.get_xlim if which == "x" else axes.get_ylim)()
-        limit(min(0.0, low) if low < 0 and _reaches_below(axes, which) else 0.0, high)
+        low = min(0.0, low) if low < 0 and _reaches_below(axes, which) else 0.0
+        limit(low, high if high > low else low + 1)
 
 
 def _date_words(dates: Any, locator: Any) -> Any:

@@ -10,6 +10,7 @@ from comb.drawing.request import PictureRequest
 from comb.errors import ParameterError, agree, counted
 from comb.expressions.evaluate import evaluate_condition
 from comb.kernels.grouping import Codes, group
+from comb.statistics.distribution import LARGE
 from comb.statistics.figures import has_positions, plain_figure, positions_of
 from comb.statistics.group_comparison import group_labels
 from comb.tables.column import Column
@@ -90,6 +91,12 @@ class Selection:
         limits = limits_of(request, axis, self.table[name])
         if limits:
             self.keep((values >= limits[0]) & (values <= limits[1]), f"{name} is outside the limits")
+            values = self.positions(name)
+        if len(values) and not float(np.abs(values).max()) < LARGE:
+            raise ParameterError(
+                f"{name} has values up to {float(np.abs(values).max()):.3g}, and no axis holds them",
+                remedy=f"{axis}_limits leave the far ones out, and that is told",
+            )
 
     def positions(self, name: str) -> Floats:
         """Return the values of a column as positions: dates as days, times as hours."""

@@ -39,6 +39,8 @@ def histogram(selection: Selection, request: PictureRequest) -> Drawing:
         for number, label in enumerate(groups.labels):
             part = values[(panels.codes == at) & (groups.codes == number)]
             counts = bars.counts(part).astype(np.float64)
+            if not len(values):
+                continue
             marks.append(Mark("steps" if request.by else "bars", bars.edges, counts, label, number))
             places = {"from": bars.edges[:-1], "below": bars.edges[1:]}
             numbers.add(request, title, label, {**places, "rows": counts})

@@ -8,7 +8,7 @@ from comb.errors import ParameterError, listing, unknown_name
 from comb.interface.loading import load, load_all
 from comb.interface.step_table import Names, listed
 from comb.interface.table import Table
-from comb.plans.run import Outcome
+from comb.plans.outcome import Outcome
 from comb.profiling.differences import Comparison, compare
 
 Compared = str | Path | Table | Mapping[str, Table] | Outcome

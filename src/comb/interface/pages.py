@@ -50,6 +50,12 @@ r1,yes,no,no
 r2,no,no,yes
 r3,no,yes,no
 """
+WEIGHED = b"""day,kg
+2024-01-01,10
+2024-07-01,20
+2025-01-01,14
+2025-07-01,24
+"""
 MAY = b"""hive,may,june
 a1,3,5
 b2,4,
@@ -89,18 +95,20 @@ EXAMPLES: dict[str, str] = {
     "replace_values": "{step: replace_values, columns: mites, above: 100, why: 999 means not counted}",
     "remove_missing": "{step: remove_missing, columns: [mites, kg]}",
     "remove_duplicates": "{step: remove_duplicates, by: [hive, day], which: last}",
+    "remove_pattern": "{step: remove_pattern, column: kg, period: day, pattern: month}",
     "mark_rows": "{step: mark_rows, where: {many: mites > 100, queenless: queen is null}, new_columns: odd}",
     "set_aside": "{step: set_aside, where: mites > 100, reason: not counted}",
 }
 
 SOURCES = {
     "visits": VISITS, "places": PLACES, "codes": CODES, "may": MAY, "landed": LANDED, "asked": ASKED,
+    "weighed": WEIGHED,
 }  # fmt: skip
 
 # The tables that the examples of some steps are about, instead of the visits.
 _ABOUT = {
     "to_long": "may", "transpose": "may", "take_heading_rows": "landed", "separate_marks": "landed",
-    "from_indicators": "asked",
+    "from_indicators": "asked", "remove_pattern": "weighed",
 }  # fmt: skip
 
 HEAD = """\
@@ -127,7 +135,7 @@ The examples are about these visits, `visits`:
 {visits}
 ```
 
-and `places`, `codes`, `may`, `landed` and `asked`:
+and `places`, `codes`, `may`, `landed`, `asked` and `weighed`:
 
 ```text
 {places}

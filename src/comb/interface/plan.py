@@ -9,7 +9,7 @@ from typing import Self
 from comb.errors import washed_lines
 from comb.interface.shown import ShownOutcome
 from comb.plans.model import PlanText, TablePlan, moved
-from comb.plans.run import Outcome, open_plan, run_plan
+from comb.plans.run import open_plan, run_plan
 from comb.plans.sources import answers_of
 from comb.profiling.profile import Settled
 from comb.reading.io.source_file import check_path
@@ -83,7 +83,7 @@ class Plan:
         until: int | None = None,
         save_to: str | Path | None = None,
         progress: Callable[[str], None] | None = None,
-    ) -> Outcome:
+    ) -> ShownOutcome:
         """Run the plan and save what it asks for.
 
         Parameters
@@ -110,7 +110,7 @@ class Plan:
         Returns
         -------
         Outcome
-            Tables, ledger, rules, paths written.
+            Tables, ledger, rules, pictures, paths written; `report()` is the whole as a page.
         """
         outcome = run_plan(
             self.content,

@@ -250,3 +250,51 @@ class RepairMethods(StepTable):
             "combine", why, at_most, columns=listed(columns), new_columns=listed(new_columns), mark=mark,
             skip_missing=skip_missing, keep_original=keep_original,
         )  # fmt: skip
+
+    def remove_pattern(
+        self,
+        column: str,
+        period: str,
+        *,
+        pattern: Literal["month", "weekday"] = "month",
+        by: Names = (),
+        statistic: Literal["mean", "median"] = "mean",
+        scale: Literal["plain", "log"] = "plain",
+        new_columns: Names = (),
+        at_most: int | str | None = None,
+        why: str | None = None,
+    ) -> Self:
+        """Take the pattern of the year or the week out of a column: it and the remainder become columns.
+
+        Parameters
+        ----------
+        column : str
+            Of numbers.
+        period : str
+            The column of dates or moments.
+        pattern : {"month", "weekday"}
+            What comes back: the months of each year, or the days of each week.
+        by : str or sequence of str
+            Each group has a pattern of its own.
+        statistic : {"mean", "median"}
+        scale : {"plain", "log"}
+            Whether the pattern is added, or multiplies.
+        new_columns : str or sequence of str
+            Names for the pattern and the remainder.
+
+        Returns
+        -------
+        Table
+            Levels of years (or weeks) and the pattern are fitted in turn, so that missing periods bend neither. Cost: a
+            few passes for each round of the fit.
+
+        >>> import comb
+        >>> days = [f"{year}-{month}-01" for year in (2024, 2025) for month in ("01", "07")]
+        >>> kg = comb.table(columns={"day": days, "kg": [10, 20, 14, 24]}).convert({"day": "date"})
+        >>> kg.remove_pattern("kg", "day")["kg_remainder"].to_list()
+        [15.0, 15.0, 19.0, 19.0]
+        """
+        return self._step(
+            "remove_pattern", why, at_most, column=column, period=period, pattern=pattern, by=listed(by),
+            statistic=statistic, scale=scale, new_columns=listed(new_columns),
+        )  # fmt: skip

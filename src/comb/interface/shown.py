@@ -8,8 +8,10 @@ from dataclasses import fields
 from html import escape
 from typing import Any, Self
 
-from comb.errors import washed
-from comb.plans.run import Outcome
+from comb.errors import washed, washed_lines
+from comb.interface.report import Report
+from comb.plans.outcome import Outcome
+from comb.plans.reporting import outcome_parts
 from comb.profiling.column_details import ColumnDetails
 from comb.profiling.profile import Profile
 from comb.reading.inspect import Inspection
@@ -55,7 +57,7 @@ class _Shown:
         raise NotImplementedError
 
     def __repr__(self) -> str:
-        return plain(self._lines())
+        return washed_lines(plain(self._lines()))
 
     def _repr_html_(self) -> str:
         return html_of(self._lines())
@@ -99,3 +101,13 @@ class ShownOutcome(_Shown, Outcome):
 
     def _lines(self) -> list[Line]:
         return run_view(self, WIDTH)
+
+    def report(self) -> Report:
+        """Return the report on what the plan did: rows, columns, findings, rules, changes, pictures.
+
+        Returns
+        -------
+        Report
+            To be saved as a page or as Markdown. Cost: a profile of each result.
+        """
+        return Report(outcome_parts(self.plan, self))

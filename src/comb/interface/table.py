@@ -19,6 +19,8 @@ from comb.interface.layout_methods import LayoutMethods
 from comb.interface.looking_methods import LookingMethods
 from comb.interface.plan import Plan
 from comb.interface.repair_methods import RepairMethods
+from comb.interface.report import Report
+from comb.interface.reporting import table_report
 from comb.interface.row_methods import RowMethods
 from comb.interface.shown import ShownProfile
 from comb.plans.model import name_of, write_plan
@@ -141,6 +143,26 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         day = day_of(as_of if as_of is None else str(as_of))
         settled = [] if accepted is None else accepted.settled_for(self)
         return ShownProfile._of(profile(self, DEFAULT.threads, day, settled, progress))
+
+    def report(self, *, as_of: str | date | None = None) -> Report:
+        """Report on the table: what became of its rows, its columns, what is wrong with it and what would repair that.
+
+        Parameters
+        ----------
+        as_of : str or date, optional
+            The day that counts as today, for dates that have not happened.
+
+        Returns
+        -------
+        Report
+            To be saved as a page (``.html``) or as Markdown (``.md``). Cost: a profile, and every remedy once.
+
+        >>> import comb
+        >>> comb.table(columns={"kg": [31, 40, None]}).report()
+        Report: table typed in by hand
+        table typed in by hand: 3 rows and 1 column
+        """
+        return table_report(self, self.ledger, self._records, None if as_of is None else str(as_of))
 
     def questions(self, *, as_of: str | date | None = None, accepted: Plan | None = None) -> Self:
         """Return the doubtful cells and rows as a sheet of questions, for people who know the subject.

@@ -10,6 +10,7 @@ from typing import Any, Literal
 import msgspec
 import yaml
 
+from comb.drawing.request import PictureRequest
 from comb.steps.base import Step
 from comb.tables.read_options import ReadOptions
 
@@ -130,8 +131,10 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         Findings that are settled.
     answers : str
         A sheet of questions that was filled in: its path, relative to the plan.
-    rule_lines : list of int
-        The line of each rule in the plan file.
+    pictures : list of PictureRequest
+        What is drawn of the result and saved with the dataset.
+    picture_lines, rule_lines : list of int
+        The line of each picture and rule in the plan file.
     lines : list of int
         The line of each step in the plan file, where there is one.
     """
@@ -147,8 +150,10 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     describe: dict[str, ColumnText] = {}
     accepted: list[Accepted] = []
     answers: str = ""
+    pictures: list[PictureRequest] = []
     lines: list[int] = []
     rule_lines: list[int] = []
+    picture_lines: list[int] = []
 
 
 class Save(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -164,12 +169,15 @@ class Save(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         Put an apostrophe before texts that a spreadsheet program would run.
     replace_source : bool
         Whether it may replace a source of the plan.
+    report : bool
+        Whether a dataset folder gets a report, ``report.html``.
     """
 
     to: str
     tables: list[str] = []
     disarm: bool = False
     replace_source: bool = False
+    report: bool = True
 
 
 class PlanText(msgspec.Struct, frozen=True, kw_only=True):
@@ -223,7 +231,9 @@ def write_plan(
     """
     records = {}
     for name, table in tables.items():
-        record: dict[str, Any] = msgspec.to_builtins(msgspec.structs.replace(table, steps=[], lines=[], rule_lines=[]))
+        record: dict[str, Any] = msgspec.to_builtins(
+            msgspec.structs.replace(table, steps=[], lines=[], rule_lines=[], picture_lines=[])
+        )
         if table.steps:
             record["steps"] = [step_record(step) for step in table.steps]
         records[name] = record
@@ -268,12 +278,15 @@ def moved(plan: PlanText, folder: str, checksums: Mapping[str, str] | None = Non
     edits: list[tuple[int, int, str]] = []
 
     def path_at(node: yaml.Node) -> None:
+        if isinstance(node, yaml.MappingNode):
+            path_at(_fields(node)["to"][1])
+            return
         if isinstance(node, yaml.ScalarNode):
             path = os.path.relpath(Path(plan.folder, node.value), folder) if node.value else ""
             edits.append((node.start_mark.index, node.end_mark.index, _scalar(path)))
             return
         for child in node.value:
-            path_at(_fields(child)["to"][1] if isinstance(child, yaml.MappingNode) else child)
+            path_at(child)
 
     for name, (_, table) in tables.items():
         fields = _fields(table)

@@ -5,20 +5,21 @@ otherwise. An output never replaces a source of the plan by accident, neither th
 would take for a source because its name matches a pattern.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator
 from fnmatch import fnmatchcase
 from pathlib import Path
-from typing import Any
 
 from comb.errors import ParameterError, PlanError
 from comb.execution.resources import DEFAULT
 from comb.kernels.grouping import Codes
 from comb.plans.model import PlanText, Save, moved
+from comb.plans.outcome import Outcome
+from comb.plans.reporting import outcome_parts
 from comb.plans.rules import RuleResult, required_columns
-from comb.steps.accounting import Taken, ledger_of
-from comb.tables.origin import Origin
+from comb.report.page import report_html
+from comb.steps.accounting import ledger_of
 from comb.writing.atomic import Output, check_file_free
-from comb.writing.dataset import OWN_FILES, Dataset, check_names
+from comb.writing.dataset import OWN_FILES, REPORT, Dataset, check_names
 from comb.writing.files import WORKBOOKS, file_kind, files_of, outdated, workbook_of
 
 # Names that end so are of files, not of folders; Comb does not write these kinds.
@@ -26,6 +27,10 @@ _OTHER_FILES = frozenset({
     ".xls", ".xlsm", ".xlsb", ".html", ".htm", ".pdf", ".xml", ".zip", ".yaml", ".yml", ".md", ".parquet", ".sqlite",
     ".db", ".dat",
 })  # fmt: skip
+
+
+# What the record of a dataset says of each picture.
+_TOLD = ("file", "table", "title", "caption")
 
 
 def place_of(plan: PlanText, path: str) -> Path:
@@ -74,6 +79,16 @@ def reserve_outputs(plan: PlanText, output: Output, *, overwrite: bool, write_ou
                 file_kind(path.name)
             check_names(names)
         output.reserve(path, folder=not is_file(save), overwrite=overwrite)
+    if plan.save and all(is_file(save) for save in plan.save):
+        # Without a dataset folder pictures stand beside the first file.
+        for file in _picture_files(plan):
+            beside = place_of(plan, plan.save[0].to).parent / file
+            check_file_free(beside, overwrite=overwrite)
+            output.reserve(beside, folder=False, overwrite=overwrite)
+
+
+def _picture_files(plan: PlanText) -> list[str]:
+    return [one.file for table in plan.tables.values() for one in table.pictures]
 
 
 def _check_sources(plan: PlanText, save: Save) -> None:
@@ -115,10 +130,7 @@ def _matches(path: Path, pattern: Path) -> bool:
 def write_outputs(
     plan: PlanText,
     output: Output,
-    tables: Mapping[str, Any],
-    taken: Mapping[str, list[Taken]],
-    sources: Mapping[str, Origin],
-    rules: Mapping[str, Sequence[RuleResult]],
+    outcome: Outcome,
     as_of: str = "",
 ) -> list[str]:
     """Write all outputs: all of them, or none. Their places were reserved before.
@@ -127,12 +139,7 @@ def write_outputs(
     ----------
     plan : PlanText
     output : Output
-    tables : mapping of str to BareTable
-        After all steps.
-    taken : mapping of str to list of Taken
-    sources : mapping of str to Origin
-        Of each table that was loaded.
-    rules : mapping of str to sequence of RuleResult
+    outcome : Outcome
     as_of : str
         The day of the run, if it was given.
 
@@ -141,6 +148,7 @@ def write_outputs(
     list of str
         The paths.
     """
+    tables, taken, sources, rules = outcome.tables, outcome.taken, outcome.sources, outcome.rules
     for save in plan.save:
         path, names = place_of(plan, save.to), tables_of(plan, save)
         if not is_file(save):
@@ -148,14 +156,20 @@ def write_outputs(
             sums = {name: origin.checksum for name, origin in sources.items() if origin.checksum}
             text = moved(plan, str(path), sums)
             loaded = {name: origin for name, origin in sources.items() if name in names}
+            pictures = [one for one in outcome.pictures if one.table in names]
             dataset = Dataset(
                 {name: tables[name] for name in names}, {name: taken[name] for name in names}, text, loaded,
                 rules={name: [_rule_line(one) for one in rules[name]] for name in names},
                 rule_rows={name: [line for one in rules[name] for line in _rule_rows(one)] for name in names},
                 required={name: required_columns(plan.tables[name].rules) for name in names},
                 questions=plan.questions, as_of=as_of, disarm=save.disarm,
+                pictures=[{name: getattr(one, name) for name in _TOLD} for one in pictures],
             )  # fmt: skip
-            output.folder(path, dataset.files(DEFAULT.threads))
+            extra = {one.file: one.content for one in pictures}
+            if save.report:
+                parts = outcome_parts(plan, outcome, names, as_of)
+                extra[REPORT] = report_html(parts)
+            output.folder(path, dataset.files(DEFAULT.threads, extra))
         elif file_kind(path.name)[0] in WORKBOOKS:
             entries = {name: ledger_of(name, taken[name], sources) for name in names}
             output.file(path, workbook_of(file_kind(path.name)[0], {name: tables[name] for name in names}, entries))
@@ -164,6 +178,9 @@ def write_outputs(
             files = files_of(tables[names[0]], path.name, options, describe=False, taken=())
             output.file(path, files[path.name])
             output.remove([path.parent / one for one in outdated(path.parent, path.name, files, overwrite=True)])
+    if outcome.pictures and all(is_file(save) for save in plan.save):
+        for one in outcome.pictures:
+            output.file(place_of(plan, plan.save[0].to).parent / one.file, one.content)
     output.put()
     return [str(place_of(plan, save.to)) for save in plan.save]
 

@@ -6,8 +6,10 @@ from typing import Any, TypeVar
 
 import msgspec
 
+from comb.drawing.request import PictureRequest, check_kind
 from comb.errors import ParameterError, PlanError, listing, unknown_name
 from comb.plans.model import Accepted, ColumnText, PlanText, Rule, Save, TablePlan, name_of
+from comb.plans.pictures import check_picture
 from comb.plans.rules import kind_of
 from comb.plans.slips import together
 from comb.plans.yaml_source import Path, YamlSource
@@ -28,6 +30,7 @@ _TABLE_FIELDS = (
     "describe",
     "accepted",
     "answers",
+    "pictures",
 )
 _PLAN_FIELDS = ("tables", "questions", "save")
 Record = TypeVar("Record", bound=msgspec.Struct)
@@ -59,6 +62,7 @@ class _PlanReader:
         self.yaml_source = yaml_source
         self.named = False
         self.slips: list[PlanError] = []
+        self.files: set[str] = set()
 
     def plan(self, text: str, folder: str) -> PlanText:
         """Read the whole: the short form or tables by name."""
@@ -113,6 +117,7 @@ class _PlanReader:
         rules = self.sequence((*path, "rules"), record.get("rules"))
         steps = self.sequence((*path, "steps"), record.get("steps"))
         accepted = self.sequence((*path, "accepted"), record.get("accepted"))
+        pictures = self.sequence((*path, "pictures"), record.get("pictures"))
         return TablePlan(
             source=source,
             checksum=record.get("checksum") or "",
@@ -127,6 +132,8 @@ class _PlanReader:
             rule_lines=[self.yaml_source.line((*path, "rules", at)) for at in range(len(rules))],
             describe=self.descriptions((*path, "describe"), record.get("describe")),
             accepted=self.each((*path, "accepted"), accepted, self.accepted),
+            pictures=self.each((*path, "pictures"), pictures, self.picture),
+            picture_lines=[self.yaml_source.line((*path, "pictures", at)) for at in range(len(pictures))],
         )
 
     def each(self, path: Path, values: list[Any], read: Callable[[Path, Any], Item]) -> list[Item]:
@@ -150,6 +157,20 @@ class _PlanReader:
             given = getattr(made, name)
             if given is not None and not _is_number(given):
                 raise self.yaml_source.error((*path, name), f"{name}: expected a number, got {given!r}")
+        return made
+
+    def picture(self, path: Path, value: Any) -> PictureRequest:
+        """Read one picture; its file has to have a name of its own."""
+        record = self.mapping(path, value, "a picture: its kind, its columns, its file")
+        try:
+            check_kind(str(record.get("kind")))
+            made = self.struct(path, record, PictureRequest)
+            check_picture(made)
+        except ParameterError as error:
+            raise self.yaml_source.error(path, error.what, error.remedy) from None
+        if made.file in self.files:
+            raise self.yaml_source.error((*path, "file"), f"two pictures would be called {made.file!r}")
+        self.files.add(made.file)
         return made
 
     def names(self, path: Path, value: Any) -> dict[str, str]:

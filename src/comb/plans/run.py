@@ -12,23 +12,23 @@ name.
 """
 
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
 
 import msgspec
 import numpy as np
 
 from comb.errors import CombError, ParameterError, PlanError
 from comb.kernels.grouping import Codes
-from comb.plans.answers import Answers
 from comb.plans.model import PlanText, TablePlan
 from comb.plans.name_check import check_names, place_of_rule, place_of_step
+from comb.plans.outcome import Outcome
 from comb.plans.outputs import reserve_outputs, write_outputs
 from comb.plans.parse import read_plan
-from comb.plans.rules import BrokenAside, BrokenMarked, RuleResult, check_rule, stopped
+from comb.plans.pictures import draw_pictures
+from comb.plans.rules import BrokenAside, BrokenMarked, check_rule, stopped
 from comb.plans.sources import (
     answers_of,
     compared_with_before,
@@ -37,86 +37,12 @@ from comb.plans.sources import (
     saved_elsewhere,
     with_sources,
 )
-from comb.profiling.differences import Comparison
 from comb.reading.io.source_file import read_whole
 from comb.reading.source_texts import source_texts
-from comb.steps.accounting import Taken, ledger_of, take_step
-from comb.steps.ledger import Entry, total
+from comb.steps.accounting import Taken, take_step
 from comb.tables.names import check_known
-from comb.tables.origin import Origin
 from comb.tables.table import BareTable
 from comb.writing.atomic import Output
-
-
-@dataclass(frozen=True, slots=True)
-class Outcome:
-    """What a plan came to.
-
-    Attributes
-    ----------
-    tables : dict of str to table
-        After all steps.
-    taken : dict of str to list of Taken
-        The steps of each table, in order.
-    rules : dict of str to list of RuleResult
-    saved : list of str
-        Paths written.
-    sources : dict of str to Origin
-        Of each table that was loaded.
-    messages : list of str
-        What is odd about the sources: one is not what it was, or is a result of this plan.
-    begun_from : dict of str to str
-        For a table that builds on another the name of that.
-    comparisons : dict of str to Comparison
-        For tables with another source than the plan was made on: what is different about it.
-    answers : dict of str to Answers
-        What came of the sheets of answers.
-    loaded : dict of str to table
-        As they were loaded; kept in a dry run only.
-    """
-
-    tables: dict[str, Any] = field(default_factory=dict)
-    taken: dict[str, list[Taken]] = field(default_factory=dict)
-    rules: dict[str, list[RuleResult]] = field(default_factory=dict)
-    saved: list[str] = field(default_factory=list)
-    sources: dict[str, Origin] = field(default_factory=dict)
-    messages: list[str] = field(default_factory=list)
-    begun_from: dict[str, str] = field(default_factory=dict)
-    comparisons: dict[str, Comparison] = field(default_factory=dict)
-    answers: dict[str, Answers] = field(default_factory=dict)
-    loaded: dict[str, Any] = field(default_factory=dict)
-
-    def loaded_for(self, name: str) -> Any:
-        """Return the table that was loaded, from which a table was made; None if it was not kept."""
-        return self.loaded_for(self.begun_from[name]) if name in self.begun_from else self.loaded.get(name)
-
-    def history(self, name: str) -> list[Taken]:
-        """Return all steps that led to a table, those of the table it builds on first."""
-        begun = self.begun_from.get(name)
-        return [*(self.history(begun) if begun else []), *self.taken[name]]
-
-    @property
-    def ledger(self) -> dict[str, list[Entry]]:
-        """What became of the lines of each source, and what each step of each table did."""
-        return {name: ledger_of(name, steps, self.sources) for name, steps in self.taken.items()}
-
-    @property
-    def adds_up(self) -> bool:
-        """Whether every step, and every table in total, accounts for all of its rows."""
-        return all(
-            all(entry.adds_up for entry in entries) and (not entries or total(entries).adds_up)
-            for entries in self.ledger.values()
-        )
-
-    @property
-    def found(self) -> int:
-        """How often a rule is broken, and how many differences there are to the files that the plan was made on."""
-        return self.broken + sum(one.count for one in self.comparisons.values())
-
-    @property
-    def broken(self) -> int:
-        """How many rows break a rule."""
-        return sum(result.broken for results in self.rules.values() for result in results)
 
 
 def open_plan(path: str | Path) -> PlanText:
@@ -205,8 +131,8 @@ def run_plan(
     CombError
         If a source, a step or an output fails; nothing was written then.
     """
-    outcome = Outcome()
     made_on, plan = plan, with_sources(plan, sources)
+    outcome = Outcome(plan=plan)
     if save_to is not None:
         plan, write_outside = saved_elsewhere(plan, save_to), True
     _check_numbers(plan, without, until)
@@ -240,12 +166,13 @@ def run_plan(
                 outcome.begun_from[name] = table.from_table
             begun = outcome.tables[table.from_table] if table.from_table else loaded.pop(name)
             _run_table(plan, name, table, begun, outcome, run)
+        if any(table.pictures for table in plan.tables.values()):
+            progress("drawing pictures")
+            outcome.pictures.extend(draw_pictures(plan, outcome.tables))
         if not dry_run and plan.save:
             progress(f"saving {', '.join(save.to for save in plan.save)}")
             day = "" if as_of is None else as_of.isoformat()
-            outcome.saved.extend(
-                write_outputs(plan, output, outcome.tables, outcome.taken, outcome.sources, outcome.rules, day)
-            )
+            outcome.saved.extend(write_outputs(plan, output, outcome, day))
     return outcome
 
 

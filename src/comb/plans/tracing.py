@@ -21,9 +21,10 @@ import numpy as np
 
 from comb.errors import CombError, ParameterError, PlanError, SourceMissing, listing, unknown_name
 from comb.plans.model import PlanText
+from comb.plans.outcome import Outcome
 from comb.plans.outputs import place_of
 from comb.plans.rules import RuleResult
-from comb.plans.run import Outcome, open_plan, run_plan
+from comb.plans.run import open_plan, run_plan
 from comb.reading.io.source_file import expand
 from comb.reading.load import load_table
 from comb.reading.source_texts import cell_text, read_as_texts

@@ -29,6 +29,10 @@ MOST_ASKED = 1_000
 
 # A range beyond this overflows when it is divided into parts.
 LARGE = 1e300
+SMALLER = 2.0**60
+
+# A shorter one is none.
+TINY = 1e-290
 
 # How many blocks a small drawing has.
 SMALL = 12
@@ -52,9 +56,14 @@ class Bars:
 
     def counts(self, values: Floats) -> NDArray[np.int64]:
         """Count values by bar. Cost: one pass where the bars are equally wide, else a search for each value."""
-        widths = np.diff(self.edges)
+        # By a quarter, so that the width of the whole range of floats is one.
+        widths = np.diff(self.edges / 4)
         if np.allclose(widths, widths[0], rtol=1e-9):
-            counts, _ = np.histogram(values, len(widths), (float(self.edges[0]), float(self.edges[-1])))
+            first, last = float(self.edges[0]), float(self.edges[-1])
+            if max(-first, last) < LARGE:
+                counts, _ = np.histogram(values, len(widths), (first, last))
+            else:
+                counts, _ = np.histogram(values / 4, self.edges / 4)
         else:
             counts, _ = np.histogram(values, self.edges)
         return counts.astype(np.int64)
@@ -109,9 +118,13 @@ def bars_for(
         raise ParameterError(f"expected a width of bars above 0, got {width:g}")
     first, last = (float(values.min()), float(values.max())) if len(values) else (0.0, 1.0)
     span = last - first
-    if not span < LARGE:
-        # The whole range of floats has no width that is one.
-        return Bars(np.linspace(first / 4, last / 4, LEAST_BARS + 1, dtype=np.float64) * 4.0, "")
+    if not max(span, abs(first), abs(last)) < LARGE:
+        # Near the end of floats sums and widths overflow: the same is done with smaller numbers.
+        smaller = bars_for(values / SMALLER, bins=bins)
+        most = np.finfo(np.float64).max / SMALLER
+        edges = np.clip(smaller.edges, -most, most) * SMALLER
+        edges[0], edges[-1] = min(float(edges[0]), first), max(float(edges[-1]), last)
+        return Bars(edges, "")
     if width is not None:
         if span / width > MOST_ASKED:
             raise ParameterError(
@@ -122,7 +135,7 @@ def bars_for(
     wanted = bins or _wanted(values, span)
     if dates:
         return _of_calendar(first, last, wanted)
-    if span <= abs(first) * 1e-12:
+    if span <= max(abs(first) * 1e-12, TINY):
         return _even(first, last, 1.0 if whole else nice_step(max(abs(first), 1.0) / 10), whole=whole)
     step = nice_step(span / wanted)
     if whole and span <= FEW_WHOLE and bins is None:
@@ -143,13 +156,20 @@ def _wanted(values: Floats, span: float) -> int:
 
 
 def _even(first: float, last: float, step: float, *, whole: bool) -> Bars:
+    finest = 4 * float(np.spacing(max(abs(first), abs(last))))
+    if step / 2 < finest:
+        # Numbers so large have no halves, and at last no neighbours one apart.
+        step = nice_step(2 * finest)
     middle = whole and step == 1
-    begin = first - 0.5 if middle else math.floor(first / step + 1e-9) * step
+    # A value that is a multiple but for rounding begins a bar; nothing is left outside for that.
+    begin = first - 0.5 if middle else min(first, math.floor(first / step + 1e-9) * step)
     count = max(1, math.ceil((last - begin) / step - 1e-9))
     if whole and not middle and abs(begin + count * step - last) < step * 1e-9:
         # The last bar has as many whole numbers as the others.
         count += 1
-    return Bars(begin + step * np.arange(count + 1, dtype=np.float64), f"{step:g}")
+    edges = begin + step * np.arange(count + 1, dtype=np.float64)
+    edges[-1] = max(float(edges[-1]), last)
+    return Bars(edges, f"{step:g}")
 
 
 # Days in a step of the calendar, roughly; and how NumPy calls it.

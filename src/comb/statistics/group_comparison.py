@@ -525,9 +525,13 @@ def skewness(values: Floats) -> float:
     >>> round(skewness(np.array([1.0, 1, 1, 9])), 2)
     1.15
     """
-    rest = values - values.mean() if len(values) else values
-    spread = float((rest**2).mean()) if len(values) else 0.0
-    return float((rest**3).mean()) / spread**1.5 if spread > 0 and math.isfinite(spread) else 0.0
+    # Divided by the largest first, so that no power of it overflows.
+    largest = float(np.abs(values).max()) if len(values) else 0.0
+    if not largest > 0:
+        return 0.0
+    rest = values / largest - float((values / largest).mean())
+    spread = float((rest**2).mean())
+    return float((rest**3).mean()) / spread**1.5 if spread > 0 else 0.0
 
 
 def _texts(texts: Sequence[str]) -> Column:

@@ -14,6 +14,7 @@ from comb.steps.indicator_steps import FromIndicators, ToIndicators
 from comb.steps.joins import Join, StackTables
 from comb.steps.layout_steps import SeparateMarks, TakeHeadingRows
 from comb.steps.level_steps import SeparateTables
+from comb.steps.pattern_steps import RemovePattern
 from comb.steps.repair_steps import Correct, PadText, ReplaceText, ReplaceValues, Round
 from comb.steps.row_steps import Filter, PickRows, RemoveDuplicates, Sort
 from comb.steps.screening_steps import MarkRows, RemoveMissing, SetAsideRows
@@ -24,7 +25,7 @@ KINDS: tuple[type[Step], ...] = (
     Filter, Select, Rename, Sort, Calculate, Convert, Trim, Recode, Fill, RemoveDuplicates,
     SetAsideRows, ToLong, PickRows, Aggregate, Count, Join, StackTables, Split, Transpose, Combine, ReplaceText,
     ToWide, AddCombinations, SeparateTables, Correct, Round, PadText, ReplaceValues, RemoveMissing, MarkRows,
-    TakeHeadingRows, SeparateMarks, FromIndicators, ToIndicators,
+    TakeHeadingRows, SeparateMarks, FromIndicators, ToIndicators, RemovePattern,
 )  # fmt: skip
 
 STEPS: dict[str, type[Step]] = {str(kind.__struct_config__.tag): kind for kind in KINDS}

@@ -6,7 +6,7 @@ aside or left out. Columns that were not touched are not held. Columns that were
 formula. So the records of all steps together are about as large as what the steps changed.
 """
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -138,3 +138,15 @@ def record_of(step: Step, before: BareTable, change: Change, cells: Mapping[str,
         {name: rows for name, rows in gone.items() if len(rows)}, reasons, cells, change.formulas,
         change.renamed or {},
     )  # fmt: skip
+
+
+def kept_formulas(names: Sequence[str], records: Sequence[StepRecord]) -> dict[str, str]:
+    """Return the formulas of calculated columns that are still there, by the names they have now."""
+    formulas: dict[str, str] = {}
+    for record in records:
+        formulas = {
+            next((new for new, old in record.renamed.items() if old == title), title): formula
+            for title, formula in formulas.items()
+        }
+        formulas |= record.formulas
+    return {title: formula for title, formula in formulas.items() if title in names}

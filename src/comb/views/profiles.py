@@ -3,10 +3,8 @@
 import shlex
 from collections.abc import Sequence
 
-import yaml
-
 from comb.errors import agree, counted, washed
-from comb.plans.model import step_record
+from comb.plans.step_text import step_line
 from comb.profiling.codes import Code, explained
 from comb.profiling.finding import Finding
 from comb.profiling.profile import Profile, group_line, grouped
@@ -15,16 +13,11 @@ from comb.profiling.summaries import Summary
 from comb.report.dictionary import values_words
 from comb.statistics.distribution import SMALL
 from comb.statistics.figures import plain_figure
-from comb.steps.base import Step
 from comb.tables.bars import block_bars, share_words
 from comb.tables.layout import Line, Span, cut_end, cut_middle
 from comb.views.lines import beside, columns_of, heads, text_line, wrapped
 
 MOST_ROWS_LISTED = 6
-MOST_VALUES_LISTED = 3
-
-# A step with more signs than this shows fewer of its values.
-LONGEST_STEP = 160
 
 
 def profile_view(profile: Profile, width: int, *, chosen: bool = False) -> list[Line]:
@@ -173,26 +166,3 @@ def finding_lines(finding: Finding, width: int, examples: int = 3) -> list[Line]
     if finding.remedy:
         lines += beside("", f"remedy: {step_line(finding.remedy)}", width)
     return lines
-
-
-def step_line(step: Step) -> str:
-    """Write a step in one line, as a plan would; of many or long values the first, and how many there are."""
-    for most in range(MOST_VALUES_LISTED, 0, -1):
-        line = _step_with(step, most)
-        if len(line) <= LONGEST_STEP:
-            break
-    return line
-
-
-def _step_with(step: Step, most: int) -> str:
-    record = {key: value for key, value in step_record(step).items() if key not in ("step", "why")}
-    shown, cut = {}, []
-    for key, value in record.items():
-        shown[key] = value
-        if isinstance(value, dict | list) and len(value) > most:
-            first = list(value.items() if isinstance(value, dict) else value)[:most]
-            shown[key] = dict(first) if isinstance(value, dict) else first
-            cut.append(f"{most} of {len(value)} {key} shown")
-    message = yaml.safe_dump(shown, default_flow_style=True, sort_keys=False, allow_unicode=True, width=10_000)
-    more = f" ({'; '.join(cut)})" if cut else ""
-    return washed(f"{step.name} {message.strip()[1:-1]}".strip() + more)

@@ -4,8 +4,8 @@ import textwrap
 from collections.abc import Sequence
 
 from comb.errors import counted, washed
+from comb.plans.outcome import Outcome
 from comb.plans.rules import RuleResult
-from comb.plans.run import Outcome
 from comb.profiling.differences import Comparison
 from comb.steps.ledger import Entry, first_number, total
 from comb.steps.trace import Trace

@@ -5,6 +5,7 @@ import json
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
+from types import MappingProxyType
 from typing import Any
 
 import msgspec
@@ -16,6 +17,7 @@ from comb.kernels.grouping import Codes
 from comb.reading.io.beside import CHECKSUMS
 from comb.report.dictionary import dictionary_bytes
 from comb.steps.accounting import Taken, ledger_of
+from comb.steps.record import kept_formulas
 from comb.tables.names import unique_names
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
@@ -38,13 +40,14 @@ from comb.writing.record_files import (
 )
 
 PLAN = "plan.yaml"
+REPORT = "report.html"
 
 ASIDE_HEADER = list(RECORD_FILES["set-aside.csv"].columns)
 
 
 # Files of a folder that are not named after a table.
 OWN_FILES = (
-    "dictionary.md", "ledger.jsonl", "run.json", "csv-metadata.json", PLAN, CHECKSUMS, *RECORD_FILES,
+    "dictionary.md", REPORT, "ledger.jsonl", "run.json", "csv-metadata.json", PLAN, CHECKSUMS, *RECORD_FILES,
     *(f"{name}.gz" for name in (CHANGED, LEFT_OUT, ROWS, RULE_ROWS)),
 )  # fmt: skip
 
@@ -105,6 +108,8 @@ class Dataset:
         The day of the run, if it was given.
     disarm : bool
         Put an apostrophe before texts that a spreadsheet program would run.
+    pictures : sequence of dict of str to str
+        Of each picture its file, table, title and caption.
     """
 
     tables: Mapping[str, BareTable]
@@ -117,14 +122,22 @@ class Dataset:
     questions: Sequence[str] = ()
     as_of: str = ""
     disarm: bool = False
+    pictures: Sequence[Mapping[str, str]] = ()
 
-    def files(self, threads: int = 1) -> dict[str, bytes]:
+    def files(self, threads: int = 1, extra: Mapping[str, bytes] = MappingProxyType({})) -> dict[str, bytes]:
         """Return the content of every file by name; the same dataset gives the same bytes.
 
         Parameters
         ----------
         threads : int
             This many files are made at once.
+        extra : mapping of str to bytes
+            More files for the folder: the report, pictures.
+
+        Raises
+        ------
+        PlanError
+            If two files would have one name.
         """
         check_names(list(self.tables))
         # The longest first, so that the others are done beside them.
@@ -136,7 +149,7 @@ class Dataset:
             partial(_compressed, LEFT_OUT, left_out_rows(self.taken)),
             partial(_compressed, RULE_ROWS, rule_rows(self.rule_rows, self.tables, self._form)),
         ]
-        files: dict[str, bytes] = {}
+        files: dict[str, bytes] = dict(extra)
         sums: dict[str, str] = {}
         for made, summed in in_order(lambda job: _summed(job()), jobs, threads):
             taken = next((file for file in made if file in files), None)
@@ -148,9 +161,9 @@ class Dataset:
         rules = [[name, *line] for name, lines in self.rules.items() for line in lines]
         files["set-aside.csv"] = self._rows(rows)
         files["rules.csv"] = self._rows([list(RECORD_FILES["rules.csv"].columns), *rules])
-        extra = {"set-aside.csv": rows[0][len(RECORD_FILES["set-aside.csv"].columns) :]}
+        more = {"set-aside.csv": rows[0][len(RECORD_FILES["set-aside.csv"].columns) :]}
         record = [name for known in RECORD_FILES for name in (known, f"{known}.gz") if name in files]
-        files["csv-metadata.json"] = _json(record_metadata(record, extra))
+        files["csv-metadata.json"] = _json(record_metadata(record, more))
         sums |= _summed({name: data for name, data in files.items() if name not in sums})[1]
         return {**files, CHECKSUMS: "".join(f"{sums[name]}  {name}\n" for name in sorted(files)).encode()}
 
@@ -188,14 +201,7 @@ class Dataset:
         """Return the formulas of calculated columns that are still there, by table and column."""
         found: dict[str, dict[str, str]] = {}
         for name, table in self.tables.items():
-            formulas: dict[str, str] = {}
-            for one in self.taken[name]:
-                formulas = {
-                    next((new for new, old in one.record.renamed.items() if old == title), title): formula
-                    for title, formula in formulas.items()
-                }
-                formulas |= one.record.formulas
-            found[name] = {title: formula for title, formula in formulas.items() if title in table}
+            found[name] = kept_formulas(table.names, [one.record for one in self.taken[name]])
         return found
 
     def _run_bytes(self) -> bytes:
@@ -205,7 +211,8 @@ class Dataset:
             for name, origin in self.sources.items()
         }
         day, questions = self.as_of or None, list(self.questions)
-        record = {"comb": __version__, "as_of": day, "sources": sources, "questions": questions}
+        record: dict[str, Any] = {"comb": __version__, "as_of": day, "sources": sources, "questions": questions}
+        record |= {"pictures": [dict(one) for one in self.pictures]} if self.pictures else {}
         return _json(record)
 
 
