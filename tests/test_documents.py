@@ -94,7 +94,7 @@ def test_the_page_of_plans_explains_every_field_and_its_examples_are_plans() -> 
     text = (ROOT / "docs" / "plans.md").read_text(encoding="utf-8")
     for kind in (TablePlan, Rule, Save, Accepted, ColumnText):
         for field in kind.__struct_fields__:
-            assert f"`{field}`" in text or field in ("lines", "rule_lines"), f"{kind.__name__}.{field}"
+            assert f"`{field}`" in text or field in ("lines", "rule_lines", "picture_lines"), f"{kind.__name__}.{field}"
     examples = re.findall(r"```yaml\n(.*?)```", text, re.DOTALL)
     assert len(examples) > 4
     for example in examples:

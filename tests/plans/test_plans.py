@@ -37,6 +37,8 @@ def test_the_demo_plan_makes_a_whole_dataset_and_the_same_bytes_twice(demo: Path
             "run.json",
             "csv-metadata.json",
             "report.html",
+            "mites.svg",
+            "weights.svg",
             *RECORD_FILES,
         ]
         + [f"{name}{end}" for name in ("frames", "inspections") for end in (".csv", ".csv-metadata.json", "-cells.csv")]

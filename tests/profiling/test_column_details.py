@@ -16,7 +16,7 @@ from support.strategies import tables
 def test_numbers_dates_and_texts() -> None:
     days = ["2025-01-01", "2025-01-02", "2025-01-03", "2025-01-09", None, "2025-01-10"]
     table = comb.table(
-        columns={"kg": [3, 1, 1, None, 9, 2], "day": days, "name": [" b", "a", "b", "b ", "longer", None]}
+        columns={"kg": [3, 1, 1, None, 9, 2], "day": days, "name": [" b", "a", "b", "b ", "longer", "a"]}
     ).convert({"day": "date"})
     kg = table.summary("kg")
     values = np.array([3, 1, 1, 9, 2], float)
@@ -33,7 +33,7 @@ def test_numbers_dates_and_texts() -> None:
     day = table.summary("day")
     assert day.steps[0] == ("1 day", 3) and day.gaps == (("2025-01-03", "2025-01-09", 6),)
     name = table.summary("name")
-    assert name.lengths == ((1, 2), (2, 2), (6, 1)) and "·b" in repr(name) and "a dot stands for a space" in repr(name)
+    assert name.lengths == ((1, 3), (2, 2), (6, 1)) and "·b" in repr(name) and "a dot stands for a space" in repr(name)
     with pytest.raises(comb.ColumnError, match="kg"):
         table.summary("kgs")
 

@@ -39,17 +39,13 @@ class Texts(HTMLParser):
 
 @pytest.fixture
 def ran(demo: Path) -> Path:
-    """The demo's plan, with two pictures, run."""
-    plan = (demo / "plan.yaml").read_text()
-    pictures = "    pictures:\n      - {kind: boxes, y: net_kg, by: queen, file: queens.svg}\n      - {kind: missing, file: gaps.png}\n"
-    place = demo / "pictured.yaml"
-    place.write_text(plan.replace("    steps:\n", pictures + "    steps:\n", 1))
-    comb.Plan.load(place).run()
+    """The demo's plan, which has two pictures, run."""
+    comb.Plan.load(demo / "plan.yaml").run()
     return demo
 
 
 def test_a_report_begins_with_the_answer(ran: Path) -> None:
-    outcome = comb.Plan.load(ran / "pictured.yaml").run(dry_run=True)
+    outcome = comb.Plan.load(ran / "plan.yaml").run(dry_run=True)
     report = outcome.report()
     assert report.parts.answer() == [
         "inspections: 2,362 rows and 14 columns, from inspections.csv",
@@ -68,10 +64,7 @@ def test_a_report_begins_with_the_answer(ran: Path) -> None:
     assert [tag for tag, _ in page.tags].count("img") == 2
     # The folder's own report, and one made of the folder alone, say the same.
     saved = (ran / "tidy" / "report.html").read_text()
-    assert (
-        outcome.report().html.replace("pictured.yaml", "") == saved.replace("pictured.yaml", "")
-        or "2,362 rows" in saved
-    )
+    assert outcome.report().html.replace("plan.yaml", "") == saved.replace("plan.yaml", "") or "2,362 rows" in saved
     again = comb.make_report(ran / "tidy")
     assert {one.partition(", from")[0] for one in again.parts.answer()} == {
         one.partition(", from")[0] for one in report.parts.answer()

@@ -393,6 +393,10 @@ def run_command(path: str, wanted: RunRequest, *, screen: Terminal | None = None
     for line in loss_lines(outcome):
         screen.say(line)
     screen.say(ledger_line(outcome))
+    for one in outcome.pictures:
+        screen.say(f"picture {one.file}: {one.title}")
+        for note in one.notes:
+            screen.say(f"note: {note}")
     for saved in outcome.saved:
         screen.say(f"saved: {saved}")
     first = next(iter(outcome.tables))

@@ -34,6 +34,8 @@ GUIDE = (
     ("tidy/inspections.csv", "the tidy table"),
     ("tidy/inspections.csv-metadata.json", "its columns and types, as CSV on the Web"),
     ("tidy/inspections-cells.csv", "why each missing cell is missing"),
+    ("tidy/report.html", "all of this as one page: open it in a browser"),
+    ("tidy/weights.svg", "the weights over the season, drawn as the plan says"),
     ("tidy/frames.csv", "brood and honey frames, one row for each"),
     ("tidy/dictionary.md", "the columns, described for people"),
     ("tidy/ledger.jsonl", "what every step did"),

@@ -76,7 +76,7 @@ def bars(selection: Selection, request: PictureRequest) -> Drawing:
         "whole" if aggregate == "count" else "number",
         "y" in request.log,
         limits_of_numbers(request),
-        zero="y" not in request.log,
+        zero=aggregate == "count" or "y" not in request.log,
     )
     x = Axis(described(request.x, column), "groups", labels=tuple(labels))
     sideways = column.type.textual or bool(column.type.choices) or max(map(len, labels), default=0) > 6

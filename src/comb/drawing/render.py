@@ -373,6 +373,10 @@ def _scale(axes: Any, which: str, axis: Axis, most: int, panels: int) -> None:
         mine.set_major_formatter(ticker.FuncFormatter(lambda value, _: plain_figure(value, 7)))
     if axis.limits and axis.limits[0] < axis.limits[1]:
         limit(*axis.limits)
+    elif axis.zero and axis.log:
+        # A bar of one row is seen, too.
+        low, high = (axes.get_xlim if which == "x" else axes.get_ylim)()
+        limit(min(low, 0.8), high)
     elif axis.zero:
         low, high = (axes.get_xlim if which == "x" else axes.get_ylim)()
         low = min(0.0, low) if low < 0 and _reaches_below(axes, which) else 0.0

@@ -47,7 +47,7 @@ def histogram(selection: Selection, request: PictureRequest) -> Drawing:
         drawn.append(Panel(marks, panel_title(request, title)))
     title = _spread_sentence(name, values, axis)
     label = f"rows in each {bars.step}" if axis.kind == "date" else "rows"
-    y = Axis(label, "whole", "y" in request.log, limits_of_numbers(request), zero="y" not in request.log)
+    y = Axis(label, "whole", "y" in request.log, limits_of_numbers(request), zero=True)
     data = numbers.table(request, {"from": axis, "below": axis})
     return Drawing(drawn, axis, y, title, selection.caption(), data, legend=request.by)
 

@@ -216,6 +216,9 @@ reads the dictionary, and runs the plan again. The page is made from the code (`
 - `TABLE-cells.csv`: why each cell is missing, and the texts that were kept.
 - `TABLE-COLUMN-codes.csv`: the values of a category in their order, with labels.
 - `dictionary.md`: the columns of all tables in words, formulas of calculated columns, open questions.
+- `report.html`: all of this as [one page](pictures.md#the-report), with what matters first; `report: false` leaves it
+  out.
+- the pictures that the plan lists, by the names it gives them.
 - `ledger.jsonl`: a line for each step: rows in, added, out, left out, set aside, merged; cells changed; the reason.
   Reading the source has number 0.
 - `run.json`: the version of Comb, the day of the run if it was given (`--as-of`), the sources with size and checksum.

@@ -157,6 +157,7 @@ def write_outputs(
             text = moved(plan, str(path), sums)
             loaded = {name: origin for name, origin in sources.items() if name in names}
             pictures = [one for one in outcome.pictures if one.table in names]
+            parts = outcome_parts(plan, outcome, names, as_of) if save.report else None
             dataset = Dataset(
                 {name: tables[name] for name in names}, {name: taken[name] for name in names}, text, loaded,
                 rules={name: [_rule_line(one) for one in rules[name]] for name in names},
@@ -164,10 +165,10 @@ def write_outputs(
                 required={name: required_columns(plan.tables[name].rules) for name in names},
                 questions=plan.questions, as_of=as_of, disarm=save.disarm,
                 pictures=[{name: getattr(one, name) for name in _TOLD} for one in pictures],
+                summaries={one.name: one.columns for one in parts.tables} if parts else {},
             )  # fmt: skip
             extra = {one.file: one.content for one in pictures}
-            if save.report:
-                parts = outcome_parts(plan, outcome, names, as_of)
+            if parts:
                 extra[REPORT] = report_html(parts)
             output.folder(path, dataset.files(DEFAULT.threads, extra))
         elif file_kind(path.name)[0] in WORKBOOKS:

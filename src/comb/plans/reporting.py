@@ -82,7 +82,7 @@ def table_part(
     TablePart
         Cost: the summaries; where `effects`, every remedy once.
     """
-    summaries = tuple(found.columns) if found is not None else tuple(summaries_of(table))
+    summaries = tuple(found.columns) if found is not None else tuple(summaries_of(table, DEFAULT.threads))
     pairs = [
         f"{one} and {other} are missing together in {counted(both, 'row')}, "
         f"{share_words(share)} of those in which either is"

@@ -168,7 +168,9 @@ def _bars(column: Column) -> Iterator[tuple[str, str, int]]:
     values = positions_of(column)
     values = values[~np.isnan(values)]
     bars = bars_for(values, whole=kind.word == "integer", dates=dates, bins=BARS)
-    edges = [_edge(one, column, dates=dates) for one in bars.edges.tolist()]
+    # A bar for each whole number begins with that number.
+    by_one = kind.word == "integer" and bars.step == "1"
+    edges = [_edge(one + 0.5 * by_one, column, dates=dates) for one in bars.edges.tolist()]
     yield from zip(edges[:-1], edges[1:], bars.counts(values).tolist(), strict=True)
 
 

@@ -2,10 +2,12 @@
 
 import heapq
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import numpy as np
 
+from comb.execution.executor import executor_of
 from comb.expressions.arithmetic import as_floats
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, distinct_count
@@ -20,6 +22,9 @@ from comb.tables.value_texts import digits, number_text, value_texts
 
 MOST_COMMON = 5
 MOST_TIES = 10_000
+
+# Smaller tables are not worth handing to several threads.
+FEW_ROWS = 50_000
 
 # Of texts with more different values no shape is drawn.
 MOST_SHAPED = 50
@@ -99,10 +104,13 @@ def summarise(cache: ColumnCache, name: str) -> Summary:
     return Summary(name, str(column.type), len(column), missing, distinct_count(ordered), details, shape)
 
 
-def summaries_of(table: BareTable) -> list[Summary]:
-    """Summarise all columns of a table."""
+def summaries_of(table: BareTable, threads: int = 1) -> list[Summary]:
+    """Summarise all columns of a table, this many at once."""
     cache = ColumnCache.at(table)
-    return [summarise(cache, name) for name in table.names]
+    if threads == 1 or table.row_count < FEW_ROWS:
+        return [summarise(cache, name) for name in table.names]
+    with executor_of(threads) as executor:
+        return list(executor.map(partial(summarise, cache), table.names))
 
 
 def _of_texts(name: str, column: Column, missing: dict[str, int]) -> Summary:

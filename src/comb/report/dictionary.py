@@ -19,6 +19,7 @@ def dictionary_bytes(
     tables: Mapping[str, BareTable],
     questions: Sequence[str] = (),
     formulas: Mapping[str, Mapping[str, str]] = MappingProxyType({}),
+    summaries: Mapping[str, Sequence[Summary]] = MappingProxyType({}),
 ) -> bytes:
     """Describe the columns of all tables of a dataset.
 
@@ -29,6 +30,8 @@ def dictionary_bytes(
         Open ones.
     formulas : mapping of str to mapping of str to str
         Of each table the formulas of columns that were calculated.
+    summaries : mapping of str to sequence of Summary
+        Of tables whose columns were summarised before.
 
     Returns
     -------
@@ -39,8 +42,8 @@ def dictionary_bytes(
     lines = ["# Dictionary", ""]
     reasons: set[str] = set()
     for name, table in tables.items():
-        summaries = summaries_of(table)
-        lines += _table_lines(name, table, summaries)
+        summarised = summaries.get(name) or summaries_of(table)
+        lines += _table_lines(name, table, summarised)
         known = formulas.get(name, {})
         if known:
             lines += [
@@ -49,7 +52,7 @@ def dictionary_bytes(
                 *(f"- {_cell(title)} = {_code(one)}" for title, one in known.items()),
                 "",
             ]
-        reasons |= {reason for summary in summaries for reason in summary.missing}
+        reasons |= {reason for summary in summarised for reason in summary.missing}
     if reasons:
         lines += ["## Why cells are empty", ""]
         lines += [f"- **{reason.word}**: {MEANING[reason]}" for reason in MEANING if reason.word in reasons]
@@ -64,7 +67,7 @@ def _code(formula: str) -> str:
     return f"{mark}{washed(formula)}{mark}"
 
 
-def _table_lines(name: str, table: BareTable, summaries: list[Summary]) -> list[str]:
+def _table_lines(name: str, table: BareTable, summaries: Sequence[Summary]) -> list[str]:
     origin = table.origin
     lines = [f"## {name}", ""]
     lines += [f"{table.row_count:,} rows and {len(table.names)} columns, from `{origin.name.removeprefix(MADE)}`"]

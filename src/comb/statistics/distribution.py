@@ -149,10 +149,10 @@ def _wanted(values: Floats, span: float) -> int:
     """Return about how many bars show the spread of some values."""
     quarter, three = np.quantile(values, (0.25, 0.75)) if len(values) else (0.0, 0.0)
     width = 2 * (three - quarter) / max(1, len(values)) ** (1 / 3)
-    by_rule = span / width if width > 0 else math.inf
-    # Where half of the values are one, the rule of Sturges (Journal of the American Statistical Association 21, 1926).
-    by_rule = by_rule if math.isfinite(by_rule) else math.log2(max(2, len(values))) + 1
-    return int(min(MOST_BARS, max(LEAST_BARS, by_rule)))
+    if not width > 0:
+        # Where half of the values are one: Sturges (Journal of the American Statistical Association 21, 1926).
+        return int(max(LEAST_BARS, math.log2(max(2, len(values))) + 1))
+    return MOST_BARS if width < span / MOST_BARS else int(max(LEAST_BARS, span / width))
 
 
 def _even(first: float, last: float, step: float, *, whole: bool) -> Bars:

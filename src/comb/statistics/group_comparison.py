@@ -263,9 +263,10 @@ def _means(table: BareTable, value: str, by: str) -> GroupComparison:
             value, by, "means", groups, notes=tuple(notes),
             answer=f"no test of {value} by {by}: that takes two groups with two values each ({few})",
         )  # fmt: skip
-    left = [parts.labels[at] for at in range(len(samples)) if at not in useful]
+    named = parts.labels if table[by].type.textual else [f"{by} = {label}" for label in parts.labels]
+    left = [named[at] for at in range(len(samples)) if at not in useful]
     notes += [f"in no test, with fewer than two values: {listing(left)}"] if left else []
-    chosen, labels = [samples[at] for at in useful], [parts.labels[at] for at in useful]
+    chosen, labels = [samples[at] for at in useful], [named[at] for at in useful]
     if all(float(np.ptp(one)) == 0 for one in chosen):
         return GroupComparison(
             value, by, "means", groups, f"no test of {value} by {by}: within each group all values are equal",

@@ -101,6 +101,8 @@ def _values(details: ColumnDetails, width: int) -> list[Line]:
     rows = [heads("value", "count", "share", "")]
     texts = [text or "" for text in shown["value"].texts()]
     counts, shares = shown["count"].to_list(), shown["share"].to_list()
+    if max(counts) == 1 and table.row_count > 1:
+        return [text_line(f"each of the {table.row_count:,} values occurs once")]
     for text, count, share in zip(texts, counts, shares, strict=True):
         bar = length_bar(share / max(shares), min(LONGEST_BAR, max(10, width - 70)))
         value = Span(cut_middle(padded(text), LONGEST_VALUE), "head")
@@ -109,11 +111,10 @@ def _values(details: ColumnDetails, width: int) -> list[Line]:
     spaced = any(text != text.strip(" ") for text in texts)
     lines += [text_line(_SPACES, "dim")] if spaced else []
     more = table.row_count - shown.row_count
-    return (
-        [*lines, text_line(f"and {more:,} more {agree(more, 'value', 'values')}: summary(...).values", "dim")]
-        if more
-        else lines
-    )
+    if more:
+        how = f"comb count --by {details.summary.name}, or summary(...).values"
+        lines.append(text_line(f"and {more:,} more {agree(more, 'value', 'values')} ({washed(how)})", "dim"))
+    return lines
 
 
 def _kept(details: ColumnDetails, width: int) -> list[Line]:

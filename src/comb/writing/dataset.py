@@ -14,6 +14,7 @@ from comb.errors import PlanError
 from comb.execution.ordered import in_order
 from comb.formats.formulas import disarmed
 from comb.kernels.grouping import Codes
+from comb.profiling.summaries import Summary
 from comb.reading.io.beside import CHECKSUMS
 from comb.report.dictionary import dictionary_bytes
 from comb.steps.accounting import Taken, ledger_of
@@ -110,6 +111,8 @@ class Dataset:
         Put an apostrophe before texts that a spreadsheet program would run.
     pictures : sequence of dict of str to str
         Of each picture its file, table, title and caption.
+    summaries : mapping of str to sequence of Summary
+        Of tables whose columns were summarised before.
     """
 
     tables: Mapping[str, BareTable]
@@ -123,6 +126,7 @@ class Dataset:
     as_of: str = ""
     disarm: bool = False
     pictures: Sequence[Mapping[str, str]] = ()
+    summaries: Mapping[str, Sequence[Summary]] = field(default_factory=dict)
 
     def files(self, threads: int = 1, extra: Mapping[str, bytes] = MappingProxyType({})) -> dict[str, bytes]:
         """Return the content of every file by name; the same dataset gives the same bytes.
@@ -191,7 +195,7 @@ class Dataset:
     def _described(self) -> dict[str, bytes]:
         """Return what describes the whole: the dictionary, the ledger, the run, the plan."""
         return {
-            "dictionary.md": dictionary_bytes(dict(self.tables), self.questions, self._formulas()),
+            "dictionary.md": dictionary_bytes(dict(self.tables), self.questions, self._formulas(), self.summaries),
             "ledger.jsonl": ledger_bytes(self.taken, self.sources, self.rules),
             "run.json": self._run_bytes(),
             PLAN: self.plan.encode(),
