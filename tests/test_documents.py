@@ -4,6 +4,7 @@ import contextlib
 import io
 import re
 import runpy
+import shlex
 from pathlib import Path
 
 import pytest
@@ -56,6 +57,22 @@ def test_examples_run(script: str) -> None:
     assert len(out.getvalue().splitlines()) > 10
     if script == "questions.py":
         assert out.getvalue() == blocks("text")[1]
+
+
+def test_the_commands_of_the_pages_about_looking_run(beside_the_demo: Path) -> None:
+    comb.Plan.load(beside_the_demo / "comb-demo" / "plan.yaml").run(overwrite=True)
+    found = []
+    for page in ("pictures.md", "compare.md"):
+        text = (ROOT / "docs" / page).read_text(encoding="utf-8")
+        found += [block.replace("\\\n", " ") for block in re.findall(r"```sh\n(.*?)```", text, re.DOTALL)]
+    assert len(found) >= 7
+    for command in found:
+        words = shlex.split(command)
+        ran = run_comb(*words[1:], cwd=beside_the_demo)
+        assert words[0] == "comb" and ran.code == 0, ran.err
+    assert {path.name for path in beside_the_demo.glob("*.png")} == {
+        f"{kind}.png" for kind in ("histogram", "bars", "lines", "scatter", "boxes", "missing")
+    }
 
 
 def test_links_and_pictures_of_the_documents_are_there() -> None:

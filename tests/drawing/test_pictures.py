@@ -171,7 +171,7 @@ def test_very_many_points_are_counted_and_none_is_lost() -> None:
         ({"kind": "histogram"}, "needs a column for x", "x='mites'"),
         ({"kind": "histogram", "x": "kgs"}, "kgs", "kg"),
         ({"kind": "histogram", "x": "site"}, "expected numbers, dates or times for x, site is string", "kind='bars'"),
-        ({"kind": "histogram", "x": "kg", "y": "mites"}, "y means nothing for histogram", "bin_width"),
+        ({"kind": "histogram", "x": "kg", "y": "mites"}, "histogram takes no y", "bin_width"),
         ({"kind": "histogram", "x": "kg", "bin_width": 1e-9}, "would be 6,000,000,000", "at most 1,000"),
         ({"kind": "histogram", "x": "kg", "bin_width": -1}, "above 0", ""),
         ({"kind": "histogram", "x": "kg", "bins": 0}, "1 to 1,000 bars", ""),

@@ -29,13 +29,13 @@ MOST_LINES = 600
 # A line with more points than this is drawn through the means of parts of the axis.
 MOST_ON_A_LINE = 2_000
 
-# A line over dates is broken where it goes on after so many times its median step.
+# A line over dates is broken where the next point is further away than this many median steps.
 GAP = 6
 
 # The day of a leap year on which each month begins, from 0.
 _MONTH_STARTS = np.array([0, 31, 60, 91, 121, 152, 182, 213, 244, 274, 305, 335], np.float64)
 
-# Whole numbers that lie within so many times as many as there are rows are counted, not sorted.
+# Whole numbers whose range is at most this many times the number of rows are counted, not sorted.
 _DENSE = 4
 
 

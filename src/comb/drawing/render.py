@@ -47,7 +47,7 @@ _NO_STAMP: dict[str, dict[str, Any]] = {
 # More points than this are drawn as an image inside SVG and PDF.
 MOST_VECTORS = 3_000
 
-# Labels are cut at this many lines, and panels stand in so many columns.
+# Labels are cut at this many characters in a line, and at this many lines; from MOST_WRAPPED labels on, at one.
 LONGEST_LABEL = 34
 MOST_LABEL_LINES = 2
 MOST_WRAPPED = 14

@@ -57,7 +57,7 @@ class PictureRequest(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=Tr
     trend : {"line", "local", "median"}
         A straight line with r and n, a local regression, or a moving median.
     window : int
-        So many points in a moving median.
+        The points of a moving median.
     error_bars : bool
         Of means: their 95 % intervals.
     log : list of {"x", "y"}
@@ -110,7 +110,7 @@ class PictureRequest(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=Tr
         for name in given:
             if name not in (*_ALWAYS, *_TAKES[self.kind]):
                 takes = listing([*_TAKES[self.kind], "by", "panels", "where", "title"], 20)
-                raise ParameterError(f"{name} means nothing for {self.kind}", remedy=f"{self.kind} takes {takes}")
+                raise ParameterError(f"{self.kind} takes no {name}", remedy=f"{self.kind} takes {takes}")
         for name in ("x_limits", "y_limits"):
             if len(getattr(self, name)) not in (0, 2):
                 raise ParameterError(f"expected two {name}, from and to, got {len(getattr(self, name))}")

@@ -21,7 +21,7 @@ from comb.tables.table import BareTable
 
 Floats = NDArray[np.float64]
 
-# More colours cannot be told apart.
+# More colours cannot be distinguished.
 MOST_COLOURS = 8
 MOST_PANELS = 12
 
@@ -31,7 +31,7 @@ MOST_BARS = 40
 
 @dataclass(slots=True)
 class Selection:
-    """The rows of a picture, and what is told of the others.
+    """The rows of a picture, and what is said of the others.
 
     Attributes
     ----------
@@ -95,7 +95,7 @@ class Selection:
         if len(values) and not float(np.abs(values).max()) < LARGE:
             raise ParameterError(
                 f"{name} has values up to {float(np.abs(values).max()):.3g}, and no axis holds them",
-                remedy=f"{axis}_limits leave the far ones out, and that is told",
+                remedy=f"{axis}_limits leave the far ones out, and the caption says so",
             )
 
     def positions(self, name: str) -> Floats:
@@ -186,9 +186,9 @@ class GroupsShown:
 
 
 def groups_shown(selection: Selection, name: str, most: int = MOST_COLOURS, *, by_size: bool = True) -> GroupsShown:
-    """Number the groups of a column; of more than can be told apart the largest, and the others as one, told.
+    """Number the groups of a column; of too many the largest, and the others as one, with a note.
 
-    Categories, numbers and dates stand in their order, texts by size.
+    Categories, numbers and dates are in their order, texts by size.
 
     Parameters
     ----------
@@ -197,7 +197,7 @@ def groups_shown(selection: Selection, name: str, most: int = MOST_COLOURS, *, b
         None if empty: one group of all rows.
     most : int
     by_size : bool
-        Whether texts stand by size; else in their order too.
+        Whether texts are ordered by size; else by value.
     """
     rows = selection.table.row_count
     if not name:

@@ -13,8 +13,8 @@ from comb.statistics.distribution import Bars, bars_for
 MOST_BEYOND = 2_000
 FEW_IN_A_BOX = 12
 
-# Whiskers reach to the last value within so many times the distance of the quartiles (Tukey, Exploratory Data Analysis,
-# 1977).
+# Whiskers reach to the last value within this many times the distance of the quartiles (Tukey, Exploratory Data
+# Analysis, 1977).
 WHISKER = 1.5
 
 

@@ -23,7 +23,7 @@ QUIET = "#555555"
 NOTHING = "#F4F4F2"
 SCALE = ("#E8F1F8", "#9CC6E3", "#3C8DC5", "#0B5590", "#04264A")
 
-# What Matplotlib is told, above its own defaults, whatever settings lie about on the machine.
+# Settings for Matplotlib, above its own defaults, whatever settings the machine has.
 SETTINGS: dict[str, Any] = {
     "font.family": "sans-serif",
     "font.sans-serif": ["DejaVu Sans"],

@@ -95,7 +95,7 @@ def picture_format(name: str) -> str:
     Raises
     ------
     ParameterError
-        If it is none that a picture can be written as.
+        If a picture cannot be written in it.
     """
     suffix = Path(name).suffix.lower().removeprefix(".")
     if suffix not in FORMATS:

@@ -44,13 +44,13 @@ def check_picture(request: PictureRequest) -> None:
     Traceback (most recent call last):
       ...
     comb.errors.ParameterError: expected a plain name for the file of a picture, got '../mites.svg'
-      it stands in the dataset folder: for instance histogram.svg
+      it is written to the dataset folder: for instance histogram.svg
     """
     example = f"{request.kind}.svg"
     if not request.file or request.file.startswith((".", "~")) or set('/\\:*?"<>|').intersection(request.file):
         raise ParameterError(
             f"expected a plain name for the file of a picture, got {request.file!r}",
-            remedy=f"it stands in the dataset folder: for instance {example}",
+            remedy=f"it is written to the dataset folder: for instance {example}",
         )
     if request.file.rpartition(".")[2].lower() not in FORMATS:
         raise ParameterError(

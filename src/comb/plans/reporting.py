@@ -141,7 +141,7 @@ def _reading(origin: Origin) -> Iterator[tuple[str, str, str]]:
     if origin.set_aside:
         yield "lines set aside", f"{len(origin.set_aside):,}", origin.set_aside[0].reason
     if origin.bad_bytes:
-        yield "bytes that are no text", f"{len(origin.bad_bytes):,}", f"the first in line {origin.bad_bytes[0][0]:,}"
+        yield "undecodable bytes", f"{len(origin.bad_bytes):,}", f"the first in line {origin.bad_bytes[0][0]:,}"
 
 
 def _source(origin: Origin) -> Iterator[tuple[str, str]]:

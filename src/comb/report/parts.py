@@ -8,7 +8,7 @@ from comb.profiling.missing_blocks import MissingBlocks
 from comb.profiling.summaries import Summary
 from comb.steps.ledger import Entry
 
-# Findings that stand in the answer, at the top.
+# Findings listed in the answer, at the top.
 MOST_MATTERS = 3
 
 
@@ -34,7 +34,7 @@ class FindingPart:
     rows : str
         Some of the row numbers.
     remedy : str
-        The step, as a plan has it; empty where there is none.
+        The step, as a plan has it; empty if there is no remedy.
     effect : str
         What the step would do, in counts.
     examples : tuple of ExampleCell

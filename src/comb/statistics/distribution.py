@@ -31,7 +31,7 @@ MOST_ASKED = 1_000
 LARGE = 1e300
 SMALLER = 2.0**60
 
-# A shorter one is none.
+# A shorter range counts as a single value.
 TINY = 1e-290
 
 # How many blocks a small drawing has.

@@ -16,7 +16,7 @@ _MICROSECONDS_A_DAY = 86_400_000_000.0
 
 
 def plain_figure(value: float, digits: int = 4) -> str:
-    """Write a number in plain digits, rounded to so many that count; whole parts are never cut.
+    """Write a number in plain digits, rounded to at most N significant digits; whole parts are never cut.
 
     >>> plain_figure(22019512.4), plain_figure(6.31234), plain_figure(-0.000123456), plain_figure(3.0)
     ('22019512', '6.312', '-0.0001235', '3')

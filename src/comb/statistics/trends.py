@@ -9,7 +9,7 @@ from comb.errors import ParameterError
 
 Floats = NDArray[np.float64]
 
-# A curve is drawn through this many points; more cannot be told apart.
+# A curve is drawn through this many points; more cannot be distinguished.
 POINTS = 121
 
 # More points than this are put together by their place on the axis before a curve is fitted.
@@ -115,7 +115,7 @@ def _thinned(x: Floats, y: Floats) -> tuple[Floats, Floats, Floats]:
 
 
 def moving_median(x: Floats, y: Floats, window: int) -> tuple[Floats, Floats]:
-    """Return the median of so many neighbouring points, at the middle one; where fewer are left there is none.
+    """Return the median of `window` neighbouring points, at the middle one; the ends have no median.
 
     >>> at, middle = moving_median(np.arange(5.0), np.array([1.0, 9, 2, 3, 4]), 3)
     >>> at.tolist(), middle.tolist()

@@ -17,7 +17,7 @@ def block_bars(counts: tuple[int, ...]) -> str:
 
 
 def length_bar(share: float, width: int) -> str:
-    """Draw a share as a bar of at most so many characters, in eighths of a character.
+    """Draw a share as a bar of at most N characters, in eighths of a character.
 
     >>> length_bar(1.0, 4), length_bar(0.3, 4), length_bar(0.0001, 4), length_bar(0, 4)
     ('████', '█▎', '▏', '')

@@ -22,7 +22,7 @@ from comb.tables.column import Column
 DEFAULT_WIDTH = 100
 DEFAULT_ROWS = 10
 
-# Bars are drawn where there is room for so many characters, and no longer than so many.
+# Bars are drawn where there is room for at least SHORTEST_BAR characters.
 SHORTEST_BAR, LONGEST_BAR = 8, 30
 
 # Longer texts are cut in the middle, where names differ least.
@@ -62,7 +62,7 @@ class LayoutRequest:
     more_rows : str
         How to see rows that are not shown, from ``{first}`` to ``{last}``.
     shares : tuple of str
-        Columns of numbers that are shares: they are shown in per cent.
+        Columns of numbers that are shares: shown as percentages.
     bars : tuple of float
         For each row the length of a bar behind it, as a share; none are drawn where there is no room.
     """

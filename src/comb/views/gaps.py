@@ -8,7 +8,7 @@ from comb.tables.layout import Line, Span, cut_middle
 from comb.tables.table import BareTable
 from comb.views.lines import columns_of, heads, text_line, wrapped
 
-# Names are cut at this, and blocks of rows are at most so many.
+# The most characters of a name, and the most blocks of rows.
 LONGEST_NAME = 24
 MOST_BLOCKS = 60
 

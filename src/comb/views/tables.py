@@ -28,7 +28,7 @@ def table_html(request: LayoutRequest, types: Mapping[str, Type]) -> str:
     -------
     str
         The sentence as caption, names with types above, row numbers in front; a missing cell shows its reason in
-        brackets; at most so many rows as are printed, and what is not shown is said.
+        brackets; at most as many rows as are printed; below, what is not shown.
     """
     total, count = len(request.row_numbers), min(request.rows, len(request.row_numbers))
     names = list(request.columns)[:MOST_COLUMNS]
