@@ -10,7 +10,7 @@ intervals (by Fisher's transformation; for ranks with the standard error of Bone
 two go together.
 
 SciPy computes the tests; it is imported when one is made. What is said of a probability is said as an expectation: in
-how many of so many samples a difference this large or larger would come by chance alone. Nothing here says what is
+how many of 10,000 samples a difference this large or larger would come by chance alone. Nothing here says what is
 "significant". Where a test supposes what the data do not have (few rows, skew, very different spreads, several tests,
 pairs), that is said beside it.
 """
