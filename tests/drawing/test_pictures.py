@@ -134,6 +134,30 @@ def test_many_groups_are_the_largest_and_others() -> None:
     assert "site 29 against 29 others" in strong.caption and strong.title.endswith("site 29 and the others")
 
 
+def test_months_and_weekdays_are_in_their_order() -> None:
+    for names in (["March", "April", "May", "June"], ["Tue", "Wed", "Sat", "Sun"]):
+        table = comb.table(columns={"when": [names[2], names[0], *names[::-1]], "kg": [1, 2, 3, 4, 5, 6]})
+        assert table.draw("bars", x="when").data["when"].to_list() == names
+        assert table.draw("boxes", y="kg", by="when").data["when"].to_list() == names
+    people = comb.table(columns={"who": ["May", "June", "Bob", "Bob"]})
+    assert people.draw("bars", x="who").data["who"].to_list()[0] == "Bob"
+
+
+def test_wide_intervals_are_cut_and_that_is_said() -> None:
+    table = comb.table(columns={"x": [1, 1, 2, 2, 3, 3], "kg": [10, 10.1, 12, 30, 11, 11.2]})
+    picture = table.draw("lines", x="x", y="kg", error_bars=True)
+    assert "1 interval cut where the axis ends" in picture.caption and min(picture.data["low"].to_list()) < -90
+
+
+def test_scales_are_written_plainly() -> None:
+    numbers = np.random.default_rng(1).normal(size=60_000).tolist()
+    drawing = drawing_of(comb.table(columns={"x": numbers, "y": numbers}), PictureRequest(kind="scatter", x="x", y="y"))
+    with drawn_figure(drawing) as figure:
+        figure.canvas.draw()
+        texts = [one.get_text() for axes in figure.axes for one in axes.get_yticklabels() + axes.get_xticklabels()]
+    assert not any("$" in one or "\\" in one for one in texts) and "100" in texts
+
+
 def test_a_year_is_laid_over_its_months_and_lines_break_at_gaps() -> None:
     days = ["2024-02-29", "2024-03-01", "2025-02-28", "2025-03-01"]
     table = comb.table(columns={"day": days, "kg": [1, 2, 3, 4]}).convert({"day": "date"})

@@ -96,7 +96,7 @@ def draw_command(
     with screen.working(f"reading {shlex.join(source)}") as progress:
         table = load(one_or_several(source), **options)
         progress("drawing")
-        picture = Picture(table, request, Table)
+        picture = Picture(table, request)
         picture.save(wanted.out, numbers=wanted.numbers, overwrite=wanted.overwrite)
     if wanted.as_json:
         numbers = [

@@ -34,7 +34,7 @@ def bars(selection: Selection, request: PictureRequest) -> Drawing:
     ordered = request.order == "value"
     places = groups_shown(selection, request.x, MOST_BARS, by_size=not ordered)
     column = selection.table[request.x]
-    sort_by_size = request.order == "size" or (not request.order and column.type.textual and not column.type.choices)
+    sort_by_size = request.order == "size" or (not request.order and not places.in_order)
     values = selection.positions(request.y) if request.y and aggregate != "count" else np.zeros(len(places.codes))
     count = len(places.labels)
     figures = np.array([

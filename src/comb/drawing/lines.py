@@ -59,7 +59,7 @@ def lines(selection: Selection, request: PictureRequest) -> Drawing:
     places = _Places.of(x, axis)
     figures = _figures(request, aggregate, y, (panels, groups, places))
     many = len(groups.labels) > MOST_COLOURS
-    numbers, drawn = Numbers(), []
+    numbers, drawn, beyond = Numbers(), [], 0
     for at, title in enumerate(panels.labels):
         marks: list[Mark] = []
         for number, label in enumerate(groups.labels):
@@ -72,6 +72,8 @@ def lines(selection: Selection, request: PictureRequest) -> Drawing:
             found = {request.x: line.x, aggregate if aggregate == "count" else request.y: line.y}
             found |= {"low": line.low, "high": line.high} if line.low is not None and line.high is not None else {}
             numbers.add(request, title, label, found)
+            line, cut = _cut_ends(line, figures.reach)
+            beyond += cut
             if request.trend:
                 marks.append(replace(line, kind="points", low=None, high=None))
             else:
@@ -86,6 +88,7 @@ def lines(selection: Selection, request: PictureRequest) -> Drawing:
     if aggregate != "count":
         upright = axis_of(request.y, selection.table[request.y], request, "y")
     told = _told(request, aggregate, drawn, groups, places, several=figures.several)
+    told += [f"{counted(beyond, 'interval')} cut where the axis ends"] if beyond else []
     return Drawing(
         drawn, axis, upright, _title(request, aggregate, drawn, upright, several=figures.several),
         "; ".join([selection.caption(), *told]), numbers.table(request, {request.x: axis}),
@@ -159,6 +162,14 @@ class _Figures:
         """Whether several rows are at one place."""
         return bool((self.sizes > 1).any())
 
+    @property
+    def reach(self) -> tuple[float, float]:
+        """How far intervals are drawn: as far beyond the lines as these reach themselves."""
+        there = self.heights[self.sizes > 0]
+        low, high = (float(there.min()), float(there.max())) if len(there) else (0.0, 0.0)
+        span = high - low or abs(high) or 1.0
+        return low - span, high + span
+
     def line(self, panel: int, group: int) -> Mark | None:
         """Return the line of a group, None where it has no rows."""
         there = self.sizes[panel, group] > 0
@@ -213,6 +224,14 @@ def _title(request: PictureRequest, aggregate: str, drawn: list[Panel], axis: Ax
         return title
     low, high = min(float(one.min()) for one in heights), max(float(one.max()) for one in heights)
     return f"{title}: {value_words(low, axis)} to {value_words(high, axis)}"
+
+
+def _cut_ends(mark: Mark, reach: tuple[float, float]) -> tuple[Mark, int]:
+    """Cut intervals that would make everything else flat, and say how many."""
+    if mark.low is None or mark.high is None:
+        return mark, 0
+    cut = int(np.count_nonzero((mark.low < reach[0]) | (mark.high > reach[1])))
+    return replace(mark, low=np.maximum(mark.low, reach[0]), high=np.minimum(mark.high, reach[1])), cut
 
 
 def _broken(mark: Mark) -> list[Mark]:

@@ -137,6 +137,8 @@ _NOT_SET = frozenset({"backend", "backend_fallback", "interactive", "toolbar", "
 
 def _fill(figure: Any, drawing: Drawing) -> None:
     """Put everything into a figure."""
+    from matplotlib.ticker import FuncFormatter, NullFormatter
+
     title = textwrap.fill(washed(drawing.title), 92)
     caption = textwrap.fill(washed(drawing.caption), 168)
     lines, below = title.count("\n") + 1, caption.count("\n") + 1
@@ -145,7 +147,9 @@ def _fill(figure: Any, drawing: Drawing) -> None:
     figure.text(0.012, 0.985, title, ha="left", va="top", fontsize=16, fontweight="bold")
     figure.text(0.012, 0.012, caption, ha="left", va="bottom", fontsize=9.5, color=QUIET)
     count = max(1, len(drawing.panels))
-    across = min(count, math.ceil(math.sqrt(count * 1.2))) if count > 1 else 1
+    # As square as may be, with the fewest places left empty.
+    square = math.ceil(math.sqrt(count))
+    across = min((square, square + 1), key=lambda one: -count % one) if count > 2 else count
     down = math.ceil(count / across)
     grid = figure.subplots(down, across, sharex=True, sharey=True, squeeze=False)
     axes = list(grid.flat)
@@ -164,6 +168,9 @@ def _fill(figure: Any, drawing: Drawing) -> None:
     if shown is not None:
         bar = figure.colorbar(shown, ax=axes[:count], shrink=0.6, pad=0.01, aspect=28)
         bar.set_label(drawing.scale)
+        if not drawing.scale.startswith("%"):
+            bar.ax.yaxis.set_major_formatter(FuncFormatter(lambda value, _: plain_figure(value)))
+            bar.ax.yaxis.set_minor_formatter(NullFormatter())
         bar.outline.set_visible(False)
     _legend(figure, drawing)
 

@@ -10,6 +10,7 @@ from comb.drawing.request import PictureRequest
 from comb.errors import ParameterError, agree, counted
 from comb.expressions.evaluate import evaluate_condition
 from comb.kernels.grouping import Codes, group
+from comb.parsing.calendar_names import calendar_places
 from comb.statistics.distribution import LARGE
 from comb.statistics.figures import has_positions, plain_figure, positions_of
 from comb.statistics.group_comparison import group_labels
@@ -24,6 +25,9 @@ Floats = NDArray[np.float64]
 # More colours cannot be distinguished.
 MOST_COLOURS = 8
 MOST_PANELS = 12
+
+# Months and days of the week, in some spellings.
+MOST_NAMES = 60
 
 # More bars, one above the other, cannot be read.
 MOST_BARS = 40
@@ -177,18 +181,21 @@ class GroupsShown:
     sizes : int64 array
     others : bool
         Whether the last one stands for several.
+    in_order : bool
+        Whether they are in an order of their own: that of a category, of numbers, dates, months.
     """
 
     codes: Codes
     labels: list[str]
     sizes: Codes
     others: bool = False
+    in_order: bool = True
 
 
 def groups_shown(selection: Selection, name: str, most: int = MOST_COLOURS, *, by_size: bool = True) -> GroupsShown:
     """Number the groups of a column; of too many the largest, and the others as one, with a note.
 
-    Categories, numbers and dates are in their order, texts by size.
+    Categories, numbers, dates, months and days of the week are in their order, other texts by size.
 
     Parameters
     ----------
@@ -207,8 +214,12 @@ def groups_shown(selection: Selection, name: str, most: int = MOST_COLOURS, *, b
     sizes = np.bincount(codes, minlength=len(first))
     heads = column._take(first)
     ranks = heads._sort_ranks()
+    named = column.type.textual and not column.type.choices and len(first) <= MOST_NAMES
+    calendar = calendar_places([text for text in heads.texts() if text]) if named else None
+    if calendar is not None:
+        ranks[ranks >= 0] = calendar
     ranks = np.where(ranks < 0, np.iinfo(np.int64).max, ranks)
-    ordered = bool(column.type.choices) or not column.type.textual
+    ordered = bool(column.type.choices) or not column.type.textual or calendar is not None
     by_rank = np.argsort(ranks, kind="stable")
     by_count = np.lexsort((ranks, -sizes))
     order = by_rank if ordered or not by_size else by_count
@@ -230,7 +241,7 @@ def groups_shown(selection: Selection, name: str, most: int = MOST_COLOURS, *, b
             f"{rest:,} with {counted(small, 'row')} {agree(rest, 'is', 'are')} 'others'"
         )
     shown_codes = places[codes] if rows else codes
-    return GroupsShown(shown_codes, labels, np.bincount(shown_codes, minlength=len(labels)), others)
+    return GroupsShown(shown_codes, labels, np.bincount(shown_codes, minlength=len(labels)), others, ordered)
 
 
 def middle_words(values: Floats, axis: Axis) -> str:

@@ -100,7 +100,7 @@ class LookingMethods(StepTable):
             "window": window, "error_bars": error_bars, "log": listed(log), "x_limits": [str(one) for one in x_limits],
             "y_limits": [str(one) for one in y_limits], "title": title,
         }  # fmt: skip
-        return Picture(self, picture_request(given), type(self))
+        return Picture(self, picture_request(given))
 
     @overload
     def summary(self, column: None = None) -> Self: ...
@@ -137,9 +137,9 @@ class LookingMethods(StepTable):
         ('40', (3,), 9.0)
         """
         if column is None:
-            return self._adopt(summary_table(summaries_of(self)))
+            return self._made(summary_table(summaries_of(self)), "a row for each column")
         found = column_details(self, column)
-        return ShownDetails._of(replace(found, values=self._adopt(found.values)))
+        return ShownDetails._of(replace(found, values=self._made(found.values, f"values of {column}")))
 
     def compare_groups(self, value: str, by: str, *, paired_by: str | None = None) -> GroupComparison:
         """Compare the values of a column between groups; or two columns of numbers, or of groups.
@@ -170,7 +170,7 @@ class LookingMethods(StepTable):
         'the mean of kg is 8.5 higher in Fox (30) than in Elm (21.5)'
         """
         found = compare_groups(self, value, by, paired_by)
-        return ShownComparison._of(replace(found, groups=self._adopt(found.groups)))
+        return ShownComparison._of(replace(found, groups=self._made(found.groups, f"{value} by {by}")))
 
 
 def picture_request(given: dict[str, Any]) -> PictureRequest:

@@ -9,7 +9,6 @@ from comb.drawing.request import PictureRequest
 from comb.errors import ParameterError, listing, washed_lines
 from comb.interface.step_table import StepTable
 from comb.reading.io.source_file import check_path
-from comb.tables.table import BareTable
 from comb.writing.atomic import check_file_free, write_files
 from comb.writing.files import files_of
 
@@ -29,12 +28,12 @@ class Picture:
         The numbers that are drawn.
     """
 
-    def __init__(self, table: BareTable, request: PictureRequest, kind: type[StepTable]) -> None:
+    def __init__(self, table: StepTable, request: PictureRequest) -> None:
         self.request = request
         self._drawing = drawing_of(table, request)
         self._drawn: dict[str, tuple[bytes, list[str]]] = {}
         self.title, self.caption = self._drawing.title, self._drawing.caption
-        self.data = kind._adopt(self._drawing.data)
+        self.data = table._made(self._drawing.data, self.title)
 
     def __repr__(self) -> str:
         return washed_lines(f"{self.title}\n{self.caption}\n{repr(self.data) if self.data.row_count else 'no numbers'}")

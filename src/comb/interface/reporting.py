@@ -77,7 +77,9 @@ def folder_report(path: str | Path) -> Report:
         table = load_table(str(file), ReadOptions())
         found: Profile | None = profile(table, DEFAULT.threads) if table.row_count <= MOST_PROFILED else None
         parts.append(
-            table_part(name, table, ledger.get(name, ()), found, rules.get(name, ()), aside.get(name, ((), 0)))
+            table_part(
+                name, table, ledger.get(name, ()), found, rules.get(name, ()), aside.get(name, ((), 0)), effects=True
+            )
         )
     sources = run.get("sources") or {}
     made = [("folder", folder.path.name), ("checksums", folder.sentence), *made_by(run.get("as_of") or "")]

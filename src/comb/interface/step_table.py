@@ -15,7 +15,7 @@ from comb.steps.base import Step
 from comb.steps.catalogue import make_step
 from comb.steps.ledger import Entry
 from comb.steps.record import StepRecord
-from comb.tables.origin import Origin
+from comb.tables.origin import MADE, Origin
 from comb.tables.table import BareTable
 from comb.tables.value_texts import Value, plain_text
 
@@ -49,6 +49,12 @@ class StepTable(BareTable):
         )
         made._steps, made._entries = steps, entries
         return made
+
+    def _made(self, bare: BareTable, says: str) -> Self:
+        """Make a table of figures about this one public; it says what it is, and what it was made from."""
+        name = self.origin.name
+        origin = Origin(name if name.startswith(MADE) else f"{MADE}{name}", checksum=self.origin.checksum)
+        return self._adopt(bare._derive(origin=origin, notes=(says,)))
 
     def take_step(self, step: Step) -> Self:
         """Take a step made elsewhere: a finding's remedy, a step of a plan."""

@@ -5,6 +5,8 @@ the language, since no name means two of them. An abbreviated weekday may mean t
 fits if the date is one of them.
 """
 
+from collections.abc import Sequence
+
 from comb.kernels.scalars import fold
 from comb.kernels.types import Names, names_of
 
@@ -90,7 +92,27 @@ def _weekdays() -> dict[str, int]:
     return table
 
 
+# Fewer names may be something else: May is a person, too.
+LEAST_NAMES = 3
+
 MONTH_NUMBERS = _cased(_months())
 WEEKDAY_BITS = _cased(_weekdays())
 MONTHS: Names = names_of(MONTH_NUMBERS)
 WEEKDAYS: Names = names_of(WEEKDAY_BITS)
+
+
+def calendar_places(texts: Sequence[str]) -> list[int] | None:
+    """Return the places of texts in the year or the week, if all of them are months, or all are days of the week.
+
+    >>> calendar_places(["May", "April", "June"]), calendar_places(["Tue", "Sun", "Fri"])
+    ([5, 4, 6], [1, 6, 4])
+    >>> calendar_places(["May", "Elm", "June"])
+    """
+    words = [text.strip().lower() for text in texts]
+    if len(set(words)) < LEAST_NAMES:
+        return None
+    if all(word in MONTH_NUMBERS for word in words):
+        return [MONTH_NUMBERS[word] for word in words]
+    bits = [WEEKDAY_BITS.get(word, 0) for word in words]
+    # A name that is of two days, in two languages, gives no order.
+    return [bit.bit_length() - 1 for bit in bits] if all(bit.bit_count() == 1 for bit in bits) else None

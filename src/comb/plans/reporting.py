@@ -194,7 +194,7 @@ def outcome_parts(plan: PlanText, outcome: Outcome, names: Sequence[str] = (), a
         ]  # fmt: skip
         formulas = kept_formulas(table.names, [one.record for one in outcome.history(name)])
         aside = aside_parts([one.record for one in outcome.taken[name]], outcome.sources.get(name))
-        parts.append(table_part(name, table, ledger[name], found, rules, aside, formulas=formulas))
+        parts.append(table_part(name, table, ledger[name], found, rules, aside, formulas=formulas, effects=True))
     answered = [(f"sheet of answers for {name}", one.says) for name, one in outcome.answers.items()]
     pictures = [
         PicturePart(one.title, one.caption, one.file.rpartition(".")[2].lower(), one.content)

@@ -26,7 +26,7 @@ MOST_TIES = 10_000
 # Smaller tables are not worth handing to several threads.
 FEW_ROWS = 50_000
 
-# Of texts with more different values no shape is drawn.
+# Where the commonest text is in less than one cell of this many, texts hardly repeat, and no shape is drawn.
 MOST_SHAPED = 50
 
 # A sum of numbers beyond this may overflow.
@@ -120,7 +120,7 @@ def _of_texts(name: str, column: Column, missing: dict[str, int]) -> Summary:
     _, lengths = text.traits(KNOWN_WORDS)
     used = lengths[counts > 0]
     details = {"commonest": _commonest(text, counts), "shortest": int(used.min()), "longest": int(used.max())}
-    many = len(used) > MOST_SHAPED
+    many = int(counts.max()) * MOST_SHAPED < int(counts.sum())
     shape = () if many else tuple(sorted((int(one) for one in counts[counts > 0]), reverse=True)[:SMALL])
     return Summary(name, str(column.type), len(column), missing, len(used), details, shape)
 

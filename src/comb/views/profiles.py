@@ -14,7 +14,7 @@ from comb.report.dictionary import values_words
 from comb.statistics.distribution import SMALL
 from comb.statistics.figures import plain_figure
 from comb.tables.bars import block_bars, share_words
-from comb.tables.layout import Line, Span, cut_end, cut_middle
+from comb.tables.layout import GAP, Line, Span, cut_end, cut_middle, plain, text_width
 from comb.views.lines import beside, columns_of, heads, text_line, wrapped
 
 MOST_ROWS_LISTED = 6
@@ -102,8 +102,8 @@ def together_view(found: Together, width: int) -> list[Line]:
     return lines
 
 
-# From this width on, a column of a table is summarised in one line.
-WIDE = 118
+# Values need this much room beside the rest.
+LEAST_BESIDE = 40
 LONGEST_NAME = 24
 
 
@@ -117,7 +117,7 @@ def summary_lines(summaries: Sequence[Summary], width: int) -> list[Line]:
         On a narrow screen the figures stand below each column.
     """
     titles = ["column", "type", "missing", "distinct", "shape"]
-    rows = [heads(*titles, "values") if width >= WIDE else heads(*titles)]
+    rows, values = [heads(*titles)], []
     for one in summaries:
         missing = Span("-", "dim")
         if one.missing_count:
@@ -125,12 +125,16 @@ def summary_lines(summaries: Sequence[Summary], width: int) -> list[Line]:
             missing = Span(f"{share_words(one.missing_count / one.count)}: {reasons}")
         shape = Span(block_bars(one.shape).ljust(SMALL))
         name = Span(cut_middle(washed(one.name), LONGEST_NAME), "head")
-        row = [name, Span(one.type), missing, Span(f"{one.distinct:,}"), shape]
-        rows.append([*row, Span(washed(value_words(one)))] if width >= WIDE else row)
+        rows.append([name, Span(one.type), missing, Span(f"{one.distinct:,}"), shape])
+        values.append(washed(value_words(one)))
+    # Figures are never cut: where they have no room beside the rest, all values are below it.
+    figures = [len(text) for text, one in zip(values, summaries, strict=True) if "mean" in one.details]
     lines = columns_of(rows, right=[3], width=width)
-    if width >= WIDE:
-        return lines
-    below = [text_line("    " + cut_end(washed(value_words(one)), max(20, width - 4)), "dim") for one in summaries]
+    used = max(text_width(plain([line])) for line in lines)
+    if width - used - len(GAP) >= max([LEAST_BESIDE, *figures]):
+        beside = [*heads("values"), *map(Span, values)]
+        return columns_of([[*row, one] for row, one in zip(rows, beside, strict=True)], right=[3], width=width)
+    below = [text_line("    " + cut_end(text, max(20, width - 4)), "dim") for text in values]
     return [lines[0], *(line for pair in zip(lines[1:], below, strict=True) for line in pair)]
 
 
