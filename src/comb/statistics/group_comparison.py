@@ -127,7 +127,8 @@ class GroupComparison:
         sentence = f"{self.value} by {self.by}"
         if self.kind in ("means", "counts"):
             sentence += f": {counted(self.groups.row_count, 'group')}"
-        return LayoutRequest(columns, self.groups.row_numbers, sentence, width, MOST_GROUPS)
+        shares = tuple(name for name in columns if self.kind == "counts" and columns[name].type.word == "number")
+        return LayoutRequest(columns, self.groups.row_numbers, sentence, width, MOST_GROUPS, shares=shares)
 
     def __repr__(self) -> str:
         return washed_lines("\n".join([plain(lay_out(self.layout())), "", *self.lines()]))

@@ -134,8 +134,12 @@ def summary_lines(summaries: Sequence[Summary], width: int) -> list[Line]:
     if width - used - len(GAP) >= max([LEAST_BESIDE, *figures]):
         beside = [*heads("values"), *map(Span, values)]
         return columns_of([[*row, one] for row, one in zip(rows, beside, strict=True)], right=[3], width=width)
-    below = [text_line("    " + cut_end(text, max(20, width - 4)), "dim") for text in values]
-    return [lines[0], *(line for pair in zip(lines[1:], below, strict=True) for line in pair)]
+    shown = lines[:1]
+    for above, text, one in zip(lines[1:], values, summaries, strict=True):
+        # Of texts some are named, and where there is no room, fewer.
+        parts = wrapped(text, width - 4) if "mean" in one.details else [text_line(cut_end(text, max(20, width - 4)))]
+        shown += [above, *(text_line(f"    {plain([part])}", "dim") for part in parts)]
+    return shown
 
 
 def value_words(summary: Summary) -> str:
