@@ -147,7 +147,7 @@ def test_any_two_columns_are_compared_or_it_is_said_why_not(table: comb.Table) -
                 found = table.compare_groups(value, by)
             except comb.CombError:
                 continue
-            assert all(0 <= one.p <= 1 for one in found.tests) and found.answer
+            assert all(0 <= one.p <= 1 or "no result" in one.says for one in found.tests) and found.answer
             assert repr(found).startswith(f"{value} by {by}")
 
 

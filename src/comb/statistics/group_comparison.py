@@ -44,6 +44,9 @@ MOST_GROUPS = 200
 # Fewer rows than this in a group are few.
 FEW = 20
 
+# Beyond these, squares or their sums overflow or vanish.
+LARGEST, SMALLEST = 1e140, 1e-140
+
 # Characters in a line, where nobody says.
 WIDTH = 120
 
@@ -70,7 +73,7 @@ class Test:
     degrees : tuple of float
         Of freedom, where it has some.
     p : float
-        The probability of a difference this large or larger by chance alone.
+        The probability of a difference this large or larger by chance alone; NaN where the test has no result.
     """
 
     name: str
@@ -82,6 +85,8 @@ class Test:
     @property
     def says(self) -> str:
         """The test in a sentence."""
+        if not math.isfinite(self.p):
+            return f"{self.name}: no result for these values"
         degrees = f" ({', '.join(plain_figure(one) for one in self.degrees)} df)" if self.degrees else ""
         figures = f"{self.letter} = {plain_figure(self.statistic)}{degrees}, p {_p_words(self.p)}"
         return f"{self.name}: {figures}: {chance_words(self.p)}"
@@ -136,7 +141,8 @@ class GroupComparison:
     def as_record(self) -> dict[str, Any]:
         """Return it as plain values, for JSON."""
         tests = [
-            {name: getattr(one, name) for name in ("name", "letter", "statistic", "degrees", "p")} for one in self.tests
+            {name: _plain_value(getattr(one, name)) for name in ("name", "letter", "statistic", "degrees", "p")}
+            for one in self.tests
         ]
         cells = {name: column.to_list() for name, column in self.groups.columns.items()}
         rows = [{name: cells[name][at] for name in cells} for at in range(self.groups.row_count)]
@@ -144,6 +150,11 @@ class GroupComparison:
             "value": self.value, "by": self.by, "kind": self.kind, "groups": rows, "answer": self.answer,
             "difference": self.difference, "tests": tests, "notes": list(self.notes),
         }  # fmt: skip
+
+
+def _plain_value(value: Any) -> Any:
+    """Return a figure for JSON, which has no NaN."""
+    return None if isinstance(value, float) and not math.isfinite(value) else value
 
 
 def _rounded(column: Column) -> Column:
@@ -246,8 +257,20 @@ def group_labels(column: Column) -> list[str]:
     return ["(missing)" if text is None else labels.get(text, text) for text in column.texts()]
 
 
+def _figures(table: BareTable, name: str) -> Floats:
+    """Return the values of a column, whose squares have to be numbers."""
+    values = positions_of(table[name])
+    most = float(np.nanmax(np.abs(values), initial=0.0))
+    if most and not SMALLEST <= most <= LARGEST:
+        raise ParameterError(
+            f"{name} has values up to {most:.3g}, whose squares are no numbers any more",
+            remedy=f"calculate it in another unit first: {name} * 1e{-round(math.log10(most))}",
+        )
+    return values
+
+
 def _means(table: BareTable, value: str, by: str) -> GroupComparison:
-    values, parts = positions_of(table[value]), _parts(table[by], by)
+    values, parts = _figures(table, value), _parts(table[by], by)
     present = ~np.isnan(values)
     samples = [values[(parts.codes == at) & present] for at in range(len(parts.labels))]
     missing = [int(np.count_nonzero((parts.codes == at) & ~present)) for at in range(len(parts.labels))]
@@ -344,7 +367,7 @@ def _pairs(table: BareTable, value: str, by: str, key: str) -> GroupComparison:
     column = table[value]
     if not has_positions(column):
         raise ParameterError(f"expected numbers to compare pair by pair, {value} is {column.type}")
-    values, parts = positions_of(column), _parts(table[by], by)
+    values, parts = _figures(table, value), _parts(table[by], by)
     if len(parts.labels) != 2:
         raise ParameterError(
             f"pairs are of two groups, {by} has {len(parts.labels)}: {listing(parts.labels)}",
@@ -396,7 +419,7 @@ def _pairs(table: BareTable, value: str, by: str, key: str) -> GroupComparison:
 
 
 def _correlation(table: BareTable, value: str, by: str) -> GroupComparison:
-    x, y = positions_of(table[by]), positions_of(table[value])
+    x, y = _figures(table, by), _figures(table, value)
     usable = ~np.isnan(x) & ~np.isnan(y)
     x, y = x[usable], y[usable]
     notes = _left_out(table, value, by)
@@ -471,8 +494,7 @@ def _counts(table: BareTable, value: str, by: str) -> GroupComparison:
 
 
 def _test(name: str, found: Any, letter: str, degrees: tuple[float, ...]) -> Test:
-    p = float(found.pvalue)
-    return Test(name, float(found.statistic), letter, degrees, p if math.isfinite(p) else 1.0)
+    return Test(name, float(found.statistic), letter, degrees, float(found.pvalue))
 
 
 def _group_table(by: str, labels: Sequence[str], samples: Sequence[Floats], missing: Sequence[int]) -> BareTable:
