@@ -5,8 +5,9 @@ otherwise. An output never replaces a source of the plan by accident, neither th
 would take for a source because its name matches a pattern.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from fnmatch import fnmatchcase
+from functools import partial
 from pathlib import Path
 
 from comb.errors import ParameterError, PlanError
@@ -16,10 +17,11 @@ from comb.plans.model import PlanText, Save, moved
 from comb.plans.outcome import Outcome
 from comb.plans.reporting import outcome_parts
 from comb.plans.rules import RuleResult, required_columns
+from comb.profiling.summaries import Summary
 from comb.report.page import report_html
 from comb.steps.accounting import ledger_of
 from comb.writing.atomic import Output, check_file_free
-from comb.writing.dataset import OWN_FILES, REPORT, Dataset, check_names
+from comb.writing.dataset import OWN_FILES, Dataset, check_names
 from comb.writing.files import WORKBOOKS, file_kind, files_of, outdated, workbook_of
 
 # Names that end so are of files, not of folders; Comb does not write these kinds.
@@ -157,7 +159,6 @@ def write_outputs(
             text = moved(plan, str(path), sums)
             loaded = {name: origin for name, origin in sources.items() if name in names}
             pictures = [one for one in outcome.pictures if one.table in names]
-            parts = outcome_parts(plan, outcome, names, as_of) if save.report else None
             dataset = Dataset(
                 {name: tables[name] for name in names}, {name: taken[name] for name in names}, text, loaded,
                 rules={name: [_rule_line(one) for one in rules[name]] for name in names},
@@ -165,11 +166,9 @@ def write_outputs(
                 required={name: required_columns(plan.tables[name].rules) for name in names},
                 questions=plan.questions, as_of=as_of, disarm=save.disarm,
                 pictures=[{name: getattr(one, name) for name in _TOLD} for one in pictures],
-                summaries={one.name: one.columns for one in parts.tables} if parts else {},
+                report=partial(_report, plan, outcome, names, as_of) if save.report else None,
             )  # fmt: skip
             extra = {one.file: one.content for one in pictures}
-            if parts:
-                extra[REPORT] = report_html(parts)
             output.folder(path, dataset.files(DEFAULT.threads, extra))
         elif file_kind(path.name)[0] in WORKBOOKS:
             entries = {name: ledger_of(name, taken[name], sources) for name in names}
@@ -184,6 +183,12 @@ def write_outputs(
             output.file(place_of(plan, plan.save[0].to).parent / one.file, one.content)
     output.put()
     return [str(place_of(plan, save.to)) for save in plan.save]
+
+
+def _report(
+    plan: PlanText, outcome: Outcome, names: list[str], as_of: str, summaries: Mapping[str, Sequence[Summary]]
+) -> bytes:
+    return report_html(outcome_parts(plan, outcome, names, as_of, summaries))
 
 
 def _rule_line(result: RuleResult) -> list[str]:

@@ -15,7 +15,7 @@ from comb.profiling.finding import Finding
 from comb.profiling.gaps import gaps_of
 from comb.profiling.missing_blocks import missing_blocks, missing_together
 from comb.profiling.profile import Profile, Settled, profile
-from comb.profiling.summaries import summaries_of
+from comb.profiling.summaries import Summary, summaries_of
 from comb.report.parts import (
     AsidePart,
     ExampleCell,
@@ -58,6 +58,7 @@ def table_part(
     reading: Sequence[tuple[str, str, str]] = (),
     formulas: Mapping[str, str] = MappingProxyType({}),
     effects: bool = False,
+    summaries: Sequence[Summary] = (),
 ) -> TablePart:
     """Gather what a report says of one table.
 
@@ -76,13 +77,15 @@ def table_part(
     formulas : mapping of str to str
     effects : bool
         Whether each remedy is taken to see what it changes.
+    summaries : sequence of Summary
+        Of the columns, where they were made before.
 
     Returns
     -------
     TablePart
         Cost: the summaries; where `effects`, every remedy once.
     """
-    summaries = tuple(found.columns) if found is not None else tuple(summaries_of(table, DEFAULT.threads))
+    known = summaries or (found.columns if found is not None else summaries_of(table, DEFAULT.threads))
     pairs = [
         f"{one} and {other} are missing together in {counted(both, 'row')}, "
         f"{share_words(share)} of those in which either is"
@@ -91,7 +94,7 @@ def table_part(
     findings = None if found is None else tuple(_finding_part(table, one, effects=effects) for one in found.findings)
     accepted = () if found is None else tuple((one.text, why) for one, why in found.accepted)
     return TablePart(
-        name, _sentence(name, table), table.row_count, summaries,
+        name, _sentence(name, table), table.row_count, tuple(known),
         descriptions={title: one.description for title, one in table.columns.items() if one.description},
         formulas=dict(formulas), reading=tuple(reading) or tuple(_reading(table.origin)), flow=tuple(flow),
         missing=missing_blocks(table, BLOCKS), gaps=(*gaps_of(table).lines(), *pairs), findings=findings,
@@ -164,7 +167,13 @@ def aside_parts(records: Sequence[StepRecord], origin: Origin | None) -> tuple[l
     return parts[:MOST_ASIDE], count
 
 
-def outcome_parts(plan: PlanText, outcome: Outcome, names: Sequence[str] = (), as_of: str = "") -> ReportParts:
+def outcome_parts(
+    plan: PlanText,
+    outcome: Outcome,
+    names: Sequence[str] = (),
+    as_of: str = "",
+    summaries: Mapping[str, Sequence[Summary]] = MappingProxyType({}),
+) -> ReportParts:
     """Gather everything that a plan did.
 
     Parameters
@@ -175,6 +184,8 @@ def outcome_parts(plan: PlanText, outcome: Outcome, names: Sequence[str] = (), a
         Of the tables; none means all.
     as_of : str
         The day of the run, if it was given.
+    summaries : mapping of str to sequence of Summary
+        Of tables whose columns were summarised before.
 
     Returns
     -------
@@ -194,7 +205,12 @@ def outcome_parts(plan: PlanText, outcome: Outcome, names: Sequence[str] = (), a
         ]  # fmt: skip
         formulas = kept_formulas(table.names, [one.record for one in outcome.history(name)])
         aside = aside_parts([one.record for one in outcome.taken[name]], outcome.sources.get(name))
-        parts.append(table_part(name, table, ledger[name], found, rules, aside, formulas=formulas, effects=True))
+        parts.append(
+            table_part(
+                name, table, ledger[name], found, rules, aside, formulas=formulas, effects=True,
+                summaries=summaries.get(name, ()),
+            )
+        )  # fmt: skip
     answered = [(f"sheet of answers for {name}", one.says) for name, one in outcome.answers.items()]
     pictures = [
         PicturePart(one.title, one.caption, one.file.rpartition(".")[2].lower(), one.content)

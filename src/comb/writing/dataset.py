@@ -14,7 +14,7 @@ from comb.errors import PlanError
 from comb.execution.ordered import in_order
 from comb.formats.formulas import disarmed
 from comb.kernels.grouping import Codes
-from comb.profiling.summaries import Summary
+from comb.profiling.summaries import Summary, summaries_of
 from comb.reading.io.beside import CHECKSUMS
 from comb.report.dictionary import dictionary_bytes
 from comb.steps.accounting import Taken, ledger_of
@@ -111,8 +111,8 @@ class Dataset:
         Put an apostrophe before texts that a spreadsheet program would run.
     pictures : sequence of dict of str to str
         Of each picture its file, table, title and caption.
-    summaries : mapping of str to sequence of Summary
-        Of tables whose columns were summarised before.
+    report : callable, optional
+        What makes the report of the summaries of all tables.
     """
 
     tables: Mapping[str, BareTable]
@@ -126,7 +126,7 @@ class Dataset:
     as_of: str = ""
     disarm: bool = False
     pictures: Sequence[Mapping[str, str]] = ()
-    summaries: Mapping[str, Sequence[Summary]] = field(default_factory=dict)
+    report: Callable[[Mapping[str, Sequence[Summary]]], bytes] | None = None
 
     def files(self, threads: int = 1, extra: Mapping[str, bytes] = MappingProxyType({})) -> dict[str, bytes]:
         """Return the content of every file by name; the same dataset gives the same bytes.
@@ -194,8 +194,10 @@ class Dataset:
 
     def _described(self) -> dict[str, bytes]:
         """Return what describes the whole: the dictionary, the ledger, the run, the plan."""
+        summaries = {name: summaries_of(table) for name, table in self.tables.items()}
         return {
-            "dictionary.md": dictionary_bytes(dict(self.tables), self.questions, self._formulas(), self.summaries),
+            "dictionary.md": dictionary_bytes(dict(self.tables), self.questions, self._formulas(), summaries),
+            **({REPORT: self.report(summaries)} if self.report else {}),
             "ledger.jsonl": ledger_bytes(self.taken, self.sources, self.rules),
             "run.json": self._run_bytes(),
             PLAN: self.plan.encode(),
