@@ -609,6 +609,9 @@ class _Checker:
             kind = NUMBER
         if "same" in function.takes:
             kind = self.one_type(node.arguments, checked) or STRING
+            if node.function == "nullif":
+                # The result is the first or nothing: it keeps its type, whatever it is compared with.
+                kind = checked[0][1] or kind
         return replace(node, arguments=tuple(part for part, _ in checked), kind=kind), kind
 
     def count_arguments(self, node: Call, function: Function) -> None:

@@ -541,7 +541,12 @@ class _Evaluator:
             # What values stand for is known by the column alone.
             return function.apply([self.columns[node.arguments[0].name]])
         kind, same = node.kind or kind, "same" in function.takes
-        arguments = [self.column(part, kind) if same else self.value(part) for part in node.arguments]
+        brought = 1 if node.function == "nullif" else len(node.arguments) * same
+        arguments = [self.column(part, kind) for part in node.arguments[:brought]]
+        for part in node.arguments[brought:]:
+            found = self.value(part)
+            # A null has no type of its own.
+            arguments.append(self.column(part, kind) if found.type.textual and not kind.textual else found)
         return function.apply(arguments)
 
 
