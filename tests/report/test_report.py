@@ -54,7 +54,7 @@ def test_a_report_begins_with_the_answer(ran: Path) -> None:
         "2 rules: 2 met; 1 could not be checked in some rows.",
         "14 rows were set aside, with the reason; none is lost.",
     ]
-    assert len(report.parts.matters()) == 3 and report.parts.matters()[0][0] == "wrong numbers"
+    assert len(report.parts.matters()) == 3 and report.parts.matters()[0][0] == "would give wrong numbers"
     page = Texts(report.html)
     for said in (
         "What became of the rows", "8 set aside", "net_kg = gross_kg - tare_kg", "Were visits with 0 brood frames counted",

@@ -79,6 +79,6 @@ def check_report_name(name: str) -> None:
 
 def said_of(report: Report) -> list[str]:
     """Return what is said of a report when it is saved."""
-    matters = [f"would give {severity}: {text}" for severity, text in report.parts.matters()]
+    matters = [f"{severity}: {text}" for severity, text in report.parts.matters()]
     pictures = len(report.parts.pictures)
     return [*report.parts.answer(), *matters, *([f"with {counted(pictures, 'picture')}"] if pictures else [])]

@@ -91,7 +91,7 @@ def report_markdown(parts: ReportParts) -> bytes:
     matters = parts.matters()
     if matters:
         lines += ["", "## What matters most", ""]
-        lines += [f"{at}. {_text(text)} (would give {severity})" for at, (severity, text) in enumerate(matters, 1)]
+        lines += [f"{at}. {_text(text)} ({severity})" for at, (severity, text) in enumerate(matters, 1)]
     for table in parts.tables:
         lines += ["", f"## {_text(table.name)}", ""]
         lines += _markdown_table(table)

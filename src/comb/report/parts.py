@@ -49,6 +49,11 @@ class FindingPart:
     effect: str = ""
     examples: tuple[ExampleCell, ...] = ()
 
+    @property
+    def effect_words(self) -> str:
+        """What it would do to a result that nobody looks at."""
+        return f"would give {self.severity}" if self.rank > int(Severity.UNTIDY) else self.severity
+
 
 @dataclass(frozen=True, slots=True)
 class RulePart:
@@ -185,7 +190,7 @@ class ReportParts:
         return lines
 
     def matters(self) -> list[tuple[str, str]]:
-        """Return the findings that matter most: what each would give, and what it is."""
+        """Return the findings that matter most: what each would do to a result, and what it is."""
         found: Sequence[FindingPart] = [part for one in self.tables for part in one.findings or ()]
         worst = sorted(found, key=lambda part: -part.rank)[:MOST_MATTERS]
-        return [(part.severity, part.text) for part in worst]
+        return [(part.effect_words, part.text) for part in worst]
