@@ -136,7 +136,7 @@ def _reading(origin: Origin) -> Iterator[tuple[str, str, str]]:
     if origin.kind:
         yield "kind", origin.kind, ""
     for option in origin.options.given():
-        yield option, str(getattr(origin.options, option)), "given"
+        yield option, _said(getattr(origin.options, option)), "given"
     for title in origin.titles:
         yield "text above the table", title, ""
     for footer in origin.footers:
@@ -145,6 +145,13 @@ def _reading(origin: Origin) -> Iterator[tuple[str, str, str]]:
         yield "lines set aside", f"{len(origin.set_aside):,}", origin.set_aside[0].reason
     if origin.bad_bytes:
         yield "undecodable bytes", f"{len(origin.bad_bytes):,}", f"the first in line {origin.bad_bytes[0][0]:,}"
+
+
+def _said(value: object) -> str:
+    """Write an option as it is read."""
+    if isinstance(value, dict):
+        return ", ".join(f"{name}: {_said(one)}" for name, one in value.items())
+    return ", ".join(map(str, value)) if isinstance(value, list | tuple) else str(value)
 
 
 def _source(origin: Origin) -> Iterator[tuple[str, str]]:
