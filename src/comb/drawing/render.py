@@ -69,7 +69,8 @@ def matplotlib() -> Any:
     # A back end that does not exist breaks the import, and none is needed here.
     named = os.environ.pop("MPLBACKEND", None)
     try:
-        import matplotlib as found
+        with _without_deprecations():
+            import matplotlib as found
     except ImportError as error:
         raise CombError(
             f"pictures are drawn by Matplotlib, which cannot be imported: {error}",
@@ -106,7 +107,8 @@ def render(drawing: Drawing, kind: str = "png") -> tuple[bytes, list[str]]:
     if kind not in FORMATS:
         raise ParameterError(f"a picture cannot be written as {kind!r}", remedy=f"it can as {listing(FORMATS)}")
     with warnings.catch_warnings(record=True) as warned, drawn_figure(drawing) as figure:
-        warnings.simplefilter("always")
+        # What the font lacks is only warned of.
+        warnings.simplefilter("always", UserWarning)
         out = io.BytesIO()
         figure.savefig(out, format=kind, dpi=DOTS, metadata=_NO_STAMP[kind])
     strange = {str(one.message).split(" missing from")[0] for one in warned if "missing from" in str(one.message)}
@@ -117,14 +119,24 @@ def render(drawing: Drawing, kind: str = "png") -> tuple[bytes, list[str]]:
 
 
 @contextmanager
+def _without_deprecations() -> Iterator[None]:
+    """Keep to itself what Matplotlib uses of other packages that is going to change."""
+    with warnings.catch_warnings():
+        for kind in (DeprecationWarning, PendingDeprecationWarning):
+            warnings.simplefilter("ignore", kind)
+        yield
+
+
+@contextmanager
 def drawn_figure(drawing: Drawing) -> Iterator[Any]:
     """Give a figure with everything in it, while Matplotlib's settings are ours."""
     mpl = matplotlib()
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-    from matplotlib.figure import Figure
+    with _without_deprecations():
+        from matplotlib.backends.backend_agg import FigureCanvasAgg
+        from matplotlib.figure import Figure
 
     settings = {name: value for name, value in mpl.rcParamsDefault.items() if name not in _NOT_SET}
-    with mpl.rc_context({**settings, **SETTINGS}):
+    with mpl.rc_context({**settings, **SETTINGS}), _without_deprecations():
         figure = Figure(figsize=SIZE, dpi=DOTS, layout="constrained")
         FigureCanvasAgg(figure)
         _fill(figure, drawing)

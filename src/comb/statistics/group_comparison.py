@@ -16,7 +16,9 @@ pairs), that is said beside it.
 """
 
 import math
-from collections.abc import Sequence
+import warnings
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -186,6 +188,14 @@ def _p_words(p: float) -> str:
     return "below 0.0001" if p < 0.0001 else f"= {plain_figure(p, 2)}"
 
 
+@contextmanager
+def _quietly() -> Iterator[None]:
+    """Compute a test without a word on the screen: what it supposes is among the notes."""
+    with warnings.catch_warnings(), np.errstate(all="ignore"):
+        warnings.simplefilter("ignore")
+        yield
+
+
 def compare_groups(table: BareTable, value: str, by: str, paired_by: str | None = None) -> GroupComparison:
     """Compare the values of one column between the groups of another; or two columns of numbers, or of groups.
 
@@ -211,6 +221,11 @@ def compare_groups(table: BareTable, value: str, by: str, paired_by: str | None 
         check_known(name, table.names)
     if value == by:
         raise ParameterError(f"expected two columns, got {value} twice")
+    with _quietly():
+        return _compared(table, value, by, paired_by)
+
+
+def _compared(table: BareTable, value: str, by: str, paired_by: str | None) -> GroupComparison:
     column, other = table[value], table[by]
     if paired_by is not None:
         return _pairs(table, value, by, paired_by)
@@ -302,8 +317,7 @@ def _means(table: BareTable, value: str, by: str) -> GroupComparison:
         return _two_groups(value, by, groups, chosen, labels, notes, skewed=skewed)
     from scipy import stats
 
-    with np.errstate(all="ignore"):
-        found = stats.f_oneway(*chosen)
+    found = stats.f_oneway(*chosen)
     rows = sum(map(len, chosen))
     tests = [_test("one-way analysis of variance", found, "F", (len(chosen) - 1, rows - len(chosen)))]
     tests += (
@@ -331,9 +345,8 @@ def _two_groups(
     from scipy import stats
 
     a, b = samples
-    with np.errstate(all="ignore"):
-        welch = stats.ttest_ind(b, a, equal_var=False)
-        low, high = (float(one) for one in welch.confidence_interval(0.95))
+    welch = stats.ttest_ind(b, a, equal_var=False)
+    low, high = (float(one) for one in welch.confidence_interval(0.95))
     tests = [_test("Welch's t-test", welch, "t", (float(welch.df),))]
     if skewed:
         tests.append(_test("test of ranks (Mann and Whitney)", stats.mannwhitneyu(b, a), "U", ()))
