@@ -31,10 +31,10 @@ if TYPE_CHECKING:
     from comb.interface.comparing import differences
     from comb.interface.drafting import draft_plan
     from comb.interface.loading import inspect, load, load_all, table
+    from comb.interface.make_report import make_report
     from comb.interface.picture import Picture
     from comb.interface.plan import Plan
     from comb.interface.report import Report
-    from comb.interface.reports import make_report
     from comb.interface.table import Table
     from comb.interface.together import profile_together
     from comb.interface.tracing import trace
@@ -70,7 +70,7 @@ _HOMES = {
     "load": "interface.loading",
     "load_all": "interface.loading",
     "profile_together": "interface.together",
-    "make_report": "interface.reports",
+    "make_report": "interface.make_report",
     "table": "interface.loading",
     "trace": "interface.tracing",
 }

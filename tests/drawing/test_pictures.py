@@ -108,6 +108,21 @@ def test_figures_are_those_of_aggregate() -> None:
     assert line["day"].to_list() == expected["day"].to_list() and line["mites"].to_list() == expected["mites"].to_list()
 
 
+@given(st.lists(st.floats(1e-9, 1e9), min_size=1, max_size=20))
+def test_a_logarithmic_histogram_leaves_nothing_out(values: list[float]) -> None:
+    picture = comb.table(columns={"kg": values}).draw("histogram", x="kg", log="x")
+    assert sum(picture.data["rows"].to_list()) == len(values)
+
+
+def test_bars_by_group_and_panel_are_those_of_each_part() -> None:
+    drawn = HIVES.draw("bars", x="site", y="kg", by="mites", panels="kg", value="median", where="mites < 9").data
+    for panel, group, site, found in zip(
+        *(drawn[name].to_list() for name in ("kg", "mites", "site", "median")), strict=True
+    ):
+        part = HIVES.filter(f"kg = {panel} and mites = {group} and site = '{site}'")["kg"].to_list()
+        assert found == (float(np.median(part)) if part else None)
+
+
 def test_error_bars_are_intervals_of_means() -> None:
     drawn = HIVES.draw("bars", x="site", y="kg", error_bars=True).data
     for at, site in enumerate(drawn["site"].to_list()):
@@ -441,6 +456,18 @@ def test_a_plan_draws_its_pictures_with_the_dataset(demo: Path) -> None:
     assert (demo / "tidy" / "mites.svg").read_bytes() == dry.pictures[0].content
     assert "all 19 files as saved" in run_comb("inspect", "tidy", cwd=demo).out or comb.inspect(demo / "tidy").tables
     assert b"data:image/svg+xml;base64," in (demo / "tidy" / "report.html").read_bytes()
+    # No picture is lost where its table is in no folder.
+    apart = (
+        PLAN.replace("source:", "tables:\n  visits:\n    source:")
+        .replace("\nsteps", "\n    steps")
+        .replace("\npictures", "\n    pictures")
+    )
+    apart = apart.replace("\n  - {", "\n      - {").replace(
+        "save: tidy", "  few:\n    from_table: visits\nsave: {to: apart, tables: few}"
+    )
+    place.write_text(apart)
+    comb.Plan.load(place).run()
+    assert (demo / "apart" / "mites.svg").is_file() and not (demo / "apart" / "visits.csv").exists()
     # Saved to one file, they stand beside it.
     place.write_text(PLAN.replace("save: tidy", "save: out.csv"))
     comb.Plan.load(place).run()

@@ -385,6 +385,8 @@ def run_command(path: str, wanted: RunRequest, *, screen: Terminal | None = None
             screen.say(f"note: {message}")
         for line in loss_lines(outcome):
             screen.say(line)
+        for one in outcome.pictures:
+            screen.say(f"picture {one.file}: {one.title}")
         screen.say("dry run: nothing was written")
         screen.next_step(f"comb run {shlex.quote(path)}")
         return outcome.found

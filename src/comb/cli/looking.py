@@ -10,9 +10,9 @@ from comb.cli.terminal import Terminal
 from comb.errors import ParameterError, washed_lines
 from comb.interface.loading import load
 from comb.interface.looking_methods import picture_request
+from comb.interface.make_report import make_report
 from comb.interface.picture import Picture, picture_format
 from comb.interface.report import check_report_name, said_of
-from comb.interface.reports import make_report
 from comb.interface.table import Table
 from comb.tables.layout import LayoutRequest, lay_out
 from comb.views.comparisons import comparison_lines

@@ -7,7 +7,6 @@ import numpy as np
 from comb.drawing.marks import Axis, Drawing, Floats, Mark, Panel
 from comb.drawing.numbers import (
     Numbers,
-    aggregated,
     capital,
     changed,
     limits_of_numbers,
@@ -19,6 +18,7 @@ from comb.drawing.request import PictureRequest
 from comb.drawing.selection import MOST_BARS, Selection, described, groups_shown
 from comb.errors import ParameterError
 from comb.statistics.figures import plain_figure
+from comb.statistics.grouped import aggregated
 
 
 def bars(selection: Selection, request: PictureRequest) -> Drawing:
@@ -37,16 +37,15 @@ def bars(selection: Selection, request: PictureRequest) -> Drawing:
     sort_by_size = request.order == "size" or (not request.order and not places.in_order)
     values = selection.positions(request.y) if request.y and aggregate != "count" else np.zeros(len(places.codes))
     count = len(places.labels)
-    figures = np.array([
-        [
-            aggregated(values, places.codes, (panels.codes == at) & (groups.codes == number), count, aggregate)
-            for number in range(len(groups.labels))
-        ]
-        for at in range(len(panels.labels))
-    ])  # fmt: skip
+    shape = (len(panels.labels), len(groups.labels), count)
+    codes = (panels.codes * shape[1] + groups.codes) * count + places.codes
+    figures = aggregated(values, codes, shape[0] * shape[1] * count, aggregate).reshape(shape)
+    whole = aggregated(values, places.codes, count, aggregate)
+    ends = None
+    if request.error_bars:
+        ends = [one.reshape(shape) for one in mean_ends(values, codes, shape[0] * shape[1] * count)]
     order = np.arange(count)
     if sort_by_size:
-        whole = aggregated(values, places.codes, np.ones(len(values), np.bool_), count, aggregate)
         order = np.argsort(np.where(np.isnan(whole), np.inf, -whole), kind="stable")
         if places.others:
             order = np.concatenate([order[order != count - 1], [count - 1]])
@@ -57,9 +56,8 @@ def bars(selection: Selection, request: PictureRequest) -> Drawing:
         for number, label in enumerate(groups.labels):
             heights = figures[at, number][order]
             low = high = None
-            if request.error_bars:
-                where = (panels.codes == at) & (groups.codes == number)
-                low, high = (ends[order] for ends in mean_ends(values, places.codes, where, count))
+            if ends is not None:
+                low, high = (one[at, number][order] for one in ends)
             marks.append(
                 Mark("bars", np.arange(count, dtype=np.float64), heights, label, number, low, high,
                      slot=(number, len(groups.labels)))
@@ -81,9 +79,8 @@ def bars(selection: Selection, request: PictureRequest) -> Drawing:
     x = Axis(described(request.x, column), "groups", labels=tuple(labels))
     sideways = column.type.textual or bool(column.type.choices) or max(map(len, labels), default=0) > 6
     told = "; bars end at the mean, thin lines are 95 % intervals of it" if request.error_bars else ""
-    whole = aggregated(values, places.codes, np.ones(len(values), np.bool_), count, aggregate)[order]
     return Drawing(
-        drawn, x, y, _bars_sentence(what, request, labels, whole), selection.caption() + told,
+        drawn, x, y, _bars_sentence(what, request, labels, whole[order]), selection.caption() + told,
         numbers.table(request, {}), sideways=sideways, legend=request.by,
     )  # fmt: skip
 

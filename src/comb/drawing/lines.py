@@ -8,7 +8,6 @@ from numpy.typing import NDArray
 from comb.drawing.marks import FAINT, Axis, Drawing, Floats, Mark, Panel
 from comb.drawing.numbers import (
     Numbers,
-    aggregated,
     capital,
     changed,
     limits_of_numbers,
@@ -20,6 +19,7 @@ from comb.drawing.request import PictureRequest
 from comb.drawing.scatter import trend_marks, trend_words
 from comb.drawing.selection import MOST_COLOURS, GroupsShown, Selection, axis_of, groups_shown, value_words
 from comb.errors import ParameterError, counted, unknown_name
+from comb.statistics.grouped import aggregated
 from comb.tables.column import Column
 from comb.tables.types import INTEGER
 
@@ -186,12 +186,12 @@ def _figures(
     panels, groups, places = parts
     shape = (len(panels.labels), len(groups.labels), len(places.places))
     codes = (panels.codes * shape[1] + groups.codes) * shape[2] + places.codes
-    total, every = shape[0] * shape[1] * shape[2], np.ones(len(codes), np.bool_)
+    total = shape[0] * shape[1] * shape[2]
     sizes = np.bincount(codes, minlength=total).astype(np.float64).reshape(shape)
-    heights = aggregated(y, codes, every, total, aggregate).reshape(shape)
+    heights = aggregated(y, codes, total, aggregate).reshape(shape)
     ends = None
     if request.error_bars:
-        low, high = mean_ends(y, codes, every, total)
+        low, high = mean_ends(y, codes, total)
         ends = (low.reshape(shape), high.reshape(shape))
     return _Figures(places.places, heights, sizes, ends)
 

@@ -10,6 +10,7 @@ from comb.drawing.marks import Axis, Floats, Mark
 from comb.drawing.request import PictureRequest
 from comb.drawing.selection import MOST_PANELS, GroupsShown, Selection, groups_shown
 from comb.errors import ParameterError
+from comb.statistics.grouped import aggregated
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
@@ -17,40 +18,11 @@ from comb.tables.text import Text
 from comb.tables.types import DATE, DATETIME, INTEGER, NUMBER, STRING
 
 
-def aggregated(values: Floats, codes: NDArray[np.int64], where: NDArray[np.bool_], count: int, how: str) -> Floats:
-    """Aggregate values by group; NaN for groups without any."""
-    codes, values = codes[where], values[where]
-    sizes = np.bincount(codes, minlength=count).astype(np.float64)
-    if how == "count":
-        return sizes
-    empty = sizes == 0
-    if how in ("sum", "mean"):
-        sums = np.bincount(codes, values, minlength=count)
-        return np.where(empty, np.nan, sums if how == "sum" else sums / np.maximum(sizes, 1))
-    order = np.lexsort((values, codes))
-    ordered = values[order]
-    ends = np.cumsum(sizes).astype(np.int64)
-    starts = ends - sizes.astype(np.int64)
-    last = max(0, len(ordered) - 1)
-
-    def at(place: NDArray[np.int64]) -> Floats:
-        picked = ordered[np.clip(place, 0, last)] if len(ordered) else np.zeros(count)
-        return np.where(empty, np.nan, picked)
-
-    if how == "min":
-        return at(starts)
-    if how == "max":
-        return at(ends - 1)
-    middle = (starts + ends - 1) // 2
-    return (at(middle) + at((starts + ends) // 2)) / 2
-
-
-def mean_ends(values: Floats, codes: NDArray[np.int64], where: NDArray[np.bool_], count: int) -> tuple[Floats, Floats]:
+def mean_ends(values: Floats, codes: NDArray[np.int64], count: int) -> tuple[Floats, Floats]:
     """Return the ends of the 95 % intervals of means (by Student's t); NaN where one value has none."""
     from scipy.stats import t
 
-    mean = aggregated(values, codes, where, count, "mean")
-    codes, values = codes[where], values[where]
+    mean = aggregated(values, codes, count, "mean")
     sizes = np.bincount(codes, minlength=count).astype(np.float64)
     rest = np.bincount(codes, (values - mean[codes]) ** 2, minlength=count)
     several = sizes > 1

@@ -31,7 +31,11 @@ def histogram(selection: Selection, request: PictureRequest) -> Drawing:
         bins=request.bins, width=request.bin_width,
     )  # fmt: skip
     if log:
-        bars = Bars(10**bars.edges, "a factor")
+        edges = 10**bars.edges
+        if len(values):
+            # Powers of logarithms are a rounding off: nothing is left outside for that.
+            edges[0], edges[-1] = min(edges[0], values.min()), max(edges[-1], values.max())
+        bars = Bars(edges, "a factor")
     numbers = Numbers()
     drawn = []
     for at, title in enumerate(panels.labels):

@@ -20,7 +20,7 @@ from comb.interface.looking_methods import LookingMethods
 from comb.interface.plan import Plan
 from comb.interface.repair_methods import RepairMethods
 from comb.interface.report import Report
-from comb.interface.reporting import table_report
+from comb.interface.report_building import table_report
 from comb.interface.row_methods import RowMethods
 from comb.interface.shown import ShownProfile
 from comb.plans.model import name_of, write_plan

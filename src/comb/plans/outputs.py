@@ -151,6 +151,8 @@ def write_outputs(
         The paths.
     """
     tables, taken, sources, rules = outcome.tables, outcome.taken, outcome.sources, outcome.rules
+    folders = [save for save in plan.save if not is_file(save)]
+    first, held = next(iter(folders), None), {name for save in folders for name in tables_of(plan, save)}
     for save in plan.save:
         path, names = place_of(plan, save.to), tables_of(plan, save)
         if not is_file(save):
@@ -158,7 +160,9 @@ def write_outputs(
             sums = {name: origin.checksum for name, origin in sources.items() if origin.checksum}
             text = moved(plan, str(path), sums)
             loaded = {name: origin for name, origin in sources.items() if name in names}
-            pictures = [one for one in outcome.pictures if one.table in names]
+            pictures = [
+                one for one in outcome.pictures if one.table in names or (save is first and one.table not in held)
+            ]
             dataset = Dataset(
                 {name: tables[name] for name in names}, {name: taken[name] for name in names}, text, loaded,
                 rules={name: [_rule_line(one) for one in rules[name]] for name in names},
@@ -178,7 +182,7 @@ def write_outputs(
             files = files_of(tables[names[0]], path.name, options, describe=False, taken=())
             output.file(path, files[path.name])
             output.remove([path.parent / one for one in outdated(path.parent, path.name, files, overwrite=True)])
-    if outcome.pictures and all(is_file(save) for save in plan.save):
+    if outcome.pictures and not folders:
         for one in outcome.pictures:
             output.file(place_of(plan, plan.save[0].to).parent / one.file, one.content)
     output.put()

@@ -21,6 +21,7 @@ from comb.errors import ParameterError, TypeMismatch, agree, counted
 from comb.expressions.aggregates import Groups
 from comb.expressions.arithmetic import as_floats
 from comb.kernels.grouping import Codes, group
+from comb.statistics.grouped import aggregated
 from comb.steps.base import Change, Rows, Step, chosen
 from comb.tables.cell_source import NO_PLACE
 from comb.tables.column import Column
@@ -192,13 +193,13 @@ def _fitted(values: Floats, groups: Codes, cycles: Codes, parts: Codes, count: i
     # Where levels cannot be told from the pattern, the group has one level.
     merged = np.where(apart[groups], len(first) + groups, levels)
     levels, _ = group([merged], len(values))
-    middle = _medians if median else _means
+    how = "median" if median else "mean"
     there = np.bincount(places, minlength=number * count) > 0
     effects = np.zeros(number * count)
     spread = float(np.ptp(values)) or 1.0
     for _ in range(MOST_ROUNDS):
-        level = middle(values - effects[places], levels)
-        new = middle(values - level[levels], places, number * count)
+        level = aggregated(values - effects[places], levels, int(levels.max()) + 1, how)
+        new = aggregated(values - level[levels], places, number * count, how)
         new = _centred(new, there, number, count)
         moved = float(np.abs(new - effects).max())
         effects = new
@@ -232,17 +233,3 @@ def _apart(
         label = new
     pairs = np.unique(np.stack([groups, label[levels]]), axis=1)
     return np.bincount(pairs[0], minlength=number) > 1
-
-
-def _means(values: Floats, codes: Codes, count: int = 0) -> Floats:
-    sizes = np.bincount(codes, minlength=count)
-    return np.asarray(np.bincount(codes, values, minlength=count) / np.maximum(sizes, 1), np.float64)
-
-
-def _medians(values: Floats, codes: Codes, count: int = 0) -> Floats:
-    sizes = np.bincount(codes, minlength=count)
-    ordered = values[np.lexsort((values, codes))]
-    ends = np.cumsum(sizes)
-    low, high = ends - sizes + (sizes - 1) // 2, ends - sizes + sizes // 2
-    last = len(ordered) - 1
-    return np.where(sizes > 0, (ordered[np.clip(low, 0, last)] + ordered[np.clip(high, 0, last)]) / 2, 0.0)

@@ -8,7 +8,7 @@ from comb.errors import ParameterError
 from comb.interface.loading import read_options
 from comb.interface.plan import Plan
 from comb.interface.report import Report
-from comb.interface.reporting import folder_report, source_report
+from comb.interface.report_building import folder_report, source_report
 
 PLANS = (".yaml", ".yml")
 
