@@ -175,4 +175,5 @@ def report_command(
     for line in said_of(made):
         screen.say(line)
     screen.say(f"saved: {wanted.out}")
-    screen.next_step("open it in a browser; it needs nothing else")
+    if Path(wanted.out).suffix.lower() != ".md":
+        screen.next_step("open it in a browser; it needs nothing else")
