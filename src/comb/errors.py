@@ -7,6 +7,7 @@
     │   ├── ContentError     (also ValueError) the bytes are not a table
     │   └── NotEnoughMemory  (also MemoryError) it is larger than what the machine has left
     ├── WriteError           (also OSError) a result that cannot be put where it was asked for
+    ├── NotEnoughSpace       (also OSError) a disk that is too full for temporary files
     ├── ColumnError          (also KeyError) no such column, or a name twice
     ├── TypeMismatch         (also TypeError) a value or column of the wrong type
     ├── ParameterError       (also ValueError) a parameter outside what is allowed
@@ -72,6 +73,10 @@ class NotEnoughMemory(ReadError, MemoryError):
 
 class WriteError(CombError, OSError):
     """A result that cannot be put where it was asked for."""
+
+
+class NotEnoughSpace(CombError, OSError):
+    """A disk that is too full for temporary files."""
 
 
 class ColumnError(CombError, KeyError):

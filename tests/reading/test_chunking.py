@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import comb
-from comb.execution.resources import Resources, check_memory
+from comb.execution.memory import check_memory
+from comb.execution.resources import Resources
 from comb.inference.decide import decide_by_counts
 from comb.kernels import dispatch
 from comb.kernels.reference.counting import tally

@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 
 import comb
 from comb.demo.files import demo_bytes
-from comb.execution.resources import check_memory
+from comb.execution.memory import check_memory
 from comb.kernels.reference.splitting import split_records
 from comb.kernels.types import SPACES
 from comb.reading.io.encoding import decode

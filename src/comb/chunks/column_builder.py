@@ -26,6 +26,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.chunks.column_chunk import NO_TEXT, ColumnChunk, ParsedCells, ParsedChunk, TextChunk
+from comb.execution.storage import MEMORY, Storage
 from comb.kernels import dispatch
 from comb.kernels.blocks import CodeOutput, OutputSlice
 from comb.kernels.grouping import Codes
@@ -50,12 +51,15 @@ class GrowableArray:
     dtype : dtype
     expected : int
         This many values are likely; room that is not used takes no memory.
+    storage : Storage
+        Where it is kept.
     """
 
-    __slots__ = ("_array", "_length")
+    __slots__ = ("_array", "_length", "_storage")
 
-    def __init__(self, dtype: Any, expected: int) -> None:
-        self._array: NDArray[Any] = np.empty(max(16, int(expected * HEADROOM)), dtype)
+    def __init__(self, dtype: Any, expected: int, storage: Storage = MEMORY) -> None:
+        self._storage = storage
+        self._array: NDArray[Any] = storage.empty(max(16, int(expected * HEADROOM)), dtype)
         self._length = 0
 
     def __len__(self) -> int:
@@ -73,7 +77,7 @@ class GrowableArray:
             self._length = stop
             return
         if stop > len(self._array):
-            larger = np.empty(max(stop, int(len(self._array) * GROWTH)), self._array.dtype)
+            larger = self._storage.empty(max(stop, int(len(self._array) * GROWTH)), self._array.dtype)
             larger[: self._length] = self._array[: self._length]
             self._array = larger
         self._array[self._length : stop] = values
@@ -126,12 +130,12 @@ class _ChunkBuilder:
 class _ParsedBuilder(_ChunkBuilder):
     """Pieces that were read by one guess."""
 
-    def __init__(self, chunk: ParsedChunk, expected: int, first: int) -> None:
+    def __init__(self, chunk: ParsedChunk, expected: int, first: int, storage: Storage) -> None:
         super().__init__(first)
         self._parser = chunk.parser
         self._words = chunk.words
-        self._values = GrowableArray(chunk.cells.values.dtype, expected)  # type: ignore[union-attr]
-        self._status = GrowableArray(np.uint8, expected)
+        self._values = GrowableArray(chunk.cells.values.dtype, expected, storage)  # type: ignore[union-attr]
+        self._status = GrowableArray(np.uint8, expected, storage)
         self._kept_at: list[Codes] = []
         self._kept: list[Text] = []
         self._reread_texts: list[Callable[[], Iterable[TextChunk]]] = []
@@ -177,10 +181,10 @@ class _DictionaryBuilder(_ChunkBuilder):
     each piece has its own, and they are brought together at the end.
     """
 
-    def __init__(self, chunk: TextChunk, expected: int, first: int) -> None:
+    def __init__(self, chunk: TextChunk, expected: int, first: int, storage: Storage) -> None:
         super().__init__(first)
         self._words = chunk.words
-        self._codes = GrowableArray(np.int32, expected)
+        self._codes = GrowableArray(np.int32, expected, storage)
         self._known: StringBuffer | None = chunk.text.packed()
         # From which row on codes name which texts.
         self._items: list[tuple[int, Text]] = []
@@ -230,14 +234,14 @@ def _begins_with(texts: StringBuffer, others: StringBuffer) -> bool:
 class _TextBuilder(_ChunkBuilder):
     """Texts without codes."""
 
-    def __init__(self, chunk: TextChunk, expected: int, first: int) -> None:
+    def __init__(self, chunk: TextChunk, expected: int, first: int, storage: Storage) -> None:
         super().__init__(first)
         self._words = chunk.words
         share = len(chunk.text.buffer) / max(1, len(chunk))
-        self._buffer = GrowableArray(np.uint8, int(expected * share))
-        self._offsets = GrowableArray(np.int64, expected)
+        self._buffer = GrowableArray(np.uint8, int(expected * share), storage)
+        self._offsets = GrowableArray(np.int64, expected, storage)
         self._offsets.add(np.zeros(1, np.int64))
-        self._kinds = GrowableArray(np.uint8, expected)
+        self._kinds = GrowableArray(np.uint8, expected, storage)
 
     def takes(self, chunk: ColumnChunk) -> bool:
         return isinstance(chunk, TextChunk) and chunk.text.codes is None
@@ -260,10 +264,13 @@ class ColumnBuilder:
     ----------
     expected : int
         How many cells are likely to come.
+    storage : Storage
+        Where they are kept.
     """
 
-    def __init__(self, expected: int) -> None:
+    def __init__(self, expected: int, storage: Storage = MEMORY) -> None:
         self._expected = expected
+        self._storage = storage
         self._rows = 0
         self._closed: list[ColumnChunk] = []
         self._open: _ParsedBuilder | _DictionaryBuilder | _TextBuilder | None = None
@@ -273,10 +280,10 @@ class ColumnBuilder:
         if self._open is None or not self._open.takes(chunk):
             self.chunks()
             if isinstance(chunk, ParsedChunk):
-                self._open = _ParsedBuilder(chunk, self._expected, self._rows)
+                self._open = _ParsedBuilder(chunk, self._expected, self._rows, self._storage)
             else:
                 self._open = (_TextBuilder if chunk.text.codes is None else _DictionaryBuilder)(
-                    chunk, self._expected, self._rows
+                    chunk, self._expected, self._rows, self._storage
                 )
         self._open.add(chunk)
         self._rows += len(chunk)

@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 
 from comb.chunks.column_builder import GROWTH, HEADROOM, ColumnBuilder, absent_of
 from comb.chunks.column_chunk import NO_TEXT, ColumnChunk, Guess, ParsedCells, ParsedChunk, TextChunk
+from comb.execution.storage import MEMORY, Storage
 from comb.kernels.blocks import BatchOutput, Block, NumberBatch, OutputSlice
 from comb.kernels.types import SIZE, NumberForm, TallySlot, Words
 from comb.tables.column import Mask
@@ -122,9 +123,12 @@ class NumberBlockBuilder:
     group : NumberColumns
     expected : int
         How many rows are likely to come.
+    storage : Storage
+        Where they are kept.
     """
 
-    def __init__(self, columns_read: NumberColumns, expected: int) -> None:
+    def __init__(self, columns_read: NumberColumns, expected: int, storage: Storage = MEMORY) -> None:
+        self._storage = storage
         self._columns = columns_read
         self._at = {column: at for at, column in enumerate(columns_read.columns.tolist())}
         self._expected = expected
@@ -159,7 +163,7 @@ class NumberBlockBuilder:
                 values[start:stop], status[start:stop] = read, states
         for at in block.texts:
             if at not in self._apart:
-                self._apart[at] = ColumnBuilder(self._expected)
+                self._apart[at] = ColumnBuilder(self._expected, self._storage)
                 if start:
                     self._apart[at].add(self._chunk(at))
         for at, gathered in self._apart.items():
@@ -181,7 +185,8 @@ class NumberBlockBuilder:
 
     def _grown(self, size: int) -> list[OutputSlice]:
         """Return arrays for values and status of each column, with what was added so far in them."""
-        grown = [(np.empty(size, np.int64), np.empty(size, np.uint8)) for _ in self._at]
+        empty = self._storage.empty
+        grown = [(empty(size, np.int64), empty(size, np.uint8)) for _ in self._at]
         for (values, status), before in zip(grown, self._arrays, strict=False):
             values[: self._rows], status[: self._rows] = before[0][: self._rows], before[1][: self._rows]
         return grown

@@ -8,15 +8,18 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from comb.cli.sources import again, check_files, names_of, one_or_several, records_of
+from comb.cli.sources import Loading, again, check_files, loading, names_of, one_or_several, parted, records_of
 from comb.cli.terminal import Terminal
 from comb.errors import ParameterError, PlanError, agree, counted
+from comb.execution.memory import COUNT, PROFILE
+from comb.execution.working import working
 from comb.interface.comparing import differences
-from comb.interface.loading import inspect, load, load_all, load_beginning, read_options
+from comb.interface.loading import inspect, load_all, load_beginning, load_within, read_options
 from comb.interface.plan import Plan
 from comb.interface.table import Table
 from comb.interface.together import profile_together
 from comb.interface.tracing import trace
+from comb.kernels import dispatch
 from comb.plans.draft import draft_plan
 from comb.plans.layout_draft import check_one, draft_layout
 from comb.plans.outcome import Outcome
@@ -27,6 +30,7 @@ from comb.profiling.profile import Profile
 from comb.profiling.questions import question_table
 from comb.profiling.summaries import Summary
 from comb.reading.inspect import Inspection
+from comb.reading.io.source_file import size_of
 from comb.steps.ledger import lost
 from comb.steps.trace import trace_record
 from comb.tables.layout import DEFAULT_ROWS, LayoutRequest, Line, Span, lay_out
@@ -117,14 +121,14 @@ def show_command(
     """Show rows of a source."""
     screen = screen or Terminal()
     check_files(source, "--columns")
-    with screen.working(f"reading {shlex.join(source)}"):
-        table, more = _loaded(one_or_several(source), options, wanted)
-    if wanted.where:
-        table = table.filter(wanted.where)
-    if wanted.sort:
-        table = table.sort(names_of(wanted.sort))
-    if wanted.columns:
-        table = table.select(names_of(wanted.columns))
+    with loading(screen, source, options, COUNT) as work:
+        table, more = _loaded(work, source, options, wanted)
+        if wanted.where:
+            table = table.filter(wanted.where)
+        if wanted.sort:
+            table = table.sort(names_of(wanted.sort))
+        if wanted.columns:
+            table = table.select(names_of(wanted.columns))
     if wanted.record is not None:
         _show_record(screen, table, wanted)
         return
@@ -144,15 +148,15 @@ def show_command(
         screen.next_step(f"comb show {again(source, options)} --record {table.row_numbers[start]}")
 
 
-def _loaded(source: str | list[str], options: dict[str, Any], wanted: ShowRequest) -> tuple[Table, bool]:
+def _loaded(work: Loading, source: tuple[str, ...], options: dict[str, Any], wanted: ShowRequest) -> tuple[Table, bool]:
     """Load a source, or only its beginning where that shows what is wanted; says whether there is more."""
     if wanted.where or wanted.sort or wanted.last is not None or wanted.record is not None:
-        return load(source, **options), False
-    table, more = load_beginning(source, **options)
+        return work.load(), False
+    table, more = load_beginning(one_or_several(source), **parted(options)[0])
     furthest = max(wanted.first or 0, wanted.between[1] if wanted.between else 0)
     # What a limit on rows left out is not asked for.
     more = more and options.get("rows") is None
-    return (load(source, **options), False) if more and furthest > len(table) else (table, more)
+    return (work.load(), False) if more and furthest > len(table) else (table, more)
 
 
 def _asked_rows(table: Table, wanted: ShowRequest) -> tuple[int, int]:
@@ -212,16 +216,16 @@ def profile_command(
     if wanted.questions:
         file_kind(Path(wanted.questions).name)
     if wanted.gaps:
-        with screen.working(f"reading {shlex.join(source)}"):
-            table = load(one_or_several(source), **options)
-        screen.lines(gaps_lines(table, screen.width))
+        with loading(screen, source, options, PROFILE) as work:
+            lines = gaps_lines(work.load(), screen.width)
+        screen.lines(lines)
         screen.next_step(f"comb draw {again(source, options)} --kind missing --out missing.png")
         return 0
     plan = Plan.load(wanted.accepted) if wanted.accepted else None
-    with screen.working(f"reading {shlex.join(source)}") as progress:
-        table = load(one_or_several(source), **options)
-        progress(f"profiling {len(table):,} rows")
-        profile = table.profile(as_of=wanted.as_of, accepted=plan, progress=progress)
+    with loading(screen, source, options, PROFILE) as work:
+        table = work.load()
+        work.progress(f"profiling {len(table):,} rows")
+        profile = table.profile(as_of=wanted.as_of, accepted=plan, progress=work.progress)
     if wanted.only:
         profile = profile.only(wanted.only)
     if wanted.column is not None:
@@ -275,10 +279,14 @@ def _profile_together(
     for option, given in (("--column", wanted.column), ("--only", wanted.only), ("--draft", wanted.draft)):
         if given:
             raise ParameterError(f"{option} is for one table", remedy="leave out --together, and name one file")
-    with screen.working(f"reading {shlex.join(source)}") as progress:
+    reading, limits = parted(options)
+    with (
+        screen.working(f"reading {shlex.join(source)}") as progress,
+        working(sum(map(size_of, source)), PROFILE, limits, progress, compiled=dispatch.kernels.compiled) as resources,
+    ):
         tables: dict[str, Table] = {}
         for path in source:
-            found = load_all(path) if len(source) == 1 else {Path(path).stem: load(path, **options)}
+            found = load_all(path) if len(source) == 1 else {Path(path).stem: load_within(path, resources, **reading)}
             for name, table in found.items():
                 tables[name if name not in tables else path] = table
         progress(f"profiling {len(tables)} tables")
@@ -329,6 +337,8 @@ def _profile_column(screen: Terminal, table: Table, profile: Profile, name: str,
 class RunRequest:
     """What `comb run` is asked for."""
 
+    memory: str | None = None
+    temporary: str | None = None
     dry_run: bool = False
     overwrite: bool = False
     write_outside: bool = False
@@ -367,7 +377,7 @@ def run_command(path: str, wanted: RunRequest, *, screen: Terminal | None = None
             outcome = plan.run(
                 dry_run=dry_run, overwrite=wanted.overwrite, write_outside=wanted.write_outside, as_of=wanted.as_of,
                 sources=_sources_of(wanted.sources, plan), without=wanted.without, until=wanted.until,
-                save_to=wanted.to, progress=progress,
+                save_to=wanted.to, memory=wanted.memory, temporary=wanted.temporary, progress=progress,
             )  # fmt: skip
     except PlanError as error:
         # What is different about the source comes first: it is the likely cause.

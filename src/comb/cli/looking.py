@@ -5,10 +5,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
 
-from comb.cli.sources import again, check_files, names_of, one_or_several, records_of
+from comb.cli.sources import again, check_files, loading, names_of, one_or_several, parted, records_of
 from comb.cli.terminal import Terminal
 from comb.errors import ParameterError, washed_lines
-from comb.interface.loading import load
+from comb.execution.memory import COUNT
 from comb.interface.looking_methods import picture_request
 from comb.interface.make_report import make_report
 from comb.interface.picture import Picture, picture_format
@@ -40,10 +40,10 @@ def count_command(
     check_files(source, "--by")
     if wanted.first < 0:
         raise ParameterError(f"expected a number of rows, got {wanted.first}")
-    with screen.working(f"reading {shlex.join(source)}"):
-        table = load(one_or_several(source), **options)
     by = names_of(wanted.by or "")
-    counts = table.count(by, where=wanted.where, across=wanted.across, of_counts=wanted.of_counts, sort=wanted.sort)
+    with loading(screen, source, options, COUNT) as work:
+        table = work.load()
+        counts = table.count(by, where=wanted.where, across=wanted.across, of_counts=wanted.of_counts, sort=wanted.sort)
     if wanted.as_json:
         screen.json(records_of(counts))
         return
@@ -93,9 +93,9 @@ def draw_command(
     picture_format(wanted.out)
     for place in filter(None, (wanted.out, wanted.numbers)):
         check_file_free(Path(place), overwrite=wanted.overwrite)
-    with screen.working(f"reading {shlex.join(source)}") as progress:
-        table = load(one_or_several(source), **options)
-        progress("drawing")
+    with loading(screen, source, options) as work:
+        table = work.load()
+        work.progress("drawing")
         picture = Picture(table, request)
         picture.save(wanted.out, numbers=wanted.numbers, overwrite=wanted.overwrite)
     if wanted.as_json:
@@ -132,9 +132,9 @@ def compare_command(
     """Compare the groups of a source."""
     screen = screen or Terminal()
     check_files(source, "--value and --by")
-    with screen.working(f"reading {shlex.join(source)}") as progress:
-        table = load(one_or_several(source), **options)
-        progress("comparing")
+    with loading(screen, source, options, COUNT) as work:
+        table = work.load()
+        work.progress("comparing")
         chosen = table.filter(wanted.where) if wanted.where else table
         found = chosen.compare_groups(wanted.value, wanted.by, paired_by=wanted.paired_by)
     if wanted.as_json:
@@ -167,7 +167,11 @@ def report_command(
     check_report_name(Path(wanted.out).name)
     check_file_free(Path(wanted.out), overwrite=wanted.overwrite)
     with screen.working(f"reading {shlex.join(source)}") as progress:
-        made = make_report(one_or_several(source), as_of=wanted.as_of, progress=progress, **options)
+        given, limits = parted(options)
+        made = make_report(
+            one_or_several(source), as_of=wanted.as_of, progress=progress, memory=limits.memory,
+            temporary=limits.temporary, **given,
+        )  # fmt: skip
         made.save(wanted.out, overwrite=wanted.overwrite)
     if wanted.as_json:
         screen.json({"answer": made.parts.answer(), "matters": [list(one) for one in made.parts.matters()]})

@@ -48,10 +48,22 @@ _READING = (
     click.option("--most-bytes", type=int, metavar="N", help="The most a compressed file may decompress to."),
 )
 
+_LIMITS = (
+    click.option("--memory", metavar="SIZE", help="Use at most this much memory, 2GB; by default what is free."),
+    click.option("--temporary", metavar="DIR", help="Where temporary files go if a source does not fit into memory."),
+)
+
 
 def reading_options(command: Command) -> Command:
     """Add the options that say how a source is read."""
     for option in reversed(_READING):
+        command = option(command)
+    return command
+
+
+def working_options(command: Command) -> Command:
+    """Add the options that say what there is to work with."""
+    for option in reversed(_LIMITS):
         command = option(command)
     return command
 
@@ -128,6 +140,7 @@ def inspect(source: tuple[str, ...], column: str | None, plan: str | None, as_js
 @click.option("--type-line", is_flag=True, help="Show the type of each column under its name.")
 @click.option("--json", "as_json", is_flag=True, help="Print the rows as JSON.")
 @reading_options
+@working_options
 def show(source: tuple[str, ...], **given: Any) -> None:
     """Show rows of FILE: the first, the last, one record, those that meet a condition."""
     from comb.cli.commands import ShowRequest, show_command
@@ -147,6 +160,7 @@ def show(source: tuple[str, ...], **given: Any) -> None:
 @click.option("--first", type=int, default=20, metavar="N", help="Show at most N rows (20).")
 @click.option("--json", "as_json", is_flag=True, help="Print the counts as JSON.")
 @reading_options
+@working_options
 def count(source: tuple[str, ...], **given: Any) -> None:
     """Count the rows of FILE by the values of columns: how often does each occur?"""
     from comb.cli.looking import CountRequest, count_command
@@ -170,6 +184,7 @@ def count(source: tuple[str, ...], **given: Any) -> None:
 @click.option("--check", is_flag=True, help="Exit with 1 if there are findings.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
 @reading_options
+@working_options
 def profile(source: tuple[str, ...], explain: str | None, check: bool, **given: Any) -> int:
     """Summarise the columns of FILE and list what is wrong in it, with remedies."""
     from comb.cli.commands import ProfileRequest, explain_command, profile_command
@@ -211,6 +226,7 @@ def profile(source: tuple[str, ...], explain: str | None, check: bool, **given: 
 @click.option("--overwrite", is_flag=True, help="Replace existing files.")
 @click.option("--json", "as_json", is_flag=True, help="Print title, caption and numbers as JSON.")
 @reading_options
+@working_options
 def draw(source: tuple[str, ...], **given: Any) -> None:
     """Draw a picture of FILE: how values are spread, groups, a course over time, two columns, missing cells."""
     from comb.cli.looking import DrawRequest, draw_command
@@ -236,6 +252,7 @@ _PICTURE = (
 @click.option("--where", metavar="CONDITION", help="Only rows for which this is true.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
 @reading_options
+@working_options
 def compare(source: tuple[str, ...], **given: Any) -> None:
     """Compare the values of a column of FILE between groups, and say what the difference means."""
     from comb.cli.looking import CompareRequest, compare_command
@@ -252,6 +269,7 @@ def compare(source: tuple[str, ...], **given: Any) -> None:
 @click.option("--overwrite", is_flag=True, help="Replace an existing report.")
 @click.option("--json", "as_json", is_flag=True, help="Print in JSON what the report begins with.")
 @reading_options
+@working_options
 def report(source: tuple[str, ...], **given: Any) -> None:
     """Write a report: what it is, what matters, the flow of rows, columns, findings, rules, changes, pictures.
 
@@ -275,6 +293,7 @@ def report(source: tuple[str, ...], **given: Any) -> None:
 @click.option("--until", metavar="N", type=int, help="Take no step after step N.")
 @click.option("--check", is_flag=True, help="Exit with 1 if a rule is broken, or a source differs from before.")
 @click.option("--json", "as_json", is_flag=True, help="Print the ledger as JSON.")
+@working_options
 def run(plan: str, check: bool, **given: Any) -> int:
     """Run PLAN: load, clean, account for every row, save the dataset."""
     from comb.cli.commands import RunRequest, run_command

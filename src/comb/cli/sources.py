@@ -1,16 +1,71 @@
 """Sources as commands name them: which files, how they are written again, rows as plain values."""
 
+import contextlib
 import shlex
+from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
+from comb.cli.terminal import Terminal
 from comb.errors import ParameterError
+from comb.execution.memory import LOAD
+from comb.execution.working import Limits, working
+from comb.interface.loading import load_within
 from comb.interface.table import Table
+from comb.kernels import dispatch
+from comb.reading.io.source_file import size_of
 
 
 def one_or_several(source: tuple[str, ...]) -> str | list[str]:
     """Return the one file, or the list of several."""
     return source[0] if len(source) == 1 else list(source)
+
+
+class Loading(NamedTuple):
+    """What a command that reads a source works with.
+
+    Attributes
+    ----------
+    load : callable
+        Returns the table.
+    progress : callable
+        Says what is being done.
+    """
+
+    load: Callable[[], Table]
+    progress: Callable[[str], None]
+
+
+@contextlib.contextmanager
+def loading(
+    screen: Terminal, source: tuple[str, ...], options: dict[str, Any], times: float = LOAD
+) -> Iterator[Loading]:
+    """Choose between memory and disk for work on a source, and show that it is read.
+
+    Parameters
+    ----------
+    screen : Terminal
+    source : tuple of str
+    options : dict
+        Those of `load`, and `memory` and `temporary`.
+    times : float
+        The work needs this many times the size of the source.
+    """
+    given, limits = parted(options)
+    paths = one_or_several(source)
+    size = 0 if given.get("rows") is not None else size_of(paths)
+    with (
+        screen.working(f"reading {shlex.join(source)}") as progress,
+        working(size, times, limits, progress, compiled=dispatch.kernels.compiled) as resources,
+    ):
+        yield Loading(partial(load_within, paths, resources, **given), progress)
+
+
+def parted(options: dict[str, Any]) -> tuple[dict[str, Any], Limits]:
+    """Part what is asked of reading from what there is to work with."""
+    given = dict(options)
+    return given, Limits(given.pop("memory", None), given.pop("temporary", None))
 
 
 # What is not worth repeating of an option.

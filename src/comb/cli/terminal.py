@@ -15,6 +15,7 @@ from rich.console import Console
 from rich.text import Text
 
 from comb.errors import washed, washed_lines
+from comb.execution.working import Notice
 from comb.tables.layout import DEFAULT_WIDTH, Line
 
 # Seconds of silence before a command says what it is doing.
@@ -75,7 +76,11 @@ class Terminal:
         if self._talk.is_terminal:
             timer.start()
         try:
-            yield lambda progress: status.update(Text(washed(progress)))
+            yield (
+                lambda progress: (
+                    self.say(progress) if isinstance(progress, Notice) else status.update(Text(washed(progress)))
+                )
+            )
         finally:
             timer.cancel()
             status.stop()

@@ -11,6 +11,7 @@ import msgspec
 import numpy as np
 
 from comb.errors import ColumnError, ParameterError, agree, counted, unknown_name
+from comb.execution.resources import Resources
 from comb.interface.shown import ShownInspection
 from comb.interface.step_table import type_word_of
 from comb.interface.table import Table
@@ -192,6 +193,20 @@ def load_beginning(source: GivenSource, **options: Any) -> tuple[Table, bool]:
     """
     table, more = load_table_beginning(_named(source), read_options(**options))
     return Table._adopt(table), more
+
+
+def load_within(source: GivenSource, resources: Resources, **options: Any) -> Table:
+    """Load a table with what there is to work with: on disk, where it does not fit into memory.
+
+    Parameters
+    ----------
+    source : str, Path, bytes, open file, or sequence of them
+    resources : Resources
+        See `comb.execution.working.working`.
+    **options
+        As for `load`.
+    """
+    return Table._adopt(load_table(_named(source), read_options(**options), resources=resources))
 
 
 def load_all(source: str | Path | bytes | IO[Any], **options: Any) -> dict[str, Table]:

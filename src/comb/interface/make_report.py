@@ -5,10 +5,14 @@ from pathlib import Path
 from typing import Any
 
 from comb.errors import ParameterError
+from comb.execution.memory import PROFILE
+from comb.execution.working import Limits, working
 from comb.interface.loading import read_options
 from comb.interface.plan import Plan
 from comb.interface.report import Report
 from comb.interface.report_building import folder_report, source_report
+from comb.kernels import dispatch
+from comb.reading.io.source_file import size_of
 
 PLANS = (".yaml", ".yml")
 
@@ -17,6 +21,8 @@ def make_report(
     source: str | Path | list[str],
     *,
     as_of: str | None = None,
+    memory: str | int | None = None,
+    temporary: str | Path | None = None,
     progress: Callable[[str], None] | None = None,
     **options: Any,
 ) -> Report:
@@ -29,6 +35,11 @@ def make_report(
         that. A plan (``.yaml``): what it does; it is run without writing. A dataset folder: what was done.
     as_of : str, optional
         The day that counts as today.
+    memory : str or int, optional
+        How much memory may be used: ``"2GB"``, or bytes; by default what is free. What does not fit is worked on in
+        temporary files.
+    temporary : str or Path, optional
+        The folder for temporary files, on a disk; by default the system's.
     progress : callable, optional
         Called with a one-line progress message.
     **options
@@ -60,10 +71,12 @@ def make_report(
             raise ParameterError(
                 "a plan says itself how its sources are read", remedy="leave out what is said of reading"
             )
-        outcome = Plan.load(path).run(dry_run=True, as_of=as_of, progress=say)
+        outcome = Plan.load(path).run(dry_run=True, as_of=as_of, memory=memory, temporary=temporary, progress=say)
         say("profiling the results")
         return outcome.report()
     if path is not None and path.is_dir() and settings == read_options() and (path / "checksums.txt").is_file():
         return folder_report(path)
     say("profiling")
-    return source_report(source, settings, as_of)
+    size = size_of(source) if settings.rows is None else 0
+    with working(size, PROFILE, Limits(memory, temporary), say, compiled=dispatch.kernels.compiled) as resources:
+        return source_report(source, settings, as_of, resources)

@@ -1,16 +1,21 @@
 """The public plan: read from a file or from what was done, run, saved."""
 
 from collections.abc import Callable, Collection, Mapping
+from contextlib import AbstractContextManager
 from datetime import date
 from pathlib import Path
 from types import MappingProxyType
 from typing import Self
 
 from comb.errors import washed_lines
+from comb.execution.memory import RUN
+from comb.execution.resources import Resources
+from comb.execution.working import Limits, working
 from comb.interface.shown import ShownOutcome
+from comb.kernels import dispatch
 from comb.plans.model import PlanText, TablePlan, moved
 from comb.plans.run import open_plan, run_plan
-from comb.plans.sources import answers_of
+from comb.plans.sources import answers_of, sizes_of, with_sources
 from comb.profiling.profile import Settled
 from comb.reading.io.source_file import check_path
 from comb.steps.base import Step
@@ -82,6 +87,8 @@ class Plan:
         without: Collection[int] = (),
         until: int | None = None,
         save_to: str | Path | None = None,
+        memory: str | int | None = None,
+        temporary: str | Path | None = None,
         progress: Callable[[str], None] | None = None,
     ) -> ShownOutcome:
         """Run the plan and save what it asks for.
@@ -104,6 +111,11 @@ class Plan:
             The number of the last step that is taken.
         save_to : str or Path, optional
             Where the result goes, and not where the plan says; for plans with one output.
+        memory : str or int, optional
+            How much memory may be used: ``"2GB"``, or bytes; by default what is free. Sources that do not fit are
+            worked on in temporary files; the result is the same.
+        temporary : str or Path, optional
+            The folder for temporary files, on a disk; by default the system's.
         progress : callable, optional
             Called with a one-line progress message.
 
@@ -112,19 +124,33 @@ class Plan:
         Outcome
             Tables, ledger, rules, pictures, paths written; `report()` is the whole as a page.
         """
-        outcome = run_plan(
-            self.content,
-            overwrite=overwrite,
-            dry_run=dry_run,
-            write_outside=write_outside,
-            as_of=day_of(None if as_of is None else str(as_of)),
-            sources={name: str(path) for name, path in sources.items()},
-            without=without,
-            until=until,
-            save_to=None if save_to is None else str(save_to),
-            progress=progress or (lambda text: None),
-        )
+        others = {name: str(path) for name, path in sources.items()}
+        say = progress or (lambda text: None)
+        with self._working(others, Limits(memory, temporary), say) as resources:
+            outcome = run_plan(
+                self.content,
+                overwrite=overwrite,
+                dry_run=dry_run,
+                write_outside=write_outside,
+                as_of=day_of(None if as_of is None else str(as_of)),
+                sources=others,
+                without=without,
+                until=until,
+                save_to=None if save_to is None else str(save_to),
+                progress=say,
+                resources=resources,
+            )
         return ShownOutcome._of(outcome)
+
+    def _working(
+        self, sources: Mapping[str, str], limits: Limits, say: Callable[[str], None]
+    ) -> AbstractContextManager[Resources]:
+        """Choose between memory and disk by the size of all sources.
+
+        A source in place of another is compared with it: both are loaded.
+        """
+        size = sizes_of(self.content) + (sizes_of(with_sources(self.content, sources)) if sources else 0)
+        return working(size, RUN, limits, say, compiled=dispatch.kernels.compiled)
 
     def save(self, path: str | Path, *, overwrite: bool = False) -> None:
         """Write the plan to a file, as YAML; paths in it are kept relative to the file."""

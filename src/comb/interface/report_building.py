@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 
 from comb.errors import ContentError
-from comb.execution.resources import DEFAULT
+from comb.execution.resources import DEFAULT, Resources
 from comb.interface.report import Report
 from comb.plans.reporting import MOST_ASIDE, MOST_PROFILED, aside_parts, made_by, table_part
 from comb.profiling.profile import Profile, profile
@@ -39,9 +39,11 @@ def table_report(
     return Report(ReportParts(f"Report: {title}", (part,), made=(*part.origin, *made_by(as_of or ""))))
 
 
-def source_report(source: str | Path | list[str], options: ReadOptions, as_of: str | None = None) -> Report:
+def source_report(
+    source: str | Path | list[str], options: ReadOptions, as_of: str | None = None, resources: Resources = DEFAULT
+) -> Report:
     """Report on a file, as it is: how it was read, what it holds, what is wrong with it and what would repair it."""
-    table = load_table(source, options)
+    table = load_table(source, options, resources=resources)
     entry = load_entry(table.origin)
     found = profile(table, DEFAULT.threads, day_of(as_of))
     decisions = inspect_source(source, options).decisions

@@ -21,6 +21,7 @@ import msgspec
 import numpy as np
 
 from comb.errors import CombError, ParameterError, PlanError
+from comb.execution.resources import DEFAULT, Resources
 from comb.kernels.grouping import Codes
 from comb.plans.model import PlanText, TablePlan
 from comb.plans.name_check import check_names, place_of_rule, place_of_step
@@ -97,6 +98,7 @@ def run_plan(
     until: int | None = None,
     save_to: str | None = None,
     progress: Callable[[str], None] = lambda text: None,
+    resources: Resources = DEFAULT,
 ) -> Outcome:
     """Run a plan.
 
@@ -121,6 +123,8 @@ def run_plan(
         Where the result goes, and not where the plan says.
     progress : callable
         Called with a one-line progress message.
+    resources : Resources
+        How the work is divided, and where tables are kept.
 
     Returns
     -------
@@ -141,13 +145,13 @@ def run_plan(
             reserve_outputs(plan, output, overwrite=overwrite, write_outside=write_outside)
             outcome.messages.extend(output.messages)
         loaded = {
-            name: load_planned(plan, name, outcome.messages, progress)
+            name: load_planned(plan, name, outcome.messages, progress, resources)
             for name, table in plan.tables.items()
             if not table.from_table
         }
         outcome.sources.update({name: table.origin for name, table in loaded.items()})
         for name in sources:
-            compared = compared_with_before(made_on, name, loaded[name], outcome.messages, progress)
+            compared = compared_with_before(made_on, name, loaded[name], outcome.messages, progress, resources)
             if compared is not None:
                 outcome.comparisons[name] = compared
         try:

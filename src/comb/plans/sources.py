@@ -5,6 +5,7 @@ type is declared. Neither stops the load: the comparison with the file that the 
 check of all names after it says which steps need the column.
 """
 
+import contextlib
 import dataclasses
 from collections.abc import Callable, Mapping
 from pathlib import Path
@@ -13,12 +14,13 @@ import msgspec
 import numpy as np
 
 from comb.errors import ColumnError, CombError, ContentError, ParameterError, SourceMissing, listing, unknown_name
+from comb.execution.resources import DEFAULT, Resources
 from comb.plans.answers import Answers, read_answers
 from comb.plans.model import PlanText, Save, TablePlan
 from comb.plans.outputs import place_of
 from comb.profiling.differences import Comparison, compare
 from comb.reading.io.beside import CHECKSUMS
-from comb.reading.io.source_file import expand
+from comb.reading.io.source_file import expand, size_of
 from comb.reading.load import load_table
 from comb.steps.column_steps import Rename
 from comb.steps.joins import StackTables
@@ -67,7 +69,9 @@ def saved_elsewhere(plan: PlanText, place: str) -> PlanText:
     return msgspec.structs.replace(plan, save=[save], saved_to=path)
 
 
-def load_planned(plan: PlanText, name: str, messages: list[str], progress: Progress) -> BareTable:
+def load_planned(
+    plan: PlanText, name: str, messages: list[str], progress: Progress, resources: Resources = DEFAULT
+) -> BareTable:
     """Load the source of a table as its plan says.
 
     Parameters
@@ -77,6 +81,7 @@ def load_planned(plan: PlanText, name: str, messages: list[str], progress: Progr
     messages : list of str
         What is odd about the source is added here.
     progress : callable
+    resources : Resources
     """
     planned = plan.tables[name]
     files = [planned.source] if isinstance(planned.source, str) else planned.source
@@ -87,7 +92,7 @@ def load_planned(plan: PlanText, name: str, messages: list[str], progress: Progr
     places = [place_of(plan, one) for one in files]
     source = places[0] if isinstance(planned.source, str) else places
     options, names = _fitted(planned, source, options, messages, lenient=name in plan.replaced)
-    table = _load(source, options, messages)
+    table = _load(source, options, messages, resources)
     files_in = planned.file_column
     if (
         files_in is None
@@ -107,18 +112,18 @@ def load_planned(plan: PlanText, name: str, messages: list[str], progress: Progr
     return Rename(names=names).apply(table).table
 
 
-def _load(source: Path | list[Path], options: ReadOptions, messages: list[str]) -> BareTable:
+def _load(source: Path | list[Path], options: ReadOptions, messages: list[str], resources: Resources) -> BareTable:
     """Load one file, or several as one table: of one shape at once, others one below the other.
 
     A column that a file does not have is absent in its rows. What is different about each file is said.
     """
     files = expand(source)
     try:
-        return load_table(source, options)
+        return load_table(source, options, resources=resources)
     except ContentError:
         if len(files) < 2:
             raise
-    tables = [load_table(one, _of_file(one, options)) for one in files]
+    tables = [load_table(one, _of_file(one, options), resources=resources) for one in files]
     whole = tables[0]
     for table in tables[1:]:
         different = [
@@ -182,11 +187,11 @@ def answers_of(plan: PlanText, name: str, table: BareTable) -> Answers | None:
 
 
 def compared_with_before(
-    made_on: PlanText, name: str, table: BareTable, messages: list[str], progress: Progress
+    made_on: PlanText, name: str, table: BareTable, messages: list[str], progress: Progress, resources: Resources
 ) -> Comparison | None:
     """Compare a source with the file that the plan was made on; None where that is not there any more."""
     try:
-        before = load_planned(made_on, name, [], progress)
+        before = load_planned(made_on, name, [], progress, resources)
     except SourceMissing:
         source = made_on.tables[name].source
         messages.append(f"{source} is not there, which the plan was made on: nothing to compare with")
@@ -195,6 +200,16 @@ def compared_with_before(
         messages.append(f"the file that the plan was made on cannot be read: {error.what}")
         return None
     return compare(before, table)
+
+
+def sizes_of(plan: PlanText) -> int:
+    """Return how many bytes the sources of a plan have; what is not there is found out when it is loaded."""
+    size = 0
+    for planned in plan.tables.values():
+        for one in [planned.source] if isinstance(planned.source, str) else planned.source:
+            with contextlib.suppress(CombError):
+                size += size_of(place_of(plan, one)) if one else 0
+    return size
 
 
 def renaming_hint(comparisons: Mapping[str, Comparison]) -> str:

@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from comb.errors import ContentError, counted, listing, unknown_name
+from comb.execution.storage import MEMORY, Storage
 from comb.inference.decide import infer_column
 from comb.reading.column_rules import ColumnRules
 from comb.reading.delimited.assemble import RawTable, type_columns
@@ -21,12 +22,15 @@ from comb.tables.evidence import MANY_DIGITS
 from comb.tables.origin import DELIMITED, Origin, in_total
 from comb.tables.read_options import ALL_COLUMNS, ReadOptions
 from comb.tables.reasons import Reason
+from comb.tables.stored import numbers_from_one
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import STRING
 
 
-def table_of(source: Source, opened: Sequence[OpenText | OpenDocument], threads: int = 1) -> BareTable:
+def table_of(
+    source: Source, opened: Sequence[OpenText | OpenDocument], threads: int = 1, storage: Storage = MEMORY
+) -> BareTable:
     """Make one table of what was opened.
 
     Parameters
@@ -35,6 +39,8 @@ def table_of(source: Source, opened: Sequence[OpenText | OpenDocument], threads:
         As it was named.
     opened : sequence of OpenText or OpenDocument
     threads : int
+    storage : Storage
+        Where the columns of delimited text are kept.
 
     Raises
     ------
@@ -42,7 +48,7 @@ def table_of(source: Source, opened: Sequence[OpenText | OpenDocument], threads:
         If documents and delimited text are mixed, or the columns differ.
     """
     if not isinstance(opened[0], OpenDocument):
-        return text_table(source, only_texts(opened), threads)
+        return text_table(source, only_texts(opened), threads, storage)
     inner, notes = [], []
     for one in opened:
         if not isinstance(one, OpenDocument):
@@ -218,11 +224,12 @@ def files_table(
     return BareTable(columns, origin=origin, notes=(*of_each, *notes))
 
 
-def text_table(source: Source, texts: list[OpenText], threads: int = 1) -> BareTable:
+def text_table(source: Source, texts: list[OpenText], threads: int = 1, storage: Storage = MEMORY) -> BareTable:
     """Make a table of one delimited text, or of several with the same columns."""
     names, first = [one.name for one in texts], texts[0]
     whole = stack([one.raw_table for one in texts], names)
-    columns = type_columns(whole.raw_table, first.rules, threads)
+    columns = type_columns(whole.raw_table, first.rules, threads, storage)
+    numbers = numbers_from_one(len(whole.raw_table.lines), storage)
     notes = list(whole.raw_table.notes)
     if not any(one.provisional for one in texts):
         notes += unused_words(columns, first.rules.options)
@@ -236,12 +243,12 @@ def text_table(source: Source, texts: list[OpenText], threads: int = 1) -> BareT
             notes.append(
                 "of several files read as one, reasons of missing cells are not restored: load each, then stack"
             )
-        return BareTable(columns, origin=origin, notes=tuple(notes))
+        return BareTable(columns, row_numbers=numbers, origin=origin, notes=tuple(notes), storage=storage)
     violations, found = meet_demands(columns, first.rules.schema, first.path)
     whole_table = not first.provisional and first.rules.options.rows is None
     notes += [*found, *restore_cells(columns, first.rules, first.path, whole=whole_table)]
     origin = replace(origin, violations=tuple(violations), required=_required(first.rules.schema))
-    return BareTable(columns, origin=origin, notes=tuple(notes))
+    return BareTable(columns, row_numbers=numbers, origin=origin, notes=tuple(notes), storage=storage)
 
 
 def _required(schema: Schema | None) -> tuple[str, ...]:

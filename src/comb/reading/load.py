@@ -83,7 +83,8 @@ def _load_table(
     if progress:
         rows = sum(len(one.raw_table) for one in opened if isinstance(one, OpenText))
         progress(f"finding the types of {rows:,} rows" if rows else "finding the types")
-    return table_of(source, opened, resources.threads if dispatch.kernels.compiled else 1)
+    threads = resources.threads if dispatch.kernels.compiled else 1
+    return table_of(source, opened, threads, resources.storage)
 
 
 def load_beginning(source: Source, options: ReadOptions) -> tuple[BareTable, bool]:

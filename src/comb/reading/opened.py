@@ -7,13 +7,8 @@ from functools import partial
 from pathlib import Path, PurePath
 
 from comb.errors import ContentError, ParameterError, counted, listing
-from comb.execution.resources import (
-    MEMORY_FACTOR,
-    MEMORY_FACTOR_DECODED,
-    MEMORY_FACTOR_REFERENCE,
-    Resources,
-    check_memory,
-)
+from comb.execution.memory import TIMES_DECODED, TIMES_REFERENCE, check_memory
+from comb.execution.resources import Resources
 from comb.formats.sniff import BINARY_START, ZIP_START, looks_like_json, looks_like_page
 from comb.kernels import dispatch
 from comb.kernels.types import EVERYTHING
@@ -119,7 +114,7 @@ def open_source(
         If it cannot be read as a table.
     """
     options.check()
-    with OpenSource(source, beside=resources.threads > 1) as opened:
+    with OpenSource(source, beside=resources.threads > 1, memory=resources.memory) as opened:
         start = opened.read(LOOK_BYTES)
         whole = not first_look and options.rows is None
         rules = settled_by_schema(opened, options, dialect=_may_be_delimited(start), whole=whole)
@@ -134,18 +129,20 @@ def open_source(
             if document is not None:
                 stamp = opened.stamp()
                 return OpenDocument(opened.name, opened.path, stamp, document, rules, options.table, first_look)
-        read_all = (lambda: start) if opened.at_end else partial(opened.everything, start, MEMORY_FACTOR_DECODED)
+        held = resources.times_memory * TIMES_DECODED
+        read_all = (lambda: start) if opened.at_end else partial(opened.everything, start, held)
         document = _document(start, read_all, opened.name, rules.options, resources)
         if document is not None:
             return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, options.table)
         if options.table and not _is_packed(start) and not _is_its_name(options.table, opened.name):
-            sheet = _text_as_sheet(start, opened, rules.options)
+            sheet = _text_as_sheet(start, opened, rules.options, held)
             return OpenDocument(opened.name, opened.path, opened.stamp(), sheet, rules, options.table)
         mark = None if opened.size is None or options.table else utf8_mark(start, options.encoding)
         if mark is not None and (opened.at_end or (options.skip or 0) < MOST_LINES_LOOKED_AT):
             few = first_look or options.rows is not None
-            factor = MEMORY_FACTOR if dispatch.kernels.compiled else MEMORY_FACTOR_REFERENCE
-            check_memory(len(start) if few else opened.size or 0, factor, opened.path)
+            if not resources.storage.on_disk:
+                times = resources.times_memory * (1 if dispatch.kernels.compiled else TIMES_REFERENCE)
+                check_memory(len(start) if few else opened.size or 0, times, opened.path, resources.memory)
             with contextlib.suppress(NotUtf8Error):
                 text = FileText(opened, start, mark, declared=options.encoding is not None)
                 return _read_text(opened, text, rules, resources, first_look=first_look)
@@ -157,7 +154,7 @@ def _is_its_name(table: str, name: str) -> bool:
     return table in (name, PurePath(name).stem)
 
 
-def _text_as_sheet(start: bytes, opened: OpenSource, options: ReadOptions) -> Document:
+def _text_as_sheet(start: bytes, opened: OpenSource, options: ReadOptions, held: float) -> Document:
     """Read delimited text as a sheet, on which tables are found as in a workbook."""
     from comb.reading.documents.workbooks.book import read_text_as_sheet
 
@@ -168,7 +165,7 @@ def _text_as_sheet(start: bytes, opened: OpenSource, options: ReadOptions) -> Do
             where=opened.name,
             remedy="leave table out: it is read as one table",
         )
-    text = decode(opened.everything(start, MEMORY_FACTOR_DECODED), opened.name, options.encoding).text
+    text = decode(opened.everything(start, held), opened.name, options.encoding).text
     return read_text_as_sheet(text, opened.name, guess_layout(text, options))
 
 
@@ -189,7 +186,7 @@ def _open_decoded(
 ) -> OpenText | OpenDocument:
     """Open a source that has to be held whole: it is compressed, or not UTF-8."""
     options = rules.options
-    data = opened.everything(start, MEMORY_FACTOR_DECODED)
+    data = opened.everything(start, resources.times_memory * TIMES_DECODED)
     content, compression = decompress(data, opened.name, member=options.table, most=options.most_bytes)
     if compression:
         document = _document(content[:LOOK_BYTES], lambda: content, opened.name, options, resources)

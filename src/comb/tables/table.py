@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import ColumnError, ParameterError, listing, washed, washed_lines
+from comb.execution.storage import MEMORY, Storage
 from comb.kernels.grouping import Codes
 from comb.tables.cell_source import placed
 from comb.tables.column import Column
@@ -22,6 +23,7 @@ from comb.tables.layout import LayoutRequest, lay_out, plain, shown_cells
 from comb.tables.names import check_known
 from comb.tables.origin import BY_HAND, MADE, Origin
 from comb.tables.record import Record
+from comb.tables.stored import taken_array, taken_column
 from comb.tables.types import Type
 
 # A sentence that tells of more steps than this is no sentence any more.
@@ -64,6 +66,8 @@ class BareTable:
         What reading and the steps so far have to say.
     view_of : int, optional
         Rows of the whole table, if this shows only some of them.
+    storage : Storage
+        Where its columns are kept, and those of the tables made of it.
 
     Raises
     ------
@@ -79,7 +83,9 @@ class BareTable:
         origin: Origin = BY_HAND,
         notes: tuple[str, ...] = (),
         view_of: int | None = None,
+        storage: Storage = MEMORY,
     ) -> None:
+        self.storage = storage
         self._columns = dict(columns)
         lengths = {name: len(column) for name, column in self._columns.items()}
         if len(set(lengths.values())) > 1:
@@ -110,6 +116,7 @@ class BareTable:
             origin=self.origin if origin is None else origin,
             notes=self.notes if notes is None else notes,
             view_of=self.view_of if view_of is None else view_of,
+            storage=self.storage,
         )
         made._follow(self)
         return made
@@ -119,8 +126,8 @@ class BareTable:
 
     def _take(self, positions: Codes) -> Self:
         """Return the rows at the given positions, from 0, with their row numbers."""
-        columns = {name: column._take(positions) for name, column in self._columns.items()}
-        return self._derive(columns, row_numbers=self.row_numbers[positions])
+        columns = {name: taken_column(column, positions, self.storage) for name, column in self._columns.items()}
+        return self._derive(columns, row_numbers=taken_array(self.row_numbers, positions, self.storage))
 
     def _key_blocks(self, names: Iterable[str]) -> Iterator[list[NDArray[np.uint64]]]:
         """Return the keys of some columns for some rows after the other; see `Column._keys`."""

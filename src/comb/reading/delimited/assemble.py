@@ -23,12 +23,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.chunks.column_builder import ColumnBuilder
+from comb.chunks.column_builder import ColumnBuilder, GrowableArray
 from comb.chunks.column_chunk import ColumnChunk, TextChunk
 from comb.chunks.column_source import ColumnSource
 from comb.chunks.number_block_builder import NumberBlockBuilder, NumberColumns
 from comb.errors import ContentError, unknown_name
 from comb.execution.executor import executor_of
+from comb.execution.storage import MEMORY, Storage
 from comb.inference.decide import declared_source, headed_source, infer_source
 from comb.inference.shared_marks import is_open, shared_decimal_mark
 from comb.kernels.blocks import BatchOutput, CodeOutput, OutputSlice
@@ -41,6 +42,7 @@ from comb.reading.delimited.header import Anomalies, Header
 from comb.tables.column import Column
 from comb.tables.names import choose, unique_names
 from comb.tables.origin import SourceAccount
+from comb.tables.stored import stored_column
 from comb.tables.text import Text
 from comb.tables.types import STRING
 
@@ -199,13 +201,20 @@ def _going_on(lines: NDArray[np.integer], kinds: dict[int, list[int]], head: NDA
 class ColumnAssembler:
     """The parts of a text, added up."""
 
-    def __init__(self, header: Header, groups: Sequence[NumberColumns], expected: Callable[[ChunkResult], int]) -> None:
+    def __init__(
+        self,
+        header: Header,
+        groups: Sequence[NumberColumns],
+        expected: Callable[[ChunkResult], int],
+        storage: Storage = MEMORY,
+    ) -> None:
+        self._storage = storage
         self.anomalies = header.anomalies
         self.columns: dict[int, ColumnBuilder] = {}
         self.groups: list[NumberBlockBuilder] = []
         self._of_groups = groups
         self._expected = expected
-        self.lines: list[NDArray[np.integer]] = []
+        self.lines: GrowableArray | None = None
         self.short: dict[int, int] = {}
         self.surplus: dict[int, list[str]] = {}
         self.footers: list[str] = []
@@ -215,16 +224,19 @@ class ColumnAssembler:
     def add(self, result: ChunkResult) -> None:
         """Add the next part."""
         if not self.columns and not self.groups:
-            rows = self._expected(result)
-            self.columns = {at: ColumnBuilder(rows) for at in result.chunks}
+            rows, storage = self._expected(result), self._storage
+            self.columns = {at: ColumnBuilder(rows, storage) for at in result.chunks}
             self.groups = [
-                NumberBlockBuilder(group, rows) for group, _ in zip(self._of_groups, result.number_blocks, strict=False)
+                NumberBlockBuilder(group, rows, storage)
+                for group, _ in zip(self._of_groups, result.number_blocks, strict=False)
             ]
         for at, chunk in result.chunks.items():
             self.columns[at].add(chunk)
         for block, number_block in zip(self.groups, result.number_blocks, strict=True):
             block.add(number_block)
-        self.lines.append((result.lines + (self.passed + 1)).astype(np.int32))
+        if self.lines is None:
+            self.lines = GrowableArray(np.int32, self._expected(result), self._storage)
+        self.lines.add((result.lines + (self.passed + 1)).astype(np.int32))
         for name in Anomalies.__slots__:
             getattr(self.anomalies, name).extend(line + self.passed for line in getattr(result.anomalies, name))
         self.short.update((row + self.rows, width) for row, width in result.short.items())
@@ -251,7 +263,7 @@ class ColumnAssembler:
 
     def all_lines(self) -> NDArray[np.integer]:
         """Return the line of each row, from 1."""
-        return np.concatenate(self.lines) if self.lines else np.zeros(0, np.int32)
+        return np.zeros(0, np.int32) if self.lines is None else self.lines.array()
 
 
 def _width_kept(assembler: ColumnAssembler, chunks: dict[int, list[ColumnChunk]], header: Header) -> tuple[int, bool]:
@@ -342,7 +354,9 @@ def _note(raw_table: RawTable, lines: list[int], what: str, noun: str) -> None:
         raw_table.notes.append(f"{what.format(count)}: line{plural} {message}{more}")
 
 
-def type_columns(raw_table: RawTable, rules: ColumnRules, threads: int = 1) -> dict[str, Column]:
+def type_columns(
+    raw_table: RawTable, rules: ColumnRules, threads: int = 1, storage: Storage = MEMORY
+) -> dict[str, Column]:
     """Give the columns of a raw table their types; the pieces are let go one column after the other.
 
     Parameters
@@ -351,6 +365,8 @@ def type_columns(raw_table: RawTable, rules: ColumnRules, threads: int = 1) -> d
     rules : ColumnRules
     threads : int
         This many columns are worked on at once.
+    storage : Storage
+        Where the columns are kept.
 
     Raises
     ------
@@ -367,7 +383,8 @@ def type_columns(raw_table: RawTable, rules: ColumnRules, threads: int = 1) -> d
     undecided: dict[str, ColumnSource] = {}
 
     def described(name: str, column: Column) -> Column:
-        return column._replace(description=raw_table.units[name]) if raw_table.units.get(name) else column
+        column = column._replace(description=raw_table.units[name]) if raw_table.units.get(name) else column
+        return stored_column(column, storage)
 
     def typed(name: str) -> Column:
         chunks, request = raw_table.columns.pop(name), declared.get(name)

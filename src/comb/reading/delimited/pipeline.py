@@ -74,7 +74,7 @@ class ChunkPipeline:
         if not dispatch.kernels.check_text(first.data)[0]:
             raise NotUtf8Error
         self._reader.guess(first)
-        assembler = ColumnAssembler(self._reader.header, self._reader.groups, expected)
+        assembler = ColumnAssembler(self._reader.header, self._reader.groups, expected, self._resources.storage)
         if not self._most:
             self.whole = False
             return assembler

@@ -21,7 +21,7 @@ from blake3 import blake3
 
 from comb.errors import CombError, ParameterError, SourceMissing, SourceUnreadable, listing, nearest
 from comb.execution.executor import helper
-from comb.execution.resources import LARGE, check_memory
+from comb.execution.memory import LARGE, check_memory
 
 # Names of neighbouring files shown when a path is not there.
 MOST_NEIGHBOURS = 6
@@ -138,6 +138,8 @@ class OpenSource:
     source : str, Path or HeldSource
     beside : bool
         Whether the checksum may be taken in another thread.
+    memory : int, optional
+        How many bytes of memory there are, if the caller says.
 
     Raises
     ------
@@ -147,7 +149,8 @@ class OpenSource:
         If it is a folder, the system refuses it, or, later, it changes while it is read.
     """
 
-    def __init__(self, source: "str | Path | HeldSource", *, beside: bool = False) -> None:
+    def __init__(self, source: "str | Path | HeldSource", *, beside: bool = False, memory: int | None = None) -> None:
+        self._memory = memory
         self._place: Path | None = None
         if isinstance(source, HeldSource):
             self.name, self.path = source.name, ""
@@ -210,7 +213,7 @@ class OpenSource:
         if self.at_end or self._read > (self.size or self._read):
             self._check()
 
-    def everything(self, start: bytes, factor: int) -> bytes:
+    def everything(self, start: bytes, factor: float) -> bytes:
         """Read all of it, when its beginning was read already."""
         if self._before is None:
             return start + self.rest(factor)
@@ -219,16 +222,16 @@ class OpenSource:
         self._checksum, self._read, self.at_end = _Checksum(beside=self._beside), 0, False
         return self.rest(factor)
 
-    def rest(self, factor: int) -> bytes:
+    def rest(self, factor: float) -> bytes:
         """Read all that is left, if it can be held this many times over in memory."""
         if self._before is not None:
-            check_memory(self._before.st_size, factor, self.path)
+            check_memory(self._before.st_size, factor, self.path, self._memory)
         # At once where the size is known: joining pieces would take the memory twice.
         left = LARGE if self._before is None else max(0, self._before.st_size - self._read) + 1
         parts: list[bytes] = []
         while not self.at_end:
             if self._before is None and parts:
-                check_memory(self._read, factor, self.name)
+                check_memory(self._read, factor, self.name, self._memory)
             parts.append(self.read(left))
         return parts[0] if len(parts) == 1 else b"".join(parts)
 
@@ -301,6 +304,19 @@ def check_path(path: object) -> None:
             "expected the path of a file, got an address of the web", where=str(path),
             remedy="download the file, then name it: Comb fetches nothing",
         )  # fmt: skip
+
+
+def size_of(source: Source) -> int:
+    """Return how many bytes the files of a source have; what is a stream or not there counts nothing."""
+    size = 0
+    for one in expand(source):
+        if isinstance(one, HeldSource):
+            size += len(one.data)
+            continue
+        with contextlib.suppress(OSError, ValueError):
+            path = Path(one).expanduser()
+            size += path.stat().st_size if path.is_file() else 0
+    return size
 
 
 def expand(source: Source) -> list[str | Path | HeldSource]:

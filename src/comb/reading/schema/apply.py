@@ -5,7 +5,7 @@ from pathlib import PurePath
 from typing import Any
 
 from comb.errors import ContentError, ParameterError, listing
-from comb.execution.resources import LARGE
+from comb.execution.memory import LARGE
 from comb.reading.column_rules import ColumnRules
 from comb.reading.delimited.assemble import RawTable
 from comb.reading.io.beside import (

@@ -1,0 +1,251 @@
+"""Large arrays kept in files of a temporary folder.
+
+A table that is larger than memory is an ordinary table whose arrays are mapped files. The code that works on it is the
+same; all that differs is who was asked for the memory of its columns. So whatever makes columns asks a `Storage`.
+
+`DiskStorage` takes the arrays from *arenas*: files of a quarter of a gigabyte and more, each mapped once, so that
+thousands of columns do not take thousands of open files. The space of an arena is reserved before it is mapped: a full
+disk is an error here, not a signal later. Where the system allows it the file has no name from the beginning, so that
+nothing is left of it however the process ends; an arena goes when its last array does.
+
+What was read or written through a mapping stays in memory until the system needs the room, and counts as the
+process's own until then. `DiskStorage.release` lets it go at once; nothing is lost by that, the pages are in the
+system's cache and come back when they are touched. While the storage is open (it is a context manager) a thread does
+that whenever more than its allowance is resident. Known weak spot: only Linux tells how much that is; elsewhere the
+system alone decides.
+
+Memory file systems are refused: a temporary file there would take the memory that it is meant to save.
+"""
+
+import contextlib
+import mmap
+import os
+import tempfile
+import threading
+import weakref
+from pathlib import Path
+from types import TracebackType
+from typing import IO, Any, Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.errors import NotEnoughSpace, ParameterError
+from comb.execution.storage import in_memory
+
+# Smaller arrays stay in memory: they are no burden there.
+SMALLEST_IN_FILE = 65_536
+
+# Arrays share files of this size; a larger one has a file of its own.
+ARENA_BYTES = 256_000_000
+
+# Arrays begin at multiples of this, as processors like them.
+ALIGNMENT = 64
+
+# So often it is looked how much of the mapped files is in memory, in seconds.
+LOOK_EVERY = 0.01
+
+# This much of a limit may be taken by pages of mapped files.
+SHARE_OF_MAPPED = 0.25
+LEAST_MAPPED = 16_000_000
+
+# File systems that are memory.
+_IN_MEMORY = frozenset({"tmpfs", "ramfs"})
+
+# Where temporary files are looked for after the system's own place.
+_OTHER_FOLDER = "/var/tmp"
+
+
+class DiskStorage:
+    """Keeps large arrays in files without a name.
+
+    Parameters
+    ----------
+    folder : Path
+        On a disk.
+    limit : int
+        How much memory the work may take, in bytes; a part of it is for pages of mapped files.
+    smallest : int
+        Arrays of fewer bytes stay in memory.
+
+    Raises
+    ------
+    ParameterError
+        If there is no such folder, or it is in memory.
+    """
+
+    on_disk = True
+
+    def __init__(self, folder: Path, limit: int, *, smallest: int = SMALLEST_IN_FILE) -> None:
+        check_folder(folder)
+        self.folder = folder
+        self._smallest = smallest
+        self._allowance = max(LEAST_MAPPED, int(limit * SHARE_OF_MAPPED))
+        self._lock = threading.Lock()
+        self._files: weakref.WeakSet[_MappedFile] = weakref.WeakSet()
+        self._open: _MappedFile | None = None
+        self._used = 0
+        self._closed = threading.Event()
+        self._thread: threading.Thread | None = None
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return in_memory, ()
+
+    def __enter__(self) -> Self:
+        before = mapped_bytes()
+        if before is not None:
+            self._closed.clear()
+            self._thread = threading.Thread(target=self._watch, args=(before,), daemon=True, name="comb-storage")
+            self._thread.start()
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self._closed.set()
+        if self._thread is not None:
+            self._thread.join()
+            self._thread = None
+        self.release()
+
+    def empty(self, count: int, dtype: Any) -> NDArray[Any]:
+        """Return an array whose values are still to be written.
+
+        Raises
+        ------
+        NotEnoughSpace
+            If the disk is full.
+        """
+        kind = np.dtype(dtype)
+        size = count * kind.itemsize
+        if size <= self._smallest:
+            return np.empty(count, kind)
+        with self._lock:
+            if self._open is None or self._used + size > len(self._open):
+                mapped = _MappedFile.of(self.folder, max(size, ARENA_BYTES))
+                self._files.add(mapped)
+                if size >= ARENA_BYTES:
+                    return np.frombuffer(mapped, kind, count)
+                self._open, self._used = mapped, 0
+            start = self._used
+            self._used = -(-(start + size) // ALIGNMENT) * ALIGNMENT
+            return np.frombuffer(self._open, kind, count, start)
+
+    def holds(self, array: NDArray[Any]) -> bool:
+        """Return whether an array is kept in a file, or too small for one."""
+        if array.nbytes <= self._smallest:
+            return True
+        below: Any = array
+        while isinstance(below, np.ndarray) and below.base is not None:
+            below = below.base
+        return isinstance(below, memoryview) and isinstance(below.obj, _MappedFile)
+
+    def release(self) -> None:
+        """Let go of what is in memory of the files; it comes back when it is touched."""
+        with self._lock:
+            files = list(self._files)
+        for mapped in files:
+            mapped.let_go()
+
+    def _watch(self, before: int) -> None:
+        while not self._closed.wait(LOOK_EVERY):
+            mapped = mapped_bytes()
+            if mapped is not None and mapped - before > self._allowance:
+                self.release()
+
+
+class _MappedFile(mmap.mmap):
+    """A mapped file without a name: what arrays on disk have at the bottom, and what lives as long as they do."""
+
+    @classmethod
+    def of(cls, folder: Path, size: int) -> "_MappedFile":
+        """Map a new file in a folder."""
+        with unnamed_file(folder) as file:
+            reserve(file, size, folder)
+            return cls(file.fileno(), size)
+
+    def let_go(self) -> None:
+        """Let its pages go; they come back from the system's cache."""
+        if hasattr(mmap, "MADV_DONTNEED"):
+            with contextlib.suppress(ValueError, OSError):
+                self.madvise(mmap.MADV_DONTNEED)
+
+
+def unnamed_file(folder: Path) -> IO[bytes]:
+    """Open a file that has no name, or loses it when it is closed."""
+    try:
+        return tempfile.TemporaryFile(prefix="comb-", dir=folder)
+    except OSError as error:
+        raise ParameterError(
+            f"no temporary file can be made: {error.strerror}", where=str(folder), remedy="another --temporary DIR"
+        ) from None
+
+
+def reserve(file: IO[bytes], size: int, folder: Path) -> None:
+    """Take space on the disk for a file before it is written.
+
+    Raises
+    ------
+    NotEnoughSpace
+        If there is too little.
+    """
+    try:
+        if hasattr(os, "posix_fallocate"):
+            os.posix_fallocate(file.fileno(), 0, size)
+        else:
+            block = bytes(1_000_000)
+            for start in range(0, size, len(block)):
+                file.write(block[: size - start])
+            file.flush()
+    except OSError as error:
+        raise NotEnoughSpace(
+            f"the disk for temporary files has no {size / 1e9:.1f} GB left: {error.strerror}",
+            where=str(folder),
+            remedy="another folder: --temporary DIR, or temporary=",
+        ) from None
+
+
+def temporary_folder(given: str | Path | None) -> Path:
+    """Return where temporary files go: where it is said, or where the system has them, if that is on a disk."""
+    if given is not None:
+        return Path(given)
+    usual = Path(tempfile.gettempdir())
+    other = Path(_OTHER_FOLDER)
+    return other if file_system_of(usual) in _IN_MEMORY and other.is_dir() else usual
+
+
+def check_folder(folder: Path) -> None:
+    """Raise a ParameterError unless temporary files can go into a folder."""
+    if not folder.is_dir():
+        raise ParameterError("there is no such folder for temporary files", where=str(folder))
+    kind = file_system_of(folder)
+    if kind in _IN_MEMORY:
+        raise ParameterError(
+            f"temporary files would go into memory there ({kind})",
+            where=str(folder),
+            remedy="a folder on a disk: --temporary DIR, or temporary=",
+        )
+
+
+def file_system_of(folder: Path) -> str:
+    """Return the kind of file system a folder is on; empty where the system does not say."""
+    try:
+        lines = Path("/proc/self/mounts").read_text(encoding="utf-8", errors="replace").splitlines()
+        whole = folder.resolve()
+    except OSError:
+        return ""
+    best, kind = -1, ""
+    for line in lines:
+        parts = line.split(" ")
+        place = Path(parts[1].replace("\\040", " "))
+        if len(parts) > 2 and (place == whole or place in whole.parents) and len(place.parts) >= best:
+            best, kind = len(place.parts), parts[2]
+    return kind
+
+
+def mapped_bytes() -> int | None:
+    """Return how much memory pages of files take in this process; None where the system does not say."""
+    try:
+        return int(Path("/proc/self/statm").read_text(encoding="ascii").split()[2]) * mmap.PAGESIZE
+    except (OSError, ValueError, IndexError):
+        return None

@@ -1,0 +1,52 @@
+"""Where large arrays are kept: whoever makes columns asks a storage for their memory. Pure.
+
+A table that is larger than memory is an ordinary table whose arrays are in files; see `comb.execution.disk`.
+"""
+
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+class Storage(Protocol):
+    """Says where large arrays are kept."""
+
+    @property
+    def on_disk(self) -> bool:
+        """Whether arrays are kept in files."""
+
+    def empty(self, count: int, dtype: Any) -> NDArray[Any]:
+        """Return an array whose values are still to be written."""
+
+    def holds(self, array: NDArray[Any]) -> bool:
+        """Return whether an array is kept here, or too small to matter."""
+
+
+class MemoryStorage:
+    """Keeps arrays in memory.
+
+    >>> MEMORY.empty(3, np.int64).shape
+    (3,)
+    """
+
+    on_disk = False
+
+    def empty(self, count: int, dtype: Any) -> NDArray[Any]:
+        """Return an array whose values are still to be written."""
+        return np.empty(count, dtype)
+
+    def holds(self, array: NDArray[Any]) -> bool:
+        """Return whether an array is kept here: all are."""
+        return True
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return in_memory, ()
+
+
+MEMORY = MemoryStorage()
+
+
+def in_memory() -> MemoryStorage:
+    """Return what a storage is after pickling: arrays are sent, files are not."""
+    return MEMORY

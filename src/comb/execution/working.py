@@ -1,0 +1,113 @@
+"""Choose between memory and disk before any work: what is too large for memory is worked on in temporary files.
+
+Nothing has to be asked for. What the work takes is estimated from the size of its sources (`comb.execution.memory`),
+and held against what is free, or what the caller gives. Results are the same either way.
+"""
+
+import contextlib
+import shutil
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from comb.errors import NotEnoughSpace
+from comb.execution.disk import DiskStorage, check_folder, temporary_folder
+from comb.execution.memory import LARGE, LOAD, RUN, TIMES_REFERENCE, bytes_of, free_memory
+from comb.execution.resources import CHUNK_BYTES, Resources
+
+# The columns of a text take about as much space as the text, and those that steps change are kept once more.
+DISK_TO_LOAD = 1.5
+DISK_TO_RUN = 4.0
+
+# With a small limit less text is worked on at once: this share of it, for all threads and what they make of it.
+SHARE_OF_CHUNKS = 1 / 60
+LEAST_CHUNK = 500_000
+
+
+class Notice(str):
+    """A message about progress that a person has to see, and not only while the work goes on."""
+
+    __slots__ = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """What the caller gives to work with.
+
+    Attributes
+    ----------
+    memory : str, int or None
+        How much memory may be used: ``"2GB"``, or bytes; by default what is free.
+    temporary : str, Path or None
+        The folder for temporary files, on a disk; by default the system's.
+    """
+
+    memory: str | int | None = None
+    temporary: str | Path | None = None
+
+
+NO_LIMITS = Limits()
+
+
+@contextlib.contextmanager
+def working(
+    size: int,
+    times: float = LOAD,
+    limits: Limits = NO_LIMITS,
+    say: Callable[[str], None] = lambda text: None,
+    *,
+    compiled: bool = True,
+) -> Iterator[Resources]:
+    """Give the resources for some work: in memory where it fits, else on disk.
+
+    Parameters
+    ----------
+    size : int
+        Of the sources, in bytes.
+    times : float
+        The work needs this many times as much memory.
+    limits : Limits
+    say : callable
+        Called with a sentence if the work is done on disk.
+    compiled : bool
+        Whether the compiled kernels do it.
+
+    Raises
+    ------
+    ParameterError
+        If what is given cannot be: no folder, no amount.
+    NotEnoughSpace
+        If there is too little room for temporary files.
+    """
+    given = None if limits.memory is None else bytes_of(limits.memory)
+    if limits.temporary is not None:
+        check_folder(Path(limits.temporary))
+    free = free_memory() if given is None else given
+    needed = int(size * times * (1 if compiled else TIMES_REFERENCE))
+    if free is None or needed <= free or (given is None and size < LARGE):
+        yield Resources(times_memory=times, memory=given)
+        return
+    folder = temporary_folder(limits.temporary)
+    room = int(size * (DISK_TO_RUN if times >= RUN else DISK_TO_LOAD))
+    there = shutil.disk_usage(folder).free if folder.is_dir() else 0
+    if folder.is_dir() and there < room:
+        raise NotEnoughSpace(
+            f"{amount(size)} do not fit into {amount(free)} of memory, and on disk they need about {amount(room)}; "
+            f"{amount(there)} are free",
+            where=str(folder),
+            remedy="another folder: --temporary DIR, or temporary=",
+        )
+    chunk = max(LEAST_CHUNK, min(CHUNK_BYTES, int(free * SHARE_OF_CHUNKS)))
+    with DiskStorage(folder, free) as storage:
+        what = f"{amount(size)} do not fit into {amount(free)} of memory: working on disk"
+        say(Notice(f"{what}; needs about {amount(room)} in {folder}"))
+        yield Resources(chunk_bytes=chunk, storage=storage, times_memory=times, memory=free)
+
+
+def amount(size: int) -> str:
+    """Write a number of bytes for people.
+
+    >>> amount(1_930_000_000), amount(250_000_000)
+    ('1.9 GB', '250 MB')
+    """
+    return f"{size / 1e9:.1f} GB" if size >= 1e9 else f"{size / 1e6:,.0f} MB"

@@ -1,0 +1,108 @@
+"""Columns that are kept where a storage keeps them: moved there, and taken from there, some cells at a time.
+
+In memory all of it is what NumPy does at once. On disk the work goes by blocks of rows, so that no second copy of a
+column is ever in memory.
+"""
+
+from collections.abc import Iterator
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from comb.execution.storage import Storage
+from comb.kernels import dispatch
+from comb.kernels.grouping import Codes
+from comb.tables.column import Column
+from comb.tables.text import Text
+
+# Cells that are moved at once.
+CELLS_AT_ONCE = 500_000
+
+
+def blocks_of(count: int, size: int = CELLS_AT_ONCE) -> Iterator[slice]:
+    """Cut a number of rows into blocks.
+
+    >>> list(blocks_of(5, 2))
+    [slice(0, 2, None), slice(2, 4, None), slice(4, 5, None)]
+    """
+    return (slice(start, min(start + size, count)) for start in range(0, count, size))
+
+
+def stored_array(array: NDArray[Any], storage: Storage) -> NDArray[Any]:
+    """Return an array as the storage keeps it; one that is there already is not copied."""
+    if storage.holds(array):
+        return array
+    kept = storage.empty(len(array), array.dtype)
+    for block in blocks_of(len(array)):
+        kept[block] = array[block]
+    return kept
+
+
+def numbers_from_one(count: int, storage: Storage) -> Codes:
+    """Return the numbers from 1 up to a count."""
+    numbers = storage.empty(count, np.int64)
+    for block in blocks_of(count):
+        numbers[block] = np.arange(block.start + 1, block.stop + 1)
+    return numbers
+
+
+def stored_column(column: Column, storage: Storage) -> Column:
+    """Return a column whose arrays are kept by a storage."""
+    if not storage.on_disk:
+        return column
+    state = None if column.state is None else stored_array(column.state, storage)
+    if isinstance(column.values, Text):
+        text = column.values
+        parts = (text.buffer, text.offsets) if text.codes is None else (text.buffer, text.offsets, text.codes)
+        if all(map(storage.holds, parts)) and state is column.state:
+            return column
+        return column._replace(values=Text(*(stored_array(part, storage) for part in parts)), state=state)
+    values = stored_array(column.values, storage)
+    return column if values is column.values and state is column.state else column._replace(values=values, state=state)
+
+
+def taken_array(array: NDArray[Any], positions: Codes, storage: Storage) -> NDArray[Any]:
+    """Return the values at some positions, in that order."""
+    taken = storage.empty(len(positions), array.dtype)
+    for block in blocks_of(len(positions)):
+        taken[block] = array[positions[block]]
+    return taken
+
+
+def taken_text(text: Text, positions: Codes, storage: Storage) -> Text:
+    """Return the texts at some positions, in that order."""
+    if text.codes is None and len(positions) > len(text):
+        text = text.with_codes()
+    if text.codes is not None:
+        return Text(text.buffer, text.offsets, taken_array(text.codes, positions, storage))
+    offsets = storage.empty(len(positions) + 1, np.int64)
+    offsets[:1] = 0
+    size = 0
+    for block in blocks_of(len(positions)):
+        chosen = positions[block]
+        lengths = text.offsets[chosen + 1] - text.offsets[chosen]
+        ends = offsets[block.start + 1 : block.stop + 1]
+        np.cumsum(lengths, out=ends)
+        ends += size
+        size = int(ends[-1])
+    buffer = storage.empty(size, np.uint8)
+    for block in blocks_of(len(positions)):
+        part = dispatch.kernels.take(text.packed(), positions[block])
+        start = int(offsets[block.start])
+        buffer[start : start + int(part.offsets[-1])] = part.buffer[: part.offsets[-1]]
+    return Text(buffer, offsets)
+
+
+def taken_column(column: Column, positions: Codes, storage: Storage) -> Column:
+    """Return the cells of a column at some positions, in that order, kept by a storage."""
+    if not storage.on_disk or len(positions) <= CELLS_AT_ONCE:
+        return column._take(positions)
+    values: Any = (
+        taken_text(column.values, positions, storage)
+        if isinstance(column.values, Text)
+        else taken_array(column.values, positions, storage)
+    )
+    state = None if column.state is None else taken_array(column.state, positions, storage)
+    source = None if column.source is None else column.source.take(positions)
+    return column._replace(values=values, state=state, kept=column.kept.take(positions), source=source)
