@@ -15,6 +15,7 @@ from comb.expressions import arithmetic, logic, moments
 from comb.expressions.aggregates import Groups, aggregate
 from comb.expressions.check import NOTHING_GIVEN, Given, check, check_condition, literal_type
 from comb.expressions.functions import FUNCTIONS
+from comb.expressions.in_blocks import in_blocks, row_parts
 from comb.expressions.nodes import (
     AggregateCall,
     Between,
@@ -75,8 +76,18 @@ def evaluate(text: str, table: BareTable, given: Given = NOTHING_GIVEN, groups: 
         Before any row is touched.
     """
     node, kind = check(parse(text), text, table.types, given)
-    made = _Evaluator(table.columns, groups or Groups.whole(table.row_count)).column(node, kind)
-    return _stretched(made, table.row_count)
+    return _evaluated(node, kind, table, groups)
+
+
+def _evaluated(node: Node, kind: Type | None, table: BareTable, groups: Groups | None) -> Column:
+    """Evaluate a checked expression for every row."""
+
+    def calculate(columns: Mapping[str, Column], height: int, groups: Groups | None = None) -> Column:
+        evaluator = _Evaluator(columns, groups or Groups.whole(height))
+        return _stretched(evaluator.column(node, kind), height)
+
+    made = in_blocks(node, table, calculate)
+    return calculate(table.columns, table.row_count, groups) if made is None else made
 
 
 def formula_type(text: str, types: Mapping[str, Type], given: Given = NOTHING_GIVEN) -> Type:
@@ -87,7 +98,6 @@ def formula_type(text: str, types: Mapping[str, Type], given: Given = NOTHING_GI
 def bounds_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> dict[str, int]:
     """Count the rows that lie exactly on a bound of a condition, for each comparison with one."""
     node = check_condition(parse(text), text, table.types, given)
-    evaluator = _Evaluator(table.columns, Groups.whole(table.row_count))
     found: dict[str, int] = {}
     waiting = [node]
     while waiting:
@@ -97,8 +107,11 @@ def bounds_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> dict
         elif isinstance(one, Unary) and one.operator == "not":
             waiting.append(one.operand)
         elif isinstance(one, Binary) and one.operator in ("<", "<=", ">", ">="):
-            same = evaluator.value(replace(one, operator="="))
-            found[text[one.start : one.end]] = int(np.count_nonzero(same.array & same.present))
+            on_bound = replace(one, operator="=")
+            for columns, height in row_parts(on_bound, table):
+                same = _Evaluator(columns, Groups.whole(height)).value(on_bound)
+                count = int(np.count_nonzero(same.array & same.present))
+                found[text[one.start : one.end]] = found.get(text[one.start : one.end], 0) + count
     return {message: count for message, count in found.items() if count}
 
 
@@ -120,7 +133,6 @@ def undefined_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> d
         where there are no such parts.
     """
     node, _ = check(parse(text), text, table.types, given)
-    evaluator = _Evaluator(table.columns, Groups.whole(table.row_count))
     found: dict[str, int] = {}
 
     def visit(part: Node, *, swallowed: bool) -> None:
@@ -128,12 +140,9 @@ def undefined_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> d
             isinstance(part, Call) and part.function in _RISKY_CALLS
         )
         if risky and swallowed and not _aggregates_in(part):
-            operands = [evaluator.value(child) for child in children(part)]
-            lacking = evaluator.value(part).states == Reason.UNDEFINED
-            for operand in operands:
-                lacking = lacking & operand.present
-            if lacking.any():
-                found[text[part.start : part.end]] = int(np.count_nonzero(lacking))
+            count = sum(_lacking(part, *some) for some in row_parts(part, table))
+            if count:
+                found[text[part.start : part.end]] = count
         passes_over = (
             isinstance(part, AggregateCall | Case | IsNull | InList | Between | DistinctFrom)
             or (isinstance(part, Binary) and part.operator in _SWALLOWING)
@@ -144,6 +153,15 @@ def undefined_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> d
 
     visit(node, swallowed=False)
     return found
+
+
+def _lacking(part: Node, columns: Mapping[str, Column], height: int) -> int:
+    """Count the rows in which an operation has no result although it has its operands."""
+    evaluator = _Evaluator(columns, Groups.whole(height))
+    lacking = evaluator.value(part).states == Reason.UNDEFINED
+    for child in children(part):
+        lacking = lacking & evaluator.value(child).present
+    return int(np.count_nonzero(lacking))
 
 
 def _aggregates_in(node: Node) -> bool:
@@ -173,10 +191,10 @@ def strangers_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> l
         if len(names) != 1 or not wanted or not isinstance(table[names[0]].values, Text):
             continue
         column = table[names[0]]
-        there = set(column.text.items())
+        few = column.text.item_count <= MOST_COMPARED
         for one in wanted:
-            if one not in there and column.present.any():
-                near = nearest(str(one), sorted(there)) if len(there) <= MOST_COMPARED else None
+            if not column.text.holds(str(one)) and column.present.any():
+                near = nearest(str(one), sorted(set(column.text.items()))) if few else None
                 hint = f" (nearest: {near!r})" if near else ""
                 found.append(f"no row has {one!r} in {names[0]}{hint}")
     return found
@@ -244,10 +262,7 @@ def evaluate_condition(
     text: str, table: BareTable, given: Given = NOTHING_GIVEN, groups: Groups | None = None
 ) -> Column:
     """Evaluate a condition for every row: true, false, or missing where unknown."""
-    node = check_condition(parse(text), text, table.types, given)
-    evaluator = _Evaluator(table.columns, groups or Groups.whole(table.row_count))
-    result = evaluator.column(node, Type("boolean"))
-    return _stretched(result, table.row_count)
+    return _evaluated(check_condition(parse(text), text, table.types, given), Type("boolean"), table, groups)
 
 
 def constant(value: Value, kind: Type) -> Column:

@@ -173,7 +173,7 @@ def write_outputs(
                 report=partial(_report, plan, outcome, names, as_of) if save.report else None,
             )  # fmt: skip
             extra = {one.file: one.content for one in pictures}
-            output.folder(path, dataset.files(DEFAULT.threads, extra))
+            output.folder(path, partial(dataset.write, threads=DEFAULT.threads, extra=extra))
         elif file_kind(path.name)[0] in WORKBOOKS:
             entries = {name: ledger_of(name, taken[name], sources) for name in names}
             output.file(path, workbook_of(file_kind(path.name)[0], {name: tables[name] for name in names}, entries))

@@ -36,6 +36,7 @@ from comb.tables.column import Column
 from comb.tables.layout import padded, shown_cells
 from comb.tables.origin import Origin
 from comb.tables.reasons import Reason
+from comb.tables.stored import blocks_of, taken_column
 from comb.tables.table import BareTable
 
 # Examples shown for each column that changed.
@@ -111,6 +112,8 @@ def take_step(
     entry, record = _account(step, table, change)
     check_bound(step, entry)
     result = change.table._derive(notes=(*table.notes, _phrase(entry)))
+    if table.storage.on_disk:
+        result, record = result._stored(), record.stored(table.storage)
     aside = change.set_aside or SetAside(np.zeros(0, np.int64), ())
     return Taken(result, entry, table._take(aside.positions), aside.reasons, record)
 
@@ -242,7 +245,10 @@ def _rows_gone(step: Step, before: BareTable, change: Change) -> dict[str, Any]:
 def _rows_moved(before: BareTable, change: Change) -> int:
     if change.sources is None or len(change.sources) != before.row_count:
         return 0
-    return int(np.count_nonzero(change.sources != np.arange(before.row_count)))
+    return sum(
+        int(np.count_nonzero(change.sources[rows] != np.arange(rows.start, rows.stop)))
+        for rows in blocks_of(before.row_count)
+    )
 
 
 def _cells_changed(
@@ -259,17 +265,26 @@ def _cells_changed(
         if not len(earlier):
             continue
         sources = change.sources
-        aligned = earlier if sources is None else earlier._take(np.maximum(sources, 0))
+        storage = before.storage
+        aligned = earlier if sources is None else taken_column(earlier, _known(sources), storage)
         differ = ~_alike(aligned, later)
         # Rows that come from none have changed nothing.
         where = np.flatnonzero(differ if sources is None else differ & (sources >= 0))
         if len(where):
             detail = change.details.get(name)
             changes[name] = CellChanges(
-                where, aligned._take(where), later._take(where), None if detail is None else detail.take(where)
+                where,
+                taken_column(aligned, where, storage),
+                taken_column(later, where, storage),
+                None if detail is None else detail.take(where),
             )
             examples += _examples(name, aligned, later, change.table.row_numbers, where)
     return changes, examples
+
+
+def _known(sources: Codes) -> Codes:
+    """Return positions to take from, any for rows that come from none."""
+    return sources if sources.min(initial=0) >= 0 else np.maximum(sources, 0)
 
 
 def _losses(
@@ -290,7 +305,7 @@ def _losses(
             sources = change.sources
             held = earlier.states if sources is None else held
             if sources is not None and len(earlier):
-                held = earlier.states[np.maximum(sources, 0)]
+                held = earlier.states[_known(sources)]
         lost = (column.state == Reason.UNREADABLE) & (held != Reason.UNREADABLE)
         # What another table or another column brings along was unreadable there.
         if lost.any() and (earlier is not None or step.name == "calculate"):

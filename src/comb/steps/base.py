@@ -23,6 +23,7 @@ from comb.tables.column import Column, Mask
 from comb.tables.names import choose
 from comb.tables.origin import MADE, Origin, origin_below
 from comb.tables.reasons import MEANING, REASON_WORDS
+from comb.tables.stored import blocks_of
 from comb.tables.table import BareTable
 
 
@@ -151,13 +152,31 @@ class Change:
         merged_into: Codes | None = None,
     ) -> "Change":
         """Return the change that leaves nothing but some rows of a table, as they are."""
-        if len(positions) == table.row_count and bool((positions == np.arange(len(positions))).all()):
+        if len(positions) == table.row_count and in_place(positions):
             # All rows stay where they are: nothing has to be copied.
             return cls(table, None, set_aside, notes=notes, rows_only=True, losses=losses)
         return cls(
             table._take(positions), positions, set_aside, notes=notes, rows_only=True, losses=losses,
             merged_into=merged_into,
         )  # fmt: skip
+
+
+def in_place(positions: Codes) -> bool:
+    """Return whether positions are those of all rows as they stand."""
+    return all(bool((positions[rows] == np.arange(rows.start, rows.stop)).all()) for rows in blocks_of(len(positions)))
+
+
+def places_where(mask: Mask, table: BareTable) -> Codes:
+    """Return the positions of the rows of a table in a mask, kept where the table is."""
+    if not table.storage.on_disk:
+        return np.flatnonzero(mask)
+    positions = table.storage.empty(int(np.count_nonzero(mask)), np.int64)
+    start = 0
+    for rows in blocks_of(len(mask)):
+        found = np.flatnonzero(mask[rows])
+        positions[start : start + len(found)] = found + rows.start
+        start += len(found)
+    return positions
 
 
 class Step(

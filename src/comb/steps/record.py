@@ -7,13 +7,15 @@ formula. So the records of all steps together are about as large as what the ste
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from comb.execution.storage import Storage
 from comb.kernels.grouping import Codes
 from comb.steps.base import Change, Detail, Rows, Step
 from comb.tables.column import Column
+from comb.tables.stored import stored_array, stored_column
 from comb.tables.table import BareTable
 
 
@@ -86,6 +88,27 @@ class StepRecord:
             for row, old, new in zip(rows, before, after, strict=True):
                 yield row, name, old, new
 
+    def stored(self, storage: Storage) -> "StepRecord":
+        """Return the same record with its arrays where a storage keeps them."""
+        cells = {
+            name: replace(
+                one,
+                positions=stored_array(one.positions, storage),
+                before=stored_column(one.before, storage),
+                after=stored_column(one.after, storage),
+            )
+            for name, one in self.cells.items()
+        }
+        groups = self.merged_into
+        return replace(
+            self,
+            after=self.after if self.after is self.before else self.after._stored(),
+            sources=None if self.sources is None else stored_array(self.sources, storage),
+            merged_into=stored_array(groups, storage) if isinstance(groups, np.ndarray) else groups,
+            gone={what: stored_array(rows, storage) for what, rows in self.gone.items()},
+            cells=cells,
+        )
+
     @property
     def groups(self) -> Codes | None:
         """For each row before the step the row that it became a part of, -1 for none; None where none did."""
@@ -102,7 +125,7 @@ class StepRecord:
 
 def rows_only(table: BareTable) -> BareTable:
     """Return the rows of a table without its columns: their numbers, and the origin that knows where they stood."""
-    return BareTable({}, row_numbers=table.row_numbers, origin=table.origin)
+    return BareTable({}, row_numbers=table.row_numbers, origin=table.origin, storage=table.storage)
 
 
 def record_of(step: Step, before: BareTable, change: Change, cells: Mapping[str, CellChanges]) -> StepRecord:

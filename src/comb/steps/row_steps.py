@@ -13,7 +13,7 @@ from comb.expressions.check import Given
 from comb.expressions.evaluate import bounds_of, evaluate_condition, strangers_of
 from comb.expressions.windows import Window
 from comb.kernels.grouping import Codes, candidates, group, missing_last, order_rows
-from comb.steps.base import Change, Rows, SetAside, Step, chosen, undefined_notes
+from comb.steps.base import Change, Rows, SetAside, Step, chosen, places_where, undefined_notes
 from comb.steps.column_steps import day_of, value_of
 from comb.tables.column import Column, Mask
 from comb.tables.names import check_known
@@ -57,7 +57,7 @@ class Filter(Step, frozen=True, tag="filter"):
         given = Given(day_of(self.as_of), {name: value_of(text) for name, text in self.parameters.items()})
         result = evaluate_condition(self.where, table, given, groups)
         true = result.array if result.state is None else result.array & result.present
-        positions = np.flatnonzero(true)
+        positions = places_where(true, table)
         unknown = result.missing_count
         are = agree(unknown, "is", "are")
         notes = [f"{unknown:,} of the rows left out {are} unknown (a cell is missing)"] if unknown else []

@@ -5,7 +5,7 @@ import numpy as np
 from comb.errors import ColumnError, ParameterError, agree, counted
 from comb.expressions.check import Given
 from comb.expressions.evaluate import evaluate_condition
-from comb.steps.base import Change, SetAside, Step, chosen, missing_for, share_of, undefined_notes
+from comb.steps.base import Change, SetAside, Step, chosen, missing_for, places_where, share_of, undefined_notes
 from comb.steps.column_steps import day_of
 from comb.tables.cell_source import NO_PLACE
 from comb.tables.column import Column, Mask
@@ -33,7 +33,7 @@ class SetAsideRows(Step, frozen=True, tag="set_aside"):
         """Set aside what is true."""
         result = evaluate_condition(self.where, table)
         gone = result.array & result.present
-        positions, aside = np.flatnonzero(~gone), np.flatnonzero(gone)
+        positions, aside = places_where(~gone, table), places_where(gone, table)
         reasons = (self.reason or self.where,) * len(aside)
         unknown = result.missing_count
         notes = (f"{counted(unknown, 'row')} for which it is unknown {agree(unknown, 'stays', 'stay')}",)
@@ -79,7 +79,7 @@ class RemoveMissing(Step, frozen=True, tag="remove_missing"):
         gone = count > self.more_than
         aside = np.flatnonzero(gone)
         reasons = _lacking(gaps, aside)
-        return Change.of_rows(table, np.flatnonzero(~gone), set_aside=SetAside(aside, reasons))
+        return Change.of_rows(table, places_where(~gone, table), set_aside=SetAside(aside, reasons))
 
     def _without_columns(self, table: BareTable, gaps: dict[str, Mask]) -> Change:
         if self.more_than:

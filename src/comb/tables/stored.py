@@ -4,7 +4,7 @@ In memory all of it is what NumPy does at once. On disk the work goes by blocks 
 column is ever in memory.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import numpy as np
@@ -60,6 +60,11 @@ def stored_column(column: Column, storage: Storage) -> Column:
         return column._replace(values=Text(*(stored_array(part, storage) for part in parts)), state=state)
     values = stored_array(column.values, storage)
     return column if values is column.values and state is column.state else column._replace(values=values, state=state)
+
+
+def stored_columns(columns: Mapping[str, Column], storage: Storage) -> dict[str, Column]:
+    """Return columns whose arrays are kept by a storage, by name."""
+    return {name: stored_column(column, storage) for name, column in columns.items()}
 
 
 def taken_array(array: NDArray[Any], positions: Codes, storage: Storage) -> NDArray[Any]:

@@ -23,7 +23,7 @@ from comb.tables.layout import LayoutRequest, lay_out, plain, shown_cells
 from comb.tables.names import check_known
 from comb.tables.origin import BY_HAND, MADE, Origin
 from comb.tables.record import Record
-from comb.tables.stored import taken_array, taken_column
+from comb.tables.stored import stored_array, stored_columns, taken_array, taken_column
 from comb.tables.types import Type
 
 # A sentence that tells of more steps than this is no sentence any more.
@@ -128,6 +128,11 @@ class BareTable:
         """Return the rows at the given positions, from 0, with their row numbers."""
         columns = {name: taken_column(column, positions, self.storage) for name, column in self._columns.items()}
         return self._derive(columns, row_numbers=taken_array(self.row_numbers, positions, self.storage))
+
+    def _stored(self) -> Self:
+        """Return the same table with all that it holds where its storage keeps it."""
+        numbers = stored_array(self.row_numbers, self.storage)
+        return self._derive(stored_columns(self._columns, self.storage), row_numbers=numbers)
 
     def _key_blocks(self, names: Iterable[str]) -> Iterator[list[NDArray[np.uint64]]]:
         """Return the keys of some columns for some rows after the other; see `Column._keys`."""

@@ -23,6 +23,10 @@ def _read_only(array: NDArray[Any]) -> NDArray[Any]:
     return array
 
 
+# Stored texts, and cells, that are looked at together.
+ITEMS_AT_ONCE = 500_000
+
+
 class Text:
     """An immutable sequence of texts.
 
@@ -140,12 +144,26 @@ class Text:
         """Return where two sequences of one length hold the same text."""
         if self.codes is not None and other.codes is not None and self.buffer is other.buffer:
             return cast(NDArray[np.bool_], np.equal(self.codes, other.codes))
+        if self.codes is None and other.codes is None:
+            return dispatch.kernels.same(self.packed(), other.packed())
+        same = np.empty(len(self), np.bool_)
+        blocks = [slice(at, at + ITEMS_AT_ONCE) for at in range(0, len(self), ITEMS_AT_ONCE)]
         if self.codes is None or other.codes is None:
-            return dispatch.kernels.same(self.plain(), other.plain())
+            for rows in blocks:
+                same[rows] = dispatch.kernels.same(self._plain_rows(rows), other._plain_rows(rows))
+            return same
         # The stored texts of both are numbered together, equal ones equally.
         numbers = dispatch.kernels.encode(joined([self.packed(), other.packed()]))[1]
         mine, theirs = numbers[: self.item_count], numbers[self.item_count :]
-        return cast(NDArray[np.bool_], np.equal(mine[self.codes], theirs[other.codes]))
+        for rows in blocks:
+            np.equal(mine[self.codes[rows]], theirs[other.codes[rows]], out=same[rows])
+        return same
+
+    def _plain_rows(self, rows: slice) -> StringBuffer:
+        """Return the texts of some cells, end to end."""
+        if self.codes is not None:
+            return dispatch.kernels.take(self.packed(), self.codes[rows])
+        return StringBuffer(self.buffer, self.offsets[rows.start : rows.stop + 1])
 
     def map(self, change: Callable[[str], str]) -> "Text":
         """Apply a function to every text, once per stored item."""
@@ -198,6 +216,21 @@ class Text:
         hits = np.zeros(self.item_count, np.bool_)
         hits[items[inside]] = True
         return hits
+
+    def holds(self, wanted: str) -> bool:
+        """Return whether a text is one of those that are stored; only those of its length are looked at.
+
+        >>> Text.from_items(["box", "fox"]).holds("fox")
+        True
+        """
+        data = wanted.encode(errors="surrogatepass")
+        places = np.flatnonzero(np.diff(self.offsets) == len(data))
+        for start in range(0, len(places), ITEMS_AT_ONCE):
+            some = dispatch.kernels.take(self.packed(), places[start : start + ITEMS_AT_ONCE])
+            grid = some.buffer[: some.offsets[-1]].reshape(some.size, len(data))
+            if bool((grid == np.frombuffer(data, np.uint8)).all(axis=1).any()):
+                return True
+        return False
 
     def flags(self, test: Callable[[str], bool]) -> NDArray[np.bool_]:
         """Return for every cell whether its text passes a test, asked once per stored item."""

@@ -23,7 +23,7 @@ import contextlib
 import hashlib
 import os
 import shutil
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Self
 
@@ -33,6 +33,9 @@ from comb.writing.file_system import close_lock, exchange, flush_folder, open_lo
 
 # What a file holds, whole or in parts.
 Content = bytes | Iterable[bytes]
+
+# What writes a file of a folder: its name and content.
+PutFile = Callable[[str, Content], None]
 
 # Bytes in a name, on all systems in use.
 _LONGEST_NAME = 255
@@ -98,22 +101,23 @@ class _Place:
             for entry in self.temporary.iterdir():
                 shutil.rmtree(entry) if entry.is_dir() and not entry.is_symlink() else entry.unlink()
 
-    def write(self, files: Mapping[str, Content]) -> None:
-        """Write the content to the temporary place; a single file has an empty name."""
-        for name, data in files.items():
-            path = self.temporary / name if name else self.temporary
-            old = self.path / name if name else self.path
-            with path.open("wb") as stream:
-                for part in [data] if isinstance(data, bytes) else data:
-                    stream.write(part)
-                stream.flush()
-                if old.is_file():
-                    take_over_rights(path, old.stat())
-                os.fsync(stream.fileno())
-        if self.is_folder:
-            if self.path.is_dir():
-                take_over_rights(self.temporary, self.path.stat())
-            flush_folder(self.temporary)
+    def write(self, name: str, data: Content) -> None:
+        """Write a file to the temporary place; a single one has an empty name."""
+        path = self.temporary / name if name else self.temporary
+        old = self.path / name if name else self.path
+        with path.open("wb") as stream:
+            for part in [data] if isinstance(data, bytes) else data:
+                stream.write(part)
+            stream.flush()
+            if old.is_file():
+                take_over_rights(path, old.stat())
+            os.fsync(stream.fileno())
+
+    def complete(self) -> None:
+        """Flush a folder when all its files were written."""
+        if self.path.is_dir():
+            take_over_rights(self.temporary, self.path.stat())
+        flush_folder(self.temporary)
 
     def check(self) -> None:
         """Raise a WriteError unless it may be written."""
@@ -225,14 +229,36 @@ class Output:
         if _led_to(path) not in self._places:
             self.reserve(path, folder=False, overwrite=overwrite)
         with _naming(path):
-            self._places[_led_to(path)].write({"": data})
+            self._places[_led_to(path)].write("", data)
 
-    def folder(self, path: Path, files: Mapping[str, Content], *, overwrite: bool = False) -> None:
-        """Write a folder of files to its temporary place."""
+    def folder(
+        self, path: Path, files: Mapping[str, Content] | Callable[[PutFile], None], *, overwrite: bool = False
+    ) -> None:
+        """Write a folder of files to its temporary place.
+
+        Parameters
+        ----------
+        path : Path
+        files : mapping of str to bytes, or callable
+            Content by name; or what is called with a function that writes one file, and may be called by several
+            threads.
+        overwrite : bool
+        """
         if _led_to(path) not in self._places:
             self.reserve(path, folder=True, overwrite=overwrite)
+        place = self._places[_led_to(path)]
+
+        def put(name: str, data: Content) -> None:
+            with _naming(path):
+                place.write(name, data)
+
+        if callable(files):
+            files(put)
+        else:
+            for name, data in files.items():
+                put(name, data)
         with _naming(path):
-            self._places[_led_to(path)].write(files)
+            place.complete()
 
     def remove(self, paths: Sequence[Path]) -> None:
         """Delete files once everything else is in its place."""

@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from types import MappingProxyType
@@ -23,7 +23,8 @@ from comb.tables.names import unique_names
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
 from comb.version import __version__
-from comb.writing.delimited import TextForm, csv_bytes, rows_bytes
+from comb.writing.atomic import Content, PutFile
+from comb.writing.delimited import TextForm, csv_parts, rows_bytes
 from comb.writing.files import described_files
 from comb.writing.record_files import (
     CHANGED,
@@ -31,7 +32,6 @@ from comb.writing.record_files import (
     RECORD_FILES,
     ROWS,
     RULE_ROWS,
-    Part,
     changed_cells,
     compressed_if_large,
     left_out_rows,
@@ -39,6 +39,9 @@ from comb.writing.record_files import (
     row_sources,
     rule_rows,
 )
+
+# Names and contents, made while they are written.
+Files = Iterable[tuple[str, Content]]
 
 PLAN = "plan.yaml"
 REPORT = "report.html"
@@ -128,11 +131,13 @@ class Dataset:
     pictures: Sequence[Mapping[str, str]] = ()
     report: Callable[[Mapping[str, Sequence[Summary]]], bytes] | None = None
 
-    def files(self, threads: int = 1, extra: Mapping[str, bytes] = MappingProxyType({})) -> dict[str, bytes]:
-        """Return the content of every file by name; the same dataset gives the same bytes.
+    def write(self, put: PutFile, threads: int = 1, extra: Mapping[str, bytes] = MappingProxyType({})) -> None:
+        """Write every file of the folder as it is made; the same dataset gives the same bytes.
 
         Parameters
         ----------
+        put : callable
+            Writes a file: its name and content. May be called by several threads.
         threads : int
             This many files are made at once.
         extra : mapping of str to bytes
@@ -144,32 +149,33 @@ class Dataset:
             If two files would have one name.
         """
         check_names(list(self.tables))
+        written = _Written(put)
+        for name, data in extra.items():
+            written.put(name, data)
         # The longest first, so that the others are done beside them.
-        jobs: list[Callable[[], dict[str, bytes]]] = [
-            partial(_compressed, CHANGED, changed_cells(self.taken, self._form)),
-            *(partial(self._table, name) for name in self.tables),
+        jobs: list[Callable[[], Files]] = [
+            lambda: [compressed_if_large(CHANGED, changed_cells(self.taken, self._form))],
+            *(partial(self._table, name, threads) for name in self.tables),
             self._described,
-            partial(_compressed, ROWS, row_sources(self.taken, self.tables)),
-            partial(_compressed, LEFT_OUT, left_out_rows(self.taken)),
-            partial(_compressed, RULE_ROWS, rule_rows(self.rule_rows, self.tables, self._form)),
+            lambda: [compressed_if_large(ROWS, row_sources(self.taken, self.tables))],
+            lambda: [compressed_if_large(LEFT_OUT, left_out_rows(self.taken))],
+            lambda: [compressed_if_large(RULE_ROWS, rule_rows(self.rule_rows, self.tables, self._form))],
         ]
-        files: dict[str, bytes] = dict(extra)
-        sums: dict[str, str] = {}
-        for made, summed in in_order(lambda job: _summed(job()), jobs, threads):
-            taken = next((file for file in made if file in files), None)
-            if taken is not None:
-                raise PlanError(f"two files of the dataset would be called {taken}", remedy="rename one of the tables")
-            files |= made
-            sums |= summed
+
+        def work(job: Callable[[], Files]) -> None:
+            for name, data in job():
+                written.put(name, data)
+
+        for _ in in_order(work, jobs, threads):
+            pass
         rows = aside_rows(self.taken, self.sources)
         rules = [[name, *line] for name, lines in self.rules.items() for line in lines]
-        files["set-aside.csv"] = self._rows(rows)
-        files["rules.csv"] = self._rows([list(RECORD_FILES["rules.csv"].columns), *rules])
+        written.put("set-aside.csv", self._rows(rows))
+        written.put("rules.csv", self._rows([list(RECORD_FILES["rules.csv"].columns), *rules]))
         more = {"set-aside.csv": rows[0][len(RECORD_FILES["set-aside.csv"].columns) :]}
-        record = [name for known in RECORD_FILES for name in (known, f"{known}.gz") if name in files]
-        files["csv-metadata.json"] = _json(record_metadata(record, more))
-        sums |= _summed({name: data for name, data in files.items() if name not in sums})[1]
-        return {**files, CHECKSUMS: "".join(f"{sums[name]}  {name}\n" for name in sorted(files)).encode()}
+        record = [name for known in RECORD_FILES for name in (known, f"{known}.gz") if name in written.sums]
+        written.put("csv-metadata.json", _json(record_metadata(record, more)))
+        put(CHECKSUMS, "".join(f"{written.sums[name]}  {name}\n" for name in sorted(written.sums)).encode())
 
     @property
     def _form(self) -> TextForm:
@@ -178,12 +184,11 @@ class Dataset:
     def _rows(self, rows: list[list[str]]) -> bytes:
         return rows_bytes([[disarmed(cell) for cell in row] for row in rows] if self.disarm else rows)
 
-    def _table(self, name: str) -> dict[str, bytes]:
+    def _table(self, name: str, threads: int) -> Files:
         """Return the file of a table with those that describe it."""
-        data = csv_bytes(self.tables[name], self._form)
+        parts = csv_parts(self.tables[name], self._form, threads)
         required = {*self.required.get(name, ()), *self._demanded(name)}
-        made = described_files(self.tables[name], name, f"{name}.csv", data, self._form, required=required)
-        return {file: part if isinstance(part, bytes) else b"".join(part) for file, part in made.items()}
+        return described_files(self.tables[name], name, f"{name}.csv", parts, self._form, required=required).items()
 
     def _demanded(self, name: str) -> list[str]:
         """Return the columns of which the schema of the source demands values, by their names in the result."""
@@ -192,16 +197,16 @@ class Dataset:
             titles = [next((new for new, old in one.record.renamed.items() if old == title), title) for title in titles]
         return titles
 
-    def _described(self) -> dict[str, bytes]:
+    def _described(self) -> Files:
         """Return what describes the whole: the dictionary, the ledger, the run, the plan."""
         summaries = {name: summaries_of(table) for name, table in self.tables.items()}
-        return {
-            "dictionary.md": dictionary_bytes(dict(self.tables), self.questions, self._formulas(), summaries),
-            **({REPORT: self.report(summaries)} if self.report else {}),
-            "ledger.jsonl": ledger_bytes(self.taken, self.sources, self.rules),
-            "run.json": self._run_bytes(),
-            PLAN: self.plan.encode(),
-        }
+        return [
+            ("dictionary.md", dictionary_bytes(dict(self.tables), self.questions, self._formulas(), summaries)),
+            *([(REPORT, self.report(summaries))] if self.report else []),
+            ("ledger.jsonl", ledger_bytes(self.taken, self.sources, self.rules)),
+            ("run.json", self._run_bytes()),
+            (PLAN, self.plan.encode()),
+        ]
 
     def _formulas(self) -> dict[str, dict[str, str]]:
         """Return the formulas of calculated columns that are still there, by table and column."""
@@ -222,13 +227,28 @@ class Dataset:
         return _json(record)
 
 
-def _summed(files: dict[str, bytes]) -> tuple[dict[str, bytes], dict[str, str]]:
-    """Return files, and the checksum of each."""
-    return files, {name: hashlib.sha256(data).hexdigest() for name, data in files.items()}
+class _Written:
+    """The files of a folder that were written, each with its checksum."""
 
+    def __init__(self, put: PutFile) -> None:
+        self._put = put
+        self.sums: dict[str, str] = {}
+        self._begun: set[str] = set()
 
-def _compressed(name: str, parts: Iterable[Part]) -> dict[str, bytes]:
-    return dict([compressed_if_large(name, parts)])
+    def put(self, name: str, data: Content) -> None:
+        """Write a file, and take its checksum on the way."""
+        if name in self._begun:
+            raise PlanError(f"two files of the dataset would be called {name}", remedy="rename one of the tables")
+        self._begun.add(name)
+        checksum = hashlib.sha256()
+
+        def passing() -> Iterator[bytes]:
+            for part in [data] if isinstance(data, bytes) else data:
+                checksum.update(part)
+                yield part
+
+        self._put(name, passing())
+        self.sums[name] = checksum.hexdigest()
 
 
 def _json(record: dict[str, Any]) -> bytes:

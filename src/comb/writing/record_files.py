@@ -12,6 +12,7 @@ import re
 import struct
 import zlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import chain
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -368,26 +369,23 @@ def _runs(name: str, edges: _Edges, rows: BareTable, *, known: bool) -> Iterator
     yield from _parts(lines, "row", "last_row")
 
 
-def compressed_if_large(name: str, parts: Iterable[Part]) -> tuple[str, bytes]:
+def compressed_if_large(name: str, parts: Iterable[Part]) -> tuple[str, Iterable[bytes]]:
     """Put the parts of a file together; a large one is compressed as they come, each a member of its own.
 
     Returns
     -------
-    tuple of str, bytes
-        The name of the file, which ends in ``.gz`` if it is compressed, and its content.
+    tuple of str, iterable of bytes
+        The name of the file, which ends in ``.gz`` if it is compressed, and its content in parts.
     """
     held: list[Part] = []
-    packed: list[bytes] = []
     size = 0
-    for part in parts:
+    coming = iter(parts)
+    for part in coming:
         size += len(part.data)
         held.append(part)
         if size > LARGE:
-            packed.extend(map(_member, held))
-            held.clear()
-    if not packed:
-        return name, b"".join(part.data for part in held)
-    return f"{name}.gz", b"".join(packed)
+            return f"{name}.gz", map(_member, chain(held, coming))
+    return name, (part.data for part in held)
 
 
 def _member(part: Part) -> bytes:
