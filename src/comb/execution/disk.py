@@ -23,6 +23,7 @@ import os
 import tempfile
 import threading
 import weakref
+from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
 from typing import IO, Any, Self
@@ -44,6 +45,9 @@ ALIGNMENT = 64
 
 # So often it is looked how much of the mapped files is in memory, in seconds.
 LOOK_EVERY = 0.01
+
+# Memory that was freed is given back to the system every so many looks; else it would stay the process's own.
+GIVE_BACK_EVERY = 20
 
 # This much of a limit may be taken by pages of mapped files.
 SHARE_OF_MAPPED = 0.25
@@ -148,10 +152,14 @@ class DiskStorage:
             mapped.let_go()
 
     def _watch(self, before: int) -> None:
+        give_back, looks = _giver_back(), 0
         while not self._closed.wait(LOOK_EVERY):
+            looks += 1
             mapped = mapped_bytes()
             if mapped is not None and mapped - before > self._allowance:
                 self.release()
+            if looks % GIVE_BACK_EVERY == 0:
+                give_back(0)
 
 
 class _MappedFile(mmap.mmap):
@@ -169,6 +177,17 @@ class _MappedFile(mmap.mmap):
         if hasattr(mmap, "MADV_DONTNEED"):
             with contextlib.suppress(ValueError, OSError):
                 self.madvise(mmap.MADV_DONTNEED)
+
+
+def _giver_back() -> Callable[[int], object]:
+    """Return what gives memory that the process has freed back to the system; nothing where there is no such call."""
+    import ctypes
+
+    try:
+        found = ctypes.CDLL(None).malloc_trim
+    except (AttributeError, OSError, TypeError):
+        return lambda left: None
+    return found  # type: ignore[no-any-return]
 
 
 def unnamed_file(folder: Path) -> IO[bytes]:

@@ -16,6 +16,7 @@ from comb.kernels.grouping import Codes
 from comb.statistics.figures import positions_of, stored_positions
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
+from comb.tables.stored import stored_array, stored_column
 from comb.tables.table import BareTable
 
 # Codes may reach up to this many times the number of rows.
@@ -55,8 +56,9 @@ class ColumnCache(BareTable):
         as_of : date, optional
             The day that counts as today, for what depends on it.
         """
-        columns = {name: column._with_codes() for name, column in table.columns.items()}
-        made = cls(columns, row_numbers=table.row_numbers, origin=table.origin, notes=table.notes)
+        storage = table.storage
+        columns = {name: stored_column(column._with_codes(), storage) for name, column in table.columns.items()}
+        made = cls(columns, row_numbers=table.row_numbers, origin=table.origin, notes=table.notes, storage=storage)
         made.as_of = as_of
         return made
 
@@ -66,7 +68,7 @@ class ColumnCache(BareTable):
         Dates are counted in days and moments in days with fractions, from 1970; times of day and durations in days.
         """
         if name not in self._floats:
-            self._floats[name] = positions_of(self[name])
+            self._floats[name] = stored_array(positions_of(self[name]), self.storage)
         return self._floats[name]
 
     def different(self, name: str) -> int:
@@ -122,7 +124,7 @@ class ColumnCache(BareTable):
                 if most - least < MOST_SPREAD * self.row_count:
                     codes = column.array.astype(np.int64) - least
                     codes = np.where(column.missing, most - least + 1, codes) if column.missing_count else codes
-            self._numbered[name] = column._codes() if codes is None else codes
+            self._numbered[name] = stored_array(column._codes() if codes is None else codes, self.storage)
         return self._numbered[name]
 
     def limit(self, text: str) -> None:
@@ -138,7 +140,7 @@ class ColumnCache(BareTable):
         if name not in self._ordered:
             column = self[name]
             values = column.array[column.present] if column.missing_count else column.array
-            self._ordered[name] = np.sort(values)
+            self._ordered[name] = stored_array(np.sort(values), self.storage)
         return self._ordered[name]
 
     def state_counts(self, name: str) -> Codes:

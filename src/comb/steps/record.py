@@ -14,6 +14,7 @@ import numpy as np
 from comb.execution.storage import Storage
 from comb.kernels.grouping import Codes
 from comb.steps.base import Change, Detail, Rows, Step
+from comb.tables.collect import slice_of
 from comb.tables.column import Column
 from comb.tables.stored import stored_array, stored_column
 from comb.tables.table import BareTable
@@ -37,6 +38,13 @@ class CellChanges:
     before: Column
     after: Column
     detail: Detail | None = None
+
+    def part(self, some: slice) -> "CellChanges":
+        """Return some of these cells."""
+        if some.start == 0 and some.stop >= len(self.positions):
+            return self
+        detail = None if self.detail is None else self.detail.take(np.arange(some.start, some.stop))
+        return CellChanges(self.positions[some], slice_of(self.before, some), slice_of(self.after, some), detail)
 
     def at(self, position: int) -> int:
         """Return which of these cells is at a position of the table, -1 if none."""

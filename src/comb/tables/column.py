@@ -23,6 +23,9 @@ Mask = NDArray[np.bool_]
 
 _NOTHING = Kept()
 
+# Of longer columns it is found anew which cells are missing: that is quick, and many such columns are a burden.
+MOST_REMEMBERED = 4_000_000
+
 
 class Column:
     """Values of one type and, where anything is missing, one byte of state per cell.
@@ -105,10 +108,13 @@ class Column:
     @property
     def missing(self) -> Mask:
         """Whether each cell is missing."""
-        if self._missing is None:
-            self._missing = np.zeros(len(self), np.bool_) if self.state is None else self.state != Reason.PRESENT
-            self._missing.flags.writeable = False
-        return self._missing
+        if self._missing is not None:
+            return self._missing
+        missing = np.zeros(len(self), np.bool_) if self.state is None else self.state != Reason.PRESENT
+        missing.flags.writeable = False
+        if len(self) <= MOST_REMEMBERED:
+            self._missing = missing
+        return missing
 
     @property
     def present(self) -> Mask:

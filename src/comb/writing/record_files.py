@@ -11,7 +11,8 @@ import gzip
 import re
 import struct
 import zlib
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from functools import partial
 from itertools import chain
 from typing import Any, NamedTuple
 
@@ -26,6 +27,7 @@ from comb.tables.cell_source import placed, places_of
 from comb.tables.column import Column
 from comb.tables.origin import Origin
 from comb.tables.reasons import Reason
+from comb.tables.stored import blocks_of
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import INTEGER, STRING
@@ -155,8 +157,8 @@ def changed_cells(taken: Mapping[str, Sequence[Taken]], form: TextForm) -> Itera
     for table, steps in taken.items():
         for number, one in enumerate(steps, 1):
             for name, changes in one.record.cells.items():
-                lines = _change_table(table, number, one, name, changes)
-                yield from _parts(lines, "row", "row", form)
+                some = partial(_change_table, table, number, one, name, changes)
+                yield from _parts(len(changes.positions), some, "row", "row", form)
             yield from _formulas(table, number, one)
 
 
@@ -174,25 +176,30 @@ def _header(name: str) -> Part:
     return Part(rows_bytes([list(RECORD_FILES[name].columns)]))
 
 
-def _parts(lines: BareTable, first: str, last: str, form: TextForm = STANDARD) -> Iterator[Part]:
-    """Write the lines of a table some at a time, without its header.
+def _parts(
+    count: int, lines: Callable[[slice], BareTable], first: str, last: str, form: TextForm = STANDARD
+) -> Iterator[Part]:
+    """Write lines some at a time, without a header; no more of them are made at once.
 
     Parameters
     ----------
-    lines : BareTable
+    count : int
+        How many lines there are.
+    lines : callable
+        Makes some of them.
     first, last : str
         The columns of the first and the last row that a line tells of.
     form : TextForm
     """
-    parts = csv_parts(lines, form)
-    next(parts)
-    for at, data in enumerate(parts):
-        some = slice(at * ROWS_AT_ONCE, (at + 1) * ROWS_AT_ONCE)
-        yield Part(data, (int(lines[first].array[some].min()), int(lines[last].array[some].max())))
+    for some in blocks_of(count, ROWS_AT_ONCE):
+        made = lines(some)
+        _, data = csv_parts(made, form)
+        yield Part(data, (int(made[first].array.min()), int(made[last].array.max())))
 
 
-def _change_table(table: str, number: int, one: Taken, name: str, changes: CellChanges) -> BareTable:
-    """Return the changed cells of one column as a table."""
+def _change_table(table: str, number: int, one: Taken, name: str, changes: CellChanges, some: slice) -> BareTable:
+    """Return some of the changed cells of one column as a table."""
+    changes = changes.part(some)
     count = len(changes.positions)
     rows = one.record.after.row_numbers[changes.positions]
     source = placed(changes.after.source, name)
@@ -227,8 +234,10 @@ def _details(detail: Detail | None, count: int) -> list[str]:
     return [form.format(*row) for row in zip(*numbers, strict=True)] if numbers else [form.format()] * count
 
 
-def _same(text: str, count: int) -> Column:
-    """Return a column with the same text in every cell."""
+def _same(text: str | int, count: int) -> Column:
+    """Return a column with the same text or number in every cell."""
+    if isinstance(text, int):
+        return Column(INTEGER, np.full(count, text, np.int64))
     state = None if text else np.full(count, Reason.BLANK, np.uint8)
     return Column(STRING, Text.from_items([text], np.zeros(count, np.int64)), state)
 
@@ -261,11 +270,9 @@ def left_out_rows(taken: Mapping[str, Sequence[Taken]]) -> Iterator[Part]:
             gone = one.record.gone.get("left out")
             if gone is None:
                 continue
-            runs = _row_runs(one.record.before.row_numbers[gone], one.record.before.origin)
-            count = len(runs["row"])
-            head = {"table": _same(table, count), "step": Column(INTEGER, np.full(count, number, np.int64))}
-            lines = BareTable({**head, **runs, "reason": _same(one.entry.says, count)})
-            yield from _parts(lines, "row", "last_row")
+            runs = _RowRuns(one.record.before.row_numbers[gone], one.record.before.origin)
+            head: dict[str, str | int] = {"table": table, "step": number}
+            yield from _parts(len(runs), partial(runs.lines, head, {"reason": one.entry.says}), "row", "last_row")
 
 
 def rule_rows(
@@ -284,21 +291,33 @@ def rule_rows(
     for name, lines in found.items():
         for rule, word, numbers in lines:
             if len(numbers):
-                runs = _row_runs(numbers, tables[name].origin)
-                head = {key: _same(text, len(runs["row"])) for key, text in
-                        (("table", name), ("rule", rule), ("result", word))}  # fmt: skip
-                yield from _parts(BareTable({**head, **runs}), "row", "last_row", form)
+                runs = _RowRuns(numbers, tables[name].origin)
+                head = {"table": name, "rule": rule, "result": word}
+                yield from _parts(len(runs), partial(runs.lines, head, {}), "row", "last_row", form)
 
 
-def _row_runs(numbers: Codes, origin: Origin) -> dict[str, Column]:
-    """Return row numbers as runs: from which to which, and where these stood."""
-    starts = np.flatnonzero(np.diff(numbers, prepend=numbers[0] - 2) != 1)
-    ends = np.append(starts[1:], len(numbers)) - 1
-    first, last = numbers[starts], numbers[ends]
-    return {
-        "row": Column(INTEGER, first), "last_row": Column(INTEGER, last),
-        "place": _texts(origin.places_of(first)), "last_place": _texts(origin.places_of(last)),
-    }  # fmt: skip
+class _RowRuns:
+    """Row numbers as runs: from which to which, and where these stood."""
+
+    def __init__(self, numbers: Codes, origin: Origin) -> None:
+        starts = np.flatnonzero(np.diff(numbers, prepend=numbers[0] - 2) != 1)
+        ends = np.append(starts[1:], len(numbers)) - 1
+        self._first, self._last = numbers[starts], numbers[ends]
+        self._origin = origin
+
+    def __len__(self) -> int:
+        return len(self._first)
+
+    def lines(self, head: Mapping[str, str | int], tail: Mapping[str, str], some: slice) -> BareTable:
+        """Return some of the runs as a table, with columns before and behind that are the same in every line."""
+        first, last = self._first[some], self._last[some]
+        count = len(first)
+        return BareTable({
+            **{key: _same(one, count) for key, one in head.items()},
+            "row": Column(INTEGER, first), "last_row": Column(INTEGER, last),
+            "place": _texts(self._origin.places_of(first)), "last_place": _texts(self._origin.places_of(last)),
+            **{key: _same(one, count) for key, one in tail.items()},
+        })  # fmt: skip
 
 
 class _Edges(NamedTuple):
@@ -357,16 +376,20 @@ def _runs(name: str, edges: _Edges, rows: BareTable, *, known: bool) -> Iterator
     same[turns] = True
     starts = np.flatnonzero(same)
     ends = np.append(starts[1:], len(records)) - 1
-    origin, count = rows.origin, len(starts)
-    first, last = numbers[starts], numbers[ends]
-    unknown = None if known else np.full(count, Reason.ABSENT, np.uint8)
-    lines = BareTable({
-        "table": _same(name, count),
-        "record": Column(INTEGER, records[starts]), "last_record": Column(INTEGER, records[ends]),
-        "row": Column(INTEGER, first, unknown), "last_row": Column(INTEGER, last, unknown),
-        "place": _texts(origin.places_of(first)), "last_place": _texts(origin.places_of(last)),
-    })  # fmt: skip
-    yield from _parts(lines, "row", "last_row")
+    origin = rows.origin
+
+    def lines(some: slice) -> BareTable:
+        first, last = numbers[starts[some]], numbers[ends[some]]
+        count = len(first)
+        unknown = None if known else np.full(count, Reason.ABSENT, np.uint8)
+        return BareTable({
+            "table": _same(name, count),
+            "record": Column(INTEGER, records[starts[some]]), "last_record": Column(INTEGER, records[ends[some]]),
+            "row": Column(INTEGER, first, unknown), "last_row": Column(INTEGER, last, unknown),
+            "place": _texts(origin.places_of(first)), "last_place": _texts(origin.places_of(last)),
+        })  # fmt: skip
+
+    yield from _parts(len(starts), lines, "row", "last_row")
 
 
 def compressed_if_large(name: str, parts: Iterable[Part]) -> tuple[str, Iterable[bytes]]:
