@@ -20,6 +20,7 @@ if TYPE_CHECKING:
         ContentError,
         ExpressionError,
         NotEnoughMemory,
+        NotEnoughSpace,
         ParameterError,
         PlanError,
         ReadError,
@@ -48,7 +49,8 @@ if TYPE_CHECKING:
 
 __all__ = [
     "Column", "ColumnError", "CombError", "ContentError", "ExpressionError", "Finding", "Inspection",
-    "NotEnoughMemory", "Outcome", "ParameterError", "Picture", "Plan", "PlanError", "Profile", "ReadError", "Report",
+    "NotEnoughMemory", "NotEnoughSpace", "Outcome", "ParameterError", "Picture", "Plan", "PlanError", "Profile",
+    "ReadError", "Report",
     "SourceMissing", "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "differences", "draft_plan",
     "inspect", "load", "load_all", "make_report", "profile_together", "table", "trace",
 ]  # fmt: skip

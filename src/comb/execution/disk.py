@@ -32,7 +32,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import NotEnoughSpace, ParameterError
-from comb.execution.storage import in_memory
+from comb.execution.storage import BLOCK_ROWS, in_memory
 
 # Smaller arrays stay in memory: they are no burden there.
 SMALLEST_IN_FILE = 65_536
@@ -48,6 +48,10 @@ LOOK_EVERY = 0.01
 
 # Memory that was freed is given back to the system every so many looks; else it would stay the process's own.
 GIVE_BACK_EVERY = 20
+
+# A row that is worked on takes about so many bytes of the limit; fewer rows than this are not worth a block.
+BYTES_A_ROW = 1_500
+LEAST_ROWS = 50_000
 
 # This much of a limit may be taken by pages of mapped files.
 SHARE_OF_MAPPED = 0.25
@@ -71,6 +75,8 @@ class DiskStorage:
         How much memory the work may take, in bytes; a part of it is for pages of mapped files.
     smallest : int
         Arrays of fewer bytes stay in memory.
+    block_rows : int, optional
+        How many rows are worked on at once; by default as many as the limit allows.
 
     Raises
     ------
@@ -80,8 +86,11 @@ class DiskStorage:
 
     on_disk = True
 
-    def __init__(self, folder: Path, limit: int, *, smallest: int = SMALLEST_IN_FILE) -> None:
+    def __init__(
+        self, folder: Path, limit: int, *, smallest: int = SMALLEST_IN_FILE, block_rows: int | None = None
+    ) -> None:
         check_folder(folder)
+        self.block_rows = min(BLOCK_ROWS, max(LEAST_ROWS, limit // BYTES_A_ROW)) if block_rows is None else block_rows
         self.folder = folder
         self._smallest = smallest
         self._allowance = max(LEAST_MAPPED, int(limit * SHARE_OF_MAPPED))
@@ -187,7 +196,7 @@ def _giver_back() -> Callable[[int], object]:
         found = ctypes.CDLL(None).malloc_trim
     except (AttributeError, OSError, TypeError):
         return lambda left: None
-    return found  # type: ignore[no-any-return]
+    return found
 
 
 def unnamed_file(folder: Path) -> IO[bytes]:

@@ -141,7 +141,7 @@ def _given_back(folder: Path) -> int:
     """Return how much of what a group uses are files that the system holds for speed."""
     try:
         lines = (folder / "memory.stat").read_text(encoding="ascii").splitlines()
-        numbers = {name: int(value) for name, value in (line.split() for line in lines)}
+        numbers = {line.split()[0]: int(line.split()[1]) for line in lines if len(line.split()) == 2}
     except (OSError, ValueError):
         return 0
     return numbers.get("inactive_file", 0) + numbers.get("active_file", 0)

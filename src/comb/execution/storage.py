@@ -8,6 +8,9 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+# Rows that are worked on at once.
+BLOCK_ROWS = 500_000
+
 
 class Storage(Protocol):
     """Says where large arrays are kept."""
@@ -15,6 +18,10 @@ class Storage(Protocol):
     @property
     def on_disk(self) -> bool:
         """Whether arrays are kept in files."""
+
+    @property
+    def block_rows(self) -> int:
+        """How many rows are worked on at once where that is up to the one who works."""
 
     def empty(self, count: int, dtype: Any) -> NDArray[Any]:
         """Return an array whose values are still to be written."""
@@ -31,6 +38,7 @@ class MemoryStorage:
     """
 
     on_disk = False
+    block_rows = BLOCK_ROWS
 
     def empty(self, count: int, dtype: Any) -> NDArray[Any]:
         """Return an array whose values are still to be written."""

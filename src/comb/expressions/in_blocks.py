@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator, Mapping
 from comb.expressions.nodes import AggregateCall, Cast, ChoiceRank, Columns, Literal, Name, Node, children
 from comb.tables.collect import ColumnCollector, slice_of
 from comb.tables.column import Column
-from comb.tables.stored import CELLS_AT_ONCE, blocks_of
+from comb.tables.stored import blocks_of
 from comb.tables.table import BareTable
 
 
@@ -38,7 +38,7 @@ def row_parts(node: Node, table: BareTable) -> Iterator[tuple[Mapping[str, Colum
         yield table.columns, table.row_count
         return
     names = dict.fromkeys(names_in(node))
-    for rows in blocks_of(table.row_count):
+    for rows in blocks_of(table.row_count, table.storage.block_rows):
         yield {name: slice_of(table[name], rows) for name in names}, rows.stop - rows.start
 
 
@@ -53,7 +53,7 @@ def in_blocks(node: Node, table: BareTable, calculate: Callable[[Mapping[str, Co
     calculate : callable
         Gives the values of some rows, of their columns and their number.
     """
-    small = table.row_count <= CELLS_AT_ONCE
+    small = table.row_count <= table.storage.block_rows
     if not table.storage.on_disk or small or isinstance(node, Name | Literal) or not is_row_by_row(node):
         return None
     made = ColumnCollector(table.row_count, table.storage)

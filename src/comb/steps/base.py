@@ -172,7 +172,7 @@ def places_where(mask: Mask, table: BareTable) -> Codes:
         return np.flatnonzero(mask)
     positions = table.storage.empty(int(np.count_nonzero(mask)), np.int64)
     start = 0
-    for rows in blocks_of(len(mask)):
+    for rows in blocks_of(len(mask), table.storage.block_rows):
         found = np.flatnonzero(mask[rows])
         positions[start : start + len(found)] = found + rows.start
         start += len(found)

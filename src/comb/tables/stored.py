@@ -10,17 +10,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.execution.storage import Storage
+from comb.execution.storage import BLOCK_ROWS, Storage
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
 from comb.tables.column import Column
 from comb.tables.text import Text
 
-# Cells that are moved at once.
-CELLS_AT_ONCE = 500_000
 
-
-def blocks_of(count: int, size: int = CELLS_AT_ONCE) -> Iterator[slice]:
+def blocks_of(count: int, size: int = BLOCK_ROWS) -> Iterator[slice]:
     """Cut a number of rows into blocks.
 
     >>> list(blocks_of(5, 2))
@@ -70,7 +67,7 @@ def stored_columns(columns: Mapping[str, Column], storage: Storage) -> dict[str,
 def taken_array(array: NDArray[Any], positions: Codes, storage: Storage) -> NDArray[Any]:
     """Return the values at some positions, in that order."""
     taken = storage.empty(len(positions), array.dtype)
-    for block in blocks_of(len(positions)):
+    for block in blocks_of(len(positions), storage.block_rows):
         taken[block] = array[positions[block]]
     return taken
 
@@ -84,7 +81,7 @@ def taken_text(text: Text, positions: Codes, storage: Storage) -> Text:
     offsets = storage.empty(len(positions) + 1, np.int64)
     offsets[:1] = 0
     size = 0
-    for block in blocks_of(len(positions)):
+    for block in blocks_of(len(positions), storage.block_rows):
         chosen = positions[block]
         lengths = text.offsets[chosen + 1] - text.offsets[chosen]
         ends = offsets[block.start + 1 : block.stop + 1]
@@ -92,7 +89,7 @@ def taken_text(text: Text, positions: Codes, storage: Storage) -> Text:
         ends += size
         size = int(ends[-1])
     buffer = storage.empty(size, np.uint8)
-    for block in blocks_of(len(positions)):
+    for block in blocks_of(len(positions), storage.block_rows):
         part = dispatch.kernels.take(text.packed(), positions[block])
         start = int(offsets[block.start])
         buffer[start : start + int(part.offsets[-1])] = part.buffer[: part.offsets[-1]]
@@ -101,7 +98,7 @@ def taken_text(text: Text, positions: Codes, storage: Storage) -> Text:
 
 def taken_column(column: Column, positions: Codes, storage: Storage) -> Column:
     """Return the cells of a column at some positions, in that order, kept by a storage."""
-    if not storage.on_disk or len(positions) <= CELLS_AT_ONCE:
+    if not storage.on_disk or len(positions) <= storage.block_rows:
         return column._take(positions)
     values: Any = (
         taken_text(column.values, positions, storage)

@@ -27,7 +27,7 @@ from comb.tables.cell_source import placed, places_of
 from comb.tables.column import Column
 from comb.tables.origin import Origin
 from comb.tables.reasons import Reason
-from comb.tables.stored import blocks_of
+from comb.tables.stored import blocks_of, stored_array
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import INTEGER, STRING
@@ -350,6 +350,10 @@ def row_sources(taken: Mapping[str, Sequence[Taken]], tables: Mapping[str, BareT
     """Say which rows of the source each row of the result comes from."""
     yield _header(ROWS)
     for name, table in tables.items():
+        way = _Way(table, taken[name])
+        if way.is_plain:
+            yield from way.parts(name)
+            continue
         places = np.arange(table.row_count)
         edges, begun = _Edges(places, places), table
         for one in reversed(taken[name]):
@@ -358,6 +362,70 @@ def row_sources(taken: Mapping[str, Sequence[Taken]], tables: Mapping[str, BareT
                 yield from _runs(name, added, one.record.after, known=False)
             begun = one.record.before
         yield from _runs(name, edges, begun, known=True)
+
+
+def _is_grouped(one: Taken) -> bool:
+    """Return whether rows after a step are made of several before it."""
+    return one.record.merged_into is not None and one.entry.step != "remove_duplicates"
+
+
+class _Way:
+    """The way back from the rows of a table through steps that join no rows and add none: each comes from one row.
+
+    It is followed some rows at a time.
+    """
+
+    def __init__(self, table: BareTable, taken: Sequence[Taken]) -> None:
+        self._count = table.row_count
+        self._storage = table.storage
+        self._begun = taken[0].record.before if taken else table
+        self._sources = [one.record.sources for one in reversed(taken) if one.record.sources is not None]
+        grouped = any(_is_grouped(one) for one in taken)
+        self.is_plain = not grouped and all(int(one.min(initial=0)) >= 0 for one in self._sources)
+
+    def _numbers(self, positions: Codes) -> Codes:
+        """Return the row numbers in the source of rows of the table."""
+        for sources in self._sources:
+            positions = sources[positions]
+        return self._begun.row_numbers[positions]
+
+    def parts(self, name: str) -> Iterator[Part]:
+        """Write which rows come from which as runs."""
+        found: list[Codes] = []
+        last = -1
+        for rows in blocks_of(self._count, self._storage.block_rows):
+            numbers = self._numbers(np.arange(rows.start, rows.stop))
+            begins = np.flatnonzero(np.diff(numbers, prepend=last) != 1)
+            # The first row begins a run, whatever its number is.
+            if not rows.start and (not len(begins) or begins[0]):
+                begins = np.append(np.zeros(1, np.int64), begins)
+            last = int(numbers[-1])
+            found.append(stored_array(begins + rows.start, self._storage))
+        starts = np.concatenate(found) if len(found) > 1 else found[0] if found else np.zeros(0, np.int64)
+        starts = stored_array(starts, self._storage)
+
+        def lines(some: slice) -> BareTable:
+            begins = starts[some]
+            ends = np.append(starts[some.start + 1 : some.stop + 1], self._count)[: len(begins)] - 1
+            return _run_lines(
+                name, begins + 1, ends + 1, self._numbers(begins), self._numbers(ends), self._begun.origin
+            )
+
+        yield from _parts(len(starts), lines, "row", "last_row")
+
+
+def _run_lines(
+    name: str, records: Codes, last_records: Codes, first: Codes, last: Codes, origin: Origin, *, known: bool = True
+) -> BareTable:
+    """Return runs of records and rows as a table."""
+    count = len(records)
+    unknown = None if known else np.full(count, Reason.ABSENT, np.uint8)
+    return BareTable({
+        "table": _same(name, count),
+        "record": Column(INTEGER, records), "last_record": Column(INTEGER, last_records),
+        "row": Column(INTEGER, first, unknown), "last_row": Column(INTEGER, last, unknown),
+        "place": _texts(origin.places_of(first)), "last_place": _texts(origin.places_of(last)),
+    })  # fmt: skip
 
 
 def _runs(name: str, edges: _Edges, rows: BareTable, *, known: bool) -> Iterator[Part]:
@@ -376,18 +444,12 @@ def _runs(name: str, edges: _Edges, rows: BareTable, *, known: bool) -> Iterator
     same[turns] = True
     starts = np.flatnonzero(same)
     ends = np.append(starts[1:], len(records)) - 1
-    origin = rows.origin
 
     def lines(some: slice) -> BareTable:
-        first, last = numbers[starts[some]], numbers[ends[some]]
-        count = len(first)
-        unknown = None if known else np.full(count, Reason.ABSENT, np.uint8)
-        return BareTable({
-            "table": _same(name, count),
-            "record": Column(INTEGER, records[starts[some]]), "last_record": Column(INTEGER, records[ends[some]]),
-            "row": Column(INTEGER, first, unknown), "last_row": Column(INTEGER, last, unknown),
-            "place": _texts(origin.places_of(first)), "last_place": _texts(origin.places_of(last)),
-        })  # fmt: skip
+        begins, stops = starts[some], ends[some]
+        return _run_lines(
+            name, records[begins], records[stops], numbers[begins], numbers[stops], rows.origin, known=known
+        )
 
     yield from _parts(len(starts), lines, "row", "last_row")
 
