@@ -50,9 +50,9 @@ def test_a_storage_is_memory_after_pickling(tmp_path: Path) -> None:
     storage = storage_in(tmp_path)
     assert pickle.loads(pickle.dumps(storage)) is MEMORY and pickle.loads(pickle.dumps(MEMORY)) is MEMORY
     table = comb.table(columns={"a": [1, None], "b": ["x", "y"]})
-    table.storage = storage
+    table._storage = storage
     again = pickle.loads(pickle.dumps(table._stored()))
-    assert again.equals(table) and again.storage is MEMORY
+    assert again.equals(table) and again._storage is MEMORY
 
 
 def test_a_full_disk_and_a_folder_that_is_none(tmp_path: Path) -> None:

@@ -104,7 +104,7 @@ STEPS = yaml.safe_load("""
 - {step: pad_text, columns: string_col, width: 4}
 - {step: aggregate, by: boolean_col, columns: {n: count(*), most: max(decimal_col), all: "listagg(string_col, ',')"}}
 - {step: pick_rows, every: 2}
-- {step: split, column: string_col, at: i, new_columns: [one, two]}
+- {step: split, column: string_col, mark: i, new_columns: [one, two]}
 """)
 
 

@@ -15,5 +15,5 @@ def storage_in(folder: Path, block_rows: int = 2) -> DiskStorage:
 def kept_on_disk(table: comb.Table, storage: DiskStorage) -> Table:
     """Return a table whose columns are kept by a storage."""
     made = Table._adopt(table)
-    made.storage = storage
+    made._storage = storage
     return made._stored()

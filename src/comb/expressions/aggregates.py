@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.expressions.arithmetic import as_floats
+from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, group
 from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason
@@ -39,13 +40,16 @@ class Groups:
         self._sums: dict[int, tuple[Any, NDArray[np.float64]]] = {}
 
     def sums(self, codes: Codes, floats: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Return the sum of floats for each group; of whole columns it is kept."""
+        """Return the sum of floats for each group, exactly rounded; of whole columns it is kept."""
         if codes is not self.codes:
-            return np.asarray(np.bincount(codes, floats, len(self)), np.float64)
+            return self._summed(codes, floats)
         if id(floats) not in self._sums:
             # The array is held so that its identity stays its own.
-            self._sums[id(floats)] = (floats, np.asarray(np.bincount(codes, floats, len(self)), np.float64))
+            self._sums[id(floats)] = (floats, self._summed(codes, floats))
         return self._sums[id(floats)][1]
+
+    def _summed(self, codes: Codes, floats: NDArray[np.float64]) -> NDArray[np.float64]:
+        return dispatch.kernels.exact_sums(floats, None if len(self) == 1 else codes, len(self))
 
     @property
     def sizes(self) -> Codes:
@@ -166,8 +170,8 @@ def _variance(*, sample: bool, root: bool) -> Callable[[Column, Codes, Groups, C
         floats = as_floats(column)
         divisor = counts - sample
         with np.errstate(all="ignore"):
-            means = np.bincount(codes, floats, len(groups)) / counts
-            squares = np.bincount(codes, (floats - means[codes]) ** 2, len(groups)) / divisor
+            means = groups.sums(codes, floats) / counts
+            squares = groups.sums(codes, (floats - means[codes]) ** 2) / divisor
             values = np.sqrt(squares) if root else squares
         bad = (divisor <= 0) | ~np.isfinite(values)
         made = _made(NUMBER, np.where(bad, 0, values), counts)
@@ -231,10 +235,10 @@ def correlation(left: Column, right: Column, codes: Codes, groups: Groups, count
     """Return Pearson's correlation coefficient of each group."""
     x, y = as_floats(left), as_floats(right)
     with np.errstate(all="ignore"):
-        mean_x, mean_y = (np.bincount(codes, part, len(groups)) / counts for part in (x, y))
+        mean_x, mean_y = (groups.sums(codes, part) / counts for part in (x, y))
         dx, dy = x - mean_x[codes], y - mean_y[codes]
-        shared = np.bincount(codes, dx * dy, len(groups))
-        spread = np.sqrt(np.bincount(codes, dx * dx, len(groups)) * np.bincount(codes, dy * dy, len(groups)))
+        shared = groups.sums(codes, dx * dy)
+        spread = np.sqrt(groups.sums(codes, dx * dx) * groups.sums(codes, dy * dy))
         values = shared / spread
     bad = ~np.isfinite(values)
     made = _made(NUMBER, np.where(bad, 0, np.clip(values, -1, 1)), counts)
@@ -245,7 +249,7 @@ def weighted_mean(values: Column, weights: Column, codes: Codes, groups: Groups,
     """Return the mean of each group, every value counted by its weight."""
     x, w = as_floats(values), as_floats(weights)
     with np.errstate(all="ignore"):
-        means = np.bincount(codes, x * w, len(groups)) / np.bincount(codes, w, len(groups))
+        means = groups.sums(codes, x * w) / groups.sums(codes, w)
     bad = ~np.isfinite(means)
     made = _made(NUMBER, np.where(bad, 0, means), counts)
     return made._emptied(bad & (counts > 0), Reason.UNDEFINED) if bad.any() else made

@@ -34,11 +34,11 @@ def names_in(node: Node) -> Iterator[str]:
 
 def row_parts(node: Node, table: BareTable) -> Iterator[tuple[Mapping[str, Column], int]]:
     """Return the columns of an expression and the number of rows, some rows at a time where that is of use."""
-    if not table.storage.on_disk or not is_row_by_row(node):
+    if not table._storage.on_disk or not is_row_by_row(node):
         yield table.columns, table.row_count
         return
     names = dict.fromkeys(names_in(node))
-    for rows in blocks_of(table.row_count, table.storage.block_rows):
+    for rows in blocks_of(table.row_count, table._storage.block_rows):
         yield {name: slice_of(table[name], rows) for name in names}, rows.stop - rows.start
 
 
@@ -53,8 +53,8 @@ def in_blocks(node: Node, table: BareTable, calculate: Callable[[Mapping[str, Co
     calculate : callable
         Gives the values of some rows, of their columns and their number.
     """
-    small = table.row_count <= table.storage.block_rows
-    if not table.storage.on_disk or small or isinstance(node, Name | Literal) or not is_row_by_row(node):
+    small = table.row_count <= table._storage.block_rows
+    if not table._storage.on_disk or small or isinstance(node, Name | Literal) or not is_row_by_row(node):
         return None
-    made = ColumnCollector(table.row_count, table.storage)
+    made = ColumnCollector(table.row_count, table._storage)
     return made.column() if all(made.add(calculate(*part)) for part in row_parts(node, table)) else None

@@ -114,6 +114,20 @@ class Kernels(Protocol):
     def count_codes(self, codes: NDArray[Any], size: int) -> NDArray[np.int64]:
         """Count how often each code occurs."""
 
+    def exact_sums(
+        self, values: NDArray[np.float64], codes: NDArray[np.int64] | None, groups: int
+    ) -> NDArray[np.float64]:
+        """Return the sum of each group, rounded once from what it exactly is: no order of the values changes a bit.
+
+        Parameters
+        ----------
+        values : float64 array
+            An infinity or what is no number makes a sum that is not finite.
+        codes : int64 array, optional
+            The group of each value; None where all are in one.
+        groups : int
+        """
+
     def same(self, left: StringBuffer, right: StringBuffer) -> NDArray[np.bool_]:
         """Return for each pair of texts whether they are the same; there are as many on both sides."""
 

@@ -56,7 +56,7 @@ class ColumnCache(BareTable):
         as_of : date, optional
             The day that counts as today, for what depends on it.
         """
-        storage = table.storage
+        storage = table._storage
         columns = {name: stored_column(column._with_codes(), storage) for name, column in table.columns.items()}
         made = cls(columns, row_numbers=table.row_numbers, origin=table.origin, notes=table.notes, storage=storage)
         made.as_of = as_of
@@ -68,7 +68,7 @@ class ColumnCache(BareTable):
         Dates are counted in days and moments in days with fractions, from 1970; times of day and durations in days.
         """
         if name not in self._floats:
-            self._floats[name] = stored_array(positions_of(self[name]), self.storage)
+            self._floats[name] = stored_array(positions_of(self[name]), self._storage)
         return self._floats[name]
 
     def different(self, name: str) -> int:
@@ -124,7 +124,7 @@ class ColumnCache(BareTable):
                 if most - least < MOST_SPREAD * self.row_count:
                     codes = column.array.astype(np.int64) - least
                     codes = np.where(column.missing, most - least + 1, codes) if column.missing_count else codes
-            self._numbered[name] = stored_array(column._codes() if codes is None else codes, self.storage)
+            self._numbered[name] = stored_array(column._codes() if codes is None else codes, self._storage)
         return self._numbered[name]
 
     def limit(self, text: str) -> None:
@@ -140,7 +140,7 @@ class ColumnCache(BareTable):
         if name not in self._ordered:
             column = self[name]
             values = column.array[column.present] if column.missing_count else column.array
-            self._ordered[name] = stored_array(np.sort(values), self.storage)
+            self._ordered[name] = stored_array(np.sort(values), self._storage)
         return self._ordered[name]
 
     def state_counts(self, name: str) -> Codes:

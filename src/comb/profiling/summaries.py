@@ -14,6 +14,7 @@ from comb.kernels.grouping import Codes, distinct_count
 from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.profiling.column_cache import ColumnCache
 from comb.statistics.distribution import SMALL, small_shape
+from comb.statistics.figures import mean_and_deviation
 from comb.tables.column import Column
 from comb.tables.reasons import MEANING
 from comb.tables.table import BareTable
@@ -28,9 +29,6 @@ FEW_ROWS = 50_000
 
 # Where the commonest text is in less than one cell of this many, texts hardly repeat, and no shape is drawn.
 MOST_SHAPED = 50
-
-# A sum of numbers beyond this may overflow.
-LARGE = 1e290
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,12 +147,7 @@ def _of_numbers(column: Column, ordered: np.ndarray) -> dict[str, Any]:
     """
     floats = as_floats(Column(column.type.plain, ordered))
     quartiles = [_quantile(floats, share) for share in (0.25, 0.5, 0.75)]
-    with np.errstate(over="ignore", invalid="ignore"):
-        # Divided before it is summed up, no mean overflows.
-        mean = float((floats / len(floats)).sum()) if np.abs(floats).max() > LARGE else float(floats.mean())
-        sd = float(floats.std(ddof=1)) if len(floats) > 1 else None
-    # Squares of the largest numbers overflow: then there is no deviation to tell.
-    sd = sd if sd is not None and np.isfinite(sd) else None
+    mean, sd = mean_and_deviation(floats)
     return {
         "min": _exact(column, ordered[0]),
         "quartile_1": quartiles[0],

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.kernels import dispatch
 from comb.tables.column import Column
 
 # From here on, digits alone are longer than anybody counts.
@@ -36,6 +37,30 @@ def plain_figure(value: float, digits: int = 4) -> str:
 def _short(text: str) -> str:
     text = text.rstrip("0").rstrip(".") if "." in text else text
     return "0" if text == "-0" else text
+
+
+def mean_and_deviation(values: NDArray[np.float64]) -> tuple[float, float | None]:
+    """Return the mean and the standard deviation, which divides by n - 1, of finite values.
+
+    Both come from exactly rounded sums: no order of the values changes a bit. The deviation is that from the mean, in a
+    second pass, so that a large mean does not swallow it; None for a single value, and where squares overflow.
+
+    >>> mean_and_deviation(np.array([1.0, 2.0, 4.0]))
+    (2.3333333333333335, 1.5275252316519468)
+    """
+    count = len(values)
+
+    def sum_of(floats: NDArray[np.float64]) -> float:
+        return float(dispatch.kernels.exact_sums(floats, None, 1)[0])
+
+    with np.errstate(over="ignore", invalid="ignore"):
+        total = sum_of(values)
+        # Divided before they are summed up, no mean overflows.
+        mean = total / count if math.isfinite(total) else sum_of(values / count)
+        if count < 2:
+            return mean, None
+        deviation = math.sqrt(max(0.0, sum_of((values - mean) ** 2)) / (count - 1))
+    return mean, deviation if math.isfinite(deviation) else None
 
 
 def has_positions(column: Column) -> bool:

@@ -112,8 +112,8 @@ def take_step(
     entry, record = _account(step, table, change)
     check_bound(step, entry)
     result = change.table._derive(notes=(*table.notes, _phrase(entry)))
-    if table.storage.on_disk:
-        result, record = result._stored(), record.stored(table.storage)
+    if table._storage.on_disk:
+        result, record = result._stored(), record.stored(table._storage)
     aside = change.set_aside or SetAside(np.zeros(0, np.int64), ())
     return Taken(result, entry, table._take(aside.positions), aside.reasons, record)
 
@@ -265,7 +265,7 @@ def _cells_changed(
         if not len(earlier):
             continue
         sources = change.sources
-        storage = before.storage
+        storage = before._storage
         aligned = earlier if sources is None else taken_column(earlier, _known(sources), storage)
         differ = ~_alike(aligned, later)
         # Rows that come from none have changed nothing.

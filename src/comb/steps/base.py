@@ -168,11 +168,11 @@ def in_place(positions: Codes) -> bool:
 
 def places_where(mask: Mask, table: BareTable) -> Codes:
     """Return the positions of the rows of a table in a mask, kept where the table is."""
-    if not table.storage.on_disk:
+    if not table._storage.on_disk:
         return np.flatnonzero(mask)
-    positions = table.storage.empty(int(np.count_nonzero(mask)), np.int64)
+    positions = table._storage.empty(int(np.count_nonzero(mask)), np.int64)
     start = 0
-    for rows in blocks_of(len(mask), table.storage.block_rows):
+    for rows in blocks_of(len(mask), table._storage.block_rows):
         found = np.flatnonzero(mask[rows])
         positions[start : start + len(found)] = found + rows.start
         start += len(found)

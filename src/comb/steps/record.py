@@ -133,7 +133,7 @@ class StepRecord:
 
 def rows_only(table: BareTable) -> BareTable:
     """Return the rows of a table without its columns: their numbers, and the origin that knows where they stood."""
-    return BareTable({}, row_numbers=table.row_numbers, origin=table.origin, storage=table.storage)
+    return BareTable({}, row_numbers=table.row_numbers, origin=table.origin, storage=table._storage)
 
 
 def record_of(step: Step, before: BareTable, change: Change, cells: Mapping[str, CellChanges]) -> StepRecord:

@@ -85,7 +85,7 @@ class BareTable:
         view_of: int | None = None,
         storage: Storage = MEMORY,
     ) -> None:
-        self.storage = storage
+        self._storage = storage
         self._columns = dict(columns)
         lengths = {name: len(column) for name, column in self._columns.items()}
         if len(set(lengths.values())) > 1:
@@ -116,7 +116,7 @@ class BareTable:
             origin=self.origin if origin is None else origin,
             notes=self.notes if notes is None else notes,
             view_of=self.view_of if view_of is None else view_of,
-            storage=self.storage,
+            storage=self._storage,
         )
         made._follow(self)
         return made
@@ -126,13 +126,13 @@ class BareTable:
 
     def _take(self, positions: Codes) -> Self:
         """Return the rows at the given positions, from 0, with their row numbers."""
-        columns = {name: taken_column(column, positions, self.storage) for name, column in self._columns.items()}
-        return self._derive(columns, row_numbers=taken_array(self.row_numbers, positions, self.storage))
+        columns = {name: taken_column(column, positions, self._storage) for name, column in self._columns.items()}
+        return self._derive(columns, row_numbers=taken_array(self.row_numbers, positions, self._storage))
 
     def _stored(self) -> Self:
         """Return the same table with all that it holds where its storage keeps it."""
-        numbers = stored_array(self.row_numbers, self.storage)
-        return self._derive(stored_columns(self._columns, self.storage), row_numbers=numbers)
+        numbers = stored_array(self.row_numbers, self._storage)
+        return self._derive(stored_columns(self._columns, self._storage), row_numbers=numbers)
 
     def _key_blocks(self, names: Iterable[str]) -> Iterator[list[NDArray[np.uint64]]]:
         """Return the keys of some columns for some rows after the other; see `Column._keys`."""

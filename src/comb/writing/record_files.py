@@ -377,7 +377,7 @@ class _Way:
 
     def __init__(self, table: BareTable, taken: Sequence[Taken]) -> None:
         self._count = table.row_count
-        self._storage = table.storage
+        self._storage = table._storage
         self._begun = taken[0].record.before if taken else table
         self._sources = [one.record.sources for one in reversed(taken) if one.record.sources is not None]
         grouped = any(_is_grouped(one) for one in taken)

@@ -7,4 +7,4 @@
 VERSION = 3
 
 # All of them have to be there: the kernels are used together or not at all.
-MODULES = ("_cells", "_codes", "_lines", "_moments", "_notation", "_sheet", "_split", "_write")
+MODULES = ("_cells", "_codes", "_lines", "_moments", "_notation", "_sheet", "_split", "_sums", "_write")

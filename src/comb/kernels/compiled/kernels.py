@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.kernels.blocks import Block, Scratch
-from comb.kernels.compiled import _cells, _codes, _lines, _notation, _sheet, _split, _write
+from comb.kernels.compiled import _cells, _codes, _lines, _notation, _sheet, _split, _sums, _write
 from comb.kernels.compiled.offset_block import (
     NON_CANONICAL,
     UNDECIDED,
@@ -51,6 +51,14 @@ FIRST_BYTES = 50_000
 
 # A quick look at the beginning takes no more records than this.
 MOST_RECORDS = 1000
+
+# Bits of the long numbers in which sums are kept, of all groups that are summed up together; and of one at least.
+LONG_NUMBERS = 2**30
+LEAST_BITS = 160
+
+# The bits of a float, and those that two words hold beside a sign.
+FLOAT_BITS = 53
+SHORT_BITS = 126
 
 INT32_MAX = 2**31 - 1
 
@@ -121,6 +129,25 @@ class CompiledKernels:
     def count_codes(self, codes: NDArray[Any], size: int) -> NDArray[np.int64]:
         """Count how often each code occurs."""
         return _codes.count(codes, size) if codes.dtype == np.int32 else _REFERENCE.count_codes(codes, size)
+
+    def exact_sums(
+        self, values: NDArray[np.float64], codes: NDArray[np.int64] | None, groups: int
+    ) -> NDArray[np.float64]:
+        """Return the exactly rounded sum of each group."""
+        values = np.ascontiguousarray(values, np.float64)
+        least, most, finite = _sums.span(values)
+        places = np.zeros(0, np.int64) if codes is None else np.ascontiguousarray(codes, np.int64)
+        if len(places) and (int(places.min()) < 0 or int(places.max()) >= groups):
+            raise IndexError("expected codes below the number of groups")
+        if finite and most - least + FLOAT_BITS + len(values).bit_length() < SHORT_BITS:
+            return _sums.short_sums(values, places, groups, least)
+        # So many groups at once that their long numbers stay small.
+        at_once = max(1, LONG_NUMBERS // (most - least + LEAST_BITS))
+        parts = [
+            _sums.sums(values, places, start, min(start + at_once, groups), least, most)
+            for start in range(0, groups, at_once)
+        ]
+        return parts[0] if len(parts) == 1 else np.concatenate(parts) if parts else np.zeros(0)
 
     def same(self, left: StringBuffer, right: StringBuffer) -> NDArray[np.bool_]:
         """Return for each pair of texts whether they are the same."""

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from comb.kernels.blocks import Block, Scratch
 from comb.kernels.grouping import number_strings
 from comb.kernels.notation import Marks, PlainNumbers
-from comb.kernels.reference import counting, formatting, notation, scalars
+from comb.kernels.reference import counting, formatting, notation, scalars, summing
 from comb.kernels.reference import traits as noticing
 from comb.kernels.reference.moments import parse_moments
 from comb.kernels.reference.row_block import RowBlock
@@ -110,6 +110,13 @@ class ReferenceKernels:
     def count_codes(self, codes: NDArray[Any], size: int) -> NDArray[np.int64]:
         """Count how often each code occurs."""
         return np.bincount(codes, minlength=size).astype(np.int64, copy=False)
+
+    def exact_sums(
+        self, values: NDArray[np.float64], codes: NDArray[np.int64] | None, groups: int
+    ) -> NDArray[np.float64]:
+        """Return the exactly rounded sum of each group."""
+        places = [0] * len(values) if codes is None else codes.tolist()
+        return np.array(summing.exact_sums(values.tolist(), places, groups), np.float64)
 
     def same(self, left: StringBuffer, right: StringBuffer) -> NDArray[np.bool_]:
         """Return for each pair of texts whether they are the same."""
