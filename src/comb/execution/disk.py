@@ -44,10 +44,10 @@ ARENA_BYTES = 256_000_000
 ALIGNMENT = 64
 
 # So often it is looked how much of the mapped files is in memory, in seconds.
-LOOK_EVERY = 0.01
+LOOK_EVERY = 0.003
 
 # Memory that was freed is given back to the system every so many looks; else it would stay the process's own.
-GIVE_BACK_EVERY = 20
+GIVE_BACK_EVERY = 60
 
 # A row that is worked on takes about so many bytes of the limit; fewer rows than this are not worth a block.
 BYTES_A_ROW = 1_500
@@ -273,7 +273,16 @@ def file_system_of(folder: Path) -> str:
 
 def mapped_bytes() -> int | None:
     """Return how much memory pages of files take in this process; None where the system does not say."""
+    return _pages(2)
+
+
+def used_bytes() -> int:
+    """Return how much memory this process takes; 0 where the system does not say."""
+    return _pages(1) or 0
+
+
+def _pages(field: int) -> int | None:
     try:
-        return int(Path("/proc/self/statm").read_text(encoding="ascii").split()[2]) * mmap.PAGESIZE
+        return int(Path("/proc/self/statm").read_text(encoding="ascii").split()[field]) * mmap.PAGESIZE
     except (OSError, ValueError, IndexError):
         return None

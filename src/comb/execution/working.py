@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from comb.errors import NotEnoughSpace
-from comb.execution.disk import DiskStorage, check_folder, temporary_folder
+from comb.execution.disk import DiskStorage, check_folder, temporary_folder, used_bytes
 from comb.execution.memory import LARGE, LOAD, RUN, TIMES_REFERENCE, bytes_of, free_memory
 from comb.execution.resources import CHUNK_BYTES, Resources
 
@@ -22,6 +22,9 @@ DISK_TO_RUN = 4.0
 # With a small limit less text is worked on at once: this share of it, for all threads and what they make of it.
 SHARE_OF_CHUNKS = 1 / 60
 LEAST_CHUNK = 500_000
+
+# The work gets at least this share of what is given, however much the process takes already.
+LEAST_SHARE = 0.25
 
 
 class Notice(str):
@@ -97,8 +100,10 @@ def working(
             where=str(folder),
             remedy="another folder: --temporary DIR, or temporary=",
         )
-    chunk = max(LEAST_CHUNK, min(CHUNK_BYTES, int(free * SHARE_OF_CHUNKS)))
-    with DiskStorage(folder, free) as storage:
+    # What is given is for all of the process; what is free is beside what it takes already.
+    left = free if given is None else max(given - used_bytes(), int(given * LEAST_SHARE))
+    chunk = max(LEAST_CHUNK, min(CHUNK_BYTES, int(left * SHARE_OF_CHUNKS)))
+    with DiskStorage(folder, left) as storage:
         what = f"{amount(size)} do not fit into {amount(free)} of memory: working on disk"
         say(Notice(f"{what}; needs about {amount(room)} in {folder}"))
         yield Resources(chunk_bytes=chunk, storage=storage, times_memory=times, memory=free)

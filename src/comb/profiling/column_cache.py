@@ -16,7 +16,7 @@ from comb.kernels.grouping import Codes
 from comb.statistics.figures import positions_of, stored_positions
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
-from comb.tables.stored import stored_array, stored_column
+from comb.tables.stored import blocks_of, stored_array, stored_column
 from comb.tables.table import BareTable
 
 # Codes may reach up to this many times the number of rows.
@@ -138,10 +138,20 @@ class ColumnCache(BareTable):
     def ordered(self, name: str) -> NDArray[Any]:
         """Return the present values of a column that is not text, in ascending order."""
         if name not in self._ordered:
-            column = self[name]
-            values = column.array[column.present] if column.missing_count else column.array
-            self._ordered[name] = stored_array(np.sort(values), self._storage)
+            self._ordered[name] = self._in_order(self[name])
         return self._ordered[name]
+
+    def _in_order(self, column: Column) -> NDArray[Any]:
+        if not self._storage.on_disk:
+            return np.sort(column.array[column.present] if column.missing_count else column.array)
+        ordered = self._storage.empty(len(column) - column.missing_count, column.array.dtype)
+        start = 0
+        for rows in blocks_of(len(column), self._storage.block_rows):
+            values = column.array[rows] if column.state is None else column.array[rows][column.state[rows] == 0]
+            ordered[start : start + len(values)] = values
+            start += len(values)
+        ordered.sort()
+        return ordered
 
     def state_counts(self, name: str) -> Codes:
         """Return how many cells of a column are present, and how many are missing for each reason."""

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from comb.execution.executor import executor_of
+from comb.execution.storage import Storage
 from comb.expressions.arithmetic import as_floats
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, distinct_count
@@ -91,7 +92,7 @@ def summarise(cache: ColumnCache, name: str) -> Summary:
     ordered = cache.ordered(name)
     details: dict[str, Any] = {}
     if column.type.numeric:
-        details = _of_numbers(column, ordered)
+        details = _of_numbers(column, ordered, cache._storage)
     elif column.type.storage != "bool":
         first, last = value_texts(column.type, ordered[[0, -1]])
         details = {"first": first, "last": last}
@@ -138,7 +139,7 @@ def _commonest(text: Text, counts: Codes) -> list[tuple[str, int]]:
     return heapq.nsmallest(MOST_COMMON, pairs, key=lambda pair: (-pair[1], pair[0]))
 
 
-def _of_numbers(column: Column, ordered: np.ndarray) -> dict[str, Any]:
+def _of_numbers(column: Column, ordered: np.ndarray, storage: Storage) -> dict[str, Any]:
     """Summarise the present numbers of a column, which come in ascending order.
 
     Quartiles interpolate linearly between the two nearest values (definition 7 in
@@ -147,7 +148,7 @@ def _of_numbers(column: Column, ordered: np.ndarray) -> dict[str, Any]:
     """
     floats = as_floats(Column(column.type.plain, ordered))
     quartiles = [_quantile(floats, share) for share in (0.25, 0.5, 0.75)]
-    mean, sd = mean_and_deviation(floats)
+    mean, sd = mean_and_deviation(floats, storage)
     return {
         "min": _exact(column, ordered[0]),
         "quartile_1": quartiles[0],
@@ -157,7 +158,7 @@ def _of_numbers(column: Column, ordered: np.ndarray) -> dict[str, Any]:
         "mean": mean,
         "sd": sd,
         "variation": sd / abs(mean) if sd is not None and mean else None,
-        "zeros": int(np.count_nonzero(floats == 0)),
+        "zeros": int(np.searchsorted(floats, 0, "right") - np.searchsorted(floats, 0)),
     }
 
 

@@ -6,8 +6,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.execution.storage import MEMORY, Storage
 from comb.kernels import dispatch
 from comb.tables.column import Column
+from comb.tables.stored import blocks_of
 
 # From here on, digits alone are longer than anybody counts.
 LARGEST_PLAIN = 1e16
@@ -39,7 +41,7 @@ def _short(text: str) -> str:
     return "0" if text == "-0" else text
 
 
-def mean_and_deviation(values: NDArray[np.float64]) -> tuple[float, float | None]:
+def mean_and_deviation(values: NDArray[np.float64], storage: Storage = MEMORY) -> tuple[float, float | None]:
     """Return the mean and the standard deviation, which divides by n - 1, of finite values.
 
     Both come from exactly rounded sums: no order of the values changes a bit. The deviation is that from the mean, in a
@@ -59,7 +61,10 @@ def mean_and_deviation(values: NDArray[np.float64]) -> tuple[float, float | None
         mean = total / count if math.isfinite(total) else sum_of(values / count)
         if count < 2:
             return mean, None
-        deviation = math.sqrt(max(0.0, sum_of((values - mean) ** 2)) / (count - 1))
+        squares = storage.empty(count, np.float64)
+        for rows in blocks_of(count, storage.block_rows):
+            squares[rows] = (values[rows] - mean) ** 2
+        deviation = math.sqrt(sum_of(squares) / (count - 1))
     return mean, deviation if math.isfinite(deviation) else None
 
 
