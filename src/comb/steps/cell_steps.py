@@ -14,6 +14,7 @@ from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import Request, parse_request
 from comb.steps.base import Change, Rows, SetAside, Step, chosen, folding, rows_where
 from comb.tables.categories import as_category
+from comb.tables.collect import changed_in_blocks, row_blocks
 from comb.tables.column import Column, Mask
 from comb.tables.concat import below
 from comb.tables.evidence import MANY_DIGITS
@@ -65,8 +66,13 @@ class Trim(Step, frozen=True, tag="trim"):
                     f"expected a column of type string, {name!r} is {columns[name].type}",
                     remedy="outer spaces never reach the values of other types",
                 )
-            if columns[name].text.flags(lambda text: change(text) != text).any():
-                columns[name] = only_in(rows, columns[name], columns[name]._map_text(change))
+            some = row_blocks(columns[name], table._storage)
+            if any(part.text.flags(lambda text: change(text) != text).any() for part, _ in some):
+
+                def trimmed(part: Column, at: slice) -> Column:
+                    return only_in(None if rows is None else rows[at], part, part._map_text(change))
+
+                columns[name] = changed_in_blocks(columns[name], table._storage, trimmed)
         return Change(table._derive(columns))
 
     def describe(self) -> str:
@@ -177,29 +183,42 @@ class Recode(Step, frozen=True, tag="recode"):
         column = table[self.column]
         fold = folding(self.ignore)
         wanted = {fold(old): new for old, new in values.items()}
-        # Each distinct value is looked at once.
+        rows = None if self.where is None else rows_where(table, self.where)
+        # Each value there is, and whether it was to be replaced.
+        there: dict[str, bool] = {}
+
+        def recoded(part: Column, at: slice) -> Column:
+            made = self._recoded(part, wanted, fold, there)
+            return only_in(None if rows is None else rows[at], part, made)
+
+        made = changed_in_blocks(column, table._storage, recoded)
+        found = {fold(text) for text in there}
+        unused = [old for old in values if fold(old) not in found]
+        notes: tuple[str, ...] = (
+            (f"not found in {self.column}: {listing([repr(old) for old in unused])}",) if unused else ()
+        )
+        if self.table is not None and self.others == "keep":
+            strange = [repr(text) for text, yes in there.items() if not yes]
+            notes += (f"not in {self.table}: {listing(sorted(strange))}",) if strange else ()
+        return Change(table._derive({**table.columns, self.column: made}), notes=notes)
+
+    def _recoded(
+        self, column: Column, wanted: Mapping[str, str | None], fold: Callable[[str], str], there: dict[str, bool]
+    ) -> Column:
+        """Replace the values of a column; each distinct one is looked at once, and noted."""
         used, inverse = compact(column._codes())
         kinds = column._take(first_rows(inverse, len(used)))
         before = kinds.texts()
         hit = np.array([text is not None and fold(text) in wanted for text in before], np.bool_)
         after = [wanted[fold(text)] if yes and text else text for text, yes in zip(before, hit.tolist(), strict=True)]
+        there.update((text, yes) for text, yes in zip(before, hit.tolist(), strict=True) if text is not None)
         new = retyped(kinds, after, self.column)
         made = column._replace(type=new.type, values=new._take(inverse).values)
         hits, gone = hit[inverse], np.array([text is None for text in after], np.bool_)[inverse]
         emptied = column.present & gone
         if self.others == "clear":
             emptied |= column.present & ~hits
-        made = made._emptied(emptied, Reason.CLEARED) if emptied.any() else made
-        made = only_in(None if self.where is None else rows_where(table, self.where), column, made)
-        found = {fold(text) for text in before if text is not None}
-        unused = [old for old in values if fold(old) not in found]
-        notes: tuple[str, ...] = (
-            (f"not found in {self.column}: {listing([repr(old) for old in unused])}",) if unused else ()
-        )
-        if self.table is not None and self.others == "keep":
-            strange = {text for text, yes in zip(before, hit.tolist(), strict=True) if text is not None and not yes}
-            notes += (f"not in {self.table}: {listing(sorted(map(repr, strange)))}",) if strange else ()
-        return Change(table._derive({**table.columns, self.column: made}), notes=notes)
+        return made._emptied(emptied, Reason.CLEARED) if emptied.any() else made
 
     def describe(self) -> str:
         """Name the column."""

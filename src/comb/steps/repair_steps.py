@@ -15,6 +15,7 @@ from comb.formats.regular_expressions import pattern, problem_with
 from comb.steps.base import Change, Step, chosen, in_quotes, rows_where
 from comb.steps.cell_steps import only_in, retyped
 from comb.steps.fill_steps import patched
+from comb.tables.collect import changed_in_blocks
 from comb.tables.column import Column, Mask
 from comb.tables.kept import Kept
 from comb.tables.names import check_known
@@ -180,7 +181,12 @@ class ReplaceText(Step, frozen=True, tag="replace_text"):
                     f"expected a column of type string, {name!r} is {column.type}",
                     remedy=f"recode, or convert it first: convert {name} to string",
                 )
-            made = self._changed(column, change, rows)
+
+            def replaced(part: Column, at: slice) -> Column:
+                return self._changed(part, change, None if rows is None else rows[at])
+
+            made = changed_in_blocks(column, table._storage, replaced)
+            made = made if made is column or not made._same_cells(column).all() else column
             columns[name] = made
             if made is column and column.present.any():
                 notes.append(f"not found in {name}")
@@ -251,7 +257,12 @@ class Round(Step, frozen=True, tag="round"):
             column = columns[name]
             if not column.type.numeric or column.type.choices:
                 raise TypeMismatch(f"expected a column of numbers, {name!r} is {column.type}")
-            made = column._replace(values=np.where(rows, _rounded(column, self.digits, self.rounding), column.array))
+
+            def rounded(part: Column, at: slice) -> Column:
+                values = _rounded(part, self.digits, self.rounding)
+                return part._replace(values=np.where(rows[at], values, part.array))
+
+            made = changed_in_blocks(column, table._storage, rounded)
             if not made._same_cells(column).all():
                 columns[name] = made
         return Change(table._derive(columns))

@@ -6,6 +6,7 @@ numbered, and the codes of each block are brought to these numbers. Where there 
 kept end to end instead; which it is makes no difference to the cells.
 """
 
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import numpy as np
@@ -58,6 +59,33 @@ def text_slice(text: Text, rows: slice) -> Text:
         return Text(text.buffer, text.offsets, codes)
     used, numbers = compact(codes)
     return Text(*dispatch.kernels.take(text.packed(), used), numbers.astype(np.int32))
+
+
+def row_blocks(column: Column, storage: Storage) -> Iterator[tuple[Column, slice]]:
+    """Return a column some rows at a time with where they stand, if it is kept on disk; else all of it at once."""
+    if not storage.on_disk or len(column) <= storage.block_rows:
+        yield column, slice(0, len(column))
+        return
+    for rows in blocks_of(len(column), storage.block_rows):
+        yield slice_of(column, rows), rows
+
+
+def changed_in_blocks(column: Column, storage: Storage, change: Callable[[Column, slice], Column]) -> Column:
+    """Return a column changed cell by cell: some rows at a time, if it is kept on disk.
+
+    Parameters
+    ----------
+    column : Column
+    storage : Storage
+    change : callable
+        Changes the cells of some rows, which it is given with where they stand; what becomes of a cell depends on it
+        alone.
+    """
+    if not storage.on_disk or len(column) <= storage.block_rows:
+        return change(column, slice(0, len(column)))
+    made = ColumnCollector(len(column), storage)
+    whole = all(made.add(change(some, rows)) for some, rows in row_blocks(column, storage))
+    return made.column()._replace(source=column.source) if whole else change(column, slice(0, len(column)))
 
 
 class ColumnCollector:
