@@ -5,6 +5,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -54,6 +55,19 @@ def test_a_sample_is_the_same_for_the_same_seed(size: int, seed: int, grouped: b
     assert one.row_numbers.tolist() == other.row_numbers.tolist() == sorted(set(one.row_numbers.tolist()))
     sizes = [3, 2, 1, 1] if grouped else [7]
     assert len(one) == sum(min(size, most) for most in sizes)
+    # The same rows are picked whatever order they have, and also of those that others were taken from.
+    turned = VISITS.sort("kg desc").pick_rows(random=size, seed=seed, by=by)
+    assert sorted(turned.row_numbers.tolist()) == one.row_numbers.tolist()
+    assert one.pick_rows(random=size, seed=seed, by=by).row_numbers.tolist() == one.row_numbers.tolist()
+
+
+def test_every_row_has_the_same_chance() -> None:
+    table = comb.table(columns={"v": list(range(200))})
+    picked = np.zeros(200, np.int64)
+    for seed in range(400):
+        picked[table.pick_rows(random=50, seed=seed).row_numbers - 1] += 1
+    # Each is picked 100 times on average, with a standard deviation of 8.7 (binomial, n = 400, p = 1/4).
+    assert picked.sum() == 400 * 50 and picked.min() > 60 and picked.max() < 140
 
 
 @given(st.lists(st.none() | st.integers(0, 5), min_size=1, max_size=15), st.integers(1, 6), st.booleans())

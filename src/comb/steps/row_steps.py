@@ -15,6 +15,7 @@ from comb.expressions.windows import Window
 from comb.kernels.grouping import Codes, candidates, group, missing_last, order_rows
 from comb.steps.base import Change, Rows, SetAside, Step, chosen, places_where, undefined_notes
 from comb.steps.column_steps import day_of, value_of
+from comb.tables.chance import chance_of
 from comb.tables.column import Column, Mask
 from comb.tables.names import check_known
 from comb.tables.table import BareTable, check_seed
@@ -264,7 +265,7 @@ class PickRows(Step, frozen=True, tag="pick_rows"):
             return np.asarray((place <= size) & (ranks >= 0))
         keys = []
         if asked == "random":
-            keys = [np.random.default_rng(self.seed).permutation(rows)]
+            keys = [chance_of(table.row_numbers, self.seed)]
         window = Window(groups, keys, none)
         place = window.rank("row_number").array
         if asked == "every":

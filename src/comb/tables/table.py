@@ -18,6 +18,7 @@ from comb.errors import ColumnError, ParameterError, listing, washed, washed_lin
 from comb.execution.storage import MEMORY, Storage
 from comb.kernels.grouping import Codes
 from comb.tables.cell_source import placed
+from comb.tables.chance import chance_of
 from comb.tables.column import Column
 from comb.tables.layout import LayoutRequest, lay_out, plain, shown_cells
 from comb.tables.names import check_known
@@ -248,8 +249,8 @@ class BareTable:
         check_whole(count, seed)
         check_seed(seed)
         count = min(count, self._row_count)
-        chosen = np.random.default_rng(seed).choice(self._row_count, count, replace=False)
-        return self._look(np.sort(chosen))
+        order = np.argsort(chance_of(self.row_numbers, seed), kind="stable")
+        return self._look(np.sort(order[:count]))
 
     def _view(self, start: int, stop: int) -> Self:
         return self._look(np.arange(max(start, 0), max(0, min(stop, self._row_count))))
