@@ -97,6 +97,7 @@ class DiskStorage:
         self._lock = threading.Lock()
         self._files: weakref.WeakSet[_MappedFile] = weakref.WeakSet()
         self._open: _MappedFile | None = None
+        self._texts: list[IO[bytes]] = []
         self._used = 0
         self._closed = threading.Event()
         self._thread: threading.Thread | None = None
@@ -116,6 +117,8 @@ class DiskStorage:
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
         self._closed.set()
+        for file in self._texts:
+            file.close()
         if self._thread is not None:
             self._thread.join()
             self._thread = None
@@ -143,6 +146,12 @@ class DiskStorage:
             start = self._used
             self._used = -(-(start + size) // ALIGNMENT) * ALIGNMENT
             return np.frombuffer(self._open, kind, count, start)
+
+    def file(self) -> IO[bytes]:
+        """Open a file without a name that is closed when the work is done."""
+        file = unnamed_file(self.folder)
+        self._texts.append(file)
+        return file
 
     def holds(self, array: NDArray[Any]) -> bool:
         """Return whether an array is kept in a file, or too small for one."""

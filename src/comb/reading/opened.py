@@ -7,6 +7,7 @@ from functools import partial
 from pathlib import Path, PurePath
 
 from comb.errors import ContentError, ParameterError, counted, listing
+from comb.execution.disk import DiskStorage
 from comb.execution.memory import TIMES_DECODED, TIMES_REFERENCE, check_memory
 from comb.execution.resources import Resources
 from comb.formats.sniff import BINARY_START, ZIP_START, looks_like_json, looks_like_page
@@ -24,6 +25,7 @@ from comb.reading.io.decompress import decompress
 from comb.reading.io.encoding import COMPRESSED, Decoded, decode, utf8_mark
 from comb.reading.io.source_file import HeldSource, OpenSource, Stamp
 from comb.reading.io.text_stream import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
+from comb.reading.io.unfold import UnfoldedText, unfolded, unpacked_file
 from comb.reading.schema.apply import follow_schema, other_titles, settled_by_schema
 from comb.tables.read_options import ReadOptions
 
@@ -146,7 +148,33 @@ def open_source(
             with contextlib.suppress(NotUtf8Error):
                 text = FileText(opened, start, mark, declared=options.encoding is not None)
                 return _read_text(opened, text, rules, resources, first_look=first_look)
+        storage = resources.storage
+        if isinstance(storage, DiskStorage) and (opened.size or 0) * held > (resources.memory or 0):
+            return _open_unfolded(opened, start, rules, resources, storage)
         return _open_decoded(opened, start, rules, resources)
+
+
+def _open_unfolded(
+    opened: OpenSource, start: bytes, rules: ColumnRules, resources: Resources, storage: DiskStorage
+) -> OpenText | OpenDocument:
+    """Open a source that is compressed or not UTF-8, and does not fit into memory: by way of a temporary file."""
+    options = rules.options
+    file, compression = unpacked_file(opened, start, storage.file, options.table, options.most_bytes)
+    if compression:
+        size = file.seek(0, 2)
+        file.seek(0)
+        beginning = file.read(LOOK_BYTES)
+
+        def content() -> bytes:
+            check_memory(size, resources.times_memory * TIMES_DECODED, opened.path, resources.memory)
+            file.seek(0)
+            return file.read()
+
+        document = _document(beginning, content, opened.name, options, resources)
+        if document is not None:
+            return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, None)
+    text = unfolded(file, opened.name, storage.file, options.encoding)
+    return _read_text(opened, text, rules, resources, compression=compression)
 
 
 def _is_its_name(table: str, name: str) -> bool:
@@ -218,7 +246,8 @@ def _read_text(
         text.read_from(header.offset)
         reader = ChunkReader(header, rules, text.again)
         pipeline = ChunkPipeline(text, reader, most, resources, first_look=first_look and not text.complete)
-        size = len(text.start) if text.complete else opened.size or 0
+        whole = text.size if isinstance(text, UnfoldedText) else opened.size or 0
+        size = len(text.start) if text.complete else whole
         assembler = pipeline.read(lambda chunk: min(most, int(len(chunk.lines) * size / max(1, chunk.after))))
         raw_table = assemble(reader, assembler)
         decoded = text.decoded()

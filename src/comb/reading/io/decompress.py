@@ -6,6 +6,7 @@ shorter file.
 """
 
 import bz2
+import contextlib
 import io
 import lzma
 import struct
@@ -14,7 +15,7 @@ import zlib
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from comb.errors import ContentError, listing, nearest
+from comb.errors import CombError, ContentError, listing, nearest
 
 # What a compressed source may decompress to unless a larger limit is given: more than a
 # table on which somebody works, less than the memory of a small machine.
@@ -97,44 +98,116 @@ def decompress(data: bytes, name: str, *, member: str | None = None, most: int |
     return data, ""
 
 
+def compression_of(start: bytes) -> str:
+    """Return what a source is compressed with, by its first bytes: ``gzip``, ``zip``; empty for none."""
+    if start.startswith(b"PK\x03\x04"):
+        return "zip"
+    return next((kind for magic, kind, _ in _STREAMS if start.startswith(magic)), "")
+
+
+def unpacked_parts(pieces: Iterator[bytes], name: str, kind: str, most: int | None = None) -> Iterator[bytes]:
+    """Decompress a stream piece by piece; see `decompress`.
+
+    Parameters
+    ----------
+    pieces : iterator of bytes
+        The source.
+    name : str
+        What to call it in messages.
+    kind : str
+        As `compression_of` gives it; not ``zip``, whose index comes last.
+    most : int, optional
+    """
+    make = next(one for _, known, one in _STREAMS if known == kind)
+    return _stream_parts(pieces, name, kind, make, MOST_BYTES if most is None else most)
+
+
+def unpacked_member(archive: zipfile.ZipFile, member: str | None, name: str, most: int | None) -> Iterator[bytes]:
+    """Decompress a member of a zip archive piece by piece; see `decompress`."""
+    limit, size = MOST_BYTES if most is None else most, 0
+    with _zip_named(name):
+        for piece in member_pieces(archive, chosen_member(archive, name, member)):
+            size += len(piece)
+            if size > limit:
+                raise too_large(name, limit)
+            yield piece
+
+
+def chosen_member(archive: zipfile.ZipFile, name: str, member: str | None) -> str:
+    """Return which file of an archive is meant."""
+    return _chosen_member(tables_in_zip(archive), name, member)
+
+
 def _decompress_stream(data: bytes, name: str, kind: str, make: Callable[[], Any], limit: int) -> bytes:
     """Decompress one stream, or several end to end as gzip and others allow."""
-    content, rest = io.BytesIO(), memoryview(data)
-    while rest:
+    content = io.BytesIO()
+    for part in _stream_parts(iter([data]), name, kind, make, limit):
+        content.write(part)
+    return content.getvalue()
+
+
+def _stream_parts(
+    pieces: Iterator[bytes], name: str, kind: str, make: Callable[[], Any], limit: int
+) -> Iterator[bytes]:
+    """Decompress one stream, or several end to end, piece by piece."""
+    rest, at, total = memoryview(next(pieces, b"")), 0, 0
+    while True:
+        # Filled up with zeros between streams and at the end, as tapes are.
+        while at == len(rest) or (total and not rest[at]):
+            if at == len(rest):
+                rest, at = memoryview(next(pieces, b"")), 0
+                if not len(rest):
+                    return
+            elif not rest[at]:
+                at += (
+                    len(rest)
+                    - at
+                    - len(bytes(rest[at : at + _MOST_PIECE]).lstrip(b"\x00"))
+                    - len(rest[at + _MOST_PIECE :])
+                )
         decompressor = make()
         # Little at first: what is not used of a piece is copied, and there may be very many streams.
-        size, start = _LEAST_PIECE, 0
-        try:
-            while not decompressor.eof and start < len(rest):
-                piece = rest[start : start + size]
-                start, size = start + len(piece), min(2 * size, _most_piece(decompressor))
+        size = _LEAST_PIECE
+        with _stream_named(name, kind):
+            while not decompressor.eof:
+                if at == len(rest):
+                    rest, at = memoryview(next(pieces, b"")), 0
+                    if not len(rest):
+                        break
+                piece = rest[at : at + size]
+                at, size = at + len(piece), min(2 * size, _most_piece(decompressor))
                 for part in _bounded(decompressor, piece):
-                    content.write(part)
-                    if content.tell() > limit:
+                    total += len(part)
+                    if total > limit:
                         raise too_large(name, limit)
-        except lzma.LZMAError as error:
-            if "memory" in str(error).lower():
-                raise _too_wide(name) from None
-            raise damaged(name, kind, str(error)) from None
-        except (zlib.error, OSError, EOFError, ValueError) as error:
-            if isinstance(error, ContentError):
-                raise
-            raise damaged(name, kind, str(error)) from None
-        except MemoryError:
-            raise _too_wide(name) from None
-        except Exception as error:
-            if type(error).__name__ != "ZstdError":
-                raise
-            if "memory" in str(error).lower():
-                raise _too_wide(name) from None
-            raise damaged(name, kind, str(error)) from None
+                    yield part
         if not decompressor.eof:
-            raise damaged(name, kind, f"it ends in the middle, after {content.tell():,} bytes of content")
-        rest = rest[start - len(decompressor.unused_data) :]
-        while rest and not rest[0]:
-            # Filled up with zeros, as tapes are.
-            rest = rest[len(rest) - len(bytes(rest[:_MOST_PIECE]).lstrip(b"\x00")) - len(rest[_MOST_PIECE:]) :]
-    return content.getvalue()
+            raise damaged(name, kind, f"it ends in the middle, after {total:,} bytes of content")
+        at -= len(decompressor.unused_data)
+        total = max(total, 1)
+
+
+@contextlib.contextmanager
+def _stream_named(name: str, kind: str) -> Iterator[None]:
+    """Turn what decompressors raise into an error that names the source."""
+    try:
+        yield
+    except ContentError:
+        raise
+    except lzma.LZMAError as error:
+        if "memory" in str(error).lower():
+            raise _too_wide(name) from None
+        raise damaged(name, kind, str(error)) from None
+    except (zlib.error, OSError, EOFError, ValueError) as error:
+        raise damaged(name, kind, str(error)) from None
+    except MemoryError:
+        raise _too_wide(name) from None
+    except Exception as error:
+        if type(error).__name__ != "ZstdError":
+            raise
+        if "memory" in str(error).lower():
+            raise _too_wide(name) from None
+        raise damaged(name, kind, str(error)) from None
 
 
 def _most_piece(decompressor: Any) -> int:
@@ -163,16 +236,20 @@ def _bounded(decompressor: Any, piece: memoryview) -> Iterator[bytes]:
 
 
 def _decompress_zip(data: bytes, name: str, member: str | None, limit: int) -> tuple[bytes, str]:
+    with _zip_named(name), zipfile.ZipFile(io.BytesIO(data)) as archive:
+        chosen = chosen_member(archive, name, member)
+        content = io.BytesIO()
+        for piece in unpacked_member(archive, chosen, name, limit):
+            content.write(piece)
+    return content.getvalue(), f"zip: {chosen}"
+
+
+@contextlib.contextmanager
+def _zip_named(name: str) -> Iterator[None]:
+    """Turn what the reader of archives raises into an error that names the source."""
     try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            names = tables_in_zip(archive)
-            chosen = _chosen_member(names, name, member)
-            content = io.BytesIO()
-            for piece in member_pieces(archive, chosen):
-                content.write(piece)
-                if content.tell() > limit:
-                    raise too_large(name, limit)
-    except ContentError:
+        yield
+    except CombError:
         raise
     except _ZIP_ERRORS as error:
         raise damaged(name, "zip", str(error) or type(error).__name__) from None
@@ -180,7 +257,6 @@ def _decompress_zip(data: bytes, name: str, member: str | None, limit: int) -> t
         raise ContentError(
             f"cannot be decompressed: {error}", where=name, remedy="decompress it with its password"
         ) from None
-    return content.getvalue(), f"zip: {chosen}"
 
 
 def member_pieces(archive: zipfile.ZipFile, member: str) -> Iterator[bytes]:

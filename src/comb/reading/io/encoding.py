@@ -12,6 +12,7 @@ import json
 import re
 import unicodedata
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from comb.errors import ContentError
 from comb.formats.encodings import codec_name
@@ -114,10 +115,9 @@ def decode(data: bytes, name: str, encoding: str | None = None, *, delimited: bo
     """
     if encoding is not None:
         return _as_given(data, name, encoding)
-    for mark, shown, codec in _MARKS:
-        if data.startswith(mark):
-            why = f"the file begins with the byte order mark of {shown.removesuffix('-sig').upper()}"
-            return Decoded(_strict(data[len(mark) :], name, codec), shown, why)
+    marked = marked_codec(data) if data.startswith(tuple(mark for mark, _, _ in _MARKS)) else None
+    if marked is not None:
+        return Decoded(_strict(data[len(marked.mark) :], name, marked.codec), marked.encoding, marked.why)
     for signature, what in _SIGNATURES:
         if data.startswith(signature):
             raise ContentError(
@@ -125,14 +125,43 @@ def decode(data: bytes, name: str, encoding: str | None = None, *, delimited: bo
                 where=name,
                 remedy="save the table in it as CSV or as a workbook",
             )
-    wide = _wide_codec(data)
-    if wide:
-        return Decoded(_strict(data, name, wide), wide, "every other byte is zero, as in UTF-16")
-    decoded = _as_utf8(data) or _single_byte(data)
+    marked = marked_codec(data)
+    if marked is not None:
+        return Decoded(_strict(data, name, marked.codec), marked.encoding, marked.why)
+    decoded = _as_utf8(data) or single_byte(data)
     _refuse_binary(decoded.text, name)
     if delimited:
         _refuse_other_text(decoded.text, name)
     return decoded
+
+
+class Marked(NamedTuple):
+    """An encoding that the beginning of a text shows.
+
+    Attributes
+    ----------
+    encoding : str
+        The name to give to read it so again.
+    codec : str
+    mark : bytes
+        To be left out.
+    why : str
+    """
+
+    encoding: str
+    codec: str
+    mark: bytes
+    why: str
+
+
+def marked_codec(start: bytes) -> Marked | None:
+    """Return the encoding of a text that begins with a byte order mark, or in which every other byte is zero."""
+    for mark, shown, codec in _MARKS:
+        if start.startswith(mark):
+            why = f"the file begins with the byte order mark of {shown.removesuffix('-sig').upper()}"
+            return Marked(shown, codec, mark, why)
+    wide = _wide_codec(start)
+    return Marked(wide, wide, b"", "every other byte is zero, as in UTF-16") if wide else None
 
 
 def utf8_mark(start: bytes, encoding: str | None = None) -> bytes | None:
@@ -225,7 +254,7 @@ def _with_bad_bytes(data: bytes) -> Decoded | None:
     return Decoded(_BAD.sub("\N{REPLACEMENT CHARACTER}", text), "utf-8", why, bad=tuple(bad))
 
 
-def _single_byte(data: bytes) -> Decoded:
+def single_byte(data: bytes) -> Decoded:
     """Decode with the single-byte encoding that makes the most likely words."""
     trials = []
     for encoding in _SINGLE_BYTE:

@@ -14,7 +14,7 @@ from concurrent.futures import Executor, Future
 from dataclasses import dataclass
 from io import BufferedReader
 from pathlib import Path
-from typing import BinaryIO, cast
+from typing import IO, BinaryIO, cast
 
 import numpy as np
 from blake3 import blake3
@@ -212,6 +212,17 @@ class OpenSource:
         # A file that grows faster than it is read would never end.
         if self.at_end or self._read > (self.size or self._read):
             self._check()
+
+    def pieces(self, size: int) -> Iterator[bytes]:
+        """Read on to the end, piece by piece."""
+        while not self.at_end:
+            data = self.read(size)
+            if data:
+                yield data
+
+    def again_whole(self) -> IO[bytes]:
+        """Open a file a second time."""
+        return _open(Path(self.path))
 
     def everything(self, start: bytes, factor: float) -> bytes:
         """Read all of it, when its beginning was read already."""
