@@ -71,8 +71,8 @@ def check_memory(size: int, times: float, where: str, memory: int | None = None)
     raise NotEnoughMemory(
         f"loading {size / 1e9:.1f} GB needs about {size * times / 1e9:.1f} GB of memory, {free / 1e9:.1f} GB are free",
         where=where,
-        remedy="read less of it: rows=..., or --rows; "
-        "delimited text is worked on piece by piece: comb run, or Plan.run, with memory given or not",
+        remedy="read less of it: rows=..., or --rows; delimited text that is too large is worked on in temporary files "
+        "by comb run (Plan.run), profile, count and show; workbooks, JSON and standard input are held in memory",
     )
 
 

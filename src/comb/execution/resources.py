@@ -1,6 +1,7 @@
 """How work is divided, and where what it makes is kept. Results never depend on it, only time and memory do."""
 
 import os
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from comb.execution.memory import LOAD
@@ -28,6 +29,8 @@ class Resources:
         What is done needs this many times the size of its source in memory; that is asked for before any work.
     memory : int or None
         How many bytes it may take; None means what is free.
+    progress : callable
+        Called now and then with how far a large source was read.
     """
 
     threads: int = field(default_factory=lambda: min(os.cpu_count() or 1, MOST_THREADS))
@@ -35,6 +38,7 @@ class Resources:
     storage: Storage = MEMORY
     times_memory: float = LOAD
     memory: int | None = None
+    progress: Callable[[str], None] = lambda text: None
 
 
 DEFAULT = Resources()

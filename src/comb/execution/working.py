@@ -88,7 +88,7 @@ def working(
     free = free_memory() if given is None else given
     needed = int(size * times * (1 if compiled else TIMES_REFERENCE))
     if free is None or needed <= free or (given is None and size < LARGE):
-        yield Resources(times_memory=times, memory=given)
+        yield Resources(times_memory=times, memory=given, progress=say)
         return
     folder = temporary_folder(limits.temporary)
     room = int(size * (DISK_TO_RUN if times >= RUN else DISK_TO_LOAD))
@@ -106,7 +106,7 @@ def working(
     with DiskStorage(folder, left) as storage:
         what = f"{amount(size)} do not fit into {amount(free)} of memory: working on disk"
         say(Notice(f"{what}; needs about {amount(room)} in {folder}"))
-        yield Resources(chunk_bytes=chunk, storage=storage, times_memory=times, memory=free)
+        yield Resources(chunk_bytes=chunk, storage=storage, times_memory=times, memory=free, progress=say)
 
 
 def amount(size: int) -> str:

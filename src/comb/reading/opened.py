@@ -8,7 +8,7 @@ from pathlib import Path, PurePath
 
 from comb.errors import ContentError, ParameterError, counted, listing
 from comb.execution.disk import DiskStorage
-from comb.execution.memory import TIMES_DECODED, TIMES_REFERENCE, check_memory
+from comb.execution.memory import LARGE, TIMES_DECODED, TIMES_REFERENCE, check_memory
 from comb.execution.resources import Resources
 from comb.formats.sniff import BINARY_START, ZIP_START, looks_like_json, looks_like_page
 from comb.kernels import dispatch
@@ -38,6 +38,9 @@ TEXT_ONLY = (*TEXT_ONLY_BUT_ENCODING, "encoding")
 
 # A larger text is not read as a sheet, cell by cell.
 LARGEST_SHEET_TEXT = 20_000_000
+
+# How far a large text was read is said once for so many bytes.
+TELL_EVERY = 50_000_000
 
 # This much of a source shows whether it is a page or JSON.
 LOOK_AT = 4_000
@@ -245,8 +248,11 @@ def _read_text(
         header.names = other_titles(header.names, rules.schema)
         text.read_from(header.offset)
         reader = ChunkReader(header, rules, text.again)
-        pipeline = ChunkPipeline(text, reader, most, resources, first_look=first_look and not text.complete)
         whole = text.size if isinstance(text, UnfoldedText) else opened.size or 0
+        tell = _teller(opened.name, whole, resources)
+        pipeline = ChunkPipeline(
+            text, reader, most, resources, first_look=first_look and not text.complete, tell=tell
+        )  # fmt: skip
         size = len(text.start) if text.complete else whole
         assembler = pipeline.read(lambda chunk: min(most, int(len(chunk.lines) * size / max(1, chunk.after))))
         raw_table = assemble(reader, assembler)
@@ -261,6 +267,19 @@ def _read_text(
     return OpenText(
         opened.name, opened.path, opened.stamp(), compression, decoded, layout, raw_table, rules, not pipeline.whole
     )
+
+
+def _teller(name: str, size: int, resources: Resources) -> Callable[[int, int], None]:
+    """Return what says how far a large text was read, once for each `TELL_EVERY` bytes."""
+    told = 0
+
+    def tell(done: int, rows: int) -> None:
+        nonlocal told
+        if size >= LARGE and done - told >= TELL_EVERY:
+            told = done
+            resources.progress(f"reading {name}: {done / 1e9:.2f} of {size / 1e9:.2f} GB, {rows:,} rows")
+
+    return tell
 
 
 def _bad_bytes_note(decoded: Decoded) -> str:

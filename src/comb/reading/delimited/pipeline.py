@@ -39,6 +39,8 @@ class ChunkPipeline:
     resources : Resources
     first_look : bool
         Read only what is at hand of the text, its beginning.
+    tell : callable
+        Called after each chunk with the bytes and rows so far.
 
     Attributes
     ----------
@@ -47,8 +49,16 @@ class ChunkPipeline:
     """
 
     def __init__(
-        self, text: SourceText, reader: ChunkReader, most: int, resources: Resources, *, first_look: bool
+        self,
+        text: SourceText,
+        reader: ChunkReader,
+        most: int,
+        resources: Resources,
+        *,
+        first_look: bool,
+        tell: Callable[[int, int], None] = lambda size, rows: None,
     ) -> None:
+        self._tell = tell
         self._text = text
         self._reader = reader
         self._most = most
@@ -88,6 +98,7 @@ class ChunkPipeline:
         threads = self._resources.threads if self._most == EVERYTHING and in_chunks else 1
         for text_range, result in parse_chunks(chain([first], ranges), read_chunk, threads):
             assembler.add(result)
+            self._tell(text_range.start + result.after, assembler.rows)
             if assembler.rows >= self._most or self._first_look:
                 at_end = text_range.last and result.after == len(text_range.data)
                 self.whole = not self._first_look and at_end

@@ -34,6 +34,10 @@ _ZIP_ERRORS = (
     zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError, OSError, ValueError, struct.error,
     KeyError, IndexError,
 )  # fmt: skip
+# A table in text is about so many times as large as compressed; and this many bytes show that it is.
+USUAL_PACKING = 6
+LONGEST_MAGIC = 8
+
 WORKBOOK_PARTS = ("[Content_Types].xml", "mimetype")
 
 

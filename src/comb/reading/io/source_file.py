@@ -8,6 +8,7 @@ import os
 import re
 import stat
 import sys
+import zipfile
 from collections import deque
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Executor, Future
@@ -22,6 +23,7 @@ from blake3 import blake3
 from comb.errors import CombError, ParameterError, SourceMissing, SourceUnreadable, listing, nearest
 from comb.execution.executor import helper
 from comb.execution.memory import LARGE, check_memory
+from comb.reading.io.decompress import LONGEST_MAGIC, USUAL_PACKING, WORKBOOK_PARTS, compression_of
 
 # Names of neighbouring files shown when a path is not there.
 MOST_NEIGHBOURS = 6
@@ -318,16 +320,27 @@ def check_path(path: object) -> None:
 
 
 def size_of(source: Source) -> int:
-    """Return how many bytes the files of a source have; what is a stream or not there counts nothing."""
-    size = 0
-    for one in expand(source):
-        if isinstance(one, HeldSource):
-            size += len(one.data)
-            continue
-        with contextlib.suppress(OSError, ValueError):
-            path = Path(one).expanduser()
-            size += path.stat().st_size if path.is_file() else 0
-    return size
+    """Return about how many bytes of text a source has; a stream, or what is not there, counts nothing."""
+    return sum(len(one.data) if isinstance(one, HeldSource) else _size_unpacked(Path(one)) for one in expand(source))
+
+
+def _size_unpacked(given: Path) -> int:
+    """Return how large a file is, and about how large what is in it, if it is compressed."""
+    with contextlib.suppress(OSError, ValueError, zipfile.BadZipFile):
+        path = given.expanduser()
+        if not path.is_file():
+            return 0
+        size = path.stat().st_size
+        with path.open("rb") as stream:
+            kind = compression_of(stream.read(LONGEST_MAGIC))
+            if kind == "zip":
+                with zipfile.ZipFile(stream) as archive:
+                    members = [one.file_size for one in archive.infolist()]
+                    known = set(archive.namelist()) & set(WORKBOOK_PARTS)
+                # A workbook is read in memory, whatever is chosen.
+                return size if known else max(members, default=size)
+        return size * (USUAL_PACKING if kind else 1)
+    return 0
 
 
 def expand(source: Source) -> list[str | Path | HeldSource]:
