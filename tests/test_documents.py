@@ -64,7 +64,7 @@ def test_the_commands_of_the_pages_about_looking_run(beside_the_demo: Path) -> N
         (beside_the_demo / name).rename(beside_the_demo / "comb-demo" / name)
     comb.Plan.load(beside_the_demo / "comb-demo" / "plan.yaml").run()
     found = []
-    for page in ("pictures.md", "compare.md"):
+    for page in ("pictures.md", "compare.md", "large.md"):
         text = (ROOT / "docs" / page).read_text(encoding="utf-8")
         found += [block.replace("\\\n", " ") for block in re.findall(r"```sh\n(.*?)```", text, re.DOTALL)]
     assert len(found) >= 7

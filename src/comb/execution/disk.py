@@ -46,10 +46,10 @@ ALIGNMENT = 64
 # So often it is looked how much of the mapped files is in memory, in seconds.
 LOOK_EVERY = 0.003
 
-# Memory that was freed is given back to the system every so many looks; else it would stay the process's own.
+# Memory that was freed is given back to the system once in this number of looks; else it would stay the process's own.
 GIVE_BACK_EVERY = 60
 
-# A row that is worked on takes about so many bytes of the limit; fewer rows than this are not worth a block.
+# A row that is worked on takes about this much of the limit, in bytes; fewer rows than this are not worth a block.
 BYTES_A_ROW = 1_500
 LEAST_ROWS = 50_000
 

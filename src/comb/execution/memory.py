@@ -38,7 +38,7 @@ def bytes_of(text: str | int, parameter: str = "memory") -> int:
     Raises
     ------
     ParameterError
-        If it is none, or too little to work with.
+        If it is not an amount, or too little to work with.
 
     >>> bytes_of("1.5 GB")
     1500000000
@@ -96,7 +96,7 @@ def _machine_free() -> int | None:
 def container_free(groups: Path = _GROUPS, membership: Path = Path("/proc/self/cgroup")) -> int | None:
     """Return how many bytes the container still allows; None where there is no limit.
 
-    Each control group above the process may have one. What the system holds of files only for speed can be had back.
+    Each control group above the process may have one. What the system holds of files only for speed is given back.
 
     Parameters
     ----------

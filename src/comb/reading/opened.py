@@ -25,7 +25,7 @@ from comb.reading.io.decompress import decompress
 from comb.reading.io.encoding import COMPRESSED, Decoded, decode, utf8_mark
 from comb.reading.io.source_file import HeldSource, OpenSource, Stamp
 from comb.reading.io.text_stream import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
-from comb.reading.io.unfold import UnfoldedText, unfolded, unpacked_file
+from comb.reading.io.transcode import TranscodedText, decompressed_file, transcoded
 from comb.reading.schema.apply import follow_schema, other_titles, settled_by_schema
 from comb.tables.read_options import ReadOptions
 
@@ -39,7 +39,7 @@ TEXT_ONLY = (*TEXT_ONLY_BUT_ENCODING, "encoding")
 # A larger text is not read as a sheet, cell by cell.
 LARGEST_SHEET_TEXT = 20_000_000
 
-# How far a large text was read is said once for so many bytes.
+# How far a large text was read is said once in this number of bytes.
 TELL_EVERY = 50_000_000
 
 # This much of a source shows whether it is a page or JSON.
@@ -153,16 +153,16 @@ def open_source(
                 return _read_text(opened, text, rules, resources, first_look=first_look)
         storage = resources.storage
         if isinstance(storage, DiskStorage) and (opened.size or 0) * held > (resources.memory or 0):
-            return _open_unfolded(opened, start, rules, resources, storage)
+            return _open_transcoded(opened, start, rules, resources, storage)
         return _open_decoded(opened, start, rules, resources)
 
 
-def _open_unfolded(
+def _open_transcoded(
     opened: OpenSource, start: bytes, rules: ColumnRules, resources: Resources, storage: DiskStorage
 ) -> OpenText | OpenDocument:
     """Open a source that is compressed or not UTF-8, and does not fit into memory: by way of a temporary file."""
     options = rules.options
-    file, compression = unpacked_file(opened, start, storage.file, options.table, options.most_bytes)
+    file, compression = decompressed_file(opened, start, storage.file, options.table, options.most_bytes)
     if compression:
         size = file.seek(0, 2)
         file.seek(0)
@@ -176,7 +176,7 @@ def _open_unfolded(
         document = _document(beginning, content, opened.name, options, resources)
         if document is not None:
             return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, None)
-    text = unfolded(file, opened.name, storage.file, options.encoding)
+    text = transcoded(file, opened.name, storage.file, options.encoding)
     return _read_text(opened, text, rules, resources, compression=compression)
 
 
@@ -248,7 +248,7 @@ def _read_text(
         header.names = other_titles(header.names, rules.schema)
         text.read_from(header.offset)
         reader = ChunkReader(header, rules, text.again)
-        whole = text.size if isinstance(text, UnfoldedText) else opened.size or 0
+        whole = text.size if isinstance(text, TranscodedText) else opened.size or 0
         tell = _teller(opened.name, whole, resources)
         pipeline = ChunkPipeline(
             text, reader, most, resources, first_look=first_look and not text.complete, tell=tell

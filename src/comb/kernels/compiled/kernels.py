@@ -141,7 +141,7 @@ class CompiledKernels:
             raise IndexError("expected codes below the number of groups")
         if finite and most - least + FLOAT_BITS + len(values).bit_length() < SHORT_BITS:
             return _sums.short_sums(values, places, groups, least)
-        # So many groups at once that their long numbers stay small.
+        # Few enough groups at once that their long numbers stay small.
         at_once = max(1, LONG_NUMBERS // (most - least + LEAST_BITS))
         parts = [
             _sums.sums(values, places, start, min(start + at_once, groups), least, most)

@@ -34,7 +34,7 @@ _ZIP_ERRORS = (
     zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError, OSError, ValueError, struct.error,
     KeyError, IndexError,
 )  # fmt: skip
-# A table in text is about so many times as large as compressed; and this many bytes show that it is.
+# A table in text is about this many times as large as compressed; and this many bytes show that it is.
 USUAL_PACKING = 6
 LONGEST_MAGIC = 8
 

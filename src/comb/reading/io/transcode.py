@@ -1,4 +1,4 @@
-"""Sources that are compressed, or not in UTF-8, unfolded once into a temporary file of UTF-8 text.
+"""Sources that are compressed, or not in UTF-8, written once to a temporary file as UTF-8 text.
 
 In memory such a source is held whole, several times over. Where it does not fit, it is written to a file without a name
 instead, and read from there like any text in UTF-8. That takes two or three passes, none of which holds more than a few
@@ -52,7 +52,7 @@ _LINE_END = re.compile("\r\n|\n|\r")
 _LINE_WITH_MORE = re.compile(rb"[^\r\n]*[\x80-\xff][^\r\n]*[\r\n]*")
 
 
-class UnfoldedText:
+class TranscodedText:
     """The text of a source, in a temporary file; see `comb.reading.io.text_stream.SourceText`.
 
     Parameters
@@ -111,7 +111,7 @@ class UnfoldedText:
         return self._decoded
 
 
-def unpacked_file(
+def decompressed_file(
     opened: OpenSource, start: bytes, new_file: NewFile, member: str | None, most: int | None
 ) -> tuple[IO[bytes], str]:
     """Write what is in a compressed source to a temporary file; the bytes of any other as they are.
@@ -137,9 +137,9 @@ def unpacked_file(
     return file, kind
 
 
-def unfolded(
+def transcoded(
     file: IO[bytes], name: str, new_file: NewFile, encoding: str | None = None, *, piece: int = PIECE
-) -> UnfoldedText:
+) -> TranscodedText:
     """Bring the text in a temporary file to UTF-8.
 
     Parameters
@@ -162,11 +162,11 @@ def unfolded(
     decoded, codec, mark = _judged(file, name, encoding, piece)
     # What is declared was not looked at.
     if codec == "utf-8" and encoding is None and not mark and not decoded.bad:
-        return UnfoldedText(file, decoded)
+        return TranscodedText(file, decoded)
     made = new_file()
     with file:
         made.writelines(_transcoded(file, name, decoded, codec, mark, piece))
-    return UnfoldedText(made, decoded)
+    return TranscodedText(made, decoded)
 
 
 def _pieces(opened: OpenSource, start: bytes) -> Iterator[bytes]:
@@ -256,7 +256,7 @@ class _Judge:
         self._good += len(_BEYOND_ASCII.findall(text)) - bad
         self._places += len(found)
         if self._good < GOOD_FOR_EACH_BAD * self._places and len(self._bad) > JUDGED_CHARACTERS:
-            return  # so many bad ones are another encoding, and need no places
+            return  # with this many bad ones it is another encoding, and no places are needed
         ends = [match.start() for match in _LINE_END.finditer(text)] if found else []
         line = 0
         for match in found:
@@ -291,7 +291,7 @@ class _Judge:
 
 
 def _lines_in(piece: bytes) -> int:
-    """Count line ends; quickly where all are alike."""
+    """Count line ends; quickly where there are line feeds only."""
     return len(_LINE_END.findall(piece.decode("latin-1"))) if b"\r" in piece else piece.count(b"\n")
 
 

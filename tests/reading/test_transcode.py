@@ -16,7 +16,7 @@ import comb
 from comb.errors import CombError
 from comb.execution.resources import Resources
 from comb.reading.io.encoding import decode
-from comb.reading.io.unfold import unfolded
+from comb.reading.io.transcode import transcoded
 from comb.reading.load import load_table
 from comb.tables.read_options import ReadOptions
 from support.on_disk import storage_in
@@ -100,10 +100,10 @@ def test_any_text_in_any_pieces(
             whole = decode(data, "x.csv")
         except comb.ContentError as error:
             with pytest.raises(comb.ContentError) as caught:
-                unfolded(io.BytesIO(data), "x.csv", storage.file, piece=piece)
+                transcoded(io.BytesIO(data), "x.csv", storage.file, piece=piece)
             assert caught.value.where == error.where
             return
-        made = unfolded(io.BytesIO(data), "x.csv", storage.file, piece=piece)
+        made = transcoded(io.BytesIO(data), "x.csv", storage.file, piece=piece)
         found = made.decoded()
         assert (found.encoding, found.why, found.bad) == (whole.encoding, whole.why, whole.bad)
         assert found.runner_up == whole.runner_up
