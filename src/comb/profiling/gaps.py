@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from comb.errors import agree, counted
+from comb.tables.stored import blocks_of
 from comb.tables.table import BareTable
 
 # Columns named, and numbers of gaps.
@@ -52,12 +53,19 @@ def gaps_of(table: BareTable) -> Gaps:
 
     Cost: a pass over the columns with missing cells.
     """
-    counts = np.zeros(table.row_count, np.int64)
-    holes = {name: column.missing for name, column in table.columns.items() if column.missing_count}
-    for missing in holes.values():
-        counts += missing
-    by_count = {gaps: int(count) for gaps, count in enumerate(np.bincount(counts).tolist()) if count}
-    one = counts == 1
+    states = {name: column.state for name, column in table.columns.items() if column.state is not None}
+    found = np.zeros(len(states) + 1, np.int64)
+    alone = dict.fromkeys(states, 0)
+    for rows in blocks_of(table.row_count, table._storage.block_rows):
+        holes = {name: state[rows] != 0 for name, state in states.items()}
+        counts = np.zeros(rows.stop - rows.start, np.int64)
+        for missing in holes.values():
+            counts += missing
+        found += np.bincount(counts, minlength=len(found))
+        one = counts == 1
+        for name, missing in holes.items():
+            alone[name] += int(np.count_nonzero(missing & one))
+    by_count = {gaps: int(count) for gaps, count in enumerate(found.tolist()) if count}
     whole = by_count.get(0, 0)
-    without = [(name, whole + int((missing & one).sum())) for name, missing in holes.items()]
+    without = [(name, whole + count) for name, count in alone.items()]
     return Gaps(table.row_count, by_count, tuple(sorted(without, key=lambda pair: -pair[1])))
