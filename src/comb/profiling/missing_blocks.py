@@ -1,10 +1,12 @@
 """Where cells are missing: columns by blocks of rows, and which columns are missing together."""
 
 from dataclasses import dataclass
+from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.tables.stored import blocks_of
 from comb.tables.table import BareTable
 
 # What can be told apart on a page.
@@ -78,13 +80,17 @@ def missing_together(table: BareTable) -> list[tuple[str, str, int, float]]:
         Two columns, in how many rows both are missing, and the share of the rows in which either is. Only pairs with a
         share of half and more, the highest first. Cost: a product for each pair of columns with missing cells.
     """
-    holes = {name: column.missing for name, column in table.columns.items() if 0 < column.missing_count < len(column)}
-    names = sorted(holes, key=lambda name: -int(holes[name].sum()))[:MOST_COLUMNS]
+    columns = {name: column for name, column in table.columns.items() if 0 < column.missing_count < len(column)}
+    counts = {name: column.missing_count for name, column in columns.items()}
+    names = sorted(columns, key=lambda name: -counts[name])[:MOST_COLUMNS]
+    found = dict.fromkeys(combinations(names, 2), 0)
+    for rows in blocks_of(table.row_count, table._storage.block_rows):
+        holes = {name: columns[name].states[rows] != 0 for name in names}
+        for one, other in found:
+            found[one, other] += int(np.count_nonzero(holes[one] & holes[other]))
     pairs = []
-    for at, one in enumerate(names):
-        for other in names[at + 1 :]:
-            both = int(np.count_nonzero(holes[one] & holes[other]))
-            either = int(np.count_nonzero(holes[one] | holes[other]))
-            if both > 1 and 2 * both >= either:
-                pairs.append((one, other, both, both / either))
+    for (one, other), both in found.items():
+        either = counts[one] + counts[other] - both
+        if both > 1 and 2 * both >= either:
+            pairs.append((one, other, both, both / either))
     return sorted(pairs, key=lambda pair: (-pair[3], -pair[2]))[:MOST_PAIRS]
