@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 import comb
 from comb.execution.resources import Resources
+from comb.interface.loading import load_within
 from comb.plans.run import open_plan, run_plan
 from comb.profiling.profile import profile
 from support.on_disk import kept_on_disk, storage_in
@@ -70,6 +71,14 @@ def test_any_rows_through_groups_and_shapes(
         there = run_plan(plan, overwrite=True, dry_run=dry, resources=Resources(storage=storage))
     assert there.ledger == here.ledger and (dry or folder_of(folder / "tidy") == files)
     assert all(there.tables[name].equals(table) for name, table in here.tables.items())
+
+
+def test_every_table_made_of_one_on_disk_is_there_too(demo: Path) -> None:
+    with storage_in(demo) as storage:
+        table = load_within(demo / "inspections.csv", Resources(storage=storage))
+        made = [table, table.filter("mites > 3"), table.sort("colony").select(["colony", "mites"]), table.first_rows(9)]
+        assert all(one._storage is storage for one in made) and len(made[1]) > 10
+        assert all(storage.holds(one["mites"].array) and storage.holds(one.row_numbers) for one in made)
 
 
 def findings_of(table: comb.Table) -> list[object]:

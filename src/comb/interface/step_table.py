@@ -46,6 +46,7 @@ class StepTable(BareTable):
             origin=bare.origin,
             notes=bare.notes,
             view_of=bare.view_of,
+            storage=bare._storage,
         )
         made._steps, made._entries = steps, entries
         return made

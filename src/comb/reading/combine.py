@@ -221,7 +221,8 @@ def files_table(
     )
     # What there is besides comes last, where the sentence over the table shows it.
     of_each = [f"{name}: {note}" for name, table in tables.items() for note in table.notes]
-    return BareTable(columns, origin=origin, notes=(*of_each, *notes))
+    storage = next(iter(tables.values()))._storage
+    return BareTable(columns, origin=origin, notes=(*of_each, *notes), storage=storage)
 
 
 def text_table(source: Source, texts: list[OpenText], threads: int = 1, storage: Storage = MEMORY) -> BareTable:
