@@ -35,9 +35,9 @@ if TYPE_CHECKING:
     from comb.interface.make_report import make_report
     from comb.interface.picture import Picture
     from comb.interface.plan import Plan
+    from comb.interface.profiles import profile, profile_together
     from comb.interface.report import Report
     from comb.interface.table import Table
-    from comb.interface.together import profile_together
     from comb.interface.tracing import trace
     from comb.plans.outcome import Outcome
     from comb.profiling.finding import Finding
@@ -50,9 +50,9 @@ if TYPE_CHECKING:
 __all__ = [
     "Column", "ColumnError", "CombError", "ContentError", "ExpressionError", "Finding", "Inspection",
     "NotEnoughMemory", "NotEnoughSpace", "Outcome", "ParameterError", "Picture", "Plan", "PlanError", "Profile",
-    "ReadError", "Report",
-    "SourceMissing", "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError", "differences", "draft_plan",
-    "inspect", "load", "load_all", "make_report", "profile_together", "table", "trace",
+    "ReadError", "Report", "SourceMissing", "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError",
+    "differences", "draft_plan", "inspect", "load", "load_all", "make_report", "profile", "profile_together", "table",
+    "trace",
 ]  # fmt: skip
 
 _HOMES = {
@@ -71,7 +71,8 @@ _HOMES = {
     "inspect": "interface.loading",
     "load": "interface.loading",
     "load_all": "interface.loading",
-    "profile_together": "interface.together",
+    "profile": "interface.profiles",
+    "profile_together": "interface.profiles",
     "make_report": "interface.make_report",
     "table": "interface.loading",
     "trace": "interface.tracing",

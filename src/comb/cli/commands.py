@@ -16,8 +16,8 @@ from comb.execution.working import working
 from comb.interface.comparing import differences
 from comb.interface.loading import inspect, load_all, load_beginning, load_within, read_options
 from comb.interface.plan import Plan
+from comb.interface.profiles import profile_together
 from comb.interface.table import Table
-from comb.interface.together import profile_together
 from comb.interface.tracing import trace
 from comb.kernels import dispatch
 from comb.plans.draft import draft_plan
