@@ -15,9 +15,11 @@ COUNT = 2.5
 PROFILE = 3.0
 RUN = 4.5
 
-# The kernels in plain Python take this many times as much, and a text that is held and decoded whole this many times.
+# What is held and decoded whole takes at least this many times its size, documents and their tables included.
+HELD = 5.0
+
+# The kernels in plain Python take this many times as much.
 TIMES_REFERENCE = 8.0
-TIMES_DECODED = 2.5
 
 # Smaller files are never worth the question.
 LARGE = 50_000_000
@@ -52,6 +54,15 @@ def bytes_of(text: str | int, parameter: str = "memory") -> int:
     return size
 
 
+def amount(size: int) -> str:
+    """Write a number of bytes for people.
+
+    >>> amount(1_930_000_000), amount(250_000_000)
+    ('1.9 GB', '250 MB')
+    """
+    return f"{size / 1e9:.1f} GB" if size >= 1e9 else f"{size / 1e6:,.0f} MB"
+
+
 def check_memory(size: int, times: float, where: str, memory: int | None = None) -> None:
     """Raise NotEnoughMemory before the machine begins to swap.
 
@@ -68,8 +79,9 @@ def check_memory(size: int, times: float, where: str, memory: int | None = None)
     free = free_memory() if memory is None else memory
     if size < LARGE or free is None or size * times <= free:
         return
+    there = f"{amount(free)} {'are free' if memory is None else 'may be used'}"
     raise NotEnoughMemory(
-        f"loading {size / 1e9:.1f} GB needs about {size * times / 1e9:.1f} GB of memory, {free / 1e9:.1f} GB are free",
+        f"loading {amount(size)} needs about {amount(int(size * times))} of memory, {there}",
         where=where,
         remedy="read less of it: rows=..., or --rows; delimited text that is too large is worked on in temporary files "
         "by comb run (Plan.run), profile, count and show; workbooks, JSON and standard input are held in memory",

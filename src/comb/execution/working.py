@@ -12,7 +12,7 @@ from pathlib import Path
 
 from comb.errors import NotEnoughSpace
 from comb.execution.disk import DiskStorage, check_folder, temporary_folder, used_bytes
-from comb.execution.memory import LARGE, LOAD, RUN, TIMES_REFERENCE, bytes_of, free_memory
+from comb.execution.memory import LARGE, LOAD, RUN, TIMES_REFERENCE, amount, bytes_of, free_memory
 from comb.execution.resources import CHUNK_BYTES, Resources
 
 # The columns of a text take about as much space as the text, and those that steps change are kept once more.
@@ -95,8 +95,8 @@ def working(
     there = shutil.disk_usage(folder).free if folder.is_dir() else 0
     if folder.is_dir() and there < room:
         raise NotEnoughSpace(
-            f"{amount(size)} do not fit into {amount(free)} of memory, and on disk they need about {amount(room)}; "
-            f"{amount(there)} are free",
+            f"work on {amount(size)} takes about {amount(needed)} of memory, {amount(free)} may be used; "
+            f"on disk it needs about {amount(room)}, {amount(there)} are free",
             where=str(folder),
             remedy="another folder: --temporary DIR, or temporary=",
         )
@@ -104,15 +104,6 @@ def working(
     left = free if given is None else max(given - used_bytes(), int(given * LEAST_SHARE))
     chunk = max(LEAST_CHUNK, min(CHUNK_BYTES, int(left * SHARE_OF_CHUNKS)))
     with DiskStorage(folder, left) as storage:
-        what = f"{amount(size)} do not fit into {amount(free)} of memory: working on disk"
-        say(Notice(f"{what}; needs about {amount(room)} in {folder}"))
+        what = f"work on {amount(size)} takes about {amount(needed)} of memory, {amount(free)} may be used"
+        say(Notice(f"{what}: working on disk; needs about {amount(room)} in {folder}"))
         yield Resources(chunk_bytes=chunk, storage=storage, times_memory=times, memory=free, progress=say)
-
-
-def amount(size: int) -> str:
-    """Write a number of bytes for people.
-
-    >>> amount(1_930_000_000), amount(250_000_000)
-    ('1.9 GB', '250 MB')
-    """
-    return f"{size / 1e9:.1f} GB" if size >= 1e9 else f"{size / 1e6:,.0f} MB"

@@ -8,7 +8,7 @@ from pathlib import Path, PurePath
 
 from comb.errors import ContentError, ParameterError, counted, listing
 from comb.execution.disk import DiskStorage
-from comb.execution.memory import LARGE, TIMES_DECODED, TIMES_REFERENCE, check_memory
+from comb.execution.memory import HELD, LARGE, TIMES_REFERENCE, check_memory
 from comb.execution.resources import Resources
 from comb.formats.sniff import BINARY_START, ZIP_START, looks_like_json, looks_like_page
 from comb.kernels import dispatch
@@ -23,7 +23,7 @@ from comb.reading.documents.json.beginning import beginning_of
 from comb.reading.documents.model import Document
 from comb.reading.io.decompress import decompress
 from comb.reading.io.encoding import COMPRESSED, Decoded, decode, utf8_mark
-from comb.reading.io.source_file import HeldSource, OpenSource, Stamp
+from comb.reading.io.source_file import LOOK_AT, HeldSource, OpenSource, Stamp
 from comb.reading.io.text_stream import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
 from comb.reading.io.transcode import TranscodedText, decompressed_file, transcoded
 from comb.reading.schema.apply import follow_schema, other_titles, settled_by_schema
@@ -41,9 +41,6 @@ LARGEST_SHEET_TEXT = 20_000_000
 
 # How far a large text was read is said once in this number of bytes.
 TELL_EVERY = 50_000_000
-
-# This much of a source shows whether it is a page or JSON.
-LOOK_AT = 4_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,7 +131,7 @@ def open_source(
             if document is not None:
                 stamp = opened.stamp()
                 return OpenDocument(opened.name, opened.path, stamp, document, rules, options.table, first_look)
-        held = resources.times_memory * TIMES_DECODED
+        held = max(HELD, resources.times_memory)
         read_all = (lambda: start) if opened.at_end else partial(opened.everything, start, held)
         document = _document(start, read_all, opened.name, rules.options, resources)
         if document is not None:
@@ -169,7 +166,7 @@ def _open_transcoded(
         beginning = file.read(LOOK_BYTES)
 
         def content() -> bytes:
-            check_memory(size, resources.times_memory * TIMES_DECODED, opened.path, resources.memory)
+            check_memory(size, max(HELD, resources.times_memory), opened.path, resources.memory)
             file.seek(0)
             return file.read()
 
@@ -217,7 +214,7 @@ def _open_decoded(
 ) -> OpenText | OpenDocument:
     """Open a source that has to be held whole: it is compressed, or not UTF-8."""
     options = rules.options
-    data = opened.everything(start, resources.times_memory * TIMES_DECODED)
+    data = opened.everything(start, max(HELD, resources.times_memory))
     content, compression = decompress(data, opened.name, member=options.table, most=options.most_bytes)
     if compression:
         document = _document(content[:LOOK_BYTES], lambda: content, opened.name, options, resources)

@@ -34,9 +34,8 @@ _ZIP_ERRORS = (
     zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError, OSError, ValueError, struct.error,
     KeyError, IndexError,
 )  # fmt: skip
-# A table in text is about this many times as large as compressed; and this many bytes show that it is.
+# A table in text is about this many times as large as compressed.
 USUAL_PACKING = 6
-LONGEST_MAGIC = 8
 
 WORKBOOK_PARTS = ("[Content_Types].xml", "mimetype")
 

@@ -23,7 +23,8 @@ from blake3 import blake3
 from comb.errors import CombError, ParameterError, SourceMissing, SourceUnreadable, listing, nearest
 from comb.execution.executor import helper
 from comb.execution.memory import LARGE, check_memory
-from comb.reading.io.decompress import LONGEST_MAGIC, USUAL_PACKING, WORKBOOK_PARTS, compression_of
+from comb.formats.sniff import BINARY_START, looks_like_json
+from comb.reading.io.decompress import USUAL_PACKING, WORKBOOK_PARTS, compression_of
 
 # Names of neighbouring files shown when a path is not there.
 MOST_NEIGHBOURS = 6
@@ -37,6 +38,9 @@ WORTH_A_THREAD = 1_000_000
 # This many pieces may wait to be added.
 MOST_PENDING = 4
 _ADDRESS = re.compile(r"(?:https?|ftps?|s3)://?", re.IGNORECASE)
+# The beginning of a file that shows what it is.
+LOOK_AT = 4_000
+
 _GLOB_MARKS = frozenset("*?[")
 
 
@@ -320,7 +324,10 @@ def check_path(path: object) -> None:
 
 
 def size_of(source: Source) -> int:
-    """Return about how many bytes of text a source has; a stream, or what is not there, counts nothing."""
+    """Return about how many bytes of delimited text a source has.
+
+    Documents and streams, which are held in memory whatever is chosen, count nothing; nor does what is not there.
+    """
     return sum(len(one.data) if isinstance(one, HeldSource) else _size_unpacked(Path(one)) for one in expand(source))
 
 
@@ -332,13 +339,15 @@ def _size_unpacked(given: Path) -> int:
             return 0
         size = path.stat().st_size
         with path.open("rb") as stream:
-            kind = compression_of(stream.read(LONGEST_MAGIC))
+            start = stream.read(LOOK_AT)
+            kind = compression_of(start)
+            if start.startswith(BINARY_START) or looks_like_json(start.decode(errors="replace")):
+                return 0
             if kind == "zip":
                 with zipfile.ZipFile(stream) as archive:
                     members = [one.file_size for one in archive.infolist()]
                     known = set(archive.namelist()) & set(WORKBOOK_PARTS)
-                # A workbook is read in memory, whatever is chosen.
-                return size if known else max(members, default=size)
+                return 0 if known else max(members, default=size)
         return size * (USUAL_PACKING if kind else 1)
     return 0
 
