@@ -1,4 +1,4 @@
-"""Work on disk against work in memory: python benchmarks/large.py [MEGABYTES] [--memory SIZE] [--folder DIR]
+"""Work on disk against work in memory: python benchmarks/large.py [MEGABYTES] [--memory SIZE] [--folder DIR] [--only NAME]
 
 A file of 12 mixed columns, by default 1,000 MB, is worked on by the command line in processes of its own: in memory, and
 with so little that everything is kept in temporary files (``--memory``, by default a quarter of the file). Both are run
@@ -101,6 +101,7 @@ def main() -> None:
     parser.add_argument("megabytes", nargs="?", type=float, default=1000)
     parser.add_argument("--memory", default="")
     parser.add_argument("--folder", type=Path)
+    parser.add_argument("--only", default="", help="work whose name begins so")
     asked = parser.parse_args()
     with tempfile.TemporaryDirectory(dir=asked.folder) as place:
         folder = asked.folder or Path(place)
@@ -109,7 +110,8 @@ def main() -> None:
         small = asked.memory or f"{max(150, size / 4e6):.0f}MB"
         print(f"{size / 1e6:,.0f} MB, on disk with --memory {small}\n")
         print(f"{'':28}{'in memory':>20}{'on disk':>20}{'speed':>8}")
-        for name, text in {**PLANS, **dict.fromkeys(COMMANDS, "")}.items():
+        work = {**PLANS, **dict.fromkeys(COMMANDS, "")}
+        for name, text in ((name, text) for name, text in work.items() if name.startswith(asked.only)):
             if text:
                 plan = f"source: mixed.csv\nsteps:\n{text.strip(chr(10))}\nsave: tidy\n"
                 (folder / "plan.yaml").write_text(plan, encoding="utf-8")

@@ -16,7 +16,7 @@ from comb.kernels.grouping import Codes
 from comb.statistics.figures import positions_of, stored_positions
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
-from comb.tables.stored import blocks_of, stored_array, stored_column
+from comb.tables.stored import blocks_of, coded_column, stored_array
 from comb.tables.table import BareTable
 
 # Codes may reach up to this many times the number of rows.
@@ -57,7 +57,7 @@ class ColumnCache(BareTable):
             The day that counts as today, for what depends on it.
         """
         storage = table._storage
-        columns = {name: stored_column(column._with_codes(), storage) for name, column in table.columns.items()}
+        columns = {name: coded_column(column, storage) for name, column in table.columns.items()}
         made = cls(columns, row_numbers=table.row_numbers, origin=table.origin, notes=table.notes, storage=storage)
         made.as_of = as_of
         return made

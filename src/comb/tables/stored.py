@@ -96,6 +96,16 @@ def taken_text(text: Text, positions: Codes, storage: Storage) -> Text:
     return Text(buffer, offsets)
 
 
+def coded_column(column: Column, storage: Storage) -> Column:
+    """Return a column whose texts have codes, kept by a storage."""
+    if not storage.on_disk or not isinstance(column.values, Text) or column.values.codes is not None:
+        return stored_column(column._with_codes(), storage)
+    text = column.values
+    first, codes = dispatch.kernels.encode(text.packed())
+    items = taken_text(text, first, storage)
+    return column._replace(values=Text(items.buffer, items.offsets, stored_array(codes, storage)))
+
+
 def taken_column(column: Column, positions: Codes, storage: Storage) -> Column:
     """Return the cells of a column at some positions, in that order, kept by a storage."""
     if not storage.on_disk or len(positions) <= storage.block_rows:
