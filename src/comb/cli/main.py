@@ -403,7 +403,7 @@ def main() -> None:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         code = 0
     except MemoryError:
-        _say_error("there is not enough memory for this", hint="read less of it with --rows")
+        _say_error("there is not enough memory for this", hint="read less of it with --rows, or give --memory")
         code = CombError.exit_code
     except Exception as error:
         if isinstance(error, OSError) and error.errno in _NO_OUTPUT:

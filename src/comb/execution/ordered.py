@@ -11,8 +11,18 @@ Item = TypeVar("Item")
 Result = TypeVar("Result")
 
 
-def in_order(work: Callable[[Item], Result], items: Iterable[Item], threads: int) -> Iterator[Result]:
+def in_order(
+    work: Callable[[Item], Result], items: Iterable[Item], threads: int, stop: Callable[[], None] = lambda: None
+) -> Iterator[Result]:
     """Work on items, several at a time; not many more are begun than were asked for.
+
+    Parameters
+    ----------
+    work : callable
+    items : iterable
+    threads : int
+    stop : callable
+        Called when it ends before all is done, by an error or Ctrl-C: what is being worked on may then end early.
 
     >>> list(in_order(str, range(5), 2))
     ['0', '1', '2', '3', '4']
@@ -29,5 +39,8 @@ def in_order(work: Callable[[Item], Result], items: Iterable[Item], threads: int
                 yield begun.popleft().result()
         while begun:
             yield begun.popleft().result()
+    except BaseException:
+        stop()
+        raise
     finally:
         executor.shutdown(cancel_futures=True)

@@ -1,8 +1,8 @@
 """What a column holds, in a few numbers."""
 
 import heapq
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from functools import partial
 from typing import Any
 
 import numpy as np
@@ -103,13 +103,19 @@ def summarise(cache: ColumnCache, name: str) -> Summary:
     return Summary(name, str(column.type), len(column), missing, distinct_count(ordered), details, shape)
 
 
-def summaries_of(table: BareTable, threads: int = 1) -> list[Summary]:
-    """Summarise all columns of a table, this many at once."""
+def summaries_of(table: BareTable, threads: int = 1, check: Callable[[], None] = lambda: None) -> list[Summary]:
+    """Summarise all columns of a table, this many at once; before each, `check` may raise an error that ends it."""
+    check()
     cache = ColumnCache.at(table)
+
+    def summary(name: str) -> Summary:
+        check()
+        return summarise(cache, name)
+
     if threads == 1 or table.row_count < FEW_ROWS:
-        return [summarise(cache, name) for name in table.names]
+        return [summary(name) for name in table.names]
     with executor_of(threads) as executor:
-        return list(executor.map(partial(summarise, cache), table.names))
+        return list(executor.map(summary, table.names))
 
 
 def _of_texts(name: str, column: Column, missing: dict[str, int]) -> Summary:

@@ -156,7 +156,7 @@ class Dataset:
         jobs: list[Callable[[], Files]] = [
             lambda: [compressed_if_large(CHANGED, changed_cells(self.taken, self._form))],
             *(partial(self._table, name, threads) for name in self.tables),
-            self._described,
+            partial(self._described, written.check),
             lambda: [compressed_if_large(ROWS, row_sources(self.taken, self.tables))],
             lambda: [compressed_if_large(LEFT_OUT, left_out_rows(self.taken))],
             lambda: [compressed_if_large(RULE_ROWS, rule_rows(self.rule_rows, self.tables, self._form))],
@@ -166,7 +166,7 @@ class Dataset:
             for name, data in job():
                 written.put(name, data)
 
-        for _ in in_order(work, jobs, threads):
+        for _ in in_order(work, jobs, threads, written.stop):
             pass
         rows = aside_rows(self.taken, self.sources)
         rules = [[name, *line] for name, lines in self.rules.items() for line in lines]
@@ -197,9 +197,9 @@ class Dataset:
             titles = [next((new for new, old in one.record.renamed.items() if old == title), title) for title in titles]
         return titles
 
-    def _described(self) -> Files:
+    def _described(self, check: Callable[[], None]) -> Files:
         """Return what describes the whole: the dictionary, the ledger, the run, the plan."""
-        summaries = {name: summaries_of(table) for name, table in self.tables.items()}
+        summaries = {name: summaries_of(table, check=check) for name, table in self.tables.items()}
         return [
             ("dictionary.md", dictionary_bytes(dict(self.tables), self.questions, self._formulas(), summaries)),
             *([(REPORT, self.report(summaries))] if self.report else []),
@@ -234,9 +234,20 @@ class _Written:
         self._put = put
         self.sums: dict[str, str] = {}
         self._begun: set[str] = set()
+        self._stopped = False
+
+    def stop(self) -> None:
+        """End what is being written at its next part."""
+        self._stopped = True
+
+    def check(self) -> None:
+        """Raise a PlanError if the work was stopped."""
+        if self._stopped:
+            raise PlanError("stopped before everything was written")
 
     def put(self, name: str, data: Content) -> None:
         """Write a file, and take its checksum on the way."""
+        self.check()
         if name in self._begun:
             raise PlanError(f"two files of the dataset would be called {name}", remedy="rename one of the tables")
         self._begun.add(name)
@@ -244,6 +255,7 @@ class _Written:
 
         def passing() -> Iterator[bytes]:
             for part in [data] if isinstance(data, bytes) else data:
+                self.check()
                 checksum.update(part)
                 yield part
 
