@@ -49,7 +49,7 @@ _READING = (
 )
 
 _LIMITS = (
-    click.option("--memory", metavar="SIZE", help="Use at most this much memory, 2GB; by default what is free."),
+    click.option("--memory", metavar="SIZE", help="How much memory to work with, 2GB; by default what is free."),
     click.option("--temporary", metavar="DIR", help="Where temporary files go if a source does not fit into memory."),
 )
 
