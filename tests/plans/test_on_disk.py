@@ -73,6 +73,22 @@ def test_any_rows_through_groups_and_shapes(
     assert all(there.tables[name].equals(table) for name, table in here.tables.items())
 
 
+def test_a_column_read_in_another_way_is_read_again_on_disk(tmp_path: Path) -> None:
+    lines = [f"{number},{number % 90 + 10}.{number % 1000:03d}" for number in range(1, 400)]
+    (tmp_path / "paid.csv").write_text("number,paid\n" + "\n".join(lines) + "\n")
+    (tmp_path / "plan.yaml").write_text(
+        "source: paid.csv\nsteps:\n  - {step: filter, where: number > 3}\n"
+        "  - {step: convert, columns: {paid: integer}, group_mark: .}\nsave: tidy\n"
+    )
+    plan = open_plan(tmp_path / "plan.yaml")
+    made = run_plan(plan, overwrite=True).tables["paid"]
+    assert made.types["paid"].word == "integer" and made["paid"].to_list()[0] == 14004
+    here = folder_of(tmp_path / "tidy")
+    with storage_in(tmp_path, 50) as storage:
+        run_plan(plan, overwrite=True, resources=Resources(storage=storage))
+    assert folder_of(tmp_path / "tidy") == here
+
+
 def test_every_table_made_of_one_on_disk_is_there_too(demo: Path) -> None:
     with storage_in(demo) as storage:
         table = load_within(demo / "inspections.csv", Resources(storage=storage))

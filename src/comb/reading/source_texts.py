@@ -3,6 +3,7 @@
 import numpy as np
 
 from comb.errors import CombError
+from comb.execution.resources import Resources
 from comb.kernels.types import FITS
 from comb.parsing.cell_parser import CellParser
 from comb.reading.io.source_file import Source
@@ -12,6 +13,7 @@ from comb.tables.column import Column
 from comb.tables.origin import Origin
 from comb.tables.read_options import ReadOptions
 from comb.tables.reasons import Reason
+from comb.tables.stored import taken_column
 from comb.tables.table import BareTable
 
 
@@ -40,13 +42,15 @@ def source_texts(table: BareTable, name: str) -> Column | None:
     if not origin.source or not isinstance(parser, CellParser):
         return None
     try:
-        again = load_table(origin.source, origin.options.replace(columns=[inside], types={inside: "string"}))
+        texts_only = origin.options.replace(columns=[inside], types={inside: "string"})
+        # What did not fit into memory does not fit now.
+        again = load_table(origin.source, texts_only, resources=Resources(storage=table._storage))
     except (CombError, OSError):
         return None
     last = int(table.row_numbers.max(initial=0))
     if again.origin.checksum != origin.checksum or inside not in again or last > again.row_count:
         return None
-    texts = again[inside]._take(table.row_numbers - 1)
+    texts = taken_column(again[inside], table.row_numbers - 1, table._storage)
     if not _says(texts, parser, column):
         return None
     stays = column.missing & (column.states != Reason.UNREADABLE)
