@@ -8,7 +8,7 @@ any value in between is in memory then.
 
 from collections.abc import Callable, Iterator, Mapping
 
-from comb.expressions.nodes import AggregateCall, Cast, ChoiceRank, Columns, Literal, Name, Node, children
+from comb.expressions.nodes import AggregateCall, Cast, ChoiceRank, Literal, Name, Node, children
 from comb.tables.collect import ColumnCollector, slice_of
 from comb.tables.column import Column
 from comb.tables.stored import blocks_of
@@ -28,7 +28,7 @@ def names_in(node: Node) -> Iterator[str]:
     """Return the columns that an expression is about."""
     if isinstance(node, Name):
         yield node.name
-    for child in node.operands if isinstance(node, Columns) else children(node):
+    for child in children(node):
         yield from names_in(child)
 
 
