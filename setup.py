@@ -10,7 +10,7 @@ try:
 except ImportError:
     cythonize = None
 
-NAMES = ("_split", "_cells", "_codes", "_moments", "_notation", "_write", "_sheet", "_lines", "_sums")
+NAMES = ("_split", "_cells", "_codes", "_moments", "_notation", "_write", "_sheet", "_lines", "_sums", "_arrow")
 KERNELS = "src/comb/kernels/compiled"
 FLAGS = [] if sys.platform == "win32" else ["-O3", "-fno-math-errno"]
 

@@ -30,8 +30,9 @@ if TYPE_CHECKING:
         WriteError,
     )
     from comb.interface.comparing import differences
+    from comb.interface.construction import table
     from comb.interface.drafting import draft_plan
-    from comb.interface.loading import inspect, load, load_all, table
+    from comb.interface.loading import inspect, load, load_all
     from comb.interface.make_report import make_report
     from comb.interface.picture import Picture
     from comb.interface.plan import Plan
@@ -74,7 +75,7 @@ _HOMES = {
     "profile": "interface.profiles",
     "profile_together": "interface.profiles",
     "make_report": "interface.make_report",
-    "table": "interface.loading",
+    "table": "interface.construction",
     "trace": "interface.tracing",
 }
 

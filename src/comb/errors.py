@@ -11,6 +11,7 @@
     ├── ColumnError          (also KeyError) no such column, or a name twice
     ├── TypeMismatch         (also TypeError) a value or column of the wrong type
     ├── ParameterError       (also ValueError) a parameter outside what is allowed
+    │   └── PositionError    (also IndexError) a position beyond the end of a column
     ├── ExpressionError      (also ValueError) a condition or formula that cannot be read
     └── PlanError            (also ValueError) a plan file that cannot be read or run
 
@@ -97,6 +98,10 @@ class ParameterError(CombError, ValueError):
     """
 
     field: str = ""
+
+
+class PositionError(ParameterError, IndexError):
+    """A position beyond the end of a column."""
 
 
 class ExpressionError(CombError, ValueError):

@@ -34,7 +34,7 @@ SLIPS: list[tuple[Callable[[], object], str]] = [
     (lambda: TABLE.join(3, "n"), "expected a table, got int"),
     (lambda: TABLE[5], "the name of a column, got 5"),
     (lambda: TABLE[0:2], "rows_between(1, 10)"),
-    (lambda: TABLE[["n", "day"]], "select(['a', 'b'])"),
+    (lambda: TABLE["n":"day"], "select('a:b')"),
     (lambda: TABLE.place("n"), "a whole number, got 'n'"),
     (lambda: TABLE.record(1.5), "a whole number, got 1.5"),
     (lambda: TABLE.first_rows("3"), "a whole number, got '3'"),

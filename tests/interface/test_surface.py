@@ -7,7 +7,7 @@ TABLE = {
     # what it is
     "columns", "names", "types", "row_count", "shape", "ledger", "sentence", "equals",
     # to look at it
-    "first_rows", "last_rows", "rows_between", "random_rows", "record", "cell", "place", "kept_texts", "profile", "questions", "show_working", "trace",
+    "first_rows", "last_rows", "rows", "rows_between", "random_rows", "record", "cell", "place", "kept_texts", "profile", "questions", "show_working", "trace",
     "compare_groups", "draw", "report", "summary",
     # steps
     "add_combinations", "aggregate", "calculate", "convert", "count", "fill", "filter", "join", "pick_rows", "recode", "remove_duplicates",

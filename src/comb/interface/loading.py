@@ -1,32 +1,23 @@
 """The functions that make public tables: load, inspect, table."""
 
-import math
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
-from datetime import date, datetime, time, timedelta
-from decimal import Decimal
+from collections.abc import Callable, Collection, Mapping, Sequence
 from pathlib import Path
 from typing import IO, Any, Literal
 
 import msgspec
-import numpy as np
 
-from comb.errors import ColumnError, ParameterError, agree, counted, unknown_name
+from comb.errors import ParameterError, unknown_name
 from comb.execution.resources import Resources
+from comb.interface.construction import HasTable, is_table_like
+from comb.interface.construction import table as table_of
 from comb.interface.shown import ShownInspection
 from comb.interface.step_table import type_word_of
 from comb.interface.table import Table
-from comb.kernels.types import INT64_MAX, INT64_MIN, MOST_DECIMAL_DIGITS
 from comb.reading.inspect import Inspection, inspect_source
 from comb.reading.io.source_file import HeldSource, Source
 from comb.reading.load import load_beginning as load_table_beginning
 from comb.reading.load import load_table, load_tables
-from comb.tables.column import Column
-from comb.tables.kept import Kept
-from comb.tables.names import unique_names
 from comb.tables.read_options import ReadOptions, listed_words
-from comb.tables.reasons import Reason
-from comb.tables.types import BOOLEAN, DATE, DATETIME, DURATION, INTEGER, NUMBER, TIME, UTC_DATETIME, Type, decimal
-from comb.tables.value_texts import stored_value
 
 # A word for missing, or several; by column, or in all of them.
 MissingWord = str | int | float
@@ -34,7 +25,7 @@ MissingWords = MissingWord | Collection[MissingWord] | Mapping[str, MissingWord 
 
 
 # What names a source, or is one: bytes, an open file of bytes or of text.
-GivenSource = str | Path | bytes | IO[Any] | Sequence[str | Path | bytes | IO[Any]]
+GivenSource = str | Path | bytes | IO[Any] | Sequence[str | Path | bytes | IO[Any]] | HasTable
 
 
 def _one(source: Any) -> str | Path | HeldSource:
@@ -79,7 +70,7 @@ def load(
     source : str, Path, bytes, open file, or sequence of them
         A file, also a compressed one; ``-`` is standard input. A pattern (``2026-*.csv``)
         or a list names several files, which are read as one table. Bytes and open files cannot be
-        named in a plan.
+        named in a plan. Also a cursor of a database after a query, and what gives Arrow data, as `table` takes them.
     table : str, optional
         Which table: the name or number of one inside a workbook or JSON document, a sheet, a range
         (``Spring!B3:H34``), a JSON Pointer, a file of a zip archive. A pattern (``*``) reads
@@ -131,12 +122,31 @@ def load(
     ReadError
         If the source is not there, is not text, or is empty.
     """
+    if is_table_like(source):
+        given = {
+            "table": table, "delimiter": delimiter, "quote": quote, "encoding": encoding, "header": header,
+            "skip": skip, "missing": missing, "types": types, "schema": schema, "most_bytes": most_bytes,
+        }  # fmt: skip
+        return _of_table_like(source, given, columns, rows)
     options = read_options(
         table=table, delimiter=delimiter, quote=quote, encoding=encoding, header=header, skip=skip,
         missing=missing, known_words=known_words, types=types, columns=columns, rows=rows, schema=schema,
         most_bytes=most_bytes, totals=totals, fill_merged=fill_merged, lists=lists,
     )  # fmt: skip
     return Table._adopt(load_table(_named(source), options, progress))
+
+
+def _of_table_like(source: Any, given: Mapping[str, Any], columns: Sequence[str] | None, rows: int | None) -> Table:
+    """Return a cursor's or another library's table, which is read as it is."""
+    for name, value in given.items():
+        if value is not None:
+            raise ParameterError(
+                f"{name} does not apply to what has columns with types already, and {type(source).__name__} has",
+                remedy="load it without, then convert() what should be of another type",
+            )
+    found = table_of(source)
+    found = found if columns is None else found.select(list(columns))
+    return found if rows is None else found.first_rows(rows)
 
 
 def read_options(**given: Any) -> ReadOptions:
@@ -236,129 +246,3 @@ def inspect(source: GivenSource, **options: Any) -> Inspection:
         As for `load`; what is given is not guessed.
     """
     return ShownInspection._of(inspect_source(_named(source), read_options(**options)))
-
-
-def table(
-    *,
-    columns: Mapping[str, Sequence[Any]] | None = None,
-    rows: Sequence[Sequence[Any]] | None = None,
-    names: Sequence[str] | None = None,
-) -> Table:
-    """Make a table typed in by hand.
-
-    Parameters
-    ----------
-    columns : mapping of str to sequence
-        Values by column; or
-    rows, names
-        Values by row, and the column names.
-
-    Returns
-    -------
-    Table
-        Types follow from the Python values; None is missing, ``blank``.
-
-    Raises
-    ------
-    ColumnError
-        If columns or rows differ in length.
-    ParameterError
-        If a column mixes kinds of values.
-
-    >>> table(columns={"colony": ["0101", "0102"], "mites": [3, None]}).types["mites"].word
-    'integer'
-    """
-    if (columns is None) == (rows is None):
-        raise ParameterError("expected either columns or rows with names")
-    if columns is None:
-        columns = _by_column(rows or [], names)
-    if not isinstance(columns, Mapping) or not all(_is_cells(cells) for cells in columns.values()):
-        example = "for instance table(columns={'kg': [1.5, None]})"
-        raise ParameterError(f"expected lists of values by column, got {columns!r}", remedy=example)
-    made = {name: _column(name, list(cells)) for name, cells in columns.items()}
-    infinite = {name: len(column.kept.texts) for name, column in made.items() if column.kept.texts}
-    notes = tuple(
-        f"{counted(count, 'cell')} of {name} {agree(count, 'is', 'are')} infinite: missing, the text is kept"
-        for name, count in infinite.items()
-    )
-    return Table(made, notes=notes)
-
-
-def _is_cells(cells: object) -> bool:
-    return isinstance(cells, Iterable) and not isinstance(cells, str | bytes)
-
-
-def _by_column(rows: Sequence[Sequence[Any]], names: Sequence[str] | None) -> dict[str, list[Any]]:
-    width = len(names) if names is not None else len(rows[0]) if rows else 0
-    for at, row in enumerate(rows, 1):
-        if len(row) != width:
-            raise ColumnError(f"row {at} has {len(row)} cells, expected {width}")
-    titles = unique_names(names if names is not None else [""] * width)
-    return {title: [row[at] for row in rows] for at, title in enumerate(titles)}
-
-
-def _column(name: str, cells: list[Any]) -> Column:
-    kinds = {type(cell) for cell in cells if cell is not None}
-    if not kinds or kinds == {str}:
-        try:
-            return Column._of_strings(cells)
-        except UnicodeEncodeError as error:
-            what = f"{error.object!r} in {name!r} has half of a character (a surrogate alone), which no text can hold"
-            raise ParameterError(what, remedy="decode it with errors='replace'") from None
-    # Columns hold finite numbers; what is not finite is missing, and the text of an infinite one is kept.
-    odd = {
-        at: str(cell) for at, cell in enumerate(cells) if isinstance(cell, float | Decimal) and not math.isfinite(cell)
-    }
-    finite = [None if at in odd else cell for at, cell in enumerate(cells)]
-    kind = _kind(name, kinds, finite)
-    missing = np.array([cell is None for cell in cells], np.bool_)
-    state = np.where(missing, np.uint8(Reason.BLANK), np.uint8(0))
-    values = np.zeros(len(cells), kind.storage)
-    kept: dict[int, str] = {}
-    for at, cell in enumerate(finite):
-        if cell is not None:
-            values[at] = _stored(name, cell, kind)
-        elif at in odd:
-            undefined = "nan" in odd[at].lower()
-            state[at] = Reason.UNDEFINED if undefined else Reason.UNREADABLE
-            kept |= {} if undefined else {at: odd[at].lower().replace("infinity", "inf")}
-    return Column(kind, values, state, kept=Kept(kept))
-
-
-def _stored(name: str, cell: Any, kind: Type) -> Any:
-    stored = stored_value(cell, kind)
-    if kind.word == "decimal" and not abs(stored) < 10**MOST_DECIMAL_DIGITS:
-        what = f"{cell} in {name!r} has more digits than a decimal column holds, {kind.scale} of them behind the point"
-        raise ParameterError(what, remedy="give the column as text, or as float")
-    return stored
-
-
-_KINDS: dict[type, Type] = {bool: BOOLEAN, date: DATE, time: TIME, timedelta: DURATION}
-
-
-def _kind(name: str, kinds: set[type], cells: list[Any]) -> Type:
-    """Return the type that holds all Python values of a column."""
-    if len(kinds) == 1 and next(iter(kinds)) in _KINDS:
-        return _KINDS[next(iter(kinds))]
-    if kinds == {datetime}:
-        aware = {cell.tzinfo is not None for cell in cells if cell is not None}
-        if len(aware) > 1:
-            raise ParameterError(
-                f"expected datetimes of one kind in {name!r}, some have an offset and some have none",
-                remedy="give all of them an offset, or none",
-            )
-        return UTC_DATETIME if True in aware else DATETIME
-    if kinds == {int}:
-        too_large = [cell for cell in cells if cell is not None and not INT64_MIN <= cell <= INT64_MAX]
-        if too_large:
-            raise ParameterError(
-                f"{too_large[0]} in {name!r} is beyond the range of integers", remedy="give it as text"
-            )
-        return INTEGER
-    if kinds <= {int, Decimal} and Decimal in kinds:
-        places = [-int(cell.as_tuple().exponent) for cell in cells if isinstance(cell, Decimal)] or [0]
-        return decimal(max(0, *places))
-    if kinds <= {int, float}:
-        return NUMBER
-    message = ", ".join(sorted(kind.__name__ for kind in kinds))
-    raise ParameterError(f"expected values of one kind in {name!r}, got {message}", remedy="give them all as text")

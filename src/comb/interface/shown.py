@@ -16,12 +16,13 @@ from comb.profiling.column_details import ColumnDetails
 from comb.profiling.profile import Profile
 from comb.reading.inspect import Inspection
 from comb.statistics.group_comparison import GroupComparison
+from comb.steps.ledger import Entry
 from comb.tables.layout import Line, plain
 from comb.views.columns import details_lines
 from comb.views.comparisons import comparison_lines
 from comb.views.inspections import inspection_view
 from comb.views.profiles import profile_view
-from comb.views.runs import run_view
+from comb.views.runs import ledger_view, run_view
 
 # Characters in a line, where nobody says.
 WIDTH = 120
@@ -66,6 +67,18 @@ class _Shown:
     def _of(cls, found: Any) -> Self:
         """Return a result as one that shows itself."""
         return cls(**{one.name: getattr(found, one.name) for one in fields(found)})
+
+
+class Ledger(tuple[Entry, ...]):
+    """The entries of a table's ledger, that shows itself as a run does."""
+
+    __slots__ = ()
+
+    def __repr__(self) -> str:
+        return washed_lines(plain(ledger_view(self, WIDTH)))
+
+    def _repr_html_(self) -> str:
+        return html_of(ledger_view(self, WIDTH))
 
 
 class ShownProfile(_Shown, Profile):

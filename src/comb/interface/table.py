@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
-from typing import Self
+from typing import Any, Self, overload
 
 from comb.errors import washed_lines
 from comb.execution.resources import DEFAULT
@@ -22,7 +22,8 @@ from comb.interface.repair_methods import RepairMethods
 from comb.interface.report import Report
 from comb.interface.report_building import table_report
 from comb.interface.row_methods import RowMethods
-from comb.interface.shown import ShownProfile
+from comb.interface.shown import Ledger, ShownProfile
+from comb.kernels.arrow import structures
 from comb.plans.model import name_of, write_plan
 from comb.plans.parse import read_plan
 from comb.profiling.profile import Profile, profile
@@ -32,8 +33,9 @@ from comb.reading.io.source_file import check_path
 from comb.reading.source_texts import cell_text
 from comb.steps.accounting import load_entry
 from comb.steps.column_steps import day_of
-from comb.steps.ledger import Entry
 from comb.steps.trace import History, Trace
+from comb.tables.arrow_export import exported, field_of
+from comb.tables.column import Column
 from comb.tables.table import check_whole
 from comb.views.tables import table_html
 from comb.writing.atomic import check_file_free, write_files
@@ -62,6 +64,43 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
     stops if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
     """
 
+    @overload
+    def __getitem__(self, name: str) -> Column: ...
+
+    @overload
+    def __getitem__(self, name: list[str]) -> Self: ...
+
+    def __getitem__(self, name: Any) -> Any:
+        """Return a column by its name; for a list of names, a table with these columns, as `select` does."""
+        return self.select(name) if isinstance(name, list) else super().__getitem__(name)
+
+    def __getattr__(self, name: str) -> Any:
+        """Say how a column is had, where one is asked for as an attribute."""
+        there = name in self.__dict__.get("_columns", {})
+        remedy = f"; a column is had by its name in brackets: table[{name!r}]" if there else ""
+        raise AttributeError(f"a table has no attribute {name!r}{remedy}", name=name, obj=self)
+
+    def __arrow_c_stream__(self, requested_schema: Any = None) -> Any:
+        """Give the table to another library by Arrow's protocol, as one record batch.
+
+        Parameters
+        ----------
+        requested_schema : capsule, optional
+            Not followed: the receiver converts what it wants in another type.
+
+        Returns
+        -------
+        capsule
+            A stream. Integers, floats, datetimes and texts are not copied. Why cells are missing is in the metadata of
+            each column.
+        """
+        field, array = exported(self.columns, self.row_count)
+        return structures().stream_capsule(field, [array])
+
+    def __arrow_c_schema__(self) -> Any:
+        """Give the names and types of the columns by Arrow's protocol."""
+        return structures().schema_capsule(field_of(self.columns))
+
     def _repr_html_(self) -> str:
         return table_html(self._layout_request(), self.types)
 
@@ -78,10 +117,10 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         return Working(working_of(formula, self, self._position(row_number)))
 
     @property
-    def ledger(self) -> tuple[Entry, ...]:
+    def ledger(self) -> Ledger:
         """What became of the lines of the source, and what each step so far did to rows, columns and cells."""
         first = load_entry(self._begun or self.origin)
-        return self._entries if first is None else (first, *self._entries)
+        return Ledger(self._entries if first is None else (first, *self._entries))
 
     def trace(self, row_number: int, column: str) -> Traces:
         """Tell the history of a cell: where it stood, the text as it was, and what each step made of it.

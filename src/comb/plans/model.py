@@ -13,6 +13,7 @@ import yaml
 from comb.drawing.request import PictureRequest
 from comb.steps.base import Step
 from comb.tables.read_options import ReadOptions
+from comb.tables.struct_pickling import reduced
 
 Otherwise = Literal["report", "mark", "set aside", "stop"]
 
@@ -53,6 +54,9 @@ class Rule(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     otherwise: Otherwise = "report"
     source: str | None = None
     why: str | None = None
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return reduced(self)
 
     @property
     def says(self) -> str:

@@ -8,7 +8,7 @@ from comparing the tables before and after, in `comb.steps.accounting`.
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import Enum
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import msgspec
 import numpy as np
@@ -24,6 +24,7 @@ from comb.tables.names import choose
 from comb.tables.origin import MADE, Origin, origin_below
 from comb.tables.reasons import MEANING, REASON_WORDS
 from comb.tables.stored import blocks_of
+from comb.tables.struct_pickling import reduced
 from comb.tables.table import BareTable
 
 
@@ -205,6 +206,9 @@ class Step(
     active: bool = True
     why: str | None = None
     at_most: str | None = None
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return reduced(self)
 
     @property
     def other_table(self) -> str:

@@ -20,7 +20,7 @@ from itertools import pairwise
 
 import msgspec
 
-from comb.errors import CombError
+from comb.errors import CombError, counted, washed
 
 
 class Example(msgspec.Struct, frozen=True):
@@ -87,6 +87,13 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     notes: list[str] = []
     losses: dict[str, int] = {}
     taken_off: dict[str, int] = {}
+
+    def __repr__(self) -> str:
+        """Say in a line what the step did to rows and cells."""
+        cells = sum(self.cells_changed.values())
+        changed = f", {counted(cells, 'cell')} changed" if cells else ""
+        rows = f"{counted(self.rows_in, 'row')} in, {self.rows_out:,} out"
+        return washed(f"<{self.step}: {self.says}; {rows}{changed}>")
 
     @property
     def no_rows(self) -> int:

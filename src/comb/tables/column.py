@@ -1,13 +1,15 @@
 """A column: values of one type, and the reason for every empty cell."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
-from typing import Any, cast
+from datetime import date, time, timedelta
+from decimal import Decimal
+from typing import Any, SupportsIndex, cast, overload
 
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.errors import ParameterError, TypeMismatch, washed
+from comb.errors import ParameterError, PositionError, TypeMismatch, washed
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, compact, first_rows, ranks
 from comb.tables.cell_source import NO_PLACE, CellSource
@@ -22,6 +24,14 @@ State = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
 
 _NOTHING = Kept()
+
+# So many Python values are made at once for who goes through a column.
+CELLS_AT_ONCE = 10_000
+
+_POSITIONS = "positions are counted from 0, or from the end with -1"
+
+# What a whole column is not equal to, though one of its cells may be.
+_VALUES = (str, bytes, int, float, Decimal, date, time, timedelta, np.generic)
 
 # Of longer columns it is found anew which cells are missing: that is quick, and many such columns are a burden.
 MOST_REMEMBERED = 4_000_000
@@ -79,6 +89,62 @@ class Column:
 
     def __len__(self) -> int:
         return len(self.values)
+
+    def __iter__(self) -> Iterator[Any]:
+        """Go through the Python values, a few of which are made at a time; None where missing."""
+        for start in range(0, len(self), CELLS_AT_ONCE):
+            yield from self._part(start, start + CELLS_AT_ONCE).to_list()
+
+    @overload
+    def __getitem__(self, position: SupportsIndex) -> Any: ...
+
+    @overload
+    def __getitem__(self, position: slice) -> "Column": ...
+
+    def __getitem__(self, position: SupportsIndex | slice) -> Any:
+        """Return the Python value at a position, counted from 0 as in a list; of a slice, a column."""
+        if isinstance(position, slice):
+            return self._take(np.arange(len(self))[position])
+        if isinstance(position, bool | np.bool_) or not hasattr(position, "__index__"):
+            where = "rows that meet a condition are found by table.filter('mites > 3')"
+            raise ParameterError(f"expected the position of a cell, from 0, got {position!r}", remedy=where)
+        at = position.__index__()
+        if not -len(self) <= at < len(self):
+            raise PositionError(f"there is no position {at} in a column of {len(self):,} cells", remedy=_POSITIONS)
+        return self._take(np.array([at % len(self)])).to_list()[0]
+
+    def __eq__(self, other: object) -> bool:
+        """Return whether types, values and reasons are the same in two columns."""
+        if isinstance(other, Column):
+            same = self.type == other.type and len(self) == len(other)
+            return same and bool(self._same_cells(other).all())
+        if isinstance(other, _VALUES):
+            raise TypeMismatch(
+                f"a column is not compared with {other!r} as a whole",
+                remedy="table.filter('mites = 3') finds rows; to_numpy() gives an array that compares cell by cell",
+            )
+        return NotImplemented
+
+    def __hash__(self) -> int:
+        return hash((self.type, len(self)))
+
+    def __array__(self, dtype: Any = None, copy: bool | None = None) -> NDArray[Any]:
+        """Return what `to_numpy` does, as another NumPy type if one is asked for.
+
+        Raises
+        ------
+        ParameterError
+            If missing cells have no place in it, or values cannot be had without copying them.
+        """
+        if copy is False:
+            raise ParameterError("a column cannot give its values without a copy", remedy="np.asarray(column)")
+        wanted = None if dtype is None else np.dtype(dtype)
+        gaps = wanted is not None and wanted.kind == "f" and self.type.plain.word in ("integer", "boolean")
+        if gaps and self.missing_count:
+            found = self.array.astype(wanted)
+            found[self.missing] = np.nan
+            return found
+        return self.to_numpy() if wanted is None else self.to_numpy().astype(wanted)
 
     def __repr__(self) -> str:
         shown = ", ".join("None" if text is None else text for text in self._take(np.arange(min(5, len(self)))).texts())
@@ -382,6 +448,10 @@ class DistinctValues:
 
     def __len__(self) -> int:
         return len(self.counts)
+
+    def __repr__(self) -> str:
+        shown = ", ".join(f"{text} {count:,}" for text, count in self.commonest(5))
+        return washed(f"<DistinctValues: {len(self):,}; {shown}{' ...' if len(self) > 5 else ''}>")
 
     def commonest(self, most: int) -> list[tuple[str, int]]:
         """Return texts and counts, the commonest first, ties in order of value."""

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.errors import washed
 from comb.tables.types import Type
 
 # How the doubt of a type begins that is only proposed.
@@ -105,3 +106,6 @@ class Evidence:
         if self.runner_up:
             parts.append(f"next best: {self.runner_up}")
         return "; ".join(parts)
+
+    def __repr__(self) -> str:
+        return washed(f"<Evidence: {self}>")

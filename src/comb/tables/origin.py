@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.errors import counted
+from comb.errors import counted, washed
 from comb.kernels.grouping import Codes
 from comb.tables.read_options import ReadOptions
 
@@ -171,6 +171,16 @@ class Origin:
     wrong_totals: tuple[WrongTotal, ...] = ()
     account: SourceAccount | None = field(default=None, compare=False)
     required: tuple[str, ...] = ()
+
+    def __repr__(self) -> str:
+        """Say what it is in a line.
+
+        >>> Origin("visits.csv", size=1200, kind=DELIMITED)
+        <Origin: visits.csv, delimited text, 1,200 bytes>
+        """
+        parts = [self.name, self.kind, counted(self.size, "byte") if self.size else "", f"of {self.modified}"]
+        said = ", ".join(part for part in parts if part not in ("", "of "))
+        return washed(f"<Origin: {said}{f'; {self.account.says}' if self.account else ''}>")
 
     @property
     def source(self) -> str | list[str]:

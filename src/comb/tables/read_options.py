@@ -14,6 +14,7 @@ from typing import Any
 import msgspec
 
 from comb.errors import ParameterError, listing
+from comb.tables.struct_pickling import reduced
 
 LISTS = ("keep", "count", "rows", "columns")
 
@@ -98,6 +99,9 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True,
     totals: bool = False
     fill_merged: bool = False
     lists: str = "keep"
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return reduced(self)
 
     def replace(self, **changes: Any) -> "ReadOptions":
         """Return options that differ in the given fields.

@@ -14,7 +14,7 @@ from typing import Any, Self
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.errors import ColumnError, ParameterError, listing, washed, washed_lines
+from comb.errors import ColumnError, ParameterError, TypeMismatch, listing, washed, washed_lines
 from comb.execution.storage import MEMORY, Storage
 from comb.kernels.grouping import Codes
 from comb.tables.cell_source import placed
@@ -24,11 +24,30 @@ from comb.tables.layout import LayoutRequest, lay_out, plain, shown_cells
 from comb.tables.names import check_known
 from comb.tables.origin import BY_HAND, MADE, Origin
 from comb.tables.record import Record
+from comb.tables.rows import Row, rows_of
 from comb.tables.stored import stored_array, stored_columns, taken_array, taken_column
 from comb.tables.types import Type
 
 # A sentence that tells of more steps than this is no sentence any more.
 MOST_NOTES = 3
+
+# What people try instead of the name of a column, and what does it.
+_OTHER_WAYS = (
+    "rows are taken by rows_between(1, 10) or filter('mites > 3'), several columns by table[['a', 'b']] "
+    "or select('a:b')"
+)
+
+
+# What is longer is said by its kind only.
+LONGEST_SAID = 60
+
+
+def _said(wanted: object) -> str:
+    """Return what was asked for as an error says it: an array, say, by its kind only."""
+    text = repr(wanted)
+    short = len(text) < LONGEST_SAID and "\n" not in text and not isinstance(wanted, np.ndarray)
+    return text if short else f"values in a {type(wanted).__name__}"
+
 
 # The keys of this many rows stay in the processor's cache.
 KEYS_AT_ONCE = 32_768
@@ -187,10 +206,38 @@ class BareTable:
         return self._row_count
 
     def __getitem__(self, name: str) -> Column:
+        """Return a column by its name."""
         if not isinstance(name, str):
-            rows = "rows are taken by rows_between(1, 10), several columns by select(['a', 'b'])"
-            raise ParameterError(f"expected the name of a column, got {name!r}", remedy=rows)
+            raise ParameterError(f"expected the name of a column, got {_said(name)}", remedy=_OTHER_WAYS)
         return self._columns[name if name in self._columns else check_known(name, self.names)]
+
+    def __iter__(self) -> Iterator[Any]:
+        raise TypeMismatch(
+            "a table is not gone through by itself: its rows or its columns are",
+            remedy="for row in table.rows(): ..., for name, column in table.columns.items(): ...",
+        )
+
+    def __eq__(self, other: object) -> bool:
+        """Return whether names, types, values, reasons and row numbers are the same, as `equals` does."""
+        return self.equals(other) if isinstance(other, BareTable) else NotImplemented
+
+    def __hash__(self) -> int:
+        return hash((self.names, self._row_count))
+
+    def _ipython_key_completions_(self) -> list[str]:
+        return list(self.names)
+
+    def rows(self) -> Iterator[Row]:
+        """Go through the rows: tuples of Python values, None where missing, whose cells have names.
+
+        Yields
+        ------
+        Row
+            ``row["net kg"]``, ``row.apiary`` and ``row[0]`` are its cells, ``dict(row)`` is all of them by name; a
+            column that is called like a method of tuples is had by ``row["count"]``. Cost: 0.1 to 0.6 microseconds a
+            cell; no more than some thousand rows are made at a time.
+        """
+        return rows_of(self._columns, self._row_count)
 
     def __contains__(self, name: object) -> bool:
         return name in self._columns

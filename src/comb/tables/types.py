@@ -65,6 +65,16 @@ class Type:
     def __str__(self) -> str:
         return self.word
 
+    def __repr__(self) -> str:
+        """Write it as it is made, without what it does not have.
+
+        >>> Type("decimal", 2), Type("datetime", utc=True)
+        (Type('decimal', 2), Type('datetime', utc=True))
+        """
+        parts = [repr(self.word), *([str(self.scale)] if self.scale else []), *(["utc=True"] if self.utc else [])]
+        parts += [f"{name}={value!r}" for name, value in (("base", self.base), ("choices", self.choices)) if value]
+        return f"Type({', '.join(parts)})"
+
     @property
     def numeric(self) -> bool:
         """Whether one can calculate with it."""

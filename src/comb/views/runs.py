@@ -31,7 +31,7 @@ def run_view(outcome: Outcome, width: int) -> list[Line]:
     lines = _comparisons(outcome, width)
     for name, entries in outcome.ledger.items():
         lines += [text_line(_table_sentence(name, outcome), "said"), []]
-        lines += _ledger_table(entries, width)
+        lines += ledger_view(entries, width)
         lines += [_rule_line(result) for result in outcome.rules[name]]
         lines.append([])
     return lines
@@ -48,7 +48,8 @@ def _table_sentence(name: str, outcome: Outcome) -> str:
     return f"{name}: {size}, from {table.origin.name.removeprefix(MADE)}"
 
 
-def _ledger_table(entries: Sequence[Entry], width: int) -> list[Line]:
+def ledger_view(entries: Sequence[Entry], width: int) -> list[Line]:
+    """Show the entries of a ledger, a line for each step, and how they add up."""
     if not entries:
         return [text_line("no steps: the table is as it was read")]
     whole = total(list(entries))
