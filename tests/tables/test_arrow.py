@@ -171,9 +171,15 @@ def test_memory_is_shared_and_let_go() -> None:
     held = weakref.ref(table["t"].text.offsets)
     del table, given_away
     gc.collect()
-    assert held() is None and int(back["a"].array.sum()) == int(values.sum()) and back["t"][99_999] == "text 99999"
+    assert int(back["a"].array.sum()) == int(values.sum()) and back["t"][99_999] == "text 99999"
+    del back
+    gc.collect()
+    assert held() is None
     kept = Column(
-        comb.table({"a": [1]}).types["a"], np.zeros(1, np.int64), np.array([Reason.MARKER]), kept=Kept({0: "-"})
+        comb.table({"a": [1]}).types["a"],
+        np.zeros(1, np.int64),
+        np.array([Reason.MARKER], np.uint8),
+        kept=Kept({0: "-"}),
     )
     assert comb.table(pa.table(comb.table({"a": kept})))["a"].kept.texts == {0: "-"}
 

@@ -8,6 +8,15 @@ ZIP_START = b"PK\x03\x04"
 # The first bytes of workbooks in the older binary form, and of other compound documents.
 BINARY_START = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
 
+# The first bytes of an SQLite database, of a Parquet file, and of Arrow data in a file or a stream.
+SQLITE_START = b"SQLite format 3\0"
+PARQUET_START = b"PAR1"
+ARROW_START = b"ARROW1\0\0"
+ARROW_STREAM_START = b"\xff\xff\xff\xff"
+
+# What begins a source that brings its types.
+TYPED_STARTS = (SQLITE_START, PARQUET_START, ARROW_START, ARROW_STREAM_START)
+
 
 def looks_like_page(text: str) -> bool:
     """Return whether a text is a page with a table in it.

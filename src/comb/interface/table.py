@@ -5,13 +5,16 @@ tables, and this class, above both, adds thin methods. Each makes its step, take
 and remembers it (`step_table`). The methods are in `row_methods`, `column_methods` and `repair_methods`.
 """
 
+import io
+import logging
+import sys
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
-from typing import Any, Self, overload
+from typing import IO, Any, Self, overload
 
-from comb.errors import washed_lines
+from comb.errors import ParameterError, washed_lines
 from comb.execution.resources import DEFAULT
 from comb.expressions.evaluate import working_of
 from comb.interface.column_methods import ColumnMethods
@@ -39,7 +42,9 @@ from comb.tables.column import Column
 from comb.tables.table import check_whole
 from comb.views.tables import table_html
 from comb.writing.atomic import check_file_free, write_files
-from comb.writing.files import file_kind, files_of, outdated
+from comb.writing.files import TEXTS, file_kind, files_of, not_held, outdated
+
+logger = logging.getLogger("comb")
 
 
 class Working(list[tuple[str, str]]):
@@ -252,8 +257,9 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
 
     def save(
         self,
-        path: str | Path,
+        path: str | Path | IO[Any],
         *,
+        kind: str | None = None,
         overwrite: bool = False,
         describe: bool = False,
         delimiter: str | None = None,
@@ -266,20 +272,29 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         nested: bool | None = None,
         leave_missing_out: bool | None = None,
     ) -> None:
-        """Save the table as delimited text, a workbook or JSON, at once or not at all.
+        """Save the table as delimited text, JSON, a workbook, a database or a Parquet file, at once or not at all.
+
+        What the file does not hold of the table is logged as a warning (logger ``comb``): texts that could not be read
+        as values, where nothing describes them.
 
         Parameters
         ----------
-        path : str or Path
+        path : str, Path or open file
             The suffix says what is written: delimited text (``.csv``, ``.tsv``, ``.txt``), an array
             of records (``.json``), a record in each line (``.jsonl``), each compressed where
-            ``.gz``, ``.bz2``, ``.xz`` or ``.zst`` follows; a workbook (``.xlsx``, ``.ods``).
+            ``.gz``, ``.bz2``, ``.xz`` or ``.zst`` follows; a workbook (``.xlsx``, ``.ods``); an SQLite database
+            (``.sqlite``, ``.db``); by pyarrow a Parquet or Arrow file (``.parquet``, ``.arrow``). ``-`` is standard
+            output. An open file of bytes or of text is written to where it stands, and left open.
+        kind : str, optional
+            What is written, as a suffix: ``.csv``. For standard output and open files, which may have no name that says
+            it; by default ``.csv`` there.
         overwrite : bool
             Whether a file of this name may be replaced. What described the old one goes with it.
         describe : bool
             Beside delimited text, also write its description by CSV on the Web and the reasons
             of its missing cells, so that it loads back equal. In a workbook, add a sheet
-            with the dictionary and one with the ledger.
+            with the dictionary and one with the ledger; in a database, tables that describe the others.
+            Parquet and Arrow files always have types and reasons in them.
         delimiter : str, optional
             By default a comma for ``.csv``, else a tab.
         line_end, encoding : str, optional
@@ -303,16 +318,53 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
             If a cell cannot be written as it is, naming row and column, or an option means nothing
             for this kind of file.
         """
-        check_path(path)
-        place = Path(path)
         given = {
             "delimiter": delimiter, "line_end": line_end, "encoding": encoding, "missing": missing,
             "decimal_mark": decimal_mark, "date_pattern": date_pattern, "disarm": disarm, "nested": nested,
             "leave_missing_out": leave_missing_out,
         }  # fmt: skip
         options = {name: value for name, value in given.items() if value is not None}
-        file_kind(place.name)
+        if path == "-" or not isinstance(path, str | Path):
+            self._save_to(sys.stdout if isinstance(path, str) else path, kind, options, describe=describe)
+            return
+        check_path(path)
+        place = Path(path)
+        if kind is not None and file_kind(f"table{kind}") != file_kind(place.name):
+            raise ParameterError(f"kind is {kind!r}, and the name {place.name!r} says another", remedy="leave kind out")
+        suffix, _ = file_kind(place.name)
         check_file_free(place, overwrite=overwrite)
         files = files_of(self, place.name, options, describe=describe, taken=self.ledger, threads=DEFAULT.threads)
         old = outdated(place.parent, place.name, files, overwrite=overwrite)
         write_files(place.parent, files, overwrite=overwrite, remove=old)
+        for message in not_held(self, suffix, describe=describe):
+            logger.warning("%s: %s; describe=True keeps them", place.name, message)
+
+    def _save_to(self, file: Any, kind: str | None, options: dict[str, Any], *, describe: bool) -> None:
+        """Write to an open file, or to standard output."""
+        if describe:
+            raise ParameterError(
+                "what describes a file is beside it, and an open file has no place beside it",
+                remedy="save it under a name to describe it",
+            )
+        if not callable(getattr(file, "write", None)):
+            raise ParameterError(f"expected a path or an open file, got {file!r}", remedy="for instance 'visits.csv'")
+        name = getattr(file, "name", "")
+        if kind is None:
+            suffixes = "".join(Path(name).suffixes[-2:]) if isinstance(name, str) else ""
+            kind = suffixes if suffixes and not isinstance(file, io.TextIOBase) else ".csv"
+        found = file_kind(f"table{kind}")
+        data = files_of(self, f"table{kind}", options, describe=False, taken=(), threads=DEFAULT.threads)[
+            f"table{kind}"
+        ]
+        binary = getattr(file, "buffer", None) if isinstance(file, io.TextIOBase) else file
+        if binary is None and (found[1] or found[0] not in TEXTS):
+            raise ParameterError(f"a {kind} file is bytes, and the open file takes text", remedy="open it with 'wb'")
+        if isinstance(file, io.TextIOBase):
+            file.flush()
+        for part in [data] if isinstance(data, bytes) else data:
+            if binary is None:
+                file.write(part.decode(options.get("encoding") or "utf-8"))
+            else:
+                binary.write(part)
+        for message in not_held(self, found[0], describe=False):
+            logger.warning("%s: %s; save it under a name with describe=True to keep them", name or "file", message)

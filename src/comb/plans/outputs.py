@@ -22,12 +22,11 @@ from comb.report.page import report_html
 from comb.steps.accounting import ledger_of
 from comb.writing.atomic import Output, check_file_free
 from comb.writing.dataset import OWN_FILES, Dataset, check_names
-from comb.writing.files import WORKBOOKS, file_kind, files_of, outdated, workbook_of
+from comb.writing.files import CONTAINERS, container_of, file_kind, files_of, outdated
 
 # Names that end so are of files, not of folders; Comb does not write these kinds.
 _OTHER_FILES = frozenset({
-    ".xls", ".xlsm", ".xlsb", ".html", ".htm", ".pdf", ".xml", ".zip", ".yaml", ".yml", ".md", ".parquet", ".sqlite",
-    ".db", ".dat",
+    ".xls", ".xlsm", ".xlsb", ".html", ".htm", ".pdf", ".xml", ".zip", ".yaml", ".yml", ".md", ".dat",
 })  # fmt: skip
 
 
@@ -72,7 +71,7 @@ def reserve_outputs(plan: PlanText, output: Output, *, overwrite: bool, write_ou
         names = tables_of(plan, save)
         if is_file(save):
             kind = file_kind(path.name)[0]
-            if len(names) != 1 and kind not in WORKBOOKS:
+            if len(names) != 1 and kind not in CONTAINERS:
                 raise PlanError(f"{save.to} is one file, and there are {len(names)} tables", remedy="save a folder")
             check_file_free(path, overwrite=overwrite)
             outdated(path.parent, path.name, (), overwrite=overwrite)
@@ -174,9 +173,9 @@ def write_outputs(
             )  # fmt: skip
             extra = {one.file: one.content for one in pictures}
             output.folder(path, partial(dataset.write, threads=DEFAULT.threads, extra=extra))
-        elif file_kind(path.name)[0] in WORKBOOKS:
+        elif file_kind(path.name)[0] in CONTAINERS:
             entries = {name: ledger_of(name, taken[name], sources) for name in names}
-            output.file(path, workbook_of(file_kind(path.name)[0], {name: tables[name] for name in names}, entries))
+            output.file(path, container_of(file_kind(path.name)[0], {name: tables[name] for name in names}, entries))
         else:
             options = {"disarm": True} if save.disarm else {}
             files = files_of(tables[names[0]], path.name, options, describe=False, taken=())

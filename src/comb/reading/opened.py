@@ -10,7 +10,14 @@ from comb.errors import ContentError, ParameterError, counted, listing
 from comb.execution.disk import DiskStorage
 from comb.execution.memory import HELD, LARGE, TIMES_REFERENCE, check_memory
 from comb.execution.resources import Resources
-from comb.formats.sniff import BINARY_START, ZIP_START, looks_like_json, looks_like_page
+from comb.formats.sniff import (
+    BINARY_START,
+    SQLITE_START,
+    TYPED_STARTS,
+    ZIP_START,
+    looks_like_json,
+    looks_like_page,
+)  # fmt: skip
 from comb.kernels import dispatch
 from comb.kernels.types import EVERYTHING
 from comb.reading.column_rules import ColumnRules
@@ -133,6 +140,8 @@ def open_source(
                 return OpenDocument(opened.name, opened.path, stamp, document, rules, options.table, first_look)
         held = max(HELD, resources.times_memory)
         read_all = (lambda: start) if opened.at_end else partial(opened.everything, start, held)
+        if start.startswith(SQLITE_START):
+            _check_settled(opened)
         document = _document(start, read_all, opened.name, rules.options, resources)
         if document is not None:
             return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, options.table)
@@ -177,6 +186,17 @@ def _open_transcoded(
     return _read_text(opened, text, rules, resources, compression=compression)
 
 
+def _check_settled(opened: OpenSource) -> None:
+    """Raise a ContentError if a database has changes in a file beside it that are not in the database yet."""
+    beside = Path(f"{opened.path}-wal")
+    if opened.path and beside.is_file() and beside.stat().st_size:
+        raise ContentError(
+            f"changes of this database are still in {beside.name}, and would not be seen",
+            where=opened.name,
+            remedy="close the program that writes it, or have it run: pragma wal_checkpoint(truncate)",
+        )
+
+
 def _is_its_name(table: str, name: str) -> bool:
     """Return whether the table is meant that a file of one table is: it is called like the file."""
     return table in (name, PurePath(name).stem)
@@ -204,7 +224,7 @@ def _is_packed(start: bytes) -> bool:
 
 def _may_be_delimited(start: bytes) -> bool:
     """Return whether the dialect of a schema may apply."""
-    return not start.startswith((ZIP_START, BINARY_START)) and not looks_like_json(
+    return not start.startswith((ZIP_START, BINARY_START, *TYPED_STARTS)) and not looks_like_json(
         start[:LOOK_AT].decode(errors="replace")
     )
 
@@ -309,6 +329,15 @@ def _document(
         if book is not None:
             _refuse_options(options, TEXT_ONLY, name, "a workbook")
         return book
+    if start.startswith(TYPED_STARTS):
+        _refuse_options(options, (*TEXT_ONLY, "header"), name, "a file that says its columns")
+        if start.startswith(SQLITE_START):
+            from comb.reading.documents.database import read_database
+
+            return read_database(whole(), name)
+        from comb.reading.documents.columnar import read_columnar
+
+        return read_columnar(whole(), name)
     beginning = start[:LOOK_AT].decode(errors="replace")
     if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):
         return None

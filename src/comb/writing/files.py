@@ -6,15 +6,17 @@ from typing import Any
 
 from blake3 import blake3
 
-from comb.errors import ParameterError, WriteError
+from comb.errors import ParameterError, WriteError, agree, counted, listing
 from comb.reading.io.beside import BLAKE, MOST_DESCRIBED, checksum_of, is_plain_name, read_beside
 from comb.reading.schema.csvw import companions_in, describes, metadata_names
 from comb.steps.ledger import Entry
 from comb.tables.table import BareTable
 from comb.writing.atomic import Content
 from comb.writing.cells_file import cells_bytes
+from comb.writing.columnar import columnar_bytes
 from comb.writing.compress import DELIMITERS, PACKINGS, pack
 from comb.writing.csvw import codes_files, metadata_bytes
+from comb.writing.database import database_bytes
 from comb.writing.delimited import STANDARD, TextForm, csv_parts
 from comb.writing.json_text import SUFFIXES as JSON_SUFFIXES
 from comb.writing.json_text import json_parts
@@ -23,6 +25,16 @@ from comb.writing.opendocument import opendocument_bytes
 from comb.writing.sheets import sheets_of
 
 WORKBOOKS = {".xlsx": office_bytes, ".ods": opendocument_bytes}
+# What is text, and may be written to an open file of text.
+TEXTS = (*DELIMITERS, *JSON_SUFFIXES)
+DATABASES = (".sqlite", ".sqlite3", ".db")
+COLUMNAR = (".parquet", ".arrow")
+
+# What holds several tables in one file.
+CONTAINERS = (*WORKBOOKS, *DATABASES)
+
+# What is not compressed again.
+_UNPACKED = (*CONTAINERS, *COLUMNAR)
 
 # Options of each kind of file; one that is given for another kind is refused.
 TEXT_OPTIONS = frozenset({"delimiter", "line_end", "encoding", "missing", "decimal_mark", "date_pattern", "disarm"})
@@ -42,12 +54,12 @@ def file_kind(name: str) -> tuple[str, str]:
     """
     packing = next((suffix for suffix in PACKINGS if name.lower().endswith(suffix)), "")
     stem = name.lower().removesuffix(packing)
-    kind = next((suffix for suffix in (*DELIMITERS, *JSON_SUFFIXES, *WORKBOOKS) if stem.endswith(suffix)), "")
-    if not kind or (packing and kind in WORKBOOKS):
+    kind = next((suffix for suffix in (*DELIMITERS, *JSON_SUFFIXES, *_UNPACKED) if stem.endswith(suffix)), "")
+    if not kind or (packing and kind in _UNPACKED):
         kinds = ", ".join((*DELIMITERS, *JSON_SUFFIXES))
         raise ParameterError(
             f"expected a file that ends in one of {kinds}, with or without {', '.join(PACKINGS)}, "
-            f"or in {', '.join(WORKBOOKS)}; got {name!r}",
+            f"or in {', '.join(_UNPACKED)}; got {name!r}",
             remedy="a dataset folder is saved by a plan: table.plan() and save: FOLDER",
         )
     return kind, packing
@@ -77,8 +89,10 @@ def files_of(
             remedy = f"it takes {', '.join(sorted(known))}" if known else "leave it out"
             raise ParameterError(f"{option} does not apply to {kind}", remedy=remedy)
     stem = name[: -len(kind + packing)]
-    if kind in WORKBOOKS:
-        return {name: WORKBOOKS[kind](sheets_of({stem: table}, {stem: taken} if describe else None))}
+    if kind in CONTAINERS:
+        return {name: container_of(kind, {stem: table}, {stem: taken} if describe else None)}
+    if kind in COLUMNAR:
+        return {name: columnar_bytes(table, kind)}
     if kind in JSON_SUFFIXES:
         if describe:
             raise ParameterError(
@@ -90,6 +104,29 @@ def files_of(
     parts = csv_parts(table, form, threads)
     data: Content = pack(b"".join(parts), packing) if packing else parts
     return described_files(table, stem, name, data, form) if describe else {name: data}
+
+
+def not_held(table: BareTable, kind: str, *, describe: bool) -> list[str]:
+    """Say what of a table a file does not hold; nothing if it comes back whole, or as far as people expect.
+
+    Parameters
+    ----------
+    table : BareTable
+    kind : str
+        As `file_kind` tells it.
+    describe : bool
+        Whether the file is described.
+    """
+    if describe or kind in COLUMNAR:
+        return []
+    kept = {name: len(column.kept) for name, column in table.columns.items() if len(column.kept)}
+    if not kept:
+        return []
+    count = sum(kept.values())
+    where = listing([f"{name} {number:,}" for name, number in kept.items()])
+    return [
+        f"{counted(count, 'text')} that could not be read as a value {agree(count, 'is', 'are')} not in it: {where}"
+    ]
 
 
 def described_files(
@@ -175,6 +212,8 @@ def outdated(folder: Path, name: str, written: Collection[str], *, overwrite: bo
     return [one for one in found if one not in written and is_plain_name(one) and (folder / one).is_file()]
 
 
-def workbook_of(kind: str, tables: Mapping[str, BareTable], taken: Mapping[str, Sequence[Entry]]) -> bytes:
-    """Return a workbook with a sheet for each table, one with the dictionary and one with the ledger."""
+def container_of(kind: str, tables: Mapping[str, BareTable], taken: Mapping[str, Sequence[Entry]] | None) -> bytes:
+    """Return a workbook or database with several tables; with their ledgers it also describes them."""
+    if kind in DATABASES:
+        return database_bytes(tables, describe=taken is not None)
     return WORKBOOKS[kind](sheets_of(tables, taken))
