@@ -39,7 +39,7 @@ SLIPS: list[tuple[Callable[[], object], str]] = [
     (lambda: TABLE.record(1.5), "a whole number, got 1.5"),
     (lambda: TABLE.first_rows("3"), "a whole number, got '3'"),
     (lambda: TABLE.rows_between("a", 2), "a whole number, got 'a'"),
-    (lambda: TABLE.save(3), "the path of a file, got 3"),
+    (lambda: TABLE.save(3), "the path of a file, or an open one, got 3"),
     (lambda: COMB.load(3), "the path of a file, got 3"),
     (lambda: COMB.load([3]), "the path of a file, got 3"),
     (lambda: COMB.load(b""), "the file is empty"),

@@ -187,7 +187,7 @@ WRONG: list[tuple[Callable[[comb.Table, Path], Any], str]] = [
     (lambda table, folder: table.save(folder / "x.parquet", delimiter=";"), "delimiter does not apply to .parquet"),
     (lambda table, folder: table.save(io.StringIO(), kind=".xlsx"), "takes text"),
     (lambda table, folder: table.save(io.BytesIO(), describe=True), "no place beside it"),
-    (lambda table, folder: table.save(5), "a path or an open file"),
+    (lambda table, folder: table.save(5), "the path of a file, or an open one"),
     (lambda table, folder: table.save(folder / "x.csv", kind=".json"), "says another"),
 ]
 

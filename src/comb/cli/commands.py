@@ -10,11 +10,11 @@ import numpy as np
 
 from comb.cli.sources import Loading, again, check_files, loading, names_of, one_or_several, parted, records_of
 from comb.cli.terminal import Terminal
-from comb.errors import ParameterError, PlanError, agree, counted
+from comb.errors import ParameterError, PlanError, agree, counted, listing
 from comb.execution.memory import COUNT, PROFILE
 from comb.execution.working import working
 from comb.interface.comparing import differences
-from comb.interface.loading import inspect, load_all, load_beginning, load_within, read_options
+from comb.interface.loading import load_all, load_beginning, load_within, read_options
 from comb.interface.plan import Plan
 from comb.interface.profiles import profile_together
 from comb.interface.table import Table
@@ -29,14 +29,16 @@ from comb.profiling.differences import Comparison
 from comb.profiling.profile import Profile
 from comb.profiling.questions import question_table
 from comb.profiling.summaries import Summary
-from comb.reading.inspect import Inspection
+from comb.reading.dataset_folder import dataset_folder
+from comb.reading.folder import inspect_folder
+from comb.reading.inspect import Inspection, inspect_source
 from comb.reading.io.source_file import size_of
 from comb.steps.ledger import lost
 from comb.steps.trace import trace_record
 from comb.tables.layout import DEFAULT_ROWS, LayoutRequest, Line, Span, lay_out
 from comb.views.columns import details_lines
 from comb.views.gaps import gaps_lines
-from comb.views.inspections import column_view, inspection_view
+from comb.views.inspections import column_view, folder_view, inspection_view
 from comb.views.profiles import explanation_view, finding_lines, profile_view, together_view
 from comb.views.runs import comparison_view, difference_lines, dry_run_view, run_view, trace_view
 from comb.writing.atomic import check_file_free, write_file
@@ -52,6 +54,11 @@ class ShowRequest:
     first: int | None = None
     last: int | None = None
     between: tuple[int, int] | None = None
+    every: int | None = None
+    random: int | None = None
+    seed: int = 0
+    largest: str | None = None
+    duplicates: str | None = None
     record: int | None = None
     columns: str | None = None
     where: str | None = None
@@ -74,8 +81,21 @@ def inspect_command(
     if plan is not None:
         _draft_layout(screen, source, options, plan, column=column, as_json=as_json)
         return
-    with screen.working(f"reading {shlex.join(source)}"):
-        inspection = inspect(one_or_several(source), **options)
+    with screen.working(f"reading {shlex.join(source)}") as progress:
+        folder = _plain_folder(source) if not options.get("table") else None
+        if folder:
+            found = inspect_folder(folder, progress)
+        else:
+            inspection = inspect_source(one_or_several(source), read_options(**options))
+    if folder:
+        if as_json:
+            screen.json(found.as_record())
+            return
+        screen.lines(folder_view(found, screen.width))
+        first = next((one.name for one in found.entries if one.tables), None)
+        together = [f"comb show {shlex.join(str(folder / one) for one in group)}" for group in found.alike[:1]]
+        screen.next_step(*([f"comb inspect {shlex.quote(str(folder / first))}"] if first else []), *together)
+        return
     if as_json:
         screen.json(inspection.as_record())
     elif column:
@@ -89,6 +109,12 @@ def inspect_command(
         sheet = len(source) == 1 and _made_for_people(inspection)
         draft = [f"comb inspect {again(source, options)} --plan plan.yaml"] if sheet else []
         screen.next_step(f"comb show {once_more}", f"comb profile {once_more}", *draft)
+
+
+def _plain_folder(source: tuple[str, ...]) -> Path | None:
+    """Return the folder that is to be looked over; None for files, and for a dataset folder."""
+    folder = Path(source[0]).expanduser()
+    return folder if len(source) == 1 and folder.is_dir() and dataset_folder(folder) is None else None
 
 
 def _made_for_people(inspection: Inspection) -> bool:
@@ -127,6 +153,7 @@ def show_command(
             table = table.filter(wanted.where)
         if wanted.sort:
             table = table.sort(names_of(wanted.sort))
+        said, table = _picked(table, wanted)
         if wanted.columns:
             table = table.select(names_of(wanted.columns))
     if wanted.record is not None:
@@ -136,7 +163,7 @@ def show_command(
     if wanted.as_json:
         screen.json(records_of(table._take(np.arange(start, start + rows))))
         return
-    said, more_rows = table.sentence(), MORE_ROWS
+    said, more_rows = said or table.sentence(), MORE_ROWS
     if more:
         more_rows = f"of those looked at; {MORE_ROWS}"
         said = f"the first {said}; there are more rows, so the types are provisional"
@@ -150,13 +177,76 @@ def show_command(
 
 def _loaded(work: Loading, source: tuple[str, ...], options: dict[str, Any], wanted: ShowRequest) -> tuple[Table, bool]:
     """Load a source, or only its beginning where that shows what is wanted; says whether there is more."""
-    if wanted.where or wanted.sort or wanted.last is not None or wanted.record is not None:
+    picked = (wanted.every, wanted.random, wanted.largest, wanted.duplicates, wanted.last, wanted.record)
+    if wanted.where or wanted.sort or any(one is not None for one in picked):
         return work.load(), False
     table, more = load_beginning(one_or_several(source), **parted(options)[0])
     furthest = max(wanted.first or 0, wanted.between[1] if wanted.between else 0)
     # What a limit on rows left out is not asked for.
     more = more and options.get("rows") is None
     return (work.load(), False) if more and furthest > len(table) else (table, more)
+
+
+def _picked(table: Table, wanted: ShowRequest) -> tuple[str, Table]:
+    """Return the rows that are picked from the whole table, and what is said of them; empty if none are."""
+    asked = [name for name in ("every", "random", "largest", "duplicates") if getattr(wanted, name) is not None]
+    if len(asked) > 1:
+        raise ParameterError(
+            f"expected one of {', '.join(f'--{name}' for name in asked)}", remedy="leave the others out"
+        )
+    if wanted.duplicates is not None:
+        return duplicate_rows(table, names_of(wanted.duplicates))
+    if wanted.largest is not None:
+        key = wanted.largest.removesuffix(" desc")
+        return "", table.sort([f"{key} desc"])
+    if wanted.every is None and wanted.random is None:
+        return "", table
+    count = wanted.every if wanted.every is not None else wanted.random or 0
+    if count < 1:
+        raise ParameterError(f"expected a number of 1 or more behind --{asked[0]}, got {count}")
+    if wanted.every is not None:
+        ordinal = f"every {count:,}{_ending(count)} row" if count > 1 else "every row"
+        return f"{ordinal} of {table.sentence()}", table._take(np.arange(0, len(table), count))
+    found = table.random_rows(count, seed=wanted.seed)
+    return f"{counted(len(found), 'row')} chosen at random (seed {wanted.seed}) of {table.sentence()}", found
+
+
+def _ending(number: int) -> str:
+    """Return how an ordinal number ends.
+
+    >>> [_ending(number) for number in (1, 2, 3, 4, 11, 12, 21, 112)]
+    ['st', 'nd', 'rd', 'th', 'th', 'th', 'st', 'th']
+    """
+    teens = 10 < number % 100 < 14
+    return "th" if teens else {1: "st", 2: "nd", 3: "rd"}.get(number % 10, "th")
+
+
+def duplicate_rows(table: Table, keys: list[str]) -> tuple[str, Table]:
+    """Return the rows that share their values in some columns, below each other, and a sentence about them.
+
+    Behind the keys come the columns in which such rows differ, then the others.
+    """
+    keys = list(table.select(keys).names)
+    quoted = ", ".join('"' + name.replace('"', '""') + '"' for name in keys)
+    shared = table.filter(f"count(*) over (partition by {quoted}) > 1").sort(keys)
+    codes = [shared[name]._with_codes()._codes() for name in keys]
+    same_key = np.ones(max(0, len(shared) - 1), np.bool_)
+    for code in codes:
+        same_key &= code[1:] == code[:-1]
+    groups = len(shared) - int(same_key.sum())
+    others = [name for name in table.names if name not in keys]
+    differing = []
+    for name in others:
+        column = shared[name]._with_codes()
+        numbers = column._codes()
+        if (numbers[1:] != numbers[:-1])[same_key].any():
+            differing.append(name)
+    if not len(shared):
+        said = f"no two of {counted(len(table), 'row')} share their values in {', '.join(keys)}"
+        return said, shared
+    said = f"{counted(len(shared), 'row')} of {len(table):,} share {counted(groups, 'value')} of {', '.join(keys)}; "
+    said += f"they differ in {listing(differing)}" if differing else "they are equal in all other columns"
+    return said, shared.select([*keys, *differing, *(name for name in others if name not in differing)])
 
 
 def _asked_rows(table: Table, wanted: ShowRequest) -> tuple[int, int]:

@@ -1,114 +1,137 @@
-"""The demo: write the data, then do Comb's main job on it before the user's eyes."""
+"""The demo: write the data, do Comb's main job on it, show the answer and how one gets there."""
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from comb.cli.commands import (
     ProfileRequest,
-    RunRequest,
     ShowRequest,
     differences_command,
     inspect_command,
     profile_command,
-    run_command,
     show_command,
     trace_command,
 )
+from comb.cli.everyday import AggregateRequest, aggregate_command
 from comb.cli.terminal import Terminal
 from comb.demo.files import DEMO_FILES, demo_bytes
-from comb.errors import WriteError
-from comb.interface.loading import load
-from comb.interface.table import Table
-from comb.tables.layout import LayoutRequest, Line, Span, lay_out
+from comb.errors import WriteError, counted, listing
+from comb.interface.plan import Plan
+from comb.plans.outcome import Outcome
+from comb.steps.ledger import total
+from comb.tables.layout import DEFAULT_WIDTH, Line, Span
+from comb.views.lines import wrapped
+from comb.views.runs import run_view
 from comb.writing.atomic import check_file_free, write_file
 
+# What is where in the folder, most useful first.
 GUIDE = (
-    ("inspections.csv", "what a database exported: the raw file"),
-    ("inspections-truth.json", "every defect planted in it, by row"),
     ("plan.yaml", "the plan that was run: read it, change it, run it again"),
-    ("answers.csv", "questions about single cells, answered by those who were there"),
-    ("inspections-2026.csv", "the next season: comb run plan.yaml --source inspections-2026.csv --to tidy-2026"),
-    ("harvest.xlsx", "a workbook laid out for people: comb inspect drafts its plan with --plan"),
-    ("scales.jsonl", "readings as a logger sends them, one line broken"),
-    ("apiaries.csv", "where the apiaries lie, three of them spelled differently"),
-    ("*-truth.json", "what is planted in these three"),
-    ("tidy/inspections.csv", "the tidy table"),
-    ("tidy/inspections.csv-metadata.json", "its columns and types, as CSV on the Web"),
-    ("tidy/inspections-cells.csv", "why each missing cell is missing"),
     ("tidy/report.html", "all of this as one page: open it in a browser"),
-    ("tidy/weights.svg", "the weights over the season, drawn as the plan says"),
-    ("tidy/frames.csv", "brood and honey frames, one row for each"),
-    ("tidy/dictionary.md", "the columns, described for people"),
-    ("tidy/ledger.jsonl", "what every step did"),
-    ("tidy/changed-cells.csv", "every cell that a step changed, before and after"),
-    ("tidy/set-aside.csv", "rows kept out of the result, with the reason"),
+    ("tidy/inspections.csv", "the tidy table; beside it types, reasons, ledger, changed cells"),
+    ("inspections.csv", "the raw file; inspections-truth.json lists every defect planted in it"),
+    ("inspections-2026.csv", "the next season, for the same plan: --source and --to"),
+    ("harvest.xlsx, scales.jsonl", "a workbook for people, readings of a logger"),
+    ("apiaries.csv, answers.csv", "where the apiaries lie, answers about single cells"),
 )
-
 
 # A day that a keeper's diary corrected.
 ANSWERED_ROW = 1287
 
+# Lines of each stage.
+SCREEN = 9
+
+
+class _Excerpt(Terminal):
+    """A screen of each stage: its first lines, and how many more the command shows."""
+
+    def __init__(self) -> None:
+        super().__init__(hints=False)
+        self._left, self._hidden = 0, 0
+
+    def begin(self, title: str, command: str, most: int = SCREEN) -> None:
+        """Begin a stage."""
+        self.end()
+        super().lines([[], [Span(title, "head"), Span(f"  {command}", "dim")]])
+        self._left = most
+
+    def end(self) -> None:
+        """Say how much of the stage was not shown."""
+        if self._hidden:
+            super().lines([[Span(f"... and {counted(self._hidden, 'line')} more", "dim")]])
+        self._left, self._hidden = 0, 0
+
+    def lines(self, lines: Sequence[Line]) -> None:
+        """Print what there is room for; empty lines take none."""
+        full = [line for line in lines if any(span.text.strip() for span in line)]
+        super().lines(full[: self._left])
+        self._hidden += max(0, len(full) - self._left)
+        self._left = max(0, self._left - len(full))
+
+    def say(self, text: str, style: str = "plain") -> None:
+        """Say nothing: each stage shows its result only."""
+
 
 def run_demo(folder: str, *, overwrite: bool) -> None:
-    """Write the demo data to a folder, inspect, profile, run the plan, show the result."""
-    screen = Terminal(hints=False)
+    """Write the demo data to a folder, do the whole job on it, and show the answer and a screen of each stage."""
+    screen, quiet = Terminal(hints=False), _Excerpt()
     place = Path(folder)
     _write_data(place, overwrite)
+    plan = str(place / "plan.yaml")
+    with screen.working(f"running {plan}"):
+        outcome = Plan.load(plan).run(overwrite=overwrite)
+    screen.lines(_answer(outcome, place))
+    _stages(quiet, place, outcome)
+    quiet.end()
+    screen.lines([[], [Span(f"What is where in {place}", "head")]])
+    screen.lines([[Span(f"  {name:<28}"), Span(what, "dim")] for name, what in GUIDE])
+
+
+def _answer(outcome: Outcome, place: Path) -> list[Line]:
+    """Say in a few lines what came of it."""
+    table, entries = outcome.tables["inspections"], outcome.ledger["inspections"]
+    cells = sum(sum(entry.cells_changed.values()) for entry in entries)
+    first = total(list(entries))
+    gone = {"set aside": first.set_aside, "left out": first.left_out, "merged with their copies": first.merged}
+    said = (
+        f"{counted(first.rows_in, 'line')} of inspections.csv became {counted(table.row_count, 'row')} of a tidy "
+        f"table, by {counted(len(outcome.taken['inspections']), 'step')}: {counted(cells, 'cell')} changed; of rows "
+        f"{listing([f'{count:,} {what}' for what, count in gone.items() if count])}."
+    )
+    adds = "Every line, row and changed cell is accounted for" if outcome.adds_up else "THE LEDGER DOES NOT ADD UP"
+    saved = f"{adds}, in {place / 'tidy'}; its report: {place / 'tidy' / 'report.html'}"
+    return [*wrapped(said, DEFAULT_WIDTH), *wrapped(saved, DEFAULT_WIDTH)]
+
+
+def _stages(screen: _Excerpt, place: Path, outcome: Outcome) -> None:
     source, plan, result = (str(place / name) for name in ("inspections.csv", "plan.yaml", "tidy/inspections.csv"))
-    _chapter(screen, "What is this file?", f"comb inspect {source}")
+    screen.begin("What is this file?", f"comb inspect {source}")
     inspect_command((source,), {}, screen=screen)
-    _chapter(screen, "What is wrong in it?", f"comb profile {source}")
+    screen.begin("What is wrong in it?", f"comb profile {source}", 10)
     profile_command((source,), {}, ProfileRequest(), screen=screen)
-    _chapter(screen, "Put it right, and account for every row.", f"comb run {plan}")
-    run_command(plan, RunRequest(overwrite=overwrite), screen=screen)
+    screen.begin("Put it right, and account for every row.", f"comb run {plan}", 15)
+    screen.lines(run_view(outcome, screen.width))
     cell = f"--table inspections --row {ANSWERED_ROW} --column inspected_on"
     tidy = str(place / "tidy")
-    _chapter(screen, "Where does this day come from?", f"comb trace {tidy} {cell}")
+    screen.begin("Where does this day come from?", f"comb trace {tidy} {cell}", 6)
     trace_command(tidy, ANSWERED_ROW, "inspected_on", table="inspections", screen=screen)
     where = "mites > 30"
-    _chapter(screen, "The tidy table.", f'comb show {result} --where "{where}" --sort "mites desc" --first 5')
-    show_command((result,), {}, ShowRequest(first=5, where=where, sort="mites desc"), screen=screen)
+    screen.begin("The tidy table.", f'comb show {result} --where "{where}" --sort "mites desc" --first 3', 8)
+    show_command((result,), {}, ShowRequest(first=3, where=where, sort="mites desc"), screen=screen)
     later = str(place / "inspections-2026.csv")
-    _chapter(screen, "The next season's file: what is different?", f"comb differences {source} {later}")
+    screen.begin("The next season's file: what is different?", f"comb differences {source} {later}", 6)
     differences_command(source, later, {}, screen=screen)
-    book, scales, apiaries = (str(place / name) for name in ("harvest.xlsx", "scales.jsonl", "apiaries.csv"))
-    _chapter(screen, "A workbook laid out for people.", f"comb inspect {book}")
-    inspect_command((book,), {}, screen=screen)
-    _chapter(
-        screen,
-        "Its seasons as one table, months to rows.",
-        "load(..., table='Harvest*').to_long('April:September', ...)",
-    )
-    seasons = load(book, table="Harvest*").rename({"table": "season"})
-    tall = seasons.to_long("April:September", heading_column="month", value_column="kg", keep_missing=False)
-    screen.lines(_shown(tall, screen.width))
-    _chapter(
-        screen,
-        "Readings as a logger sends them; their visits are a table of their own.",
-        f"comb show {scales} --table visits",
-    )
-    show_command((scales,), {"table": "visits"}, ShowRequest(first=4), screen=screen)
-    _chapter(screen, "Where are the apiaries? Unmatched names are listed.", "visits.join(apiaries, 'apiary')")
-    looked_up = load(result).join(load(apiaries), "apiary")
-    screen.lines([[Span(note)] for note in looked_up.ledger[-1].notes])
-    _chapter(screen, "How often is a queen laying, by region?", "visits.join(...).count('region', across='queen')")
-    screen.lines(_shown(looked_up.count("region", across="queen"), screen.width))
-    _chapter(
-        screen,
-        "Words with an order: which are more than open?",
-        "apiaries.convert({'shelter': 'category'}, choices=['open', 'half', 'full']).filter(\"shelter > 'open'\")",
-    )
-    sheltered = load(apiaries).convert({"shelter": "category"}, choices=["open", "half", "full"])
-    screen.lines(_shown(sheltered.filter("shelter > 'open'").sort("shelter desc"), screen.width))
-    _chapter(screen, f"What is where in {place}", "")
-    screen.lines([[Span(f"  {name:<36}"), Span(what, "dim")] for name, what in GUIDE])
-
-
-def _shown(table: Table, width: int) -> list[Line]:
-    return lay_out(LayoutRequest(table.columns, table.row_numbers, table.sentence(), width, 6))
-
-
-def _chapter(screen: Terminal, title: str, command: str) -> None:
-    screen.lines([[], [Span(title, "head"), Span(f"  {command}", "dim")], []])
+    book, scales = (str(place / name) for name in ("harvest.xlsx", "scales.jsonl"))
+    screen.begin("A workbook laid out for people, its seasons as one table.", f"comb show {book} --table 'Harvest*'", 8)
+    show_command((book,), {"table": "Harvest*"}, ShowRequest(first=3), screen=screen)
+    screen.begin("Readings as a logger sends them: a table inside.", f"comb show {scales} --table visits", 8)
+    show_command((scales,), {"table": "visits"}, ShowRequest(first=3), screen=screen)
+    formulas = ("mean_kg = round(avg(net_kg), 1)", "visits = count(*)")
+    command = " ".join([f"comb aggregate {result} --by apiary", *(f'"{one}"' for one in formulas)])
+    screen.begin("How heavy are the hives, by apiary?", command, 8)
+    aggregate_command((result, *formulas), {}, AggregateRequest(by="apiary", first=3), screen=screen)
+    screen.begin("And everything else in the folder?", f"comb inspect {place}", 5)
+    inspect_command((str(place),), {}, screen=screen)
 
 
 def _write_data(place: Path, overwrite: bool) -> None:

@@ -30,8 +30,75 @@ _NO_OUTPUT = (errno.ENOSPC, errno.EIO, errno.EBADF, errno.EFBIG, errno.EDQUOT)
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 
+# A file or folder: completed by the shell, and checked by whoever reads it.
+PATH = click.Path()
+
+# The commands in the order of the work, under what they are for.
+_HEADINGS = {
+    "See what is there": ("demo", "inspect", "show", "count", "profile"),
+    "Summarise and compare": ("aggregate", "draw", "compare"),
+    "Put right and save": ("run", "save", "report"),
+    "Check": ("differences", "trace"),
+}
+
+
+def column_names(context: click.Context, _parameter: click.Parameter, incomplete: str) -> list[str]:
+    """Complete names of columns, also after a comma, from the first file that was named."""
+    from comb.cli.completion import columns_of
+
+    return columns_of({**context.params, "rest": context.args}, incomplete)
+
+
+def table_names(context: click.Context, _parameter: click.Parameter, incomplete: str) -> list[str]:
+    """Complete names of tables inside the file that was named."""
+    from comb.cli.completion import tables_of
+
+    return tables_of({**context.params, "rest": context.args}, incomplete)
+
+
+class _Commands(click.Group):
+    """The commands, listed under headings."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """Return the commands in the order of the work."""
+        return [name for names in _HEADINGS.values() for name in names]
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Write the commands under their headings."""
+        width = max(len(name) for name in self.commands)
+        for heading, names in _HEADINGS.items():
+            rows = [(name.ljust(width), self.commands[name].get_short_help_str(limit=80)) for name in names]
+            with formatter.section(heading):
+                formatter.write_dl(rows)
+
+
+class _Command(click.Command):
+    """A command whose options for reading stand under a heading of their own."""
+
+    def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Write the options by what they are about."""
+        parts: dict[str, list[tuple[str, str]]] = {"Options": [], _READ_HEADING: [], _WORK_HEADING: []}
+        for parameter in self.get_params(ctx):
+            record = parameter.get_help_record(ctx) if isinstance(parameter, click.Option) else None
+            if record is not None:
+                heading = _ABOUT_READING.get(parameter.name or "", "Options")
+                parts[heading].append(record)
+        for heading, records in parts.items():
+            if records:
+                with formatter.section(heading):
+                    formatter.write_dl(records)
+
+
+_READ_HEADING = "How the file is read"
+_WORK_HEADING = "What there is to work with"
+
 _READING = (
-    click.option("--table", metavar="NAME", help="Which table inside: its name or number, a sheet, a range."),
+    click.option(
+        "--table",
+        metavar="NAME",
+        shell_complete=table_names,
+        help="Which table inside: its name or number, a sheet, a range.",
+    ),
     click.option("--delimiter", metavar="TEXT", help="What stands between fields; 'tab', 'spaces' for runs of them."),
     click.option("--quote", metavar="CHAR", help="The quote character; empty for none."),
     click.option("--encoding", metavar="NAME", help="For instance utf-8 or windows-1252."),
@@ -52,6 +119,14 @@ _LIMITS = (
     click.option("--memory", metavar="SIZE", help="How much memory to work with, 2GB; by default what is free."),
     click.option("--temporary", metavar="DIR", help="Where temporary files go if a source does not fit into memory."),
 )
+
+_ABOUT_READING = {
+    **dict.fromkeys(
+        ("table", "delimiter", "quote", "encoding", "header", "skip", "missing", "no_known_words", "types", "rows",
+         "schema", "totals", "fill_merged", "lists", "most_bytes"), _READ_HEADING,
+    ),
+    **dict.fromkeys(("memory", "temporary"), _WORK_HEADING),
+}  # fmt: skip
 
 
 def reading_options(command: Command) -> Command:
@@ -95,7 +170,7 @@ def _version(context: click.Context, _parameter: click.Parameter, asked: bool) -
         context.exit()
 
 
-@click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.option("--debug", is_flag=True, expose_value=False, help="If Comb itself fails, show a full report.")
 @click.option("--version", is_flag=True, is_eager=True, expose_value=False, callback=_version, help="Show the version.")
 def cli() -> None:
@@ -105,7 +180,7 @@ def cli() -> None:
     """
 
 
-@cli.command(short_help="Write the demo data; walk through Comb's main job on it.")
+@cli.command(cls=_Command, short_help="Write the demo data; walk through Comb's main job on it.")
 @click.argument("folder", default="comb-demo", metavar="[DIR]")
 @click.option("--overwrite", is_flag=True, help="Replace an existing demo.")
 def demo(folder: str, overwrite: bool) -> None:
@@ -115,28 +190,48 @@ def demo(folder: str, overwrite: bool) -> None:
     run_demo(folder, overwrite=overwrite)
 
 
-@cli.command(short_help="Show how a file is read, and why.")
-@click.argument("source", metavar="FILE...", nargs=-1, required=True)
+@cli.command(cls=_Command, short_help="Show how a file is read, and why.")
+@click.argument("source", metavar="FILE...", nargs=-1, required=True, type=PATH)
 @click.option("--column", metavar="NAME", help="Show the evidence for the type of one column.")
 @click.option("--plan", metavar="PLAN", help="Write a draft plan that makes one tidy table of a sheet made for people.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
 @reading_options
 def inspect(source: tuple[str, ...], column: str | None, plan: str | None, as_json: bool, **given: Any) -> None:
-    """Show how FILE (several of one shape are one table) is read: encoding, delimiter, header, types, and why."""
+    """Show how FILE (several of one shape are one table) is read: encoding, delimiter, header, types, and why.
+
+    Of a folder: what is in it, and what its sources share; of a dataset folder, whether it still is what was saved.
+    """
     from comb.cli.commands import inspect_command
 
     inspect_command(source, _reading(given), column=column, plan=plan, as_json=as_json)
 
 
-@cli.command(short_help="Show rows: first, last, one record, by a condition.")
-@click.argument("source", metavar="FILE...", nargs=-1, required=True)
+@cli.command(cls=_Command, short_help="Show rows: first, last, one record, by a condition.")
+@click.argument("source", metavar="FILE...", nargs=-1, required=True, type=PATH)
 @click.option("--first", type=int, metavar="N", help="The first N rows (10 if nothing else is asked for).")
 @click.option("--last", type=int, metavar="N", help="The last N rows.")
 @click.option("--between", nargs=2, type=int, metavar="A B", help="Rows by position, from 1.")
+@click.option("--every", type=int, metavar="N", help="Every Nth row, from the first.")
+@click.option("--random", type=int, metavar="N", help="N rows chosen at random; the same ones each time.")
+@click.option("--seed", type=int, default=0, metavar="S", help="With --random: another choice (0).")
+@click.option("--largest", metavar="KEY", shell_complete=column_names, help="The rows with the largest values of KEY.")
+@click.option(
+    "--duplicates",
+    metavar="KEYS",
+    shell_complete=column_names,
+    help="Rows that share their values in KEYS, below each other; columns in which they differ come first.",
+)
 @click.option("--record", type=int, metavar="ROW", help="One record by its row number, top to bottom.")
-@click.option("--columns", metavar="NAMES", help="Columns to show, with commas between: 'apiary,*_kg'.")
+@click.option(
+    "--columns",
+    metavar="NAMES",
+    shell_complete=column_names,
+    help="Columns to show, with commas between: 'apiary,*_kg'.",
+)
 @click.option("--where", metavar="CONDITION", help="Only rows for which this is true: 'mites > 3'.")
-@click.option("--sort", metavar="KEYS", help="Sort first, with commas between: 'apiary,mites desc'.")
+@click.option(
+    "--sort", metavar="KEYS", shell_complete=column_names, help="Sort first, with commas between: 'apiary,mites desc'."
+)
 @click.option("--type-line", is_flag=True, help="Show the type of each column under its name.")
 @click.option("--json", "as_json", is_flag=True, help="Print the rows as JSON.")
 @reading_options
@@ -145,15 +240,25 @@ def show(source: tuple[str, ...], **given: Any) -> None:
     """Show rows of FILE: the first, the last, one record, those that meet a condition."""
     from comb.cli.commands import ShowRequest, show_command
 
-    asked = ("first", "last", "between", "record", "columns", "where", "sort", "type_line", "as_json")
+    asked = (
+        "first", "last", "between", "every", "random", "seed", "largest", "duplicates", "record", "columns", "where",
+        "sort", "type_line", "as_json",
+    )  # fmt: skip
     wanted = ShowRequest(**{name: given.pop(name) for name in asked})
     show_command(source, _reading(given), wanted)
 
 
-@cli.command(short_help="Count rows by the values of columns.")
-@click.argument("source", metavar="FILE...", nargs=-1, required=True)
-@click.option("--by", metavar="COLUMNS", help="The columns whose values are counted, with commas between.")
-@click.option("--across", metavar="COLUMN", help="A column whose values become columns, with totals.")
+@cli.command(cls=_Command, short_help="Count rows by the values of columns.")
+@click.argument("source", metavar="FILE...", nargs=-1, required=True, type=PATH)
+@click.option(
+    "--by",
+    metavar="COLUMNS",
+    shell_complete=column_names,
+    help="The columns whose values are counted, with commas between.",
+)
+@click.option(
+    "--across", metavar="COLUMN", shell_complete=column_names, help="A column whose values become columns, with totals."
+)
 @click.option("--where", metavar="CONDITION", help="Count only rows for which this is true.")
 @click.option("--of-counts", is_flag=True, help="Show how many groups have 1, 2, 3 ... rows.")
 @click.option("--sort", type=click.Choice(["count", "value"]), default="count", help="The order of the rows.")
@@ -170,8 +275,8 @@ def count(source: tuple[str, ...], **given: Any) -> None:
     count_command(source, _reading(given), wanted)
 
 
-@cli.command(short_help="Summarise columns; list what is wrong, with remedies.")
-@click.argument("source", metavar="FILE...", nargs=-1)
+@cli.command(cls=_Command, short_help="Summarise columns; list what is wrong, with remedies.")
+@click.argument("source", metavar="FILE...", nargs=-1, type=PATH)
 @click.option("--column", metavar="NAME", help="One column: what it holds, and every text that was not read.")
 @click.option("--gaps", is_flag=True, help="Where cells are missing: columns by blocks of rows.")
 @click.option("--only", metavar="CODE|COLUMN", multiple=True, help="Only these findings; repeatable.")
@@ -200,13 +305,63 @@ def profile(source: tuple[str, ...], explain: str | None, check: bool, **given: 
     return int(check and findings > 0)
 
 
-@cli.command(short_help="Draw a picture: histogram, bars, lines, scatter, boxes, missing.")
-@click.argument("source", metavar="FILE...", nargs=-1, required=True)
+@cli.command(cls=_Command, short_help="Calculate figures for groups of rows.")
+@click.argument("arguments", metavar="FILE... FORMULA...", nargs=-1, required=True, type=PATH)
+@click.option(
+    "--by", metavar="COLUMNS", shell_complete=column_names, help="The groups, with commas between; one if none."
+)
+@click.option("--where", metavar="CONDITION", help="Only rows for which this is true.")
+@click.option("--sort", metavar="KEYS", help="The order of the groups: 'mean_kg desc'.")
+@click.option("--first", type=int, default=20, metavar="N", help="Show at most N groups (20).")
+@click.option("--to", metavar="FILE", type=PATH, help="Also save them all.")
+@click.option("--overwrite", is_flag=True, help="Replace an existing file.")
+@click.option("--json", "as_json", is_flag=True, help="Print the figures as JSON.")
+@reading_options
+@working_options
+def aggregate(arguments: tuple[str, ...], **given: Any) -> None:
+    """Calculate figures for groups of rows of FILE: comb aggregate visits.csv --by apiary "mean_kg = avg(net_kg)"."""
+    from comb.cli.everyday import AggregateRequest, aggregate_command
+
+    asked = ("by", "where", "sort", "first", "to", "overwrite", "as_json")
+    wanted = AggregateRequest(**{name: given.pop(name) for name in asked})
+    aggregate_command(arguments, _reading(given), wanted)
+
+
+@cli.command(cls=_Command, short_help="Save a file as another kind of file, or a part of it.")
+@click.argument("files", metavar="FILE... OUT", nargs=-1, required=True, type=PATH)
+@click.option("--columns", metavar="NAMES", shell_complete=column_names, help="These columns, in this order.")
+@click.option("--where", metavar="CONDITION", help="Only rows for which this is true.")
+@click.option("--sort", metavar="KEYS", help="Sort first, with commas between: 'apiary,mites desc'.")
+@click.option("--kind", metavar="SUFFIX", help="With - for OUT, standard output: .csv, .json, .jsonl ...")
+@click.option("--describe", is_flag=True, help="Keep types, reasons and texts that were no values, beside or in it.")
+@click.option("--disarm", is_flag=True, help="Put an apostrophe before texts that a spreadsheet program would run.")
+@click.option("--nested", is_flag=True, help="In JSON, make objects inside objects of dotted names.")
+@click.option("--out-delimiter", metavar="TEXT", help="What stands between fields of OUT; 'tab'.")
+@click.option("--out-encoding", metavar="NAME", help="The encoding of OUT (utf-8).")
+@click.option("--overwrite", is_flag=True, help="Replace an existing file.")
+@reading_options
+@working_options
+def save(files: tuple[str, ...], **given: Any) -> None:
+    """Save FILE as OUT, whose suffix says what it is: .csv, .tsv, .json, .jsonl, .xlsx, .ods, .sqlite, .parquet."""
+    from comb.cli.everyday import SaveRequest, save_command
+
+    if len(files) < 2:
+        raise click.UsageError("expected a file and where to save it: comb save FILE OUT")
+    asked = ("columns", "where", "sort", "kind", "describe", "disarm", "nested", "out_delimiter", "out_encoding",
+             "overwrite")  # fmt: skip
+    wanted = SaveRequest(files[-1], **{name: given.pop(name) for name in asked})
+    save_command(files[:-1], _reading(given), wanted)
+
+
+@cli.command(cls=_Command, short_help="Draw a picture: histogram, bars, lines, scatter, boxes, missing.")
+@click.argument("source", metavar="FILE...", nargs=-1, required=True, type=PATH)
 @click.option("--kind", metavar="KIND", required=True, help="histogram, bars, lines, scatter, boxes or missing.")
-@click.option("--x", metavar="COLUMN", help="The column on the lower axis; of bars, their groups.")
-@click.option("--y", metavar="COLUMN", help="The column on the upright axis.")
-@click.option("--by", metavar="COLUMN", help="Groups, told apart by colours and marks.")
-@click.option("--panels", metavar="COLUMN", help="Groups that get a small picture each.")
+@click.option(
+    "--x", metavar="COLUMN", shell_complete=column_names, help="The column on the lower axis; of bars, their groups."
+)
+@click.option("--y", metavar="COLUMN", shell_complete=column_names, help="The column on the upright axis.")
+@click.option("--by", metavar="COLUMN", shell_complete=column_names, help="Groups, told apart by colours and marks.")
+@click.option("--panels", metavar="COLUMN", shell_complete=column_names, help="Groups that get a small picture each.")
 @click.option("--where", metavar="CONDITION", help="Only rows for which this is true.")
 @click.option("--value", metavar="HOW", help="Of bars and lines: count, sum, mean, median, min or max.")
 @click.option("--bins", type=int, metavar="N", help="Of a histogram: about how many bars.")
@@ -244,11 +399,19 @@ _PICTURE = (
 )  # fmt: skip
 
 
-@cli.command(short_help="Compare groups: differences with intervals and tests, in words.")
-@click.argument("source", metavar="FILE...", nargs=-1, required=True)
-@click.option("--value", metavar="COLUMN", required=True, help="What is compared.")
-@click.option("--by", metavar="COLUMN", required=True, help="Its groups; or a second column of numbers.")
-@click.option("--paired-by", metavar="COLUMN", help="Which rows of two groups belong together.")
+@cli.command(cls=_Command, short_help="Compare groups: differences with intervals and tests, in words.")
+@click.argument("source", metavar="FILE...", nargs=-1, required=True, type=PATH)
+@click.option("--value", metavar="COLUMN", shell_complete=column_names, required=True, help="What is compared.")
+@click.option(
+    "--by",
+    metavar="COLUMN",
+    shell_complete=column_names,
+    required=True,
+    help="Its groups; or a second column of numbers.",
+)
+@click.option(
+    "--paired-by", metavar="COLUMN", shell_complete=column_names, help="Which rows of two groups belong together."
+)
 @click.option("--where", metavar="CONDITION", help="Only rows for which this is true.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
 @reading_options
@@ -262,8 +425,8 @@ def compare(source: tuple[str, ...], **given: Any) -> None:
     compare_command(source, _reading(given), wanted)
 
 
-@cli.command(short_help="Write a report of a file, a plan or a dataset folder: one page.")
-@click.argument("source", metavar="FILE|PLAN|FOLDER", nargs=-1, required=True)
+@cli.command(cls=_Command, short_help="Write a report of a file, a plan or a dataset folder: one page.")
+@click.argument("source", metavar="FILE|PLAN|FOLDER", nargs=-1, required=True, type=PATH)
 @click.option("--out", metavar="REPORT", required=True, help="The file to write: .html, or .md for Markdown.")
 @click.option("--as-of", metavar="DAY", help="The day that counts as today: 2026-05-01.")
 @click.option("--overwrite", is_flag=True, help="Replace an existing report.")
@@ -281,8 +444,11 @@ def report(source: tuple[str, ...], **given: Any) -> None:
     report_command(source, _reading(given), wanted)
 
 
-@cli.command(short_help="Run a plan: load, clean, account for rows, save.")
-@click.argument("plan", metavar="PLAN")
+@cli.command(cls=_Command, short_help="Run a plan: load, clean, account for rows, save.")
+@click.argument("plan", metavar="PLAN|FILE", type=PATH)
+@click.option(
+    "--step", "steps", metavar="STEP", multiple=True, help="Take this step on FILE: 'fill keeper unknown'; repeatable."
+)
 @click.option("--dry-run", is_flag=True, help="Show what each step would change; write nothing.")
 @click.option("--overwrite", is_flag=True, help="Replace the existing dataset.")
 @click.option("--write-outside", is_flag=True, help="Let the plan write outside its own folder.")
@@ -293,19 +459,44 @@ def report(source: tuple[str, ...], **given: Any) -> None:
 @click.option("--until", metavar="N", type=int, help="Take no step after step N.")
 @click.option("--check", is_flag=True, help="Exit with 1 if a rule is broken, or a source differs from before.")
 @click.option("--json", "as_json", is_flag=True, help="Print the ledger as JSON.")
+@reading_options
 @working_options
-def run(plan: str, check: bool, **given: Any) -> int:
-    """Run PLAN: load, clean, account for every row, save the dataset."""
+def run(plan: str, steps: tuple[str, ...], check: bool, **given: Any) -> int:
+    """Run PLAN: load, clean, account for every row, save the dataset.
+
+    Or take a step or two on FILE without a plan: comb run FILE --step "trim apiary" --step "filter mites > 3". What
+    comes out is shown, with the plan that it amounts to; --to saves it.
+    """
     from comb.cli.commands import RunRequest, run_command
 
+    reading = {name: given.pop(name) for name, heading in _ABOUT_READING.items() if heading == _READ_HEADING}
+    if steps:
+        from comb.cli.everyday import StepsRequest, steps_command
+
+        for name in ("dry_run", "write_outside", "sources", "as_of", "without", "until"):
+            if given[name]:
+                raise click.UsageError(f"--{name.rstrip('s').replace('_', '-')} is for a plan, and --step needs none")
+        limits = {name: given[name] for name in ("memory", "temporary")}
+        wanted = StepsRequest(steps, given["to"], given["overwrite"], given["as_json"])
+        steps_command((plan,), {**_reading(reading), **limits}, wanted)
+        return 0
+    told = [name for name, value in reading.items() if value and value != "keep"]
+    if told:
+        flag = {"types": "type"}.get(told[0], told[0].replace("_", "-"))
+        raise click.UsageError(f"--{flag} is for a file with --step: a plan says itself how its sources are read")
     found = run_command(plan, RunRequest(**given))
     return int(check and found > 0)
 
 
-@cli.command(short_help="Say what is different between two files or dataset folders.")
-@click.argument("old", metavar="OLD")
-@click.argument("new", metavar="NEW")
-@click.option("--key", metavar="COLUMNS", help="Columns that tell rows apart: then rows and cells are compared too.")
+@cli.command(cls=_Command, short_help="Say what is different between two files or dataset folders.")
+@click.argument("old", metavar="OLD", type=PATH)
+@click.argument("new", metavar="NEW", type=PATH)
+@click.option(
+    "--key",
+    metavar="COLUMNS",
+    shell_complete=column_names,
+    help="Columns that tell rows apart: then rows and cells are compared too.",
+)
 @click.option("--check", is_flag=True, help="Exit with 1 if anything is different.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
 @reading_options
@@ -317,8 +508,8 @@ def differences(old: str, new: str, key: str | None, check: bool, as_json: bool,
     return int(check and found > 0)
 
 
-@cli.command(short_help="Tell the history of one cell: from its source through every step.")
-@click.argument("place", metavar="FOLDER|PLAN")
+@cli.command(cls=_Command, short_help="Tell the history of one cell: from its source through every step.")
+@click.argument("place", metavar="FOLDER|PLAN", type=PATH)
 @click.option("--row", type=int, metavar="N", required=True, help="The row number in the source.")
 @click.option("--column", metavar="NAME", required=True, help="The column.")
 @click.option("--table", metavar="NAME", help="The table of the plan, where it has several.")
@@ -335,12 +526,11 @@ _OTHER_OPTIONS = {
     "--head": "--first N shows the first rows", "--tail": "--last N shows the last rows",
     "--limit": "--first N shows the first rows; --rows N reads no more than that",
     "--top": "--first N shows the first rows",
-    "--every": "--between A B shows rows by position; in Python random_rows(10, seed=0) chooses some",
-    "--random": "in Python random_rows(10, seed=0) chooses some rows", "--filter": "--where 'mites > 3'",
+    "--sample": "--random N chooses rows at random; --every N shows every Nth", "--filter": "--where 'mites > 3'",
     "--select": "--columns 'apiary,mites'", "--column": "--columns 'apiary,mites'", "--order-by": "--sort 'mites desc'",
     "--sheet": "--table NAME", "--separator": "--delimiter ';'", "--sep": "--delimiter ';'",
     "--group-by": "--by 'apiary,queen'", "--columns": "comb show FILE --columns 'apiary,mites'",
-    "--output": "a plan saves: comb run PLAN", "--save": "a plan saves: comb run PLAN",
+    "--output": "comb save FILE OUT", "--save": "comb save FILE OUT", "--out": "comb save FILE OUT",
 }  # fmt: skip
 
 

@@ -5,6 +5,7 @@ reaches a terminal that it would obey, such as an escape sequence, or that shows
 """
 
 import json
+import logging
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
@@ -38,6 +39,7 @@ class Terminal:
 
     def __init__(self, *, hints: bool = True) -> None:
         self._hints = hints
+        logging.getLogger("comb").handlers = [_Said(self)]
         self._out = Console(highlight=False, markup=False, emoji=False, soft_wrap=True)
         self._talk = Console(stderr=True, highlight=False, markup=False, emoji=False, soft_wrap=True)
 
@@ -92,6 +94,18 @@ class Terminal:
         self.say("")
         for command in commands:
             self.say(f"next: {command}", "dim")
+
+
+class _Said(logging.Handler):
+    """Says what the library has to tell as a note."""
+
+    def __init__(self, screen: Terminal) -> None:
+        super().__init__(logging.WARNING)
+        self._screen = screen
+
+    def emit(self, record: logging.LogRecord) -> None:
+        """Print a message."""
+        self._screen.say(f"note: {record.getMessage()}")
 
 
 def _escaped(text: str) -> str:

@@ -3,6 +3,8 @@
 from collections.abc import Callable, Collection, Mapping, Sequence
 from pathlib import Path
 from typing import IO, Any, Literal
+from urllib.parse import urlsplit
+from urllib.request import url2pathname
 
 import msgspec
 
@@ -10,9 +12,11 @@ from comb.errors import ParameterError, unknown_name
 from comb.execution.resources import Resources
 from comb.interface.construction import HasTable, is_table_like
 from comb.interface.construction import table as table_of
-from comb.interface.shown import ShownInspection
+from comb.interface.shown import ShownFolder, ShownInspection
 from comb.interface.step_table import type_word_of
 from comb.interface.table import Table
+from comb.reading.dataset_folder import dataset_folder
+from comb.reading.folder import FolderInspection, inspect_folder
 from comb.reading.inspect import Inspection, inspect_source
 from comb.reading.io.source_file import HeldSource, Source
 from comb.reading.load import load_beginning as load_table_beginning
@@ -29,7 +33,9 @@ GivenSource = str | Path | bytes | IO[Any] | Sequence[str | Path | bytes | IO[An
 
 
 def _one(source: Any) -> str | Path | HeldSource:
-    """Return one source as it is read: its path, or its bytes."""
+    """Return one source as it is read: its path, or its bytes; an address of a file on this machine is its path."""
+    if isinstance(source, str) and source.lower().startswith("file:"):
+        return url2pathname(urlsplit(source).path)
     return HeldSource.of(source) or source
 
 
@@ -236,13 +242,26 @@ def load_all(source: str | Path | bytes | IO[Any], **options: Any) -> dict[str, 
     return {name: Table._adopt(table) for name, table in load_tables(_one(source), read_options(**options)).items()}
 
 
-def inspect(source: GivenSource, **options: Any) -> Inspection:
-    """Show how a source would be read: every decision with its evidence.
+def inspect(
+    source: GivenSource, *, progress: Callable[[str], None] = lambda text: None, **options: Any
+) -> Inspection | FolderInspection:
+    """Show how a source would be read: every decision with its evidence. Of a folder, what is in it.
 
     Parameters
     ----------
     source : str or Path
+    progress : callable
+        Called with what is being looked at in a folder.
     **options
         As for `load`; what is given is not guessed.
+
+    Returns
+    -------
+    Inspection or FolderInspection
+        Of a folder that is no dataset: each source with its kind, rows and columns, and what they share.
     """
+    if isinstance(source, str | Path) and not options:
+        folder = Path(source).expanduser()
+        if folder.is_dir() and dataset_folder(folder) is None:
+            return ShownFolder._of(inspect_folder(folder, progress))
     return ShownInspection._of(inspect_source(_named(source), read_options(**options)))

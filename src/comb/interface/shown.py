@@ -14,13 +14,14 @@ from comb.plans.outcome import Outcome
 from comb.plans.reporting import outcome_parts
 from comb.profiling.column_details import ColumnDetails
 from comb.profiling.profile import Profile
+from comb.reading.folder import FolderInspection
 from comb.reading.inspect import Inspection
 from comb.statistics.group_comparison import GroupComparison
 from comb.steps.ledger import Entry
 from comb.tables.layout import Line, plain
 from comb.views.columns import details_lines
 from comb.views.comparisons import comparison_lines
-from comb.views.inspections import inspection_view
+from comb.views.inspections import folder_view, inspection_view
 from comb.views.profiles import profile_view
 from comb.views.runs import ledger_view, run_view
 
@@ -93,6 +94,13 @@ class ShownInspection(_Shown, Inspection):
 
     def _lines(self) -> list[Line]:
         return inspection_view(self, WIDTH)
+
+
+class ShownFolder(_Shown, FolderInspection):
+    """What is in a folder, that shows itself; see `comb.reading.folder.FolderInspection`."""
+
+    def _lines(self) -> list[Line]:
+        return folder_view(self, WIDTH)
 
 
 class ShownDetails(_Shown, ColumnDetails):

@@ -337,7 +337,7 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         old = outdated(place.parent, place.name, files, overwrite=overwrite)
         write_files(place.parent, files, overwrite=overwrite, remove=old)
         for message in not_held(self, suffix, describe=describe):
-            logger.warning("%s: %s; describe=True keeps them", place.name, message)
+            logger.warning("%s: %s; --describe (describe=True) keeps them", place.name, message)
 
     def _save_to(self, file: Any, kind: str | None, options: dict[str, Any], *, describe: bool) -> None:
         """Write to an open file, or to standard output."""
@@ -347,7 +347,9 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
                 remedy="save it under a name to describe it",
             )
         if not callable(getattr(file, "write", None)):
-            raise ParameterError(f"expected a path or an open file, got {file!r}", remedy="for instance 'visits.csv'")
+            raise ParameterError(
+                f"expected the path of a file, or an open one, got {file!r}", remedy="for instance 'visits.csv'"
+            )
         name = getattr(file, "name", "")
         if kind is None:
             suffixes = "".join(Path(name).suffixes[-2:]) if isinstance(name, str) else ""
@@ -367,4 +369,6 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
             else:
                 binary.write(part)
         for message in not_held(self, found[0], describe=False):
-            logger.warning("%s: %s; save it under a name with describe=True to keep them", name or "file", message)
+            logger.warning(
+                "%s: %s; a file that is saved by its name can keep them (describe=True)", name or "it", message
+            )

@@ -22,7 +22,7 @@ from comb.report.page import report_html
 from comb.steps.accounting import ledger_of
 from comb.writing.atomic import Output, check_file_free
 from comb.writing.dataset import OWN_FILES, Dataset, check_names
-from comb.writing.files import CONTAINERS, container_of, file_kind, files_of, outdated
+from comb.writing.files import CONTAINERS, container_of, file_kind, files_of, not_held, outdated
 
 # Names that end so are of files, not of folders; Comb does not write these kinds.
 _OTHER_FILES = frozenset({
@@ -178,6 +178,8 @@ def write_outputs(
             output.file(path, container_of(file_kind(path.name)[0], {name: tables[name] for name in names}, entries))
         else:
             options = {"disarm": True} if save.disarm else {}
+            told = not_held(tables[names[0]], file_kind(path.name)[0], describe=False)
+            outcome.messages.extend(f"{path.name}: {message}; a dataset folder keeps them" for message in told)
             files = files_of(tables[names[0]], path.name, options, describe=False, taken=())
             output.file(path, files[path.name])
             output.remove([path.parent / one for one in outdated(path.parent, path.name, files, overwrite=True)])

@@ -2,7 +2,8 @@
 
 import shlex
 
-from comb.errors import ColumnError, counted, unknown_name, washed
+from comb.errors import ColumnError, counted, listing, unknown_name, washed
+from comb.reading.folder import FolderInspection, alike_sentences, folder_sentence
 from comb.reading.inspect import ColumnReading, Inspection, TableReading
 from comb.tables.evidence import PROPOSED, Candidate
 from comb.tables.layout import Line, Span
@@ -119,3 +120,29 @@ def _around(table: TableReading) -> list[Line]:
     """Show what is above and below a table."""
     above = [text_line(f"text above the table: {washed(title)}", "dim") for title in table.titles]
     return above + [text_line(f"text below the table: {washed(footer)}", "dim") for footer in table.footers]
+
+
+# Columns that several files share are listed up to this many.
+MOST_SHARED = 12
+
+
+def folder_view(found: FolderInspection, width: int) -> list[Line]:
+    """Show what is in a folder."""
+    rows = [heads("source", "bytes", "rows", "columns", "kind")]
+    for one in found.entries:
+        label = Span(washed(one.name), "head")
+        if not one.tables:
+            rows.append([label, Span(f"{one.size:,}"), Span("-", "dim"), Span("-", "dim"), Span(washed(one.problem))])
+            continue
+        for at, (name, count, names) in enumerate(one.tables):
+            several = len(one.tables) > 1
+            more = " or more" if one.provisional else ""
+            first = [label, Span(f"{one.size:,}")] if not at else [Span(""), Span("")]
+            kind = (one.kind if not at else "") + (f"{', ' if not at else ''}table {name}" if several else "")
+            rows.append([*first, Span(f"{count:,}{more}"), Span(str(len(names))), Span(washed(kind))])
+    lines = [text_line(folder_sentence(found), "said"), [], *columns_of(rows, right=[1, 2, 3], width=width)]
+    told = alike_sentences(found)
+    shared = list(found.shared.items())
+    told += [f"column {name} is in {listing(list(files))}" for name, files in shared[:MOST_SHARED]]
+    told += [f"and {len(shared) - MOST_SHARED} more columns are in several"] if len(shared) > MOST_SHARED else []
+    return [*lines, *([[]] if told else []), *(line for text in told for line in wrapped(washed(text), width))]
