@@ -51,7 +51,7 @@ def test_an_error_output_that_is_full_or_narrow_changes_nothing(folder: Path) ->
 
 
 def test_a_fault_of_comb_ends_with_a_code_of_its_own(folder: Path) -> None:
-    code = "import comb.cli.commands as commands\ncommands.show_command = lambda *one, **two: 1 / 0\nfrom comb.cli.main import main\nmain()\n"
+    code = "import comb.cli.showing as showing\nshowing.show_command = lambda *one, **two: 1 / 0\nfrom comb.cli.main import main\nmain()\n"
     (folder / "broken.py").write_text(code)
     ran = shell(f"{sys.executable} broken.py show t.csv", folder)
     assert ran.returncode == 3 and ran.stderr.startswith(

@@ -3,16 +3,11 @@
 from collections.abc import Sequence
 from pathlib import Path
 
-from comb.cli.commands import (
-    ProfileRequest,
-    ShowRequest,
-    differences_command,
-    inspect_command,
-    profile_command,
-    show_command,
-    trace_command,
-)
 from comb.cli.everyday import AggregateRequest, aggregate_command
+from comb.cli.inspecting import inspect_command
+from comb.cli.profiling import ProfileRequest, profile_command
+from comb.cli.running import differences_command, trace_command
+from comb.cli.showing import ShowRequest, show_command
 from comb.cli.terminal import Terminal
 from comb.demo.files import DEMO_FILES, demo_bytes
 from comb.errors import WriteError, counted, listing

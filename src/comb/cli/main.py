@@ -201,7 +201,7 @@ def inspect(source: tuple[str, ...], column: str | None, plan: str | None, as_js
 
     Of a folder: what is in it, and what its sources share; of a dataset folder, whether it still is what was saved.
     """
-    from comb.cli.commands import inspect_command
+    from comb.cli.inspecting import inspect_command
 
     inspect_command(source, _reading(given), column=column, plan=plan, as_json=as_json)
 
@@ -238,7 +238,7 @@ def inspect(source: tuple[str, ...], column: str | None, plan: str | None, as_js
 @working_options
 def show(source: tuple[str, ...], **given: Any) -> None:
     """Show rows of FILE: the first, the last, one record, those that meet a condition."""
-    from comb.cli.commands import ShowRequest, show_command
+    from comb.cli.showing import ShowRequest, show_command
 
     asked = (
         "first", "last", "between", "every", "random", "seed", "largest", "duplicates", "record", "columns", "where",
@@ -292,7 +292,7 @@ def count(source: tuple[str, ...], **given: Any) -> None:
 @working_options
 def profile(source: tuple[str, ...], explain: str | None, check: bool, **given: Any) -> int:
     """Summarise the columns of FILE and list what is wrong in it, with remedies."""
-    from comb.cli.commands import ProfileRequest, explain_command, profile_command
+    from comb.cli.profiling import ProfileRequest, explain_command, profile_command
 
     if explain is not None:
         explain_command(explain)
@@ -467,7 +467,7 @@ def run(plan: str, steps: tuple[str, ...], check: bool, **given: Any) -> int:
     Or take a step or two on FILE without a plan: comb run FILE --step "trim apiary" --step "filter mites > 3". What
     comes out is shown, with the plan that it amounts to; --to saves it.
     """
-    from comb.cli.commands import RunRequest, run_command
+    from comb.cli.running import RunRequest, run_command
 
     reading = {name: given.pop(name) for name, heading in _ABOUT_READING.items() if heading == _READ_HEADING}
     if steps:
@@ -502,7 +502,7 @@ def run(plan: str, steps: tuple[str, ...], check: bool, **given: Any) -> int:
 @reading_options
 def differences(old: str, new: str, key: str | None, check: bool, as_json: bool, **given: Any) -> int:
     """Say what is different between OLD and NEW: columns, how they are filled, and with a key every row and cell."""
-    from comb.cli.commands import differences_command
+    from comb.cli.running import differences_command
 
     found = differences_command(old, new, _reading(given), key=key, as_json=as_json)
     return int(check and found > 0)
@@ -516,7 +516,7 @@ def differences(old: str, new: str, key: str | None, check: bool, as_json: bool,
 @click.option("--json", "as_json", is_flag=True, help="Print the history as JSON.")
 def trace(place: str, row: int, column: str, table: str | None, as_json: bool) -> None:
     """Tell the history of one cell of a dataset FOLDER, or of what a PLAN makes."""
-    from comb.cli.commands import trace_command
+    from comb.cli.running import trace_command
 
     trace_command(place, row, column, table=table, as_json=as_json)
 

@@ -6,24 +6,36 @@ reaches a terminal that it would obey, such as an escape sequence, or that shows
 
 import json
 import logging
+import os
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from functools import cached_property
 from threading import Timer
-from typing import Any
-
-from rich.console import Console
-from rich.text import Text
+from typing import TYPE_CHECKING, Any
 
 from comb.errors import washed, washed_lines
+from comb.execution.progress import Progress
 from comb.execution.working import Notice
 from comb.tables.layout import DEFAULT_WIDTH, Line
+
+if TYPE_CHECKING:
+    from rich.console import Console
 
 # Seconds of silence before a command says what it is doing.
 PATIENCE = 1.0
 
 # What the style words of a layout look like.
 STYLES = {"plain": "", "dim": "dim", "head": "bold", "said": "bold"}
+
+
+def _console(stream: Any) -> "Console | None":
+    """Return what writes with colours to a terminal; None where there is none, and text is written as it is."""
+    if not stream.isatty() and not os.environ.get("FORCE_COLOR"):
+        return None
+    from rich.console import Console
+
+    return Console(file=stream, highlight=False, markup=False, emoji=False, soft_wrap=True)
 
 
 class Terminal:
@@ -40,16 +52,28 @@ class Terminal:
     def __init__(self, *, hints: bool = True) -> None:
         self._hints = hints
         logging.getLogger("comb").handlers = [_Said(self)]
-        self._out = Console(highlight=False, markup=False, emoji=False, soft_wrap=True)
-        self._talk = Console(stderr=True, highlight=False, markup=False, emoji=False, soft_wrap=True)
+
+    @cached_property
+    def _out(self) -> "Console | None":
+        return _console(sys.stdout)
+
+    @cached_property
+    def _talk(self) -> "Console | None":
+        return _console(sys.stderr)
 
     @property
     def width(self) -> int:
         """Characters in a line; a file gets a width of its own."""
-        return self._out.width if self._out.is_terminal else DEFAULT_WIDTH
+        return self._out.width if self._out is not None and self._out.is_terminal else DEFAULT_WIDTH
 
     def lines(self, lines: Sequence[Line]) -> None:
         """Print a result."""
+        if self._out is None:
+            shown = ("".join(washed(span.text) for span in line).rstrip() for line in lines)
+            sys.stdout.write("".join(f"{line}\n" for line in shown))
+            return
+        from rich.text import Text
+
         for line in lines:
             text = Text(no_wrap=True)
             for span in line:
@@ -64,6 +88,12 @@ class Terminal:
 
     def say(self, text: str, style: str = "plain") -> None:
         """Print talk: what was done, what to do next."""
+        if self._talk is None:
+            sys.stdout.flush()
+            sys.stderr.write(f"{washed_lines(text)}\n")
+            return
+        from rich.text import Text
+
         self._talk.print(Text(washed_lines(text), STYLES[style]))
 
     @contextmanager
@@ -72,20 +102,32 @@ class Terminal:
 
         Yields a function that changes what is said.
         """
-        status = self._talk.status(Text(washed(text)))
-        timer = Timer(PATIENCE, status.start)
+        if self._talk is None or not self._talk.is_terminal:
+            yield lambda progress: self.say(progress) if isinstance(progress, Notice) else None
+            return
+        from rich.progress import BarColumn, SpinnerColumn, TaskProgressColumn, TextColumn
+        from rich.progress import Progress as Bar
+
+        columns = (SpinnerColumn(), TextColumn("{task.description}", markup=False), BarColumn(30), TaskProgressColumn())
+        bar = Bar(*columns, console=self._talk, transient=True)
+        task = bar.add_task(washed(text), total=None)
+        timer = Timer(PATIENCE, bar.start)
         timer.daemon = True
-        if self._talk.is_terminal:
-            timer.start()
+        timer.start()
+
+        def told(progress: str) -> None:
+            if isinstance(progress, Notice):
+                self.say(progress)
+            elif isinstance(progress, Progress):
+                bar.update(task, description=washed(progress), total=progress.of, completed=progress.done)
+            else:
+                bar.update(task, description=washed(progress), total=None)
+
         try:
-            yield (
-                lambda progress: (
-                    self.say(progress) if isinstance(progress, Notice) else status.update(Text(washed(progress)))
-                )
-            )
+            yield told
         finally:
             timer.cancel()
-            status.stop()
+            bar.stop()
 
     def next_step(self, *commands: str) -> None:
         """End with the next sensible commands."""

@@ -7,8 +7,6 @@ import numpy as np
 
 from comb.errors import ContentError, ParameterError
 from comb.interface.table import Table
-from comb.kernels.arrow import structures
-from comb.tables.arrow_import import imported
 from comb.tables.from_python import column_of, columns_of_rows, infinite_notes, is_cells, mixed_note
 from comb.tables.names import unique_names
 from comb.tables.origin import BY_HAND, Origin
@@ -123,6 +121,9 @@ def _of_columns(columns: Mapping[str, Any], *, origin: Origin = BY_HAND) -> Tabl
 
 def _of_arrow(source: HasArrow) -> Table:
     """Take a table from another library by Arrow's protocol."""
+    from comb.kernels.arrow import structures
+    from comb.tables.arrow_import import imported
+
     structs = structures()
     try:
         field, batches = structs.read_stream(source.__arrow_c_stream__())

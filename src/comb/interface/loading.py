@@ -1,10 +1,11 @@
-"""The functions that make public tables: load, inspect, table."""
+"""The functions that make public tables of sources: load, inspect."""
 
+import logging
 from collections.abc import Callable, Collection, Mapping, Sequence
+from functools import cache
 from pathlib import Path
-from typing import IO, Any, Literal
-from urllib.parse import urlsplit
-from urllib.request import url2pathname
+from time import perf_counter
+from typing import IO, TYPE_CHECKING, Any, Literal
 
 import msgspec
 
@@ -12,16 +13,19 @@ from comb.errors import ParameterError, unknown_name
 from comb.execution.resources import Resources
 from comb.interface.construction import HasTable, is_table_like
 from comb.interface.construction import table as table_of
-from comb.interface.shown import ShownFolder, ShownInspection
 from comb.interface.step_table import type_word_of
 from comb.interface.table import Table
-from comb.reading.dataset_folder import dataset_folder
-from comb.reading.folder import FolderInspection, inspect_folder
-from comb.reading.inspect import Inspection, inspect_source
+from comb.kernels import dispatch
 from comb.reading.io.source_file import HeldSource, Source
 from comb.reading.load import load_beginning as load_table_beginning
 from comb.reading.load import load_table, load_tables
 from comb.tables.read_options import ReadOptions, listed_words
+
+if TYPE_CHECKING:
+    from comb.reading.folder import FolderInspection
+    from comb.reading.inspect import Inspection
+
+logger = logging.getLogger("comb")
 
 # A word for missing, or several; by column, or in all of them.
 MissingWord = str | int | float
@@ -35,6 +39,9 @@ GivenSource = str | Path | bytes | IO[Any] | Sequence[str | Path | bytes | IO[An
 def _one(source: Any) -> str | Path | HeldSource:
     """Return one source as it is read: its path, or its bytes; an address of a file on this machine is its path."""
     if isinstance(source, str) and source.lower().startswith("file:"):
+        from urllib.parse import urlsplit
+        from urllib.request import url2pathname
+
         return url2pathname(urlsplit(source).path)
     return HeldSource.of(source) or source
 
@@ -106,7 +113,8 @@ def load(
         A description by CSV on the Web, which replaces guessing. By default the one
         beside the file, ``FILE-metadata.json``; an empty text means none.
     progress : callable, optional
-        Called with a one-line progress message.
+        Called with a one-line message about how far it is. Where the size of the work is known, the message is a
+        `Progress`, a text that also has `done`, `of` and `unit`.
     most_bytes : int, optional
         The most bytes a compressed source may decompress to.
     totals : bool
@@ -139,7 +147,27 @@ def load(
         missing=missing, known_words=known_words, types=types, columns=columns, rows=rows, schema=schema,
         most_bytes=most_bytes, totals=totals, fill_merged=fill_merged, lists=lists,
     )  # fmt: skip
-    return Table._adopt(load_table(_named(source), options, progress))
+    begun = perf_counter()
+    _warn_of_missing_kernels()
+    made = Table._adopt(load_table(_named(source), options, progress))
+    if logger.isEnabledFor(logging.DEBUG):
+        _log_load(made, perf_counter() - begun)
+    return made
+
+
+@cache
+def _warn_of_missing_kernels() -> None:
+    """Say once that the compiled kernels are not there, unless that was asked for."""
+    if dispatch.PROBLEMS:
+        logger.warning("slow: %s", dispatch.description())
+
+
+def _log_load(table: Table, seconds: float) -> None:
+    """Log what was decided about a source, and how long it took."""
+    logger.debug("%s loaded in %.3f s: %s", table.origin.name, seconds, table.sentence())
+    logger.debug("%s read with %s", table.origin.name, table.origin.options)
+    for name, column in table.columns.items():
+        logger.debug("%s: %s", name, column.evidence or column.type.in_full)
 
 
 def _of_table_like(source: Any, given: Mapping[str, Any], columns: Sequence[str] | None, rows: int | None) -> Table:
@@ -244,7 +272,7 @@ def load_all(source: str | Path | bytes | IO[Any], **options: Any) -> dict[str, 
 
 def inspect(
     source: GivenSource, *, progress: Callable[[str], None] = lambda text: None, **options: Any
-) -> Inspection | FolderInspection:
+) -> "Inspection | FolderInspection":
     """Show how a source would be read: every decision with its evidence. Of a folder, what is in it.
 
     Parameters
@@ -260,6 +288,11 @@ def inspect(
     Inspection or FolderInspection
         Of a folder that is no dataset: each source with its kind, rows and columns, and what they share.
     """
+    from comb.interface.shown import ShownFolder, ShownInspection
+    from comb.reading.dataset_folder import dataset_folder
+    from comb.reading.folder import inspect_folder
+    from comb.reading.inspect import inspect_source
+
     if isinstance(source, str | Path) and not options:
         folder = Path(source).expanduser()
         if folder.is_dir() and dataset_folder(folder) is None:

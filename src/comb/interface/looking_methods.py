@@ -1,20 +1,19 @@
 """Methods that show what is in a table: pictures, summaries, comparisons of groups."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 from datetime import date
-from typing import Any, Literal, Self, overload
+from typing import TYPE_CHECKING, Any, Literal, Self, overload
 
 import msgspec
 
 from comb.drawing.request import Aggregated, Kind, PictureRequest, Trend, check_kind
 from comb.errors import ParameterError
-from comb.interface.picture import Picture
-from comb.interface.shown import ShownComparison, ShownDetails
 from comb.interface.step_table import Names, StepTable, listed
-from comb.profiling.column_details import ColumnDetails, column_details, summary_table
-from comb.profiling.summaries import summaries_of
-from comb.statistics.group_comparison import GroupComparison, compare_groups
+
+if TYPE_CHECKING:
+    from comb.interface.picture import Picture
+    from comb.profiling.column_details import ColumnDetails
+    from comb.statistics.group_comparison import GroupComparison
 
 
 class LookingMethods(StepTable):
@@ -42,7 +41,7 @@ class LookingMethods(StepTable):
         x_limits: Sequence[float | str | date] = (),
         y_limits: Sequence[float | str | date] = (),
         title: str = "",
-    ) -> Picture:
+    ) -> "Picture":
         """Draw a picture: it shows itself in a notebook, and can be saved.
 
         Parameters
@@ -94,6 +93,8 @@ class LookingMethods(StepTable):
         >>> picture.data["rows"].to_list()
         [1, 2, 3, 1, 0, 0, 0, 0, 0, 1]
         """
+        from comb.interface.picture import Picture
+
         given: dict[str, Any] = {
             "kind": kind, "x": x, "y": y, "by": by, "panels": panels, "where": where, "value": value, "bins": bins,
             "bin_width": bin_width, "order": order, "emphasise": str(emphasise), "each_year": each_year, "trend": trend,
@@ -106,7 +107,7 @@ class LookingMethods(StepTable):
     def summary(self, column: None = None) -> Self: ...
 
     @overload
-    def summary(self, column: str) -> ColumnDetails: ...
+    def summary(self, column: str) -> "ColumnDetails": ...
 
     def summary(self, column: str | None = None) -> "Self | ColumnDetails":
         """Summarise all columns as a table, or tell everything about one.
@@ -136,12 +137,18 @@ class LookingMethods(StepTable):
         >>> kg.highest[0].text, kg.highest[0].rows, kg.figures["range"]
         ('40', (3,), 9.0)
         """
+        from dataclasses import replace
+
+        from comb.interface.shown import ShownDetails
+        from comb.profiling.column_details import column_details, summary_table
+        from comb.profiling.summaries import summaries_of
+
         if column is None:
             return self._made(summary_table(summaries_of(self)), "a row for each column")
         found = column_details(self, column)
         return ShownDetails._of(replace(found, values=self._made(found.values, f"values of {column}")))
 
-    def compare_groups(self, value: str, by: str, *, paired_by: str | None = None) -> GroupComparison:
+    def compare_groups(self, value: str, by: str, *, paired_by: str | None = None) -> "GroupComparison":
         """Compare the values of a column between groups; or two columns of numbers, or of groups.
 
         Parameters
@@ -169,6 +176,11 @@ class LookingMethods(StepTable):
         >>> hives.compare_groups("kg", "site").answer.partition("; ")[0]
         'the mean of kg is 8.5 higher in Fox (30) than in Elm (21.5)'
         """
+        from dataclasses import replace
+
+        from comb.interface.shown import ShownComparison
+        from comb.statistics.group_comparison import compare_groups
+
         found = compare_groups(self, value, by, paired_by)
         return ShownComparison._of(replace(found, groups=self._made(found.groups, f"{value} by {by}")))
 

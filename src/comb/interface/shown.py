@@ -18,6 +18,7 @@ from comb.reading.folder import FolderInspection
 from comb.reading.inspect import Inspection
 from comb.statistics.group_comparison import GroupComparison
 from comb.steps.ledger import Entry
+from comb.steps.trace import Trace
 from comb.tables.layout import Line, plain
 from comb.views.columns import details_lines
 from comb.views.comparisons import comparison_lines
@@ -68,6 +69,21 @@ class _Shown:
     def _of(cls, found: Any) -> Self:
         """Return a result as one that shows itself."""
         return cls(**{one.name: getattr(found, one.name) for one in fields(found)})
+
+
+class Working(list[tuple[str, str]]):
+    """The calculation of one row: each part of a formula, and what it comes to."""
+
+    def __repr__(self) -> str:
+        width = max((len(part) for part, _ in self), default=0)
+        return washed_lines("\n".join(f"{part.ljust(width)}  {result}" for part, result in self))
+
+
+class Traces(list[Trace]):
+    """The histories of cells."""
+
+    def __repr__(self) -> str:
+        return "\n".join(map(repr, self))
 
 
 class Ledger(tuple[Entry, ...]):

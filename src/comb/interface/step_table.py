@@ -1,23 +1,25 @@
 """A table that takes steps and remembers them, so that exploration can be written down as a plan."""
 
+import logging
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from pathlib import PurePath
-from typing import Any, Self
+from time import perf_counter
+from typing import TYPE_CHECKING, Any, Self
 
 from comb.errors import ParameterError
-from comb.interface.plan import table_plan
-from comb.plans.model import TablePlan
-from comb.reading.source_texts import source_texts
-from comb.steps.accounting import take_step
-from comb.steps.base import Step
-from comb.steps.catalogue import make_step
-from comb.steps.ledger import Entry
-from comb.steps.record import StepRecord
 from comb.tables.origin import MADE, Origin
 from comb.tables.table import BareTable
 from comb.tables.value_texts import Value, plain_text
+
+if TYPE_CHECKING:
+    from comb.plans.model import TablePlan
+    from comb.steps.base import Step
+    from comb.steps.ledger import Entry
+    from comb.steps.record import StepRecord
+
+logger = logging.getLogger("comb")
 
 Names = str | Sequence[str]
 
@@ -25,9 +27,9 @@ Names = str | Sequence[str]
 class StepTable(BareTable):
     """What the methods for steps share; see `comb.interface.table.Table`."""
 
-    _steps: tuple[Step, ...] = ()
-    _entries: tuple[Entry, ...] = ()
-    _records: tuple[StepRecord, ...] = ()
+    _steps: "tuple[Step, ...]" = ()
+    _entries: "tuple[Entry, ...]" = ()
+    _records: "tuple[StepRecord, ...]" = ()
     _others: "Mapping[str, StepTable]" = {}
     _begun: Origin | None = None
 
@@ -38,7 +40,7 @@ class StepTable(BareTable):
             self._records = earlier._records
 
     @classmethod
-    def _adopt(cls, bare: BareTable, steps: tuple[Step, ...] = (), entries: tuple[Entry, ...] = ()) -> Self:
+    def _adopt(cls, bare: BareTable, steps: "tuple[Step, ...]" = (), entries: "tuple[Entry, ...]" = ()) -> Self:
         """Make a bare table public, with the steps that led to it."""
         made = cls(
             bare.columns,
@@ -57,12 +59,18 @@ class StepTable(BareTable):
         origin = Origin(name if name.startswith(MADE) else f"{MADE}{name}", checksum=self.origin.checksum)
         return self._adopt(bare._derive(origin=origin, notes=(says,)))
 
-    def take_step(self, step: Step) -> Self:
+    def take_step(self, step: "Step") -> Self:
         """Take a step made elsewhere: a finding's remedy, a step of a plan."""
+        from comb.reading.source_texts import source_texts
+        from comb.steps.accounting import take_step
+        from comb.steps.base import Step
+
         if not isinstance(step, Step):
             some = "some findings have no remedy; the methods of a table take steps too"
             raise ParameterError(f"expected a step, got {step!r}", remedy=some)
+        begun = perf_counter()
         taken = take_step(step, self, self._others, source_texts)
+        logger.debug("%s in %.3f s: %s", step.name, perf_counter() - begun, taken.entry.says)
         made = self._adopt(taken.table, (*self._steps, step), (*self._entries, taken.entry))
         made._others, made._begun = self._others, self._begun or self.origin
         made._records = (*self._records, taken.record)
@@ -84,12 +92,16 @@ class StepTable(BareTable):
         return made, title
 
     def _step(self, name: str, why: str | None, at_most: int | str | None = None, /, **parameters: Any) -> Self:
+        from comb.steps.catalogue import make_step
+
         bound = None if at_most is None else str(at_most)
         given = {key: value for key, value in {**parameters, "at_most": bound}.items() if value is not None}
         return self.take_step(make_step(name, given if why is None else {**given, "why": why}))
 
-    def _plans(self, name: str) -> dict[str, TablePlan]:
+    def _plans(self, name: str) -> "dict[str, TablePlan]":
         """Return the plans of the tables that this one was put together with, and its own, the last."""
+        from comb.interface.plan import table_plan
+
         origin = self._begun or self.origin
         if not origin.source:
             raise ParameterError(

@@ -9,57 +9,28 @@ import io
 import logging
 import sys
 from collections.abc import Callable
-from dataclasses import replace
 from datetime import date
 from pathlib import Path
-from typing import IO, Any, Self, overload
+from typing import IO, TYPE_CHECKING, Any, Self, overload
 
-from comb.errors import ParameterError, washed_lines
+from comb.errors import ParameterError
 from comb.execution.resources import DEFAULT
-from comb.expressions.evaluate import working_of
 from comb.interface.column_methods import ColumnMethods
 from comb.interface.layout_methods import LayoutMethods
 from comb.interface.looking_methods import LookingMethods
-from comb.interface.plan import Plan
 from comb.interface.repair_methods import RepairMethods
-from comb.interface.report import Report
-from comb.interface.report_building import table_report
 from comb.interface.row_methods import RowMethods
-from comb.interface.shown import Ledger, ShownProfile
-from comb.kernels.arrow import structures
-from comb.plans.model import name_of, write_plan
-from comb.plans.parse import read_plan
-from comb.profiling.profile import Profile, profile
-from comb.profiling.questions import question_table
-from comb.profiling.unreadable import KeptText, all_kept_texts
-from comb.reading.io.source_file import check_path
-from comb.reading.source_texts import cell_text
-from comb.steps.accounting import load_entry
-from comb.steps.column_steps import day_of
-from comb.steps.trace import History, Trace
-from comb.tables.arrow_export import exported, field_of
 from comb.tables.column import Column
 from comb.tables.table import check_whole
-from comb.views.tables import table_html
-from comb.writing.atomic import check_file_free, write_files
-from comb.writing.files import TEXTS, file_kind, files_of, not_held, outdated
+
+if TYPE_CHECKING:
+    from comb.interface.plan import Plan
+    from comb.interface.report import Report
+    from comb.interface.shown import Ledger, Traces, Working
+    from comb.profiling.profile import Profile
+    from comb.profiling.unreadable import KeptText
 
 logger = logging.getLogger("comb")
-
-
-class Working(list[tuple[str, str]]):
-    """The calculation of one row: each part of a formula, and what it comes to."""
-
-    def __repr__(self) -> str:
-        width = max((len(part) for part, _ in self), default=0)
-        return washed_lines("\n".join(f"{part.ljust(width)}  {result}" for part, result in self))
-
-
-class Traces(list[Trace]):
-    """The histories of cells."""
-
-    def __repr__(self) -> str:
-        return "\n".join(map(repr, self))
 
 
 class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMethods):
@@ -99,17 +70,25 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
             A stream. Integers, floats, datetimes and texts are not copied. Why cells are missing is in the metadata of
             each column.
         """
+        from comb.kernels.arrow import structures
+        from comb.tables.arrow_export import exported
+
         field, array = exported(self.columns, self.row_count)
         return structures().stream_capsule(field, [array])
 
     def __arrow_c_schema__(self) -> Any:
         """Give the names and types of the columns by Arrow's protocol."""
+        from comb.kernels.arrow import structures
+        from comb.tables.arrow_export import field_of
+
         return structures().schema_capsule(field_of(self.columns))
 
     def _repr_html_(self) -> str:
+        from comb.views.tables import table_html
+
         return table_html(self._layout_request(), self.types)
 
-    def show_working(self, formula: str, row_number: int) -> Working:
+    def show_working(self, formula: str, row_number: int) -> "Working":
         """Show the calculation of a formula for one row with its numbers, so that it can be checked by hand.
 
         >>> import comb
@@ -119,15 +98,21 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         bees                            300
         mites * 100 / bees = 600 / 300  2
         """
+        from comb.expressions.evaluate import working_of
+        from comb.interface.shown import Working
+
         return Working(working_of(formula, self, self._position(row_number)))
 
     @property
-    def ledger(self) -> Ledger:
+    def ledger(self) -> "Ledger":
         """What became of the lines of the source, and what each step so far did to rows, columns and cells."""
+        from comb.interface.shown import Ledger
+        from comb.steps.accounting import load_entry
+
         first = load_entry(self._begun or self.origin)
         return Ledger(self._entries if first is None else (first, *self._entries))
 
-    def trace(self, row_number: int, column: str) -> Traces:
+    def trace(self, row_number: int, column: str) -> "Traces":
         """Tell the history of a cell: where it stood, the text as it was, and what each step made of it.
 
         Parameters
@@ -150,6 +135,12 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
           step 1, correct: 400 became 40
             kg of row 2: 400 corrected to 40, from log book
         """
+        from dataclasses import replace
+
+        from comb.interface.shown import Traces
+        from comb.reading.source_texts import cell_text
+        from comb.steps.trace import History
+
         check_whole(row_number)
         history = History(list(zip(self._entries, self._records, strict=True)), self)
         found = history.trace(row_number, column)
@@ -159,9 +150,9 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         self,
         *,
         as_of: str | date | None = None,
-        accepted: Plan | None = None,
+        accepted: "Plan | None" = None,
         progress: Callable[[str], object] | None = None,
-    ) -> Profile:
+    ) -> "Profile":
         """Summarise all columns and list what was noticed, each finding with its remedy.
 
         Parameters
@@ -184,11 +175,15 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         >>> [(finding.code, finding.count) for finding in table.profile().findings]
         [('missing.stand_in', 9)]
         """
+        from comb.interface.shown import ShownProfile
+        from comb.profiling.profile import profile
+        from comb.steps.column_steps import day_of
+
         day = day_of(as_of if as_of is None else str(as_of))
         settled = [] if accepted is None else accepted.settled_for(self)
         return ShownProfile._of(profile(self, DEFAULT.threads, day, settled, progress))
 
-    def report(self, *, as_of: str | date | None = None) -> Report:
+    def report(self, *, as_of: str | date | None = None) -> "Report":
         """Report on the table: what became of its rows, its columns, what is wrong with it and what would repair that.
 
         Parameters
@@ -206,9 +201,11 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         Report: table typed in by hand
         table typed in by hand: 3 rows and 1 column
         """
+        from comb.interface.report_building import table_report
+
         return table_report(self, self.ledger, self._records, None if as_of is None else str(as_of))
 
-    def questions(self, *, as_of: str | date | None = None, accepted: Plan | None = None) -> Self:
+    def questions(self, *, as_of: str | date | None = None, accepted: "Plan | None" = None) -> Self:
         """Return the doubtful cells and rows as a sheet of questions, for people who know the subject.
 
         Each line says where a cell stood, what it is, what is doubtful about it and what the remedy would make of it;
@@ -230,10 +227,12 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         >>> sheet.row_count, sheet.record(1)["value"], sheet.record(1)["allowed"]
         (9, 'many', 'is right | leave out | the right value')
         """
+        from comb.profiling.questions import question_table
+
         found = self.profile(as_of=as_of, accepted=accepted)
         return self._adopt(question_table(self, found.findings))
 
-    def kept_texts(self, name: str) -> list[KeptText]:
+    def kept_texts(self, name: str) -> "list[KeptText]":
         """List every text of a column that was not read as a value, with its reason and rows, the commonest first.
 
         >>> import comb
@@ -241,9 +240,11 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         >>> table.kept_texts("mites")
         [KeptText(text='many', reason='unreadable', rows=(2, 4))]
         """
+        from comb.profiling.unreadable import all_kept_texts
+
         return all_kept_texts(self, name)
 
-    def plan(self) -> Plan:
+    def plan(self) -> "Plan":
         """Return what was done so far as a plan, to be saved and run again.
 
         Raises
@@ -251,6 +252,10 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         ParameterError
             If the table was typed in by hand, or shows only some rows of another.
         """
+        from comb.interface.plan import Plan
+        from comb.plans.model import name_of, write_plan
+        from comb.plans.parse import read_plan
+
         origin = self._begun or self.origin
         tables = self._plans(Path(origin.name).stem if origin.path else name_of(origin.source))
         return Plan(read_plan(write_plan(tables), f"plan of {origin.name}"))
@@ -318,6 +323,10 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
             If a cell cannot be written as it is, naming row and column, or an option means nothing
             for this kind of file.
         """
+        from comb.reading.io.source_file import check_path
+        from comb.writing.atomic import check_file_free, write_files
+        from comb.writing.files import file_kind, files_of, not_held, outdated
+
         given = {
             "delimiter": delimiter, "line_end": line_end, "encoding": encoding, "missing": missing,
             "decimal_mark": decimal_mark, "date_pattern": date_pattern, "disarm": disarm, "nested": nested,
@@ -341,6 +350,8 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
 
     def _save_to(self, file: Any, kind: str | None, options: dict[str, Any], *, describe: bool) -> None:
         """Write to an open file, or to standard output."""
+        from comb.writing.files import TEXTS, file_kind, files_of, not_held
+
         if describe:
             raise ParameterError(
                 "what describes a file is beside it, and an open file has no place beside it",

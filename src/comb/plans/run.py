@@ -21,6 +21,7 @@ import msgspec
 import numpy as np
 
 from comb.errors import CombError, ParameterError, PlanError
+from comb.execution.progress import Progress
 from comb.execution.resources import DEFAULT, Resources
 from comb.kernels.grouping import Codes
 from comb.plans.model import PlanText, TablePlan
@@ -196,7 +197,8 @@ def _run_table(plan: PlanText, name: str, planned: TablePlan, table: BareTable, 
         taken.append(take_step(answers.step, table))
         table = taken[-1].table
     for number, step in enumerate(planned.steps, 1):
-        run.progress(f"{name}, step {number}: {step.name}")
+        message = f"{name}, step {number} of {len(planned.steps)}: {step.name}"
+        run.progress(Progress(message, number - 1, len(planned.steps), "step"))
         # The ledger counts the answers as a step, the first one.
         if run.leaves_out(number + bool(planned.answers)):
             step = msgspec.structs.replace(step, active=False)

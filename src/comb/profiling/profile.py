@@ -12,6 +12,7 @@ import numpy as np
 
 from comb.errors import ParameterError, counted, unknown_name, washed_lines
 from comb.execution.executor import executor_of
+from comb.execution.progress import Progress
 from comb.profiling import (
     characters,
     computed,
@@ -290,7 +291,7 @@ def profile(
                 waiting = [executor.submit(_listed, finder, cache) for finder in mine]
                 for finder, future in zip(mine, waiting, strict=True):
                     if progress:
-                        progress(f"looking for {_words(finder)}")
+                        progress(Progress(f"looking for {_words(finder)}", len(found), len(FINDERS), "search"))
                     found[finder] = future.result()
                 # What a stage found is told when all of it is done: else what is found would depend on the threads.
                 for finder in mine:

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from comb.errors import CombError, SourceMissing, counted, listing
+from comb.execution.progress import Progress
 from comb.reading.dataset_folder import dataset_folder
 from comb.reading.inspect import Inspection, inspect_source
 from comb.tables.read_options import ReadOptions
@@ -102,10 +103,10 @@ def inspect_folder(folder: Path, progress: Callable[[str], None] = lambda text: 
     there = sorted(path for path in folder.iterdir() if not path.name.startswith("."))
     names = {path.name for path in there}
     entries = []
-    for path in there:
+    for number, path in enumerate(there):
         if path.name.endswith(_DESCRIPTION) and path.name.removesuffix(_DESCRIPTION) in names:
             continue
-        progress(f"looking at {path.name}")
+        progress(Progress(f"looking at {path.name}", number, len(there), "file"))
         entries.append(_entry(path))
     if not entries:
         raise SourceMissing(

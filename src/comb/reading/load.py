@@ -2,10 +2,12 @@
 
 import contextlib
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from fnmatch import fnmatchcase
 from pathlib import Path, PurePath
 
 from comb.errors import ContentError, SourceMissing, listing, nearest
+from comb.execution.progress import Progress
 from comb.execution.resources import DEFAULT, Resources
 from comb.formats.sniff import ZIP_START
 from comb.kernels import dispatch
@@ -76,9 +78,12 @@ def _load_table(
         tables = {name: load_table(*one, progress, resources) for name, one in inside.items()}
         return files_table(source, tables, names, options)
     opened: list[OpenText | OpenDocument] = []
-    for one in files:
+    if progress:
+        resources = replace(resources, progress=progress)
+    for number, one in enumerate(files):
         if progress:
-            progress(f"reading {one.name if isinstance(one, HeldSource) else one}")
+            message = f"reading {one.name if isinstance(one, HeldSource) else one}"
+            progress(Progress(message, number, len(files), "file") if len(files) > 1 else message)
         opened.append(open_source(one, options, resources))
     if progress:
         rows = sum(len(one.raw_table) for one in opened if isinstance(one, OpenText))

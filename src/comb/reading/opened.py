@@ -9,6 +9,7 @@ from pathlib import Path, PurePath
 from comb.errors import ContentError, ParameterError, counted, listing
 from comb.execution.disk import DiskStorage
 from comb.execution.memory import HELD, LARGE, TIMES_REFERENCE, check_memory
+from comb.execution.progress import Progress
 from comb.execution.resources import Resources
 from comb.formats.sniff import (
     BINARY_START,
@@ -294,7 +295,8 @@ def _teller(name: str, size: int, resources: Resources) -> Callable[[int, int], 
         nonlocal told
         if size >= LARGE and done - told >= TELL_EVERY:
             told = done
-            resources.progress(f"reading {name}: {done / 1e9:.2f} of {size / 1e9:.2f} GB, {rows:,} rows")
+            message = f"reading {name}: {done / 1e9:.2f} of {size / 1e9:.2f} GB, {rows:,} rows"
+            resources.progress(Progress(message, done, size, "byte"))
 
     return tell
 
