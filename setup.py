@@ -1,7 +1,13 @@
-"""Builds the compiled kernels; where that fails, the package installs and works without them."""
+"""Builds the compiled kernels; where that fails, the package installs and works without them.
+
+They use the stable interface of Python 3.11 only, so that one wheel serves every later version; a build of Python
+without the interpreter's lock does not have that interface, and gets modules of its own.
+"""
 
 import os
 import sys
+import sysconfig
+from pathlib import Path
 
 from setuptools import Extension, setup
 
@@ -11,29 +17,59 @@ except ImportError:
     cythonize = None
 
 NAMES = ("_split", "_cells", "_codes", "_moments", "_notation", "_write", "_sheet", "_lines", "_sums", "_arrow")
+SHARED = "comb.kernels.compiled._shared"
 KERNELS = "src/comb/kernels/compiled"
-FLAGS = [] if sys.platform == "win32" else ["-O3", "-fno-math-errno"]
+FLAGS = [] if sys.platform == "win32" else ["-O3", "-g0", "-fno-math-errno"]
+
+# Nothing but what the modules give is kept in them.
+LINKING = ["-Wl,--strip-all"] if sys.platform.startswith("linux") else []
+
+STABLE = not sysconfig.get_config_var("Py_GIL_DISABLED")
+MACROS = [("Py_LIMITED_API", "0x030B0000"), ("CYTHON_LIMITED_API", "1")] if STABLE else []
 
 
 def extensions() -> list[Extension]:
     """Return the modules to compile; none of them has to succeed."""
     if cythonize is None:
         return []
+    # What an install of another kind left in place would be found before the new modules.
+    for old in Path(KERNELS).glob("_*.cpython-*"):
+        old.unlink()
     modules = [
         Extension(
             f"comb.kernels.compiled.{name}",
             [f"{KERNELS}/{name}.pyx"],
             include_dirs=[KERNELS],
             extra_compile_args=FLAGS,
+            extra_link_args=LINKING,
+            define_macros=MACROS,
+            py_limited_api=STABLE,
             depends=[f"{KERNELS}/{name}" for name in ("_digits.h", "_fields.h", "_places.pxi", "_version.pxi")],
         )
         for name in NAMES
     ]
-    built = cythonize(modules, compiler_directives={"binding": False}, build_dir="build")
+    shared = Extension(
+        SHARED,
+        [f"{KERNELS}/_shared.c"],
+        extra_compile_args=FLAGS,
+        extra_link_args=LINKING,
+        define_macros=MACROS,
+        py_limited_api=STABLE,
+    )
+    built = cythonize(
+        [shared, *modules],
+        compiler_directives={"binding": False},
+        build_dir="build",
+        nthreads=os.cpu_count() or 1,
+        shared_utility_qualified_name=SHARED,
+    )
     for module in built:
         module.optional = True
     return built
 
 
 # Compilers work side by side: there are several modules, and each takes a while.
-setup(ext_modules=extensions(), options={"build_ext": {"parallel": os.cpu_count() or 1}})
+OPTIONS = {"build_ext": {"parallel": os.cpu_count() or 1}}
+if STABLE:
+    OPTIONS["bdist_wheel"] = {"py_limited_api": "cp311"}
+setup(ext_modules=extensions(), options=OPTIONS)

@@ -1,6 +1,7 @@
 """Columns and texts by themselves: what they tell of equal, ordered, missing and distinct cells, against plain Python."""
 
 from collections import Counter
+from datetime import datetime
 from typing import Any
 
 import numpy as np
@@ -17,7 +18,8 @@ from comb.profiling.summaries import _quantile
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.text import Text, joined_texts
-from comb.tables.types import INTEGER
+from comb.tables.types import DATETIME, DURATION, INTEGER, TIME, UTC_DATETIME
+from comb.tables.value_texts import datetime_text, duration_text, time_text, value_texts
 from support.strategies import KINDS
 
 CELLS = st.sampled_from(sorted(KINDS)).flatmap(
@@ -155,3 +157,15 @@ def test_emptied_cells_lose_their_value_and_keep_their_reason(values: list[int],
     assert column.to_list() == values
     same = emptied._same_cells(emptied._replace(description="the same"))
     assert same.all() and emptied._same_cells(column).tolist() == (~where).tolist()
+
+
+@given(st.lists(st.datetimes(), min_size=1), st.integers(1, 3))
+def test_many_moments_are_written_as_one_by_one(moments: list[datetime], times: int) -> None:
+    values = np.array(moments * times, "datetime64[us]")
+    micro = values.astype(np.int64).tolist()
+    assert value_texts(DATETIME, values) == [datetime_text(one) for one in micro]
+    assert value_texts(UTC_DATETIME, values) == [f"{datetime_text(one)}Z" for one in micro]
+    spans = np.array([one % 86_400_000_000 for one in micro] * 1_200, "timedelta64[us]")
+    one_by_one = spans.astype(np.int64).tolist()[: len(micro)]
+    assert value_texts(TIME, spans)[: len(micro)] == list(map(time_text, one_by_one))
+    assert value_texts(DURATION, spans)[-len(micro) :] == list(map(duration_text, one_by_one))

@@ -34,7 +34,7 @@ Command = TypeVar("Command", bound=Callable[..., Any])
 PATH = click.Path()
 
 # The commands in the order of the work, under what they are for.
-_HEADINGS = {
+HEADINGS = {
     "See what is there": ("demo", "inspect", "show", "count", "profile"),
     "Summarise and compare": ("aggregate", "draw", "compare"),
     "Put right and save": ("run", "save", "report"),
@@ -61,12 +61,12 @@ class _Commands(click.Group):
 
     def list_commands(self, ctx: click.Context) -> list[str]:
         """Return the commands in the order of the work."""
-        return [name for names in _HEADINGS.values() for name in names]
+        return [name for names in HEADINGS.values() for name in names]
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Write the commands under their headings."""
         width = max(len(name) for name in self.commands)
-        for heading, names in _HEADINGS.items():
+        for heading, names in HEADINGS.items():
             rows = [(name.ljust(width), self.commands[name].get_short_help_str(limit=80)) for name in names]
             with formatter.section(heading):
                 formatter.write_dl(rows)
@@ -81,7 +81,7 @@ class _Command(click.Command):
         for parameter in self.get_params(ctx):
             record = parameter.get_help_record(ctx) if isinstance(parameter, click.Option) else None
             if record is not None:
-                heading = _ABOUT_READING.get(parameter.name or "", "Options")
+                heading = ABOUT_READING.get(parameter.name or "", "Options")
                 parts[heading].append(record)
         for heading, records in parts.items():
             if records:
@@ -120,7 +120,7 @@ _LIMITS = (
     click.option("--temporary", metavar="DIR", help="Where temporary files go if a source does not fit into memory."),
 )
 
-_ABOUT_READING = {
+ABOUT_READING = {
     **dict.fromkeys(
         ("table", "delimiter", "quote", "encoding", "header", "skip", "missing", "no_known_words", "types", "rows",
          "schema", "totals", "fill_merged", "lists", "most_bytes"), _READ_HEADING,
@@ -469,7 +469,7 @@ def run(plan: str, steps: tuple[str, ...], check: bool, **given: Any) -> int:
     """
     from comb.cli.running import RunRequest, run_command
 
-    reading = {name: given.pop(name) for name, heading in _ABOUT_READING.items() if heading == _READ_HEADING}
+    reading = {name: given.pop(name) for name, heading in ABOUT_READING.items() if heading == _READ_HEADING}
     if steps:
         from comb.cli.everyday import StepsRequest, steps_command
 

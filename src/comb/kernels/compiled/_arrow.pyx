@@ -19,7 +19,7 @@ an object of its own, `_Batch`, whose end calls the callback of whoever made it.
 """
 
 from cpython.buffer cimport PyBUF_SIMPLE, PyBuffer_FillInfo, PyObject_GetBuffer
-from cpython.mem cimport PyMem_RawCalloc, PyMem_RawFree
+from libc.stdlib cimport calloc, free
 from cpython.pycapsule cimport PyCapsule_GetPointer, PyCapsule_IsValid, PyCapsule_New
 from cpython.ref cimport Py_DECREF, Py_INCREF, PyObject
 from libc.stdint cimport int64_t, uintptr_t
@@ -69,12 +69,12 @@ cdef void _release_schema(ArrowSchema* schema) noexcept with gil:
     for at in range(schema.n_children):
         if schema.children[at].release != NULL:
             schema.children[at].release(schema.children[at])
-        PyMem_RawFree(schema.children[at])
-    PyMem_RawFree(schema.children)
+        free(schema.children[at])
+    free(schema.children)
     if schema.dictionary != NULL:
         if schema.dictionary.release != NULL:
             schema.dictionary.release(schema.dictionary)
-        PyMem_RawFree(schema.dictionary)
+        free(schema.dictionary)
     schema.release = NULL
     if schema.private_data != NULL:
         Py_DECREF(<object>schema.private_data)
@@ -88,13 +88,13 @@ cdef void _release_array(ArrowArray* array) noexcept with gil:
     for at in range(array.n_children):
         if array.children[at].release != NULL:
             array.children[at].release(array.children[at])
-        PyMem_RawFree(array.children[at])
-    PyMem_RawFree(array.children)
-    PyMem_RawFree(array.buffers)
+        free(array.children[at])
+    free(array.children)
+    free(array.buffers)
     if array.dictionary != NULL:
         if array.dictionary.release != NULL:
             array.dictionary.release(array.dictionary)
-        PyMem_RawFree(array.dictionary)
+        free(array.dictionary)
     array.release = NULL
     if array.private_data != NULL:
         Py_DECREF(<object>array.private_data)
@@ -116,17 +116,17 @@ cdef int _fill_schema(ArrowSchema* schema, tuple field) except -1:
         metadata = field[2]
         schema.metadata = metadata
     schema.flags = field[3]
-    schema.children = <ArrowSchema**>PyMem_RawCalloc(max(1, len(children)), sizeof(ArrowSchema*))
+    schema.children = <ArrowSchema**>calloc(max(1, len(children)), sizeof(ArrowSchema*))
     if schema.children == NULL:
         raise MemoryError
     for at in range(len(children)):
-        schema.children[at] = <ArrowSchema*>PyMem_RawCalloc(1, sizeof(ArrowSchema))
+        schema.children[at] = <ArrowSchema*>calloc(1, sizeof(ArrowSchema))
         if schema.children[at] == NULL:
             raise MemoryError
         schema.n_children = at + 1
         _fill_schema(schema.children[at], children[at])
     if field[5] is not None:
-        schema.dictionary = <ArrowSchema*>PyMem_RawCalloc(1, sizeof(ArrowSchema))
+        schema.dictionary = <ArrowSchema*>calloc(1, sizeof(ArrowSchema))
         if schema.dictionary == NULL:
             raise MemoryError
         _fill_schema(schema.dictionary, field[5])
@@ -142,8 +142,8 @@ cdef int _fill_array(ArrowArray* array, tuple parts) except -1:
     array.private_data = <void*>held
     array.release = _release_array
     array.length, array.null_count, array.offset = parts[0], parts[1], parts[2]
-    array.buffers = <const void**>PyMem_RawCalloc(max(1, len(buffers)), sizeof(void*))
-    array.children = <ArrowArray**>PyMem_RawCalloc(max(1, len(children)), sizeof(ArrowArray*))
+    array.buffers = <const void**>calloc(max(1, len(buffers)), sizeof(void*))
+    array.children = <ArrowArray**>calloc(max(1, len(children)), sizeof(ArrowArray*))
     if array.buffers == NULL or array.children == NULL:
         raise MemoryError
     for at in range(len(buffers)):
@@ -154,13 +154,13 @@ cdef int _fill_array(ArrowArray* array, tuple parts) except -1:
             # An empty buffer has an address too: receivers may ask for one.
             array.buffers[at] = <const void*>&data[0] if data.shape[0] else <const void*>STREAM
     for at in range(len(children)):
-        array.children[at] = <ArrowArray*>PyMem_RawCalloc(1, sizeof(ArrowArray))
+        array.children[at] = <ArrowArray*>calloc(1, sizeof(ArrowArray))
         if array.children[at] == NULL:
             raise MemoryError
         array.n_children = at + 1
         _fill_array(array.children[at], children[at])
     if parts[5] is not None:
-        array.dictionary = <ArrowArray*>PyMem_RawCalloc(1, sizeof(ArrowArray))
+        array.dictionary = <ArrowArray*>calloc(1, sizeof(ArrowArray))
         if array.dictionary == NULL:
             raise MemoryError
         _fill_array(array.dictionary, parts[5])
@@ -229,19 +229,19 @@ cdef void _drop_stream(object capsule) noexcept:
     cdef ArrowArrayStream* stream = <ArrowArrayStream*>PyCapsule_GetPointer(capsule, STREAM)
     if stream.release != NULL:
         stream.release(stream)
-    PyMem_RawFree(stream)
+    free(stream)
 
 
 cdef void _drop_schema(object capsule) noexcept:
     cdef ArrowSchema* schema = <ArrowSchema*>PyCapsule_GetPointer(capsule, SCHEMA)
     if schema.release != NULL:
         schema.release(schema)
-    PyMem_RawFree(schema)
+    free(schema)
 
 
 def stream_capsule(tuple field, list batches):
     """Return a capsule with a stream of batches; see the head of the module for what describes them."""
-    cdef ArrowArrayStream* stream = <ArrowArrayStream*>PyMem_RawCalloc(1, sizeof(ArrowArrayStream))
+    cdef ArrowArrayStream* stream = <ArrowArrayStream*>calloc(1, sizeof(ArrowArrayStream))
     if stream == NULL:
         raise MemoryError
     own = _Stream(field, batches)
@@ -256,14 +256,14 @@ def stream_capsule(tuple field, list batches):
 
 def schema_capsule(tuple field):
     """Return a capsule with the field of a table."""
-    cdef ArrowSchema* schema = <ArrowSchema*>PyMem_RawCalloc(1, sizeof(ArrowSchema))
+    cdef ArrowSchema* schema = <ArrowSchema*>calloc(1, sizeof(ArrowSchema))
     if schema == NULL:
         raise MemoryError
     try:
         _fill_schema(schema, field)
     except BaseException:
         _release_schema(schema)
-        PyMem_RawFree(schema)
+        free(schema)
         raise
     return PyCapsule_New(schema, SCHEMA, _drop_schema)
 
