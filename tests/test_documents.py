@@ -1,7 +1,9 @@
 """What the documents show is what comes out, and the examples run."""
 
+import ast
 import contextlib
 import io
+import json
 import re
 import runpy
 import shlex
@@ -55,6 +57,24 @@ def test_examples_run(script: str) -> None:
     with contextlib.redirect_stdout(out):
         runpy.run_path(str(ROOT / "examples" / script), run_name="__main__")
     assert len(out.getvalue().splitlines()) > 10
+
+
+def test_the_notebook_runs_and_every_result_shows_itself(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    notebook = json.loads((ROOT / "examples" / "season.ipynb").read_text(encoding="utf-8"))
+    monkeypatch.chdir(tmp_path)
+    names: dict[str, object] = {}
+    shown = []
+    for cell in notebook["cells"]:
+        code = ast.parse("".join(cell["source"])) if cell["cell_type"] == "code" else ast.parse("")
+        last = code.body.pop() if code.body and isinstance(code.body[-1], ast.Expr) else None
+        exec(compile(code, "<cell>", "exec"), names)
+        if last is not None:
+            result = eval(compile(ast.Expression(last.value), "<cell>", "eval"), names)
+            page = getattr(result, "_repr_html_", lambda: "")()
+            shown.append(type(result).__name__)
+            assert len(repr(result)) > 20 and (page or shown[-1] in ("Traces", "Plan", "Picture"))
+    assert shown == ["Table", "ShownProfile", "Ledger", "Picture", "ShownComparison", "Traces", "Plan"]
+    assert all(cell.get("outputs", []) == [] for cell in notebook["cells"])
 
 
 def test_the_commands_of_the_pages_about_looking_run(beside_the_demo: Path) -> None:

@@ -217,7 +217,7 @@ def test_a_folder_is_looked_over(folder: Path) -> None:
     kinds = {one.name: (one.kind, len(one.tables)) for one in found.entries}
     assert kinds["visits.csv"] == ("delimited text", 1) and kinds["tidy/"][0].startswith("dataset folder, all ")
     assert kinds["broken.xlsx"][1] == kinds["inner/"][1] == kinds["plan.yaml"][1] == 0
-    assert found.alike == (("june.csv", "visits.csv"),) and "apiary" in found.shared
+    assert found.same_columns == (("june.csv", "visits.csv"),) and "apiary" in found.shared
     assert "visits.csv" in repr(found) and "<pre" in found._repr_html_()
     (folder / "tidy" / "visits.csv").write_text("changed")
     record = json.loads(run_comb("inspect", ".", "--json", cwd=folder).out)

@@ -1,6 +1,7 @@
 """Where the command line reads from and writes to: pipes, full and closed outputs; and what is said of its own faults."""
 
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -67,3 +68,20 @@ def test_json_escapes_what_a_terminal_would_obey(folder: Path) -> None:
     ran = shell(f"{COMB} show odd.csv --json", folder)
     assert ran.stdout.isprintable() is False and all(one.isprintable() or one == "\n" for one in ran.stdout)
     assert json.loads(ran.stdout) == [{"row": 1, "a\x1b[31m": "\x9b1m", "\u202eb": "x\u2066"}]
+
+
+@pytest.mark.parametrize("encoding", ["ascii", "cp1252", "cp850", "latin-1"])
+def test_bars_and_marks_fall_back_where_the_output_has_no_such_characters(demo: Path, encoding: str) -> None:
+    command = [sys.executable, "-c", "from comb.cli.main import main; main()"]
+    environment = {**os.environ, "PYTHONIOENCODING": encoding, "PYTHONUTF8": "0"}
+    shown = []
+    for arguments in (["profile", "inspections.csv"], ["count", "inspections.csv", "--by", "fed"], ["demo", "x"]):
+        ran = subprocess.run([*command, *arguments], cwd=demo, env=environment, capture_output=True, check=True)
+        shown.append(ran.stdout.decode(encoding))
+    assert not any(f"\\u{code}" in text for text in shown for code in ("2026", "258", "00b7"))
+    usual = subprocess.run(
+        [*command, "count", "inspections.csv", "--by", "fed"], cwd=demo, env={**os.environ, "PYTHONUTF8": "1"},
+        capture_output=True, check=True,
+    ).stdout.decode()  # fmt: skip
+    # Everything stays in its place: each character became one other.
+    assert list(map(len, shown[1].splitlines())) == list(map(len, usual.splitlines()))

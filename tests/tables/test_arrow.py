@@ -55,6 +55,10 @@ def test_all_reasons_and_kept_texts_come_back(tmp_path: Any) -> None:
     turned = comb.table(pa.table(table).take(list(reversed(range(35)))))
     assert set(turned["mites"].reasons()) == {None, "blank"} and not turned["mites"].kept.texts
     assert "mites is not as it was written" in turned.sentence() and "2 unreadable" in turned.sentence()
+    # Fewer rows, with the same cells missing among the first.
+    for count in range(35):
+        fewer = comb.table(pa.table(table).slice(0, count))
+        assert set(fewer["mites"].reasons()) <= {None, "blank"} and "cannot be read" not in fewer.sentence()
 
 
 STRANGE: dict[str, tuple[Callable[[], Any], str, list[Any]]] = {

@@ -1,4 +1,4 @@
-"""What a shell is told when it completes a command: columns and tables of the file that was named.
+"""What a shell completes: columns and tables of the file that was named.
 
 Only the beginning of the file is read. Whatever goes wrong, nothing is proposed and nothing is printed: the shell is in
 the middle of a line.

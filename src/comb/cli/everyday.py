@@ -246,7 +246,7 @@ def _by_place(words: list[str], places: list[str]) -> dict[str, Any]:
     if len(alone) + bool(pairs) > len(places):
         raise ParameterError(
             f"expected {counted(len(places), 'value')} without a name ({', '.join(places)}), got {len(alone)}",
-            remedy="values with spaces stand in quotes; others are written name=value",
+            remedy="write values with spaces in quotes, and others as name=value",
         )
     for place, word in zip(places, alone, strict=False):
         found[place] = _value(place, word)

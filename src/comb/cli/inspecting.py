@@ -41,7 +41,7 @@ def inspect_command(
             return
         screen.lines(folder_view(found, screen.width))
         first = next((one.name for one in found.entries if one.tables), None)
-        together = [f"comb show {shlex.join(str(folder / one) for one in group)}" for group in found.alike[:1]]
+        together = [f"comb show {shlex.join(str(folder / one) for one in group)}" for group in found.same_columns[:1]]
         screen.next_step(*([f"comb inspect {shlex.quote(str(folder / first))}"] if first else []), *together)
         return
     if as_json:

@@ -4,6 +4,7 @@ Only click is loaded here: everything a command needs is imported when it runs, 
 ``comb --help`` answers at once.
 """
 
+import codecs
 import contextlib
 import errno
 import os
@@ -164,7 +165,7 @@ def _reading(given: dict[str, Any]) -> dict[str, Any]:
 def _version(context: click.Context, _parameter: click.Parameter, asked: bool) -> None:
     """Show the version and which kernels are in use."""
     if asked:
-        from comb.kernels.dispatch import description
+        from comb.kernels.presence import description
 
         click.echo(f"comb {__version__}, {description()}")
         context.exit()
@@ -559,6 +560,18 @@ def _report(error: Exception) -> None:
     _say_error(f"this is a defect of Comb: {what[:LONGEST_DEFECT]}", hint=hint)
 
 
+# What stands for characters that an encoding does not have: bars from low to high, bars from short to long, marks.
+_PLAINER = str.maketrans("▁▂▃▄▅▆▇█▏▎▍▌▋▊▉…·�↵", ".:-=+*%#...####~.?|")
+
+
+def _plainer(error: UnicodeError) -> tuple[str, int]:
+    """Write characters that the output's encoding does not have in others of the same width, else as their number."""
+    if not isinstance(error, UnicodeEncodeError):
+        raise error
+    plain = error.object[error.start : error.end].translate(_PLAINER)
+    return plain.encode("ascii", "backslashreplace").decode(), error.end
+
+
 def _prepare_streams() -> None:
     """Make sure that there is something to write to, which takes every character."""
     for name in ("stdout", "stderr"):
@@ -567,7 +580,8 @@ def _prepare_streams() -> None:
             # It was closed before: whoever did that wants to see nothing.
             setattr(sys, name, open(os.devnull, "w", encoding="utf-8"))  # noqa: SIM115, PTH123 - until the end
         elif hasattr(stream, "reconfigure"):
-            stream.reconfigure(errors="backslashreplace")
+            codecs.register_error("comb-plain", _plainer)
+            stream.reconfigure(errors="comb-plain")
 
 
 def main() -> None:

@@ -110,7 +110,7 @@ def _json_of(name: str) -> Any:
     return json.loads(out.getvalue())
 
 
-# Values by name are shown up to this many, if they are alike.
+# More values by name than this, of one shape, are shown by the first.
 _MOST_ALIKE = 2
 
 

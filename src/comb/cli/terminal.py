@@ -30,7 +30,7 @@ STYLES = {"plain": "", "dim": "dim", "head": "bold", "said": "bold"}
 
 
 def _console(stream: Any) -> "Console | None":
-    """Return what writes with colours to a terminal; None where there is none, and text is written as it is."""
+    """Return what writes with colours to a terminal; None for anything else, where text is written as it is."""
     if not stream.isatty() and not os.environ.get("FORCE_COLOR"):
         return None
     from rich.console import Console

@@ -12,7 +12,7 @@ from comb.tables.names import unique_names
 from comb.tables.origin import BY_HAND, Origin
 from comb.tables.table import BareTable
 
-# A cursor is asked for so many rows at once.
+# Rows that a cursor is asked for at once.
 ROWS_AT_ONCE = 10_000
 
 # What the result of a query is called. Nobody typed it: values of several kinds in a column become text there.

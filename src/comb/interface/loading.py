@@ -16,7 +16,7 @@ from comb.interface.construction import table as table_of
 from comb.interface.step_table import type_word_of
 from comb.interface.table import Table
 from comb.kernels import dispatch
-from comb.reading.io.source_file import HeldSource, Source
+from comb.reading.io.source_file import HeldSource, Source, path_of
 from comb.reading.load import load_beginning as load_table_beginning
 from comb.reading.load import load_table, load_tables
 from comb.tables.read_options import ReadOptions, listed_words
@@ -43,7 +43,7 @@ def _one(source: Any) -> str | Path | HeldSource:
         from urllib.request import url2pathname
 
         return url2pathname(urlsplit(source).path)
-    return HeldSource.of(source) or source
+    return HeldSource.of(source) or path_of(source)
 
 
 def _named(source: Any) -> Source:
@@ -293,6 +293,7 @@ def inspect(
     from comb.reading.folder import inspect_folder
     from comb.reading.inspect import inspect_source
 
+    source = path_of(source)
     if isinstance(source, str | Path) and not options:
         folder = Path(source).expanduser()
         if folder.is_dir() and dataset_folder(folder) is None:

@@ -8,7 +8,7 @@ from comb.drawing.render import FORMATS, render
 from comb.drawing.request import PictureRequest
 from comb.errors import ParameterError, listing, washed_lines
 from comb.interface.step_table import StepTable
-from comb.reading.io.source_file import check_path
+from comb.reading.io.source_file import check_path, path_of
 from comb.writing.atomic import check_file_free, write_files
 from comb.writing.files import files_of
 
@@ -67,6 +67,7 @@ class Picture:
         WriteError
             If a file exists, or the system refuses.
         """
+        path = path_of(path)
         check_path(path)
         place = Path(path)
         kind = picture_format(place.name)

@@ -17,7 +17,7 @@ from comb.plans.model import PlanText, TablePlan, moved
 from comb.plans.run import open_plan, run_plan
 from comb.plans.sources import answers_of, sizes_of, with_sources
 from comb.profiling.profile import Settled
-from comb.reading.io.source_file import check_path
+from comb.reading.io.source_file import check_path, path_of
 from comb.steps.base import Step
 from comb.steps.column_steps import day_of
 from comb.tables.origin import Origin
@@ -48,7 +48,7 @@ class Plan:
         PlanError
             With file, line and the allowed words, at the first thing that does not belong.
         """
-        return cls(open_plan(path))
+        return cls(open_plan(path_of(path)))
 
     def settled(self, table: str | None = None) -> list[Settled]:
         """Return the findings that are settled, for one table or for all.
@@ -154,6 +154,7 @@ class Plan:
 
     def save(self, path: str | Path, *, overwrite: bool = False) -> None:
         """Write the plan to a file, as YAML; paths in it are kept relative to the file."""
+        path = path_of(path)
         check_path(path)
         place = Path(path)
         write_file(place, moved(self.content, str(place.parent)).encode(), overwrite=overwrite)

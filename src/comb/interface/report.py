@@ -4,7 +4,7 @@ from html import escape
 from pathlib import Path
 
 from comb.errors import ParameterError, counted
-from comb.reading.io.source_file import check_path
+from comb.reading.io.source_file import check_path, path_of
 from comb.report.page import report_html, report_markdown
 from comb.report.parts import ReportParts
 from comb.writing.atomic import check_file_free, write_file
@@ -50,6 +50,7 @@ class Report:
         WriteError
             If the file exists, or the system refuses.
         """
+        path = path_of(path)
         check_path(path)
         place = Path(path)
         check_report_name(place.name)

@@ -323,7 +323,7 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
             If a cell cannot be written as it is, naming row and column, or an option means nothing
             for this kind of file.
         """
-        from comb.reading.io.source_file import check_path
+        from comb.reading.io.source_file import check_path, path_of
         from comb.writing.atomic import check_file_free, write_files
         from comb.writing.files import file_kind, files_of, not_held, outdated
 
@@ -333,6 +333,7 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
             "leave_missing_out": leave_missing_out,
         }  # fmt: skip
         options = {name: value for name, value in given.items() if value is not None}
+        path = path_of(path)
         if path == "-" or not isinstance(path, str | Path):
             self._save_to(sys.stdout if isinstance(path, str) else path, kind, options, describe=describe)
             return

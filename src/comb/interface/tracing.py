@@ -4,7 +4,7 @@ from pathlib import Path
 
 from comb.interface.shown import Traces
 from comb.plans.tracing import trace_place
-from comb.reading.io.source_file import check_path
+from comb.reading.io.source_file import check_path, path_of
 from comb.tables.table import check_whole
 
 
@@ -32,6 +32,7 @@ def trace(place: str | Path, row: int, column: str, *, table: str | None = None)
     CombError
         If there is no such folder, table, row or column.
     """
+    place = path_of(place)
     check_path(place)
     check_whole(row)
     return Traces(trace_place(Path(place), row, column, table))

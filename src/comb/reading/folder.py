@@ -54,16 +54,16 @@ class FolderInspection:
     ----------
     name, path : str
     entries : tuple of FolderEntry
-    alike : tuple of tuple of str
+    same_columns : tuple of tuple of str
         Files whose tables have the same columns: each group can be read as one table.
     shared : dict of str to tuple of str
-        Columns that several files have which are not alike, and those files.
+        Columns that files of different columns have in common, and those files.
     """
 
     name: str
     path: str
     entries: tuple[FolderEntry, ...]
-    alike: tuple[tuple[str, ...], ...]
+    same_columns: tuple[tuple[str, ...], ...]
     shared: dict[str, tuple[str, ...]]
 
     def as_record(self) -> dict[str, Any]:
@@ -79,11 +79,17 @@ class FolderInspection:
             }
             for one in self.entries
         ]
-        alike, shared = (
-            [list(group) for group in self.alike],
+        _alike, shared = (
+            [list(group) for group in self.same_columns],
             {name: list(files) for name, files in self.shared.items()},
         )
-        return {"name": self.name, "path": self.path, "sources": sources, "alike": alike, "shared": shared}
+        return {
+            "name": self.name,
+            "path": self.path,
+            "sources": sources,
+            "same_columns": same_columns,
+            "shared": shared,
+        }
 
 
 def inspect_folder(folder: Path, progress: Callable[[str], None] = lambda text: None) -> FolderInspection:
@@ -112,7 +118,9 @@ def inspect_folder(folder: Path, progress: Callable[[str], None] = lambda text: 
         raise SourceMissing(
             "there is no file in this folder", where=str(folder), remedy="name a file, or another folder"
         )
-    return FolderInspection(folder.resolve().name, str(folder), tuple(entries), _alike(entries), _shared(entries))
+    return FolderInspection(
+        folder.resolve().name, str(folder), tuple(entries), _same_columns(entries), _shared(entries)
+    )
 
 
 def _entry(path: Path) -> FolderEntry:
@@ -139,7 +147,7 @@ def _tables(found: Inspection) -> tuple[tuple[str, int, tuple[str, ...]], ...]:
     return tuple((one.name, one.rows, tuple(column.name for column in one.columns)) for one in found.tables)
 
 
-def _alike(entries: list[FolderEntry]) -> tuple[tuple[str, ...], ...]:
+def _same_columns(entries: list[FolderEntry]) -> tuple[tuple[str, ...], ...]:
     """Return the files whose first tables have the same columns."""
     groups: dict[tuple[str, ...], list[str]] = {}
     for one in entries:
@@ -169,6 +177,6 @@ def folder_sentence(found: FolderInspection) -> str:
     return f"{found.name}: {counted(read, 'source')} with tables{more}"
 
 
-def alike_sentences(found: FolderInspection) -> list[str]:
+def same_columns_sentences(found: FolderInspection) -> list[str]:
     """Say which files can be read as one table."""
-    return [f"the same columns: {listing(list(group))}" for group in found.alike]
+    return [f"the same columns: {listing(list(group))}" for group in found.same_columns]

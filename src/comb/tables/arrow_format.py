@@ -41,7 +41,7 @@ _WORDS = {int(reason): word for word, reason in REASON_WORDS.items()}
 
 
 def packed_metadata(pairs: Mapping[bytes, bytes]) -> bytes | None:
-    """Write metadata as the interface has it; None if there is none.
+    """Write metadata as the interface has it; None for an empty mapping.
 
     >>> len(packed_metadata({b"a": b"bc"}))
     15
@@ -118,7 +118,9 @@ def with_reasons(column: Column, note: bytes) -> tuple[Column, str]:
 
 def _digest(column: Column) -> str:
     """Return a checksum of which cells are missing and what is in the others; cost: one pass over the column."""
-    found = hashlib.blake2b(np.packbits(column.present).tobytes(), digest_size=16)
+    # The number of cells too: bits are padded to whole bytes.
+    found = hashlib.blake2b(len(column).to_bytes(8), digest_size=16)
+    found.update(np.packbits(column.present).tobytes())
     there = column._take(np.flatnonzero(column.present)) if column.missing_count else column
     if there.type.textual:
         texts = there.text.plain()

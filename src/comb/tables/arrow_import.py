@@ -104,7 +104,7 @@ def imported(
     table : field
     batches : sequence of (batch, array)
     view : callable
-        Gives so many bytes at an address of a batch.
+        Returns a number of bytes at an address of a batch.
 
     Returns
     -------
@@ -113,7 +113,7 @@ def imported(
     Raises
     ------
     ContentError
-        If it is no table, or a column has a type that nothing can be made of.
+        If it is a single column, or one of its columns has a type that nothing can be made of.
     """
     if table[0] != b"+s":
         raise ContentError("the Arrow data is a single column, not a table", remedy="give a table, or record batches")

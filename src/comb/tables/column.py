@@ -25,7 +25,7 @@ Mask = NDArray[np.bool_]
 
 _NOTHING = Kept()
 
-# So many Python values are made at once for who goes through a column.
+# Python values that are made at once for code that goes through a column.
 CELLS_AT_ONCE = 10_000
 
 _POSITIONS = "positions are counted from 0, or from the end with -1"
@@ -134,7 +134,7 @@ class Column:
         Raises
         ------
         ParameterError
-            If missing cells have no place in it, or values cannot be had without copying them.
+            If missing cells have no place in it, or the values are asked for without a copy.
         """
         if copy is False:
             raise ParameterError("a column cannot give its values without a copy", remedy="np.asarray(column)")

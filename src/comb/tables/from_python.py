@@ -46,7 +46,7 @@ from comb.tables.types import (
 )  # fmt: skip
 from comb.tables.value_texts import plain_text, stored_value
 
-# Stands in lists of cells where a row has no such key.
+# In lists of cells: the row has no such key.
 NO_CELL = object()
 
 _SHOWN = 40

@@ -13,7 +13,7 @@ from comb.tables.collect import slice_of
 from comb.tables.column import Column
 from comb.tables.stored import blocks_of
 
-# So many rows are made into Python values at once: no more of them are in memory.
+# Rows that are made into Python values at once: no more of them are in memory.
 ROWS_AT_ONCE = 10_000
 
 

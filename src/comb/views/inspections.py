@@ -3,7 +3,7 @@
 import shlex
 
 from comb.errors import ColumnError, counted, listing, unknown_name, washed
-from comb.reading.folder import FolderInspection, alike_sentences, folder_sentence
+from comb.reading.folder import FolderInspection, folder_sentence, same_columns_sentences
 from comb.reading.inspect import ColumnReading, Inspection, TableReading
 from comb.tables.evidence import PROPOSED, Candidate
 from comb.tables.layout import Line, Span
@@ -141,7 +141,7 @@ def folder_view(found: FolderInspection, width: int) -> list[Line]:
             kind = (one.kind if not at else "") + (f"{', ' if not at else ''}table {name}" if several else "")
             rows.append([*first, Span(f"{count:,}{more}"), Span(str(len(names))), Span(washed(kind))])
     lines = [text_line(folder_sentence(found), "said"), [], *columns_of(rows, right=[1, 2, 3], width=width)]
-    told = alike_sentences(found)
+    told = same_columns_sentences(found)
     shared = list(found.shared.items())
     told += [f"column {name} is in {listing(list(files))}" for name, files in shared[:MOST_SHARED]]
     told += [f"and {len(shared) - MOST_SHARED} more columns are in several"] if len(shared) > MOST_SHARED else []

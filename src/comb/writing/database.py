@@ -20,7 +20,7 @@ from comb.tables.column import Column
 from comb.tables.table import BareTable
 from comb.tables.types import Type
 
-# SQLite holds a decimal as a float, which is exact up to so many digits.
+# SQLite holds a decimal as a float, which is exact up to this number of digits.
 EXACT_DIGITS = 15
 
 _DECLARED = {

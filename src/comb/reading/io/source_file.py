@@ -15,7 +15,7 @@ from concurrent.futures import Executor, Future
 from dataclasses import dataclass
 from io import BufferedReader
 from pathlib import Path
-from typing import IO, BinaryIO, cast
+from typing import IO, Any, BinaryIO, cast
 
 import numpy as np
 from blake3 import blake3
@@ -309,6 +309,14 @@ def is_stream(source: object) -> bool:
     if not isinstance(source, str | Path):
         return False
     return str(source) == "-" or (Path(source).exists() and not Path(source).is_file() and not Path(source).is_dir())
+
+
+def path_of(path: Any) -> Any:
+    """Return a path of any kind, whatever names one by Python's protocol, as a Path; anything else as it is."""
+    if isinstance(path, str | Path) or not hasattr(path, "__fspath__"):
+        return path
+    named = os.fspath(path)
+    return Path(os.fsdecode(named))
 
 
 def check_path(path: object) -> None:
