@@ -79,7 +79,7 @@ class FolderInspection:
             }
             for one in self.entries
         ]
-        _alike, shared = (
+        _same_columns, shared = (
             [list(group) for group in self.same_columns],
             {name: list(files) for name, files in self.shared.items()},
         )
