@@ -79,16 +79,12 @@ class FolderInspection:
             }
             for one in self.entries
         ]
-        _same_columns, shared = (
-            [list(group) for group in self.same_columns],
-            {name: list(files) for name, files in self.shared.items()},
-        )
         return {
             "name": self.name,
             "path": self.path,
             "sources": sources,
-            "same_columns": same_columns,
-            "shared": shared,
+            "same_columns": [list(group) for group in self.same_columns],
+            "shared": {name: list(files) for name, files in self.shared.items()},
         }
 
 
