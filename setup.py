@@ -21,6 +21,9 @@ SHARED = "comb.kernels.compiled._shared"
 KERNELS = "src/comb/kernels/compiled"
 FLAGS = [] if sys.platform == "win32" else ["-O3", "-g0", "-fno-math-errno"]
 
+# What handles arrays between Python and the loops is not worth more code.
+SMALL = [] if sys.platform == "win32" else ["-Os", "-g0"]
+
 # Nothing but what the modules give is kept in them.
 LINKING = ["-Wl,--strip-all"] if sys.platform.startswith("linux") else []
 
@@ -40,7 +43,7 @@ def extensions() -> list[Extension]:
             f"comb.kernels.compiled.{name}",
             [f"{KERNELS}/{name}.pyx"],
             include_dirs=[KERNELS],
-            extra_compile_args=FLAGS,
+            extra_compile_args=SMALL if name == "_arrow" else FLAGS,
             extra_link_args=LINKING,
             define_macros=MACROS,
             py_limited_api=STABLE,
@@ -51,7 +54,7 @@ def extensions() -> list[Extension]:
     shared = Extension(
         SHARED,
         [f"{KERNELS}/_shared.c"],
-        extra_compile_args=FLAGS,
+        extra_compile_args=SMALL,
         extra_link_args=LINKING,
         define_macros=MACROS,
         py_limited_api=STABLE,

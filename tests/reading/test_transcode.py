@@ -4,6 +4,7 @@ import bz2
 import gzip
 import io
 import lzma
+import re
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -16,7 +17,7 @@ import comb
 from comb.errors import CombError
 from comb.execution.resources import Resources
 from comb.reading.io.encoding import decode
-from comb.reading.io.transcode import transcoded
+from comb.reading.io.transcode import transcoded, utf8_sequences
 from comb.reading.load import load_table
 from comb.tables.read_options import ReadOptions
 from support.on_disk import storage_in
@@ -109,3 +110,32 @@ def test_any_text_in_any_pieces(
         assert found.runner_up == whole.runner_up
         made.read_from(0)
         assert b"".join(iter(lambda: made.read(7), b"")).decode() == whole.text
+
+
+@given(
+    st.lists(
+        st.sampled_from([b"a", b"\n", b"\xc3\xa9", b"\xe2\x82\xac", b"\xf0\x9f\x90\x9d", b"\xed\xa0\x80", b"\xe0\x80\x80", b"\xf4\x90\x80\x80"])
+        | st.binary(max_size=3),
+        max_size=20,
+    ).map(b"".join)
+)  # fmt: skip
+def test_sequences_of_utf8_are_counted_as_python_decodes_them(data: bytes) -> None:
+    text = data.decode("utf-8", errors="surrogateescape")
+    runs = [match.group().encode("utf-8", errors="surrogateescape") for match in re.finditer("[\udc80-\udcff]+", text)]
+    good = len(re.findall("[^\x00-\x7f\udc80-\udcff]", text))
+    found, starts, stops = utf8_sequences(data)
+    assert (found, [data[start:stop] for start, stop in zip(starts, stops, strict=True)]) == (good, runs)
+
+
+@pytest.mark.parametrize("encoding", ["windows-1252", "utf-16", "cp850", "utf-8-sig"])
+def test_a_large_text_in_memory_is_read_as_a_small_one(tmp_path: Path, encoding: str) -> None:
+    lines = [f"{at},Mühle {at % 7},{at / 4}\r\n" for at in range(80_000)]
+    path = tmp_path / "large.csv"
+    path.write_bytes(("id,Höhe,kg\r\n" + "".join(lines)).encode(encoding))
+    table = comb.load(path)
+    assert table["Höhe"][79_999] == f"Mühle {79_999 % 7}" and table.row_count == 80_000
+    packed = tmp_path / "large.csv.gz"
+    packed.write_bytes(gzip.compress(path.read_bytes(), 1))
+    again = comb.load(packed)
+    assert again == table and again.place(5) == "large.csv.gz, line 6"
+    assert again.origin.options.encoding == table.origin.options.encoding

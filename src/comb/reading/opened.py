@@ -1,6 +1,7 @@
 """Open a source and find out what it is: delimited text, or a document with tables inside."""
 
 import contextlib
+import io
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
@@ -46,6 +47,9 @@ TEXT_ONLY = (*TEXT_ONLY_BUT_ENCODING, "encoding")
 
 # A larger text is not read as a sheet, cell by cell.
 LARGEST_SHEET_TEXT = 20_000_000
+
+# A larger text that is compressed or not UTF-8 is not decoded whole: that takes several copies of it.
+LARGEST_DECODED_WHOLE = 1_000_000
 
 # How far a large text was read is said once in this number of bytes.
 TELL_EVERY = 50_000_000
@@ -245,6 +249,10 @@ def _open_decoded(
         where = f"{opened.name} ({compression})" if compression else opened.name
         remedy = "expected a header line and rows below it"
         raise ContentError("it contains only blank lines", where=where, remedy=remedy)
+    if len(content) > LARGEST_DECODED_WHOLE:
+        # What is larger is judged and decoded piece by piece, as it is on disk.
+        text = transcoded(io.BytesIO(content), opened.name, io.BytesIO, options.encoding)
+        return _read_text(opened, text, rules, resources, compression=compression)
     held = HeldText(decode(content, opened.name, options.encoding), opened.name)
     return _read_text(opened, held, rules, resources, compression=compression)
 

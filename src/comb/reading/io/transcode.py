@@ -16,6 +16,7 @@ Pieces end behind a line end, so that no character, line or run of bad bytes is 
 """
 
 import codecs
+import io
 import os
 import re
 import zipfile
@@ -23,6 +24,9 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from threading import Lock
 from typing import IO
+
+import numpy as np
+from numpy.typing import NDArray
 
 from comb.errors import ContentError
 from comb.formats.encodings import codec_name
@@ -47,13 +51,16 @@ NewFile = Callable[[], IO[bytes]]
 PIECE = 4_000_000
 
 _BAD = re.compile("[\udc80-\udcff]+")
-_BEYOND_ASCII = re.compile("[^\x00-\x7f]")
 _LINE_END = re.compile("\r\n|\n|\r")
-_LINE_WITH_MORE = re.compile(rb"[^\r\n]*[\x80-\xff][^\r\n]*[\r\n]*")
+_BYTE_BEYOND = re.compile(rb"[\x80-\xff]")
+_LINE_ENDS = re.compile(rb"[\r\n]+")
+
+# A lone carriage return is looked for no further back than this.
+LONGEST_LINE = 1_000_000
 
 
 class TranscodedText:
-    """The text of a source, in a temporary file; see `comb.reading.io.text_stream.SourceText`.
+    """The text of a source, in a temporary file or in memory; see `comb.reading.io.text_stream.SourceText`.
 
     Parameters
     ----------
@@ -97,6 +104,8 @@ class TranscodedText:
     def again(self, start: int, stop: int) -> bytes:
         """Return the bytes between two places, counted from where `read_from` set out."""
         begin = self._offset + start
+        if isinstance(self._file, io.BytesIO):
+            return bytes(self._file.getbuffer()[begin : begin + stop - start])
         if hasattr(os, "pread"):
             # Several threads may ask at once: this moves no place in the file.
             return os.pread(self._file.fileno(), stop - start, begin)
@@ -250,34 +259,31 @@ class _Judge:
         self._line += _lines_in(piece)
 
     def _add_bad(self, piece: bytes) -> None:
-        text = piece.decode("utf-8", errors="surrogateescape")
-        found = list(_BAD.finditer(text))
-        bad = sum(match.end() - match.start() for match in found)
-        self._good += len(_BEYOND_ASCII.findall(text)) - bad
-        self._places += len(found)
+        good, starts, stops = utf8_sequences(piece)
+        self._good += good
+        self._places += len(starts)
         if self._good < GOOD_FOR_EACH_BAD * self._places and len(self._bad) > JUDGED_CHARACTERS:
             return  # with this many bad ones it is another encoding, and no places are needed
-        ends = [match.start() for match in _LINE_END.finditer(text)] if found else []
-        line = 0
-        for match in found:
-            while line < len(ends) and ends[line] < match.start():
-                line += 1
-            data = match.group().encode("utf-8", errors="surrogateescape")
-            self._bad.append((self._line + line, data))
+        line, last = self._line, 0
+        for start, stop in zip(starts.tolist(), stops.tolist(), strict=True):
+            line += _lines_in(piece[last:start])
+            last = start
+            self._bad.append((line, piece[start:stop]))
 
     def _add_to_digest(self, piece: bytes) -> None:
-        """Keep lines that tell a single-byte encoding: the first ones, and the first with each byte."""
-        new = set(piece) - self._seen
-        for line in _LINE_WITH_MORE.finditer(piece) if self._beyond <= JUDGED_CHARACTERS or new else ():
-            text = line.group()
-            fresh = new.intersection(text)
-            if self._beyond <= JUDGED_CHARACTERS or fresh:
-                self._digest.append(text)
-                self._beyond += sum(byte > 0x7F for byte in text)
-                new -= fresh
-            elif not new:
-                break
-        self._seen |= set(piece)
+        """Keep lines that tell a single-byte encoding: the first ones, and the first with each byte beyond ASCII."""
+        counts = np.bincount(np.frombuffer(piece, np.uint8), minlength=256)
+        here = set((np.flatnonzero(counts[0x80:]) + 0x80).tolist())
+        new = here - self._seen
+        self._seen |= here
+        at = 0
+        while self._beyond <= JUDGED_CHARACTERS and (found := _BYTE_BEYOND.search(piece, at)):
+            line, at = _line_at(piece, found.start())
+            self._digest.append(line)
+            self._beyond += sum(byte > 0x7F for byte in line)
+            new.difference_update(line)
+        for place in sorted(piece.find(byte) for byte in map(_byte, new)):
+            self._digest.append(_line_at(piece, place)[0])
 
     def decided(self) -> Decoded:
         """Return how the text is decoded."""
@@ -288,6 +294,54 @@ class _Judge:
             why = f"valid UTF-8 but for {count:,} place{'s' if count > 1 else ''}"
             return Decoded("", "utf-8", why, bad=tuple(self._bad))
         return replace(single_byte(b"".join(self._digest)), text="")
+
+
+def _byte(value: int) -> bytes:
+    return bytes((value,))
+
+
+def _line_at(piece: bytes, place: int) -> tuple[bytes, int]:
+    """Return the line around a place, with its end, and where the next one begins."""
+    start = max(piece.rfind(b"\n", 0, place), piece.rfind(b"\r", max(0, place - LONGEST_LINE), place)) + 1
+    ends = _LINE_ENDS.search(piece, place)
+    stop = ends.end() if ends else len(piece)
+    return piece[start:stop], stop
+
+
+def utf8_sequences(piece: bytes) -> tuple[int, NDArray[np.int64], NDArray[np.int64]]:
+    """Count the sequences of several bytes that are UTF-8, and find the runs of bytes that are not.
+
+    A byte that begins a sequence and is followed by as many continuation bytes as it asks for is one; two sequences
+    never overlap, so that each byte beyond ASCII is looked at by itself, all of them at once.
+
+    Returns
+    -------
+    good, starts, stops
+        Where the runs begin and end.
+
+    Source: table 3-7 of the Unicode standard, well-formed byte sequences.
+
+    >>> good, starts, stops = utf8_sequences("né".encode() + b"\\xe9 \\xff\\xfe")
+    >>> good, starts.tolist(), stops.tolist()
+    (1, [3, 5], [4, 7])
+    """
+    padded = np.frombuffer(piece + bytes(3), np.uint8)
+    places = np.flatnonzero(padded >= 0x80)
+    first, second, third, fourth = (padded[places + ahead] for ahead in range(4))
+    one, two, three = ((byte & 0xC0) == 0x80 for byte in (second, third, fourth))
+    short = (first >= 0xC2) & (first <= 0xDF) & one
+    middle = (first >= 0xE0) & (first <= 0xEF) & one & two
+    middle &= ~((first == 0xE0) & (second < 0xA0)) & ~((first == 0xED) & (second >= 0xA0))
+    long = (first >= 0xF0) & (first <= 0xF4) & one & two & three
+    long &= ~((first == 0xF0) & (second < 0x90)) & ~((first == 0xF4) & (second >= 0x90))
+    begins = short | middle | long
+    covered = begins.copy()
+    for ahead, kinds in ((1, begins), (2, middle | long), (3, long)):
+        covered[ahead:] |= kinds[: len(kinds) - ahead]
+    bad = places[~covered]
+    breaks = np.flatnonzero(np.diff(bad) > 1) + 1
+    edges = np.concatenate([[0], breaks, [len(bad)]]) if len(bad) else np.zeros(1, np.int64)
+    return int(np.count_nonzero(begins)), bad[edges[:-1]], bad[edges[1:] - 1] + 1
 
 
 def _lines_in(piece: bytes) -> int:
