@@ -15,7 +15,7 @@ from comb.interface.plan import Plan
 from comb.plans.outcome import Outcome
 from comb.steps.ledger import total
 from comb.tables.layout import DEFAULT_WIDTH, Line, Span
-from comb.views.lines import wrapped
+from comb.views.lines import text_line, wrapped
 from comb.views.runs import run_view
 from comb.writing.atomic import check_file_free, write_file
 
@@ -94,8 +94,9 @@ def _answer(outcome: Outcome, place: Path) -> list[Line]:
         f"{listing([f'{count:,} {what}' for what, count in gone.items() if count])}."
     )
     adds = "Every line, row and changed cell is accounted for" if outcome.adds_up else "THE LEDGER DOES NOT ADD UP"
-    saved = f"{adds}, in {place / 'tidy'}; its report: {place / 'tidy' / 'report.html'}"
-    return [*wrapped(said, DEFAULT_WIDTH), *wrapped(saved, DEFAULT_WIDTH)]
+    # Paths are not wrapped: they would be cut at a hyphen.
+    saved = [f"{adds}: {place / 'tidy'}", f"The report on it: {place / 'tidy' / 'report.html'}"]
+    return [*wrapped(said, DEFAULT_WIDTH), *(text_line(line) for line in saved)]
 
 
 def _stages(screen: _Excerpt, place: Path, outcome: Outcome) -> None:

@@ -108,8 +108,14 @@ class Terminal:
         from rich.progress import BarColumn, SpinnerColumn, TaskProgressColumn, TextColumn
         from rich.progress import Progress as Bar
 
-        columns = (SpinnerColumn(), TextColumn("{task.description}", markup=False), BarColumn(30), TaskProgressColumn())
-        bar = Bar(*columns, console=self._talk, transient=True)
+        bar = Bar(
+            SpinnerColumn(style="dim"),
+            TextColumn("{task.description}", markup=False),
+            BarColumn(30, style="dim", complete_style="cyan", finished_style="cyan", pulse_style="dim"),
+            TaskProgressColumn("{task.percentage:>3.0f} %", style="dim"),
+            console=self._talk,
+            transient=True,
+        )
         task = bar.add_task(washed(text), total=None)
         timer = Timer(PATIENCE, bar.start)
         timer.daemon = True
