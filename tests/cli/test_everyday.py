@@ -180,7 +180,7 @@ def test_a_text_that_was_no_value_is_not_dropped_in_silence(folder: Path) -> Non
         "note" not in run_comb("save", "visits.csv", "y.csv", "--type", "apiary=integer", "--describe", cwd=folder).err
     )
     ran = run_comb("run", "visits.csv", "--step", "convert apiary integer", "--to", "z.csv", cwd=folder)
-    assert "apiary 5; a dataset folder keeps them" in ran.err
+    assert "z.csv: 5 texts that could not be read as a value are not in it: apiary 5" in ran.err
 
 
 COMPLETED: list[tuple[list[str], str, list[str]]] = [

@@ -161,9 +161,15 @@ def test_what_a_file_does_not_hold_is_said(tmp_path: Path, caplog: pytest.LogCap
             )
         count = len(caplog.messages)
         table.save(tmp_path / "b.sqlite", describe=True)
+        table.save(tmp_path / "b.csv", describe=True)
         table.save(tmp_path / "b.parquet")
         table.filter("mites > 3").save(tmp_path / "c.csv")
-    assert len(caplog.messages) == count
+        assert len(caplog.messages) == count
+        # A workbook has no place for them, whatever is beside the table; JSON has none for names without rows.
+        table.save(tmp_path / "b.xlsx", describe=True)
+        table.filter("mites > 99").save(tmp_path / "d.jsonl")
+    assert "mites 2; a dataset folder keeps them" in caplog.messages[-2]
+    assert caplog.messages[-1].startswith("d.jsonl: the names of its 3 columns are not in it")
 
 
 def test_a_database_that_was_changed_since_is_told(tmp_path: Path) -> None:

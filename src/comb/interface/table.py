@@ -347,7 +347,7 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         old = outdated(place.parent, place.name, files, overwrite=overwrite)
         write_files(place.parent, files, overwrite=overwrite, remove=old)
         for message in not_held(self, suffix, describe=describe):
-            logger.warning("%s: %s; --describe (describe=True) keeps them", place.name, message)
+            logger.warning("%s: %s", place.name, message)
 
     def _save_to(self, file: Any, kind: str | None, options: dict[str, Any], *, describe: bool) -> None:
         """Write to an open file, or to standard output."""
@@ -381,6 +381,4 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
             else:
                 binary.write(part)
         for message in not_held(self, found[0], describe=False):
-            logger.warning(
-                "%s: %s; a file that is saved by its name can keep them (describe=True)", name or "it", message
-            )
+            logger.warning("%s: %s", name or "file", message)

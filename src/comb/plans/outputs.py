@@ -179,7 +179,7 @@ def write_outputs(
         else:
             options = {"disarm": True} if save.disarm else {}
             told = not_held(tables[names[0]], file_kind(path.name)[0], describe=False)
-            outcome.messages.extend(f"{path.name}: {message}; a dataset folder keeps them" for message in told)
+            outcome.messages.extend(f"{path.name}: {message}" for message in told)
             files = files_of(tables[names[0]], path.name, options, describe=False, taken=())
             output.file(path, files[path.name])
             output.remove([path.parent / one for one in outdated(path.parent, path.name, files, overwrite=True)])

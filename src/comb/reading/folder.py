@@ -144,12 +144,12 @@ def _tables(found: Inspection) -> tuple[tuple[str, int, tuple[str, ...]], ...]:
 
 
 def _same_columns(entries: list[FolderEntry]) -> tuple[tuple[str, ...], ...]:
-    """Return the files whose first tables have the same columns."""
-    groups: dict[tuple[str, ...], list[str]] = {}
+    """Return the files of one kind whose tables have the same columns, so that they can be read as one."""
+    groups: dict[tuple[str, tuple[str, ...]], list[str]] = {}
     for one in entries:
         if len(one.tables) == 1 and not one.name.endswith("/"):
-            groups.setdefault(one.tables[0][2], []).append(one.name)
-    return tuple(tuple(names) for columns, names in groups.items() if len(names) > 1 and columns)
+            groups.setdefault((one.kind, one.tables[0][2]), []).append(one.name)
+    return tuple(tuple(names) for (_, columns), names in groups.items() if len(names) > 1 and columns)
 
 
 def _shared(entries: list[FolderEntry]) -> dict[str, tuple[str, ...]]:

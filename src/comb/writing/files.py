@@ -117,16 +117,21 @@ def not_held(table: BareTable, kind: str, *, describe: bool) -> list[str]:
     describe : bool
         Whether the file is described.
     """
-    if describe or kind in COLUMNAR:
+    if kind in COLUMNAR or (describe and kind not in WORKBOOKS):
         return []
+    if kind in JSON_SUFFIXES and not table.row_count and table.names:
+        return [
+            f"the names of its {counted(len(table.names), 'column')} are not in it: JSON has them in its records only"
+        ]
     kept = {name: len(column.kept) for name, column in table.columns.items() if len(column.kept)}
     if not kept:
         return []
     count = sum(kept.values())
     where = listing([f"{name} {number:,}" for name, number in kept.items()])
-    return [
-        f"{counted(count, 'text')} that could not be read as a value {agree(count, 'is', 'are')} not in it: {where}"
-    ]
+    said = f"{counted(count, 'text')} that could not be read as a value {agree(count, 'is', 'are')} not in it: {where}"
+    if kind in (*DELIMITERS, *DATABASES):
+        return [f"{said}; --describe (describe=True) keeps them"]
+    return [f"{said}; a dataset folder keeps them, or a .csv or .sqlite file with --describe (describe=True)"]
 
 
 def described_files(
