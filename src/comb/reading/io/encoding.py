@@ -12,6 +12,7 @@ import json
 import re
 import unicodedata
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import NamedTuple
 
 from comb.errors import ContentError
@@ -35,6 +36,9 @@ GOOD_FOR_EACH_BAD = 3
 # Single-byte encodings are judged on this many characters beyond ASCII.
 JUDGED_CHARACTERS = 4_000
 SAMPLE_WORDS = 3
+
+# Characters with their neighbours whose score is remembered.
+CACHED = 16_384
 MOST_OTHERS = 2
 
 # Control characters that occur in text files: tab, line ends, form feed, end-of-file.
@@ -282,6 +286,7 @@ def _likelihood(text: str) -> float:
     return round(score / max(1, judged), 3)
 
 
+@lru_cache(maxsize=CACHED)
 def _fits_in(before: str, character: str, after: str) -> float:
     """Score one character by its neighbours: letters of one script, in a likely case."""
     category = unicodedata.category(character)

@@ -217,6 +217,9 @@ def _judged(file: IO[bytes], name: str, encoding: str | None, size: int) -> tupl
     judge = _Judge()
     for piece in _line_pieces(file, size):
         judge.add(piece)
+    if not judge.is_utf8:
+        for piece in _line_pieces(file, size):
+            judge.add_to_digest(piece)
     decoded = judge.decided()
     if is_binary(judge.controls, judge.characters):
         # The beginning says where, and what to do.
@@ -248,8 +251,6 @@ class _Judge:
         self._plain = self._plain and valid and characters == len(piece)
         self.controls += controls
         self.characters += characters
-        if not piece.isascii():
-            self._add_to_digest(piece)
         if valid and not self._places:
             # The good sequences count only beside bad ones, which may come later.
             self._good += 0 if piece.isascii() else characters_beyond(piece)
@@ -270,8 +271,10 @@ class _Judge:
             last = start
             self._bad.append((line, piece[start:stop]))
 
-    def _add_to_digest(self, piece: bytes) -> None:
+    def add_to_digest(self, piece: bytes) -> None:
         """Keep lines that tell a single-byte encoding: the first ones, and the first with each byte beyond ASCII."""
+        if piece.isascii():
+            return
         counts = np.bincount(np.frombuffer(piece, np.uint8), minlength=256)
         here = set((np.flatnonzero(counts[0x80:]) + 0x80).tolist())
         new = here - self._seen
@@ -285,11 +288,16 @@ class _Judge:
         for place in sorted(piece.find(byte) for byte in map(_byte, new)):
             self._digest.append(_line_at(piece, place)[0])
 
+    @property
+    def is_utf8(self) -> bool:
+        """Whether the text is UTF-8, but for a few bytes; else the digest has to be made."""
+        return self._valid or self._good >= GOOD_FOR_EACH_BAD * self._places
+
     def decided(self) -> Decoded:
         """Return how the text is decoded."""
         if self._valid:
             return Decoded("", "utf-8", "only plain ASCII characters" if self._plain else "every byte is valid UTF-8")
-        if self._good >= GOOD_FOR_EACH_BAD * self._places:
+        if self.is_utf8:
             count = len(self._bad)
             why = f"valid UTF-8 but for {count:,} place{'s' if count > 1 else ''}"
             return Decoded("", "utf-8", why, bad=tuple(self._bad))
