@@ -179,6 +179,9 @@ def _column_of_values(name: str, cells: list[Any], mixed_as_text: bool) -> Colum
             return Column(INTEGER, np.array(cells, np.int64))
     if kinds == {float}:
         return column_of_floats(np.array(cells, np.float64))
+    if kinds == {float, type(None)}:
+        # None becomes NaN, and is told from other NaN by its place.
+        return column_of_floats(np.array(cells, np.float64), [at for at, cell in enumerate(cells) if cell is None])
     absent = [at for at, cell in enumerate(cells) if cell is NO_CELL] if object in kinds else []
     if any(issubclass(kind, np.generic) for kind in kinds):
         cells = [cell.item() if isinstance(cell, np.generic) else cell for cell in cells]
@@ -199,9 +202,10 @@ def _typed_column(name: str, cells: list[Any], kinds: set[type], mixed_as_text: 
     if all(issubclass(kind, dict | list) for kind in kinds):
         return _column_of_json(name, cells)
     # Columns hold finite numbers; what is not finite is missing, and the text of an infinite one is kept.
-    odd = {
-        at: str(cell) for at, cell in enumerate(cells) if isinstance(cell, float | Decimal) and not math.isfinite(cell)
-    }
+    odd: dict[int, str] = {}
+    if any(issubclass(kind, float | Decimal) for kind in kinds):
+        found = ((at, cell) for at, cell in enumerate(cells) if isinstance(cell, float | Decimal))
+        odd = {at: str(cell) for at, cell in found if not math.isfinite(cell)}
     finite = [None if at in odd else cell for at, cell in enumerate(cells)] if odd else cells
     try:
         kind = _type_of(name, kinds, finite)
@@ -352,11 +356,10 @@ def _type_of(name: str, kinds: set[type], cells: list[Any]) -> Type:
             )
         return UTC_DATETIME if True in aware else DATETIME
     if kinds == {int}:
-        too_large = [cell for cell in cells if cell is not None and not INT64_MIN <= cell <= INT64_MAX]
-        if too_large:
-            raise ParameterError(
-                f"{too_large[0]} in {name!r} is beyond the range of integers", remedy="give it as text"
-            )
+        there = [cell for cell in cells if cell is not None]
+        if not INT64_MIN <= min(there) <= max(there) <= INT64_MAX:
+            too_large = next(cell for cell in there if not INT64_MIN <= cell <= INT64_MAX)
+            raise ParameterError(f"{too_large} in {name!r} is beyond the range of integers", remedy="give it as text")
         return INTEGER
     if kinds <= {int, Decimal} and Decimal in kinds:
         places = [-int(cell.as_tuple().exponent) for cell in cells if isinstance(cell, Decimal)] or [0]
