@@ -5,7 +5,7 @@ import io
 import logging
 import sqlite3
 from collections.abc import Callable
-from pathlib import Path
+from pathlib import Path, PurePath
 from typing import Any
 
 import pytest
@@ -237,3 +237,23 @@ def test_inside_archives_and_at_the_command_line(database: Path) -> None:
     for command in (["inspect"], ["show", "--table", "heavy"], ["count", "--by", "fed"], ["profile"]):
         result = run_comb(command[0], database.name, *command[1:], cwd=database.parent)
         assert result.code in (0, 1) and "Traceback" not in result.err, result.err
+
+
+def test_paths_of_all_kinds_name_a_source_and_a_target(tmp_path: Path) -> None:
+    place = tmp_path / "visits 1.csv"
+    place.write_text("a\n1\n")
+
+    class Named:
+        def __init__(self, name: str) -> None:
+            self.name = name
+
+        def __fspath__(self) -> str:
+            return str(tmp_path / self.name)
+
+    for source in (place, str(place), PurePath(place), Named("visits 1.csv"), place.as_uri(), [Named("visits 1.csv")]):
+        assert comb.load(source).row_count == 1 and comb.inspect(source).tables[0].rows == 1
+    comb.load(place).save(Named("out.csv"))
+    comb.load(place).plan().save(Named("plan.yaml"))
+    assert comb.Plan.load(Named("plan.yaml")).run().tables and (tmp_path / "out.csv").exists()
+    assert run_comb("inspect", place.as_uri(), cwd=tmp_path).code == 0
+    assert "an address of the web" in run_comb("show", "https://example.org/x.csv", cwd=tmp_path).err

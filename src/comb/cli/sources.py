@@ -14,12 +14,13 @@ from comb.execution.working import Limits, working
 from comb.interface.loading import load_within
 from comb.interface.table import Table
 from comb.kernels import dispatch
-from comb.reading.io.source_file import size_of
+from comb.reading.io.source_file import path_of, size_of
 
 
 def one_or_several(source: tuple[str, ...]) -> str | list[str]:
-    """Return the one file, or the list of several."""
-    return source[0] if len(source) == 1 else list(source)
+    """Return the one file, or the list of several; an address of a file on this machine is its path."""
+    paths = [str(path_of(one)) for one in source]
+    return paths[0] if len(paths) == 1 else paths
 
 
 class Loading(NamedTuple):

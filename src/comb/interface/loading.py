@@ -38,11 +38,6 @@ GivenSource = str | Path | bytes | IO[Any] | Sequence[str | Path | bytes | IO[An
 
 def _one(source: Any) -> str | Path | HeldSource:
     """Return one source as it is read: its path, or its bytes; an address of a file on this machine is its path."""
-    if isinstance(source, str) and source.lower().startswith("file:"):
-        from urllib.parse import urlsplit
-        from urllib.request import url2pathname
-
-        return url2pathname(urlsplit(source).path)
     return HeldSource.of(source) or path_of(source)
 
 

@@ -312,7 +312,16 @@ def is_stream(source: object) -> bool:
 
 
 def path_of(path: Any) -> Any:
-    """Return a path of any kind, whatever names one by Python's protocol, as a Path; anything else as it is."""
+    """Return a path of any kind, whatever names one by Python's protocol, as a Path; anything else as it is.
+
+    >>> path_of("file:///data/visits%202025.csv")
+    '/data/visits 2025.csv'
+    """
+    if isinstance(path, str) and path.lower().startswith("file:"):
+        from urllib.parse import urlsplit
+        from urllib.request import url2pathname
+
+        return url2pathname(urlsplit(path).path)
     if isinstance(path, str | Path) or not hasattr(path, "__fspath__"):
         return path
     named = os.fspath(path)
