@@ -44,8 +44,13 @@ MENU: dict[str, dict[str, str]] = {
 }  # fmt: skip
 
 # Modules that users import from, for the reference.
-MODULES = ("comb", "comb.interface.table", "comb.interface.plan", "comb.tables.column", "comb.tables.types",
-           "comb.profiling.profile", "comb.profiling.finding", "comb.plans.outcome", "comb.errors")  # fmt: skip
+MODULES = (
+    "comb", "comb.interface.table", "comb.interface.row_methods", "comb.interface.column_methods",
+    "comb.interface.repair_methods", "comb.interface.layout_methods", "comb.interface.looking_methods",
+    "comb.tables.table", "comb.tables.column", "comb.tables.types", "comb.tables.rows", "comb.interface.plan",
+    "comb.plans.outcome", "comb.profiling.profile", "comb.profiling.finding", "comb.interface.picture",
+    "comb.interface.report", "comb.errors",
+)  # fmt: skip
 
 
 def slug_of(text: str, used: set[str]) -> str:
