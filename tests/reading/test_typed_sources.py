@@ -91,6 +91,20 @@ def test_a_declared_type_that_not_every_value_fits_is_not_followed(tmp_path: Pat
     assert table["kg"].type.word == "string" and table["code"].to_list() == ["01", "02"]
 
 
+@pytest.mark.parametrize("query", ["select x from c", "select count(*) as x from c"])
+def test_a_view_that_never_ends_is_an_error(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, query: str) -> None:
+    monkeypatch.setattr("comb.reading.documents.database.MOST_INSTRUCTIONS", 20_000_000)
+    connection = sqlite3.connect(tmp_path / "x.db")
+    connection.execute("create table t(a)")
+    connection.execute(f"create view v as with recursive c(x) as (select 1 union all select x + 1 from c) {query}")
+    connection.commit()
+    connection.close()
+    assert comb.load(tmp_path / "x.db").names == ("a",)
+    for ask in (comb.load, comb.inspect):
+        with pytest.raises(comb.ReadError, match="than (1,000,000 cells|is done for one)"):
+            ask(tmp_path / "x.db", table="v")
+
+
 def test_changes_beside_a_database_are_not_overlooked(tmp_path: Path) -> None:
     path = tmp_path / "x.db"
     connection = sqlite3.connect(path)

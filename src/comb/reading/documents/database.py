@@ -28,6 +28,14 @@ from comb.tables.types import BOOLEAN
 
 ROWS_AT_ONCE = 10_000
 
+# A database that somebody sent may hold a view that never ends: no more than this is done for one, in instructions of
+# SQLite's machine, and no more cells are taken of it than the file has bytes, or this many.
+MOST_INSTRUCTIONS = 2_000_000_000
+INSTRUCTIONS_AT_ONCE = 1_000_000
+LEAST_CELLS = 1_000_000
+
+_AS_TABLE = "if that is meant, make a table of it: create table ... as select * from ..."
+
 # Bytes of the header that say how changes are written: 2 is by a file beside it, which bytes in memory do not have.
 _JOURNAL = slice(18, 20)
 
@@ -94,17 +102,47 @@ def _opened(data: bytes, name: str) -> Iterator[sqlite3.Connection]:
         if data[_JOURNAL] == b"\x02\x02":
             data = data[: _JOURNAL.start] + b"\x01\x01" + data[_JOURNAL.stop :]
         database.deserialize(data)
+        database.execute("pragma trusted_schema = off")
         database.text_factory = lambda text: text.decode("utf-8", "surrogateescape")
         yield database
     except (sqlite3.Error, OverflowError) as error:
+        if str(error) == "interrupted":
+            what = "a view of it takes more than is done for one whose source is not trusted"
+            raise ContentError(what, where=name, remedy=_AS_TABLE) from None
         raise ContentError(f"the database cannot be read: {error}", where=name) from None
     finally:
         database.close()
 
 
+class _Bound:
+    """What a view may take; asked now and then, so that Ctrl-C is heeded too."""
+
+    def __init__(self, data: bytes, name: str, title: str, *, is_view: bool) -> None:
+        self._name = name
+        self._title, self._is_view, self._done = title, is_view, 0
+        self._most = max(LEAST_CELLS, len(data))
+
+    def instructions(self) -> int:
+        """Count some instructions; not 0 stops the query."""
+        self._done += INSTRUCTIONS_AT_ONCE
+        return int(self._is_view and self._done > MOST_INSTRUCTIONS)
+
+    def cells(self, count: int) -> None:
+        """Raise a ContentError if a view has given more cells than there can be in a sound one."""
+        if self._is_view and count > self._most:
+            raise ContentError(
+                f"the view {self._title!r} gives more than {self._most:,} cells",
+                where=self._name,
+                remedy=_AS_TABLE,
+            )
+
+
 def _table(data: bytes, name: str, title: str, rules: ColumnRules) -> TableData:
     """Read a table or view."""
     with _opened(data, name) as database:
+        kinds = dict(database.execute("select name, type from sqlite_schema").fetchall())
+        bound = _Bound(data, name, title, is_view=kinds.get(title) == "view")
+        database.set_progress_handler(bound.instructions, INSTRUCTIONS_AT_ONCE)
         cursor = database.execute(f"select * from {_quoted(title)}")
         names = [column[0] for column in cursor.description]
         declared = {row[1]: str(row[2]) for row in _facts_of(database, title)}
@@ -112,6 +150,7 @@ def _table(data: bytes, name: str, title: str, rules: ColumnRules) -> TableData:
         while rows := cursor.fetchmany(ROWS_AT_ONCE):
             for so_far, more in zip(cells, zip(*rows, strict=True), strict=True):
                 so_far.extend(more)
+            bound.cells(len(cells) * len(cells[0]))
     columns: dict[str, Column] = {}
     notes = []
     for column_name, values in zip(names, cells, strict=True):
