@@ -101,7 +101,7 @@ def test_a_view_that_never_ends_is_an_error(tmp_path: Path, monkeypatch: pytest.
     connection.close()
     assert comb.load(tmp_path / "x.db").names == ("a",)
     for ask in (comb.load, comb.inspect):
-        with pytest.raises(comb.ReadError, match="than (1,000,000 cells|is done for one)"):
+        with pytest.raises(comb.ReadError, match=r"than (1,000,000 cells|is done for one)"):
             ask(tmp_path / "x.db", table="v")
 
 
