@@ -139,6 +139,11 @@ def test_standard_input_and_a_reader_that_leaves(demo: Path) -> None:
     )
     piped = subprocess.run(command, shell=True, cwd=demo, capture_output=True, text=True, check=False)
     assert piped.stdout.startswith("2,400 rows") and "Traceback" not in piped.stderr
+    # Also where the reader leaves in the middle of the work.
+    for arguments in ("demo there", "profile inspections.csv", "show inspections.csv --first 2400 --json"):
+        left = f"set -o pipefail; {sys.executable} -m comb {arguments} | head -n 1"
+        piped = subprocess.run(["bash", "-c", left], cwd=demo, capture_output=True, text=True, check=False)
+        assert piped.returncode == 0 and piped.stdout and "Traceback" not in piped.stderr, arguments
 
 
 def test_no_colour_and_no_escapes_from_data(tmp_path: Path) -> None:

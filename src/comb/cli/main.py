@@ -602,8 +602,8 @@ def main() -> None:
     except (click.Abort, KeyboardInterrupt):
         _say_error("stopped; nothing was left half-written")
         code = STOPPED
-    except BrokenPipeError:
-        # Who read the output had enough; there is nobody left to tell.
+    except (BrokenPipeError, SystemExit):
+        # Who read the output had enough (click and rich leave by SystemExit then); there is nobody left to tell.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         code = 0
     except MemoryError:
