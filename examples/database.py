@@ -7,6 +7,7 @@ The co-operative keeps its weighings in SQLite. Some were typed in grams, some a
 
 import sqlite3
 import tempfile
+from contextlib import closing
 from pathlib import Path
 
 import comb
@@ -43,7 +44,7 @@ def main() -> None:
         print(weights.kept_texts("kg"), "\n")
 
         print("A query is a table too; joins and sums may be left to the database.")
-        with sqlite3.connect(source) as database:
+        with closing(sqlite3.connect(source)) as database:
             print(
                 comb.table(database.execute("select colony, count(*) as visits from weighings group by colony")), "\n"
             )

@@ -2,7 +2,7 @@
 
 import sqlite3
 from collections import namedtuple
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
@@ -46,8 +46,20 @@ SAME: list[Callable[[], comb.Table]] = [
 ]
 
 
+OPEN: list[sqlite3.Connection] = []
+
+
+@pytest.fixture(autouse=True)
+def _closed_in_the_end() -> Iterator[None]:
+    """Close the databases that a test asked."""
+    yield
+    while OPEN:
+        OPEN.pop().close()
+
+
 def _query(text: str) -> sqlite3.Cursor:
     connection = sqlite3.connect(":memory:")
+    OPEN.append(connection)
     connection.execute("create table visits(apiary text, mites integer)")
     connection.executemany("insert into visits values (?, ?)", zip(*CELLS.values(), strict=True))
     return connection.execute(text)

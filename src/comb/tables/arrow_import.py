@@ -67,8 +67,8 @@ _MICROSECONDS = {"s": 1_000_000, "m": 1_000, "u": 1}
 _NANOSECONDS = 1_000
 _MILLISECONDS_OF_DAY = 86_400_000
 
-# The first and last moments and days that columns hold.
-_FIRST, _LAST = np.datetime64("0001-01-01"), np.datetime64("9999-12-31")
+# The first day that columns hold, and the one after the last.
+_FIRST, _BEYOND = np.datetime64("0001-01-01"), np.datetime64("10000-01-01")
 
 # Texts of this many bytes and fewer are in the view itself.
 _INLINE = 12
@@ -344,7 +344,7 @@ def _moments(source: _Source, form: str, array: Array, start: int, count: int, t
 
 def _within_years(kind: Type, values: NDArray[Any], there: Mask) -> Column:
     """Make a column of days or moments; those beyond the year 9999 are unreadable, their texts kept."""
-    beyond = there & ((values < _FIRST) | (values >= _LAST + 1))
+    beyond = there & ((values < _FIRST) | (values >= _BEYOND))
     column = _stated(kind, values, there)
     if not beyond.any():
         return column
