@@ -106,7 +106,8 @@ def test_what_cannot_be_held_is_said() -> None:
 
 def test_structures_become_columns() -> None:
     rows = [{"keeper": {"name": "Alder", "at": {"x": 1}}}, {"keeper": None}, {"keeper": {"name": None, "at": None}}]
-    table = comb.table(pa.Table.from_pylist(rows))
+    keeper = pa.struct([("name", pa.string()), ("at", pa.struct([("x", pa.int64())]))])
+    table = comb.table(pa.Table.from_pylist(rows, schema=pa.schema([("keeper", keeper)])))
     assert table.names == ("keeper.name", "keeper.at.x")
     assert table["keeper.name"].reasons() == [None, "absent", "blank"] and table["keeper.at.x"].to_list() == [
         1,

@@ -69,7 +69,7 @@ WRONG: list[tuple[Callable[[Table], Any], type[Exception], str]] = [
     (lambda table: table["mites"] == 3, TypeError, "filter"),
     (lambda table: table["apiary"] == "Elm", TypeError, "filter"),
     (lambda table: np.asarray(table["mites"]), ValueError, "1 of 3 cells are missing"),
-    (lambda table: np.array(table["count"], copy=False), ValueError, "without a copy"),
+    (lambda table: table["count"].__array__(copy=False), ValueError, "without a copy"),
 ]
 
 
