@@ -20,6 +20,8 @@ from comb.tables.arrow_format import (
     MISSING,
     NULLABLE,
     ORDERED,
+    Array,
+    Field,
     missing_note,
     packed_metadata,
 )  # fmt: skip
@@ -29,9 +31,6 @@ from comb.tables.types import Type
 
 # Digits of the decimals: as many as a column holds, or more if there are more behind the point.
 PRECISION = 18
-
-Field = tuple[bytes, bytes, bytes | None, int, tuple[Any, ...], Any]
-Array = tuple[int, int, int, tuple[Any, ...], tuple[Any, ...], Any]
 
 _FORMATS = {
     "integer": b"l", "number": b"g", "boolean": b"b", "date": b"tdD", "time": b"ttu", "duration": b"tDu",

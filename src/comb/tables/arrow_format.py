@@ -26,6 +26,11 @@ from comb.tables.column import Column
 from comb.tables.kept import Kept
 from comb.tables.reasons import REASON_WORDS, Reason
 
+# A field: format, name, metadata, flags, children, dictionary. An array: length, missing cells, offset, buffers,
+# children, dictionary.
+Field = tuple[bytes, bytes, bytes | None, int, tuple[Any, ...], Any]
+Array = tuple[int, int, int, tuple[Any, ...], tuple[Any, ...], Any]
+
 # Flags of a field.
 ORDERED, NULLABLE = 1, 2
 

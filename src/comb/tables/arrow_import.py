@@ -28,6 +28,8 @@ from comb.tables.arrow_format import (
     MISSING,
     NO_REASON,
     ORDERED,
+    Array,
+    Field,
     read_metadata,
     with_reasons,
 )  # fmt: skip
@@ -55,8 +57,6 @@ from comb.tables.types import (
 )  # fmt: skip
 from comb.tables.value_texts import digits, plain_text
 
-Field = tuple[bytes, bytes, bytes | None, int, tuple[Any, ...], Any]
-Array = tuple[int, int, int, tuple[Any, ...], tuple[Any, ...], Any]
 View = Callable[[Any, int, int], Any]
 
 _INTEGERS = {b"c": "i1", b"C": "u1", b"s": "i2", b"S": "u2", b"i": "i4", b"I": "u4", b"l": "i8", b"L": "u8"}
