@@ -27,6 +27,7 @@ if TYPE_CHECKING:
         SourceMissing,
         SourceUnreadable,
         TypeMismatch,
+        WorkersFailed,
         WriteError,
     )
     from comb.interface.comparing import differences
@@ -51,8 +52,8 @@ if TYPE_CHECKING:
 __all__ = [
     "Column", "ColumnError", "CombError", "ContentError", "ExpressionError", "Finding", "Inspection",
     "NotEnoughMemory", "NotEnoughSpace", "Outcome", "ParameterError", "Picture", "Plan", "PlanError", "Profile",
-    "ReadError", "Report", "SourceMissing", "SourceUnreadable", "Table", "Type", "TypeMismatch", "WriteError",
-    "differences", "draft_plan", "inspect", "load", "load_all", "make_report", "profile", "profile_together", "table",
+    "ReadError", "Report", "SourceMissing", "SourceUnreadable", "Table", "Type", "TypeMismatch", "WorkersFailed",
+    "WriteError", "differences", "draft_plan", "inspect", "load", "load_all", "make_report", "profile", "profile_together", "table",
     "trace",
 ]  # fmt: skip
 

@@ -8,6 +8,7 @@
     │   └── NotEnoughMemory  (also MemoryError) it is larger than what the machine has left
     ├── WriteError           (also OSError) a result that cannot be put where it was asked for
     ├── NotEnoughSpace       (also OSError) a disk that is too full for temporary files
+    ├── WorkersFailed        (also RuntimeError) workers that died, or cannot be reached
     ├── ColumnError          (also KeyError) no such column, or a name twice
     ├── TypeMismatch         (also TypeError) a value or column of the wrong type
     ├── ParameterError       (also ValueError) a parameter outside what is allowed
@@ -78,6 +79,10 @@ class WriteError(CombError, OSError):
 
 class NotEnoughSpace(CombError, OSError):
     """A disk that is too full for temporary files."""
+
+
+class WorkersFailed(CombError, RuntimeError):
+    """Workers, on this machine or others, that died of their work or cannot be reached."""
 
 
 class ColumnError(CombError, KeyError):

@@ -19,6 +19,7 @@ from comb.reading.io import source_file
 from comb.reading.io.source_file import OpenSource
 from comb.tables.read_options import ReadOptions
 from support.both_kernels import outcome, reference
+from support.by_workers import by_workers
 from support.lines import Lines, worked
 
 compiled_only = pytest.mark.skipif(not dispatch.kernels.compiled, reason="nothing is compiled here")
@@ -118,7 +119,13 @@ def test_what_comes_later_may_be_otherwise(tmp_path: Path, name: str) -> None:
     path.write_text("first,second,third\n" + TURNS[name], newline="")
     with reference():
         expected = outcome(path, ReadOptions(), Resources())
-    for resources in (Resources(1, 2000), Resources(2, 5000), Resources(4, 1500), Resources(3, 20_000)):
+    for resources in (
+        Resources(1, 2000),
+        Resources(2, 5000),
+        Resources(4, 1500),
+        Resources(3, 20_000),
+        by_workers(700),
+    ):
         assert outcome(path, ReadOptions(), resources) == expected, resources
 
 
@@ -138,6 +145,7 @@ def test_any_mixture_in_any_runs(tmp_path: Path, seed: int, size: int, threads: 
     with reference():
         expected = outcome(path, ReadOptions(), Resources())
     assert outcome(path, ReadOptions(), Resources(threads, size)) == expected
+    assert outcome(path, ReadOptions(), by_workers(size, 10 * threads)) == expected
 
 
 @compiled_only
@@ -160,3 +168,37 @@ def test_memory_used_again_is_as_large_as_it_has_to_be() -> None:
     assert scratch.array("places", 5, np.int32).tolist() == [7] * 5
     larger = scratch.array("places", 1000, np.int32)
     assert len(larger) == 1000 and larger.dtype == np.int32 and len(scratch.array("side", 3, np.uint8)) == 3
+
+
+PARTS = [
+    '1,2,"a\nb"',
+    '"x ""y"" z",,3',
+    "7,8,plain",
+    '"\n\n\n,",5,6',
+    "",
+    '4,"an open one,5',
+    'é,"ü\r\nö",9',
+    "1,2",
+    "1,2,3,4",
+    ",,",
+]
+
+
+@compiled_only
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@given(
+    st.lists(st.sampled_from(PARTS), min_size=1, max_size=12), st.integers(0, 2**32), st.sampled_from(["\n", "\r\n", "\r"]),
+    st.integers(20, 3000), st.booleans(),
+)  # fmt: skip
+def test_workers_read_what_one_thread_reads(
+    tmp_path: Path, kinds: list[str], seed: int, end: str, size: int, notes: bool
+) -> None:
+    chance = Random(seed)
+    rows = [chance.choice(kinds) for _ in range(chance.randrange(300, 500))]
+    path = tmp_path / "sent.csv"
+    text = end.join(["n,m,t", *rows]) + end + (f"{end}Source: the log book{end}" if notes else "")
+    path.write_bytes(text.encode("latin-1" if seed % 7 == 0 else "utf-8"))
+    resources = by_workers(size)
+    assert outcome(path, ReadOptions(), resources) == outcome(path, ReadOptions(), Resources(1))
+    plain = '4,"an open one,5' not in kinds and seed % 7 and end != "\r" and len(text) > 9 * size
+    assert not plain or (resources.workers and resources.workers.asked > len(text) // size // 2)

@@ -170,7 +170,7 @@ def report_command(
         given, limits = parted(options)
         made = make_report(
             one_or_several(source), as_of=wanted.as_of, progress=progress, memory=limits.memory,
-            temporary=limits.temporary, **given,
+            temporary=limits.temporary, workers=limits.workers, **given,
         )  # fmt: skip
         made.save(wanted.out, overwrite=wanted.overwrite)
     if wanted.as_json:

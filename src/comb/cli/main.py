@@ -119,6 +119,7 @@ _READING = (
 _LIMITS = (
     click.option("--memory", metavar="SIZE", help="How much memory to work with, 2GB; by default what is free."),
     click.option("--temporary", metavar="DIR", help="Where temporary files go if a source does not fit into memory."),
+    click.option("--workers", metavar="N|URL", help="Processes that read large files, or tcp://host:8786."),
 )
 
 ABOUT_READING = {
@@ -126,7 +127,7 @@ ABOUT_READING = {
         ("table", "delimiter", "quote", "encoding", "header", "skip", "missing", "no_known_words", "types", "rows",
          "schema", "totals", "fill_merged", "lists", "most_bytes"), _READ_HEADING,
     ),
-    **dict.fromkeys(("memory", "temporary"), _WORK_HEADING),
+    **dict.fromkeys(("memory", "temporary", "workers"), _WORK_HEADING),
 }  # fmt: skip
 
 
@@ -477,7 +478,7 @@ def run(plan: str, steps: tuple[str, ...], check: bool, **given: Any) -> int:
         for name in ("dry_run", "write_outside", "sources", "as_of", "without", "until"):
             if given[name]:
                 raise click.UsageError(f"--{name.rstrip('s').replace('_', '-')} is for a plan, and --step needs none")
-        limits = {name: given[name] for name in ("memory", "temporary")}
+        limits = {name: given[name] for name in ("memory", "temporary", "workers")}
         wanted = StepsRequest(steps, given["to"], given["overwrite"], given["as_json"])
         steps_command((plan,), {**_reading(reading), **limits}, wanted)
         return 0

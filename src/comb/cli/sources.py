@@ -49,7 +49,7 @@ def loading(
     screen : Terminal
     source : tuple of str
     options : dict
-        Those of `load`, and `memory` and `temporary`.
+        Those of `load`, and `memory`, `temporary` and `workers`.
     times : float
         The work needs this many times the size of the source.
     """
@@ -66,7 +66,7 @@ def loading(
 def parted(options: dict[str, Any]) -> tuple[dict[str, Any], Limits]:
     """Part what is asked of reading from what there is to work with."""
     given = dict(options)
-    return given, Limits(given.pop("memory", None), given.pop("temporary", None))
+    return given, Limits(*(given.pop(name, None) for name in ("memory", "temporary", "workers")))
 
 
 # What is not worth repeating of an option.

@@ -4,6 +4,7 @@ import os
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+from comb.execution.cluster import Workers
 from comb.execution.memory import LOAD
 from comb.execution.storage import MEMORY, Storage
 
@@ -12,6 +13,9 @@ MOST_THREADS = 8
 
 # Large enough that the work outweighs the handing out, small enough for the caches.
 CHUNK_BYTES = 3_000_000
+
+# Enough that giving a task out and sending its columns back is worth it.
+TASK_BYTES = 16_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,6 +35,10 @@ class Resources:
         How many bytes it may take; None means what is free.
     progress : callable
         Called now and then with how far a large source was read.
+    workers : Workers, optional
+        Processes that read large sources.
+    task_bytes : int
+        How much text is a task for a worker.
     """
 
     threads: int = field(default_factory=lambda: min(os.cpu_count() or 1, MOST_THREADS))
@@ -39,6 +47,8 @@ class Resources:
     times_memory: float = LOAD
     memory: int | None = None
     progress: Callable[[str], None] = lambda text: None
+    workers: Workers | None = None
+    task_bytes: int = TASK_BYTES
 
 
 DEFAULT = Resources()

@@ -7,13 +7,15 @@ and held against what is free, or what the caller gives. Results are the same ei
 import contextlib
 import shutil
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 from comb.errors import NotEnoughSpace
+from comb.execution.cluster import open_workers
 from comb.execution.disk import DiskStorage, check_folder, temporary_folder, used_bytes
 from comb.execution.memory import LARGE, LOAD, RUN, TIMES_REFERENCE, amount, bytes_of, free_memory
-from comb.execution.resources import CHUNK_BYTES, Resources
+from comb.execution.resources import CHUNK_BYTES, TASK_BYTES, Resources
 
 # The columns of a text take about as much space as the text, and those that steps change are kept once more.
 DISK_TO_LOAD = 1.5
@@ -43,13 +45,19 @@ class Limits:
         How much memory may be used: ``"2GB"``, or bytes; by default what is free.
     temporary : str, Path or None
         The folder for temporary files, on a disk; by default the system's.
+    workers : int, str, Executor or None
+        Processes that read large files; see `comb.execution.cluster.open_workers`. By default threads do.
     """
 
     memory: str | int | None = None
     temporary: str | Path | None = None
+    workers: Any = None
 
 
 NO_LIMITS = Limits()
+
+# What workers are for.
+FOR_WORKERS = f"they read files of delimited text in UTF-8 of more than {TASK_BYTES / 1e6:.0f} MB"
 
 
 @contextlib.contextmanager
@@ -61,7 +69,7 @@ def working(
     *,
     compiled: bool = True,
 ) -> Iterator[Resources]:
-    """Give the resources for some work: in memory where it fits, else on disk.
+    """Give the resources for some work: in memory where it fits, else on disk; with workers, if they are asked for.
 
     Parameters
     ----------
@@ -81,7 +89,19 @@ def working(
         If what is given cannot be: no folder, no amount.
     NotEnoughSpace
         If there is too little room for temporary files.
+    WorkersFailed
+        If the workers that are asked for are not there.
     """
+    with _keeping(size, times, limits, say, compiled=compiled) as resources, open_workers(limits.workers) as workers:
+        yield resources if workers is None else replace(resources, workers=workers)
+        if workers is not None and not workers.asked:
+            say(Notice(f"the workers had nothing to do: {FOR_WORKERS}, and there was none"))
+
+
+@contextlib.contextmanager
+def _keeping(
+    size: int, times: float, limits: Limits, say: Callable[[str], None], *, compiled: bool
+) -> Iterator[Resources]:
     given = None if limits.memory is None else bytes_of(limits.memory)
     if limits.temporary is not None:
         check_folder(Path(limits.temporary))

@@ -23,6 +23,7 @@ def make_report(
     as_of: str | None = None,
     memory: str | int | None = None,
     temporary: str | Path | None = None,
+    workers: Any = None,
     progress: Callable[[str], None] | None = None,
     **options: Any,
 ) -> Report:
@@ -40,6 +41,9 @@ def make_report(
         temporary files.
     temporary : str or Path, optional
         The folder for temporary files, on a disk; by default the system's.
+    workers : int, str or Executor, optional
+        Processes that read large files: how many on this machine, the address of a scheduler of `distributed`
+        (``"tcp://host:8786"``), its client, or any executor of `concurrent.futures`. The result is the same.
     progress : callable, optional
         Called with a one-line progress message.
     **options
@@ -71,12 +75,16 @@ def make_report(
             raise ParameterError(
                 "a plan says itself how its sources are read", remedy="leave out what is said of reading"
             )
-        outcome = Plan.load(path).run(dry_run=True, as_of=as_of, memory=memory, temporary=temporary, progress=say)
+        outcome = Plan.load(path).run(
+            dry_run=True, as_of=as_of, memory=memory, temporary=temporary, workers=workers, progress=say
+        )
         say("profiling the results")
         return outcome.report()
     if path is not None and path.is_dir() and settings == read_options() and (path / "checksums.txt").is_file():
         return folder_report(path)
     say("profiling")
     size = size_of(source) if settings.rows is None else 0
-    with working(size, PROFILE, Limits(memory, temporary), say, compiled=dispatch.kernels.compiled) as resources:
+    with working(
+        size, PROFILE, Limits(memory, temporary, workers), say, compiled=dispatch.kernels.compiled
+    ) as resources:
         return source_report(source, settings, as_of, resources)

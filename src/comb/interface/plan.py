@@ -5,7 +5,7 @@ from contextlib import AbstractContextManager
 from datetime import date
 from pathlib import Path
 from types import MappingProxyType
-from typing import Self
+from typing import Any, Self
 
 from comb.errors import washed_lines
 from comb.execution.memory import RUN
@@ -89,6 +89,7 @@ class Plan:
         save_to: str | Path | None = None,
         memory: str | int | None = None,
         temporary: str | Path | None = None,
+        workers: Any = None,
         progress: Callable[[str], None] | None = None,
     ) -> ShownOutcome:
         """Run the plan and save what it asks for.
@@ -116,6 +117,9 @@ class Plan:
             worked on in temporary files; the result is the same.
         temporary : str or Path, optional
             The folder for temporary files, on a disk; by default the system's.
+        workers : int, str or Executor, optional
+            Processes that read large files: how many on this machine, the address of a scheduler of `distributed`
+            (``"tcp://host:8786"``), its client, or any executor of `concurrent.futures`. The result is the same.
         progress : callable, optional
             Called with a one-line progress message.
 
@@ -126,7 +130,7 @@ class Plan:
         """
         others = {name: str(path) for name, path in sources.items()}
         say = progress or (lambda text: None)
-        with self._working(others, Limits(memory, temporary), say) as resources:
+        with self._working(others, Limits(memory, temporary, workers), say) as resources:
             outcome = run_plan(
                 self.content,
                 overwrite=overwrite,

@@ -22,6 +22,7 @@ def profile(
     *,
     memory: str | int | None = None,
     temporary: str | Path | None = None,
+    workers: Any = None,
     as_of: str | date | None = None,
     accepted: Plan | None = None,
     progress: Callable[[str], None] | None = None,
@@ -37,6 +38,9 @@ def profile(
         temporary files; the result is the same.
     temporary : str or Path, optional
         The folder for temporary files, on a disk; by default the system's.
+    workers : int, str or Executor, optional
+        Processes that read large files: how many on this machine, the address of a scheduler of `distributed`
+        (``"tcp://host:8786"``), its client, or any executor of `concurrent.futures`. The result is the same.
     as_of : str or date, optional
         The day that counts as today.
     accepted : Plan, optional
@@ -64,7 +68,9 @@ def profile(
     """
     size = size_of(source) if isinstance(source, str | Path | list | tuple) and options.get("rows") is None else 0
     say = progress or (lambda text: None)
-    with working(size, PROFILE, Limits(memory, temporary), say, compiled=dispatch.kernels.compiled) as resources:
+    with working(
+        size, PROFILE, Limits(memory, temporary, workers), say, compiled=dispatch.kernels.compiled
+    ) as resources:
         table = load_within(source, resources, **options)
         return table.profile(as_of=as_of, accepted=accepted, progress=progress)
 

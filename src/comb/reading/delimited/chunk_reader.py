@@ -5,7 +5,7 @@ import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
-from typing import Protocol, cast
+from typing import Any, Protocol, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,6 +58,8 @@ class ChunkResult:
         Rows with fields beyond those that were read.
     footers : list of str
         Notes below the table.
+    reread : Reread
+        Fetches its columns as text once more.
     """
 
     chunks: dict[int, ColumnChunk]
@@ -69,6 +71,35 @@ class ChunkResult:
     short: dict[int, int]
     surplus: dict[int, list[str]]
     footers: list[str]
+    reread: "Reread"
+
+
+class Reread:
+    """Fetches a column of a chunk as text once more. It can be sent from one process to another, without its reader.
+
+    Parameters
+    ----------
+    reader : ChunkReader, optional
+        None in a result that came from another process, until it is given one.
+    start, stop : int
+        The bytes of the chunk.
+    last : bool
+    most : int
+    """
+
+    __slots__ = ("_last", "_most", "_start", "_stop", "reader")
+
+    def __init__(self, reader: "ChunkReader | None", start: int, stop: int, last: bool, most: int) -> None:
+        self.reader = reader
+        self._start, self._stop, self._last, self._most = start, stop, last, most
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return Reread, (None, self._start, self._stop, self._last, self._most)
+
+    def __call__(self, column: int) -> list[TextChunk]:
+        """Return a column of the chunk."""
+        assert self.reader is not None
+        return self.reader.fetched(self._start, self._stop, self._last, self._most, column)
 
 
 class OutputAllocator(Protocol):
@@ -105,6 +136,14 @@ class ChunkReader:
         self._words = [rules.words(name, one) for name, one in zip(titles, self._declared, strict=True)]
         self._guesses: list[Guess | None] = [None] * header.read_width
         self.groups: list[NumberColumns] = []
+        self._local = threading.local()
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Return what another process needs to read chunks of the text; the text it opens itself."""
+        return {name: one for name, one in self.__dict__.items() if name not in ("_local", "_reread")}
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        self.__dict__.update(state)
         self._local = threading.local()
 
     def _columns(self) -> list[int]:
@@ -167,9 +206,8 @@ class ChunkReader:
         block, anomalies, footers = self._block(text_range, most, self._scratch())
         absent = self._absent(block)
         first = text_range.first_row(block.after, len(block))
-        reread = partial(
-            self._fetched, text_range.start, text_range.start + len(text_range.data), text_range.last, most
-        )
+        stop = text_range.start + len(text_range.data)
+        reread = Reread(self, text_range.start, stop, text_range.last, most)
         number_blocks: list[NumberBlock] = []
         taken: set[int] = set()
         if block.reads_numbers:
@@ -200,6 +238,7 @@ class ChunkReader:
             block.short,
             block.surplus,
             footers,
+            reread,
         )
 
     def _output(
@@ -211,8 +250,8 @@ class ChunkReader:
         guess = self._guesses[column]
         return allocator.column(column, first, rows, None if guess is None else guess.parser)
 
-    def _fetched(self, start: int, stop: int, last: bool, most: int, column: int) -> list[TextChunk]:
-        """Return a column of a run as text, read once more."""
+    def fetched(self, start: int, stop: int, last: bool, most: int, column: int) -> list[TextChunk]:
+        """Return a column of a chunk as text, read once more."""
         block, *_ = self._block(TextChunkRange(start, self._reread(start, stop), last), most)
         packed, codes = block.text(column)
         return [TextChunk(Text(*packed, codes), self._words[column], self._absent(block).get(column))]

@@ -8,7 +8,8 @@ Ranges are read by several threads. The assembler is also the allocator of their
 the number of its first row, which the range before promises to say (`RowOffsetPromise`), its values are written
 where they stay. Nothing else is shared between the threads but the reader, which does not change any more.
 
-A limit on rows, a first look, and dialects that can only be split whole are read by one thread.
+A limit on rows, a first look, and dialects that can only be split whole are read by one thread. A large file is read
+by workers, if there are any (`chunk_task`): they give the same results.
 """
 
 from collections.abc import Callable, Iterator
@@ -20,7 +21,7 @@ from comb.kernels.types import EVERYTHING
 from comb.reading.delimited.assemble import ColumnAssembler
 from comb.reading.delimited.chunk_reader import ChunkReader, ChunkResult
 from comb.reading.delimited.chunking import TextChunkRange, chunk_ranges, last_record_end, parse_chunks
-from comb.reading.io.text_stream import LOOK_BYTES, NotUtf8Error, SourceText
+from comb.reading.io.text_stream import LOOK_BYTES, FilePlace, FileText, NotUtf8Error, SourceText
 
 # Chunks of wide tables are longer, so that each has a fair number of rows.
 USUAL_WIDTH = 100
@@ -96,7 +97,20 @@ class ChunkPipeline:
         # The reference works in this thread, which Ctrl-C reaches at once.
         in_chunks = dispatch.kernels.splits_in_chunks(self._reader.header.dialect)
         threads = self._resources.threads if self._most == EVERYTHING and in_chunks else 1
-        for text_range, result in parse_chunks(chain([first], ranges), read_chunk, threads):
+        file = self._file_for_workers(first) if in_chunks else None
+        workers = self._resources.workers
+        if file is None or workers is None:
+            read = parse_chunks(chain([first], ranges), read_chunk, threads)
+        else:
+            from comb.reading.delimited.chunk_task import chunks_by_workers
+
+            result = read_chunk(first)
+            assert isinstance(self._text, FileText)
+            others = chunks_by_workers(
+                workers, self._text, file, self._reader, result.after, self._resources.task_bytes
+            )
+            read = chain([(first, result)], others)
+        for text_range, result in read:
             assembler.add(result)
             self._tell(text_range.start + result.after, assembler.rows)
             if assembler.rows >= self._most or self._first_look:
@@ -104,6 +118,15 @@ class ChunkPipeline:
                 self.whole = not self._first_look and at_end
                 break
         return assembler
+
+    def _file_for_workers(self, first: TextChunkRange) -> FilePlace | None:
+        """Return where workers find the text; None where they do not read it."""
+        if self._resources.workers is None or self._most != EVERYTHING or self._first_look:
+            return None
+        file = self._text.place() if isinstance(self._text, FileText) else None
+        if file is None or b"\n" not in bytes(first.data):
+            return None
+        return file if file.size - file.offset - len(first.data) > self._resources.task_bytes else None
 
     def _ranges(self) -> Iterator[TextChunkRange]:
         header = self._reader.header

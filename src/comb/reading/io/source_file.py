@@ -186,6 +186,11 @@ class OpenSource:
             self._file.close()
 
     @property
+    def state(self) -> os.stat_result | None:
+        """What the system said of the file when it was opened; None for a stream."""
+        return self._before
+
+    @property
     def size(self) -> int | None:
         """Bytes, as the system says; None for a stream."""
         return None if self._before is None else self._before.st_size

@@ -1,9 +1,11 @@
 """The text of a source in UTF-8: read piece by piece where it is UTF-8 already, else held whole."""
 
-from threading import Lock
+from dataclasses import dataclass
+from pathlib import Path
+from threading import Event, Lock
 from typing import Protocol
 
-from comb.errors import ContentError
+from comb.errors import ContentError, SourceUnreadable
 from comb.kernels import dispatch
 from comb.kernels.types import Data
 from comb.reading.io.encoding import Decoded, is_binary
@@ -11,6 +13,9 @@ from comb.reading.io.source_file import OpenSource
 
 # The layout is guessed from a sample of 400,000 characters, of at most four bytes each.
 LOOK_BYTES = 1_700_000
+
+# So much is read at once where only the checksum is wanted.
+PASSED_AT_ONCE = 8_000_000
 
 
 class NotUtf8Error(Exception):
@@ -48,6 +53,43 @@ class SourceText(Protocol):
 
     def decoded(self) -> Decoded:
         """Say how it was decoded, when it was read."""
+
+
+@dataclass(frozen=True, slots=True)
+class FilePlace:
+    """Where a text is, for a process that has to open it itself.
+
+    Attributes
+    ----------
+    path : str
+        Absolute.
+    size, modified : int
+        Of the file, in bytes and nanoseconds: by which it is recognised.
+    offset : int
+        The byte from which places in the text are counted.
+    """
+
+    path: str
+    size: int
+    modified: int
+    offset: int
+
+    def read(self, start: int, stop: int) -> bytes:
+        """Return the bytes of the text between two places.
+
+        Raises
+        ------
+        SourceMissing, SourceUnreadable
+            If the file is not there, or is another.
+        """
+        with OpenSource(self.path) as source:
+            state = source.state
+            if state is None or (state.st_size, state.st_mtime_ns) != (self.size, self.modified):
+                raise SourceUnreadable(
+                    "a worker finds another file there than the one that is being read", where=self.path,
+                    remedy="give all machines one shared folder, and do not change files while they are read",
+                )  # fmt: skip
+            return source.again(self.offset + start, self.offset + stop)
 
 
 class FileText:
@@ -104,11 +146,27 @@ class FileText:
         """Return the bytes between two places, counted from where `read_from` set out."""
         return self._source.again(self._offset + start, self._offset + stop)
 
+    def place(self) -> "FilePlace | None":
+        """Return where others find the text; None where only this process has it."""
+        state = self._source.state
+        if state is None:
+            return None
+        return FilePlace(str(Path(self._source.path).absolute()), state.st_size, state.st_mtime_ns, self._offset)
+
+    def pass_over(self, ended: Event) -> None:
+        """Read what is left for its checksum only, unless the work is ended before."""
+        for _ in self._source.pieces(PASSED_AT_ONCE):
+            if ended.is_set():
+                break
+
     def check(self, data: Data) -> None:
         """Raise a NotUtf8Error if some of the text is not UTF-8, or too much of it so far no text at all."""
-        valid, controls, characters = dispatch.kernels.check_text(data)
+        self.count(*dispatch.kernels.check_text(data), len(data))
+
+    def count(self, valid: bool, controls: int, characters: int, size: int) -> None:
+        """Take what was found in some of the text, here or elsewhere."""
         with self._lock:
-            self._plain = self._plain and characters == len(data)
+            self._plain = self._plain and characters == size
             self._controls += controls
             self._characters += characters
         if not valid:
