@@ -23,7 +23,7 @@ from comb.inference.decide import infer_source
 from comb.kernels import dispatch
 from comb.kernels.grouping import candidates, distinct_count, group, number_strings
 from comb.kernels.reference import formatting, traits
-from comb.kernels.string_buffer import joined, pack
+from comb.kernels.string_buffer import StringBuffer, joined, pack
 from comb.kernels.types import ISO_LAYOUT, DateLayout, Field
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import DateForm
@@ -110,6 +110,30 @@ def test_rows_are_joined_as_the_standard_wants(texts: list[str], delimiter: str,
     rows = list(csv.reader(io.StringIO(data.decode(), newline=""), delimiter=delimiter))
     shown = [[missing if gone else text, text] for text, gone in zip(texts, state.tolist(), strict=True)]
     assert rows == shown
+
+
+@given(TEXTS, st.lists(st.integers(-(2**63), 2**63 - 1), max_size=30))
+def test_numbers_between_texts(around: list[str], values: list[int]) -> None:
+    before, behind = ("".join(around[::2]), "".join(around[1::2]))
+    array = np.array(values, np.int64)
+    expected = [f"{before}{value}{behind}" for value in values]
+    assert dispatch.kernels.write_between(before, array, behind).strings() == expected
+
+
+@pytest.mark.parametrize("mark", ["", ",", '"', "\n", "\r"])
+def test_columns_without_a_mark_are_joined_as_others(mark: str) -> None:
+    texts = [
+        f"{'x' * size}{mark if size == 4100 else ''}{'y' * (size // 7)}" for size in (*range(40), 4095, 4096, 4100)
+    ]
+    packed = pack(["a,b", *texts, 'c"d'])
+    # What is before and behind the cells that are written does not count.
+    some = StringBuffer(packed.buffer, packed.offsets[1:-1])
+    codes = np.arange(len(texts), dtype=np.int32)[::-1].copy()
+    for field in (Field(some, None, None), Field(pack(texts), codes, None), Field(packed, codes, None)):
+        for fields in ([field], [field, field]):
+            assert dispatch.kernels.join(fields, len(texts), ",", "\n", "") == formatting.join(
+                fields, len(texts), ",", "\n", ""
+            )
 
 
 def test_a_single_missing_cell_is_no_blank_line() -> None:

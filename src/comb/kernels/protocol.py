@@ -182,5 +182,8 @@ class Kernels(Protocol):
     def write_dates(self, days: NDArray[Any], layout: DateLayout) -> StringBuffer:
         """Write days; those outside the years 1 to 9999 are left empty."""
 
+    def write_between(self, before: str, values: NDArray[Any], behind: str) -> StringBuffer:
+        """Write whole numbers, each between the same two texts."""
+
     def join(self, fields: Sequence[Field], rows: int, delimiter: str, line_end: str, missing: str) -> bytes:
         """Join cells to delimited text; see `comb.kernels.reference.formatting.join`."""

@@ -126,7 +126,7 @@ def _of_texts(name: str, column: Column, missing: dict[str, int]) -> Summary:
     used = lengths[counts > 0]
     details = {"commonest": _commonest(text, counts), "shortest": int(used.min()), "longest": int(used.max())}
     many = int(counts.max()) * MOST_SHAPED < int(counts.sum())
-    shape = () if many else tuple(sorted((int(one) for one in counts[counts > 0]), reverse=True)[:SMALL])
+    shape = () if many else tuple(np.sort(counts[counts > 0])[::-1][:SMALL].tolist())
     return Summary(name, str(column.type), len(column), missing, len(used), details, shape)
 
 

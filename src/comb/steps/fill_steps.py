@@ -167,7 +167,7 @@ class Fill(Step, frozen=True, tag="fill"):
 
     def _from_row(self, table: BareTable, name: str, holes: Mask) -> Filling:
         keys = [table[check_known(one, table.names)] for one in self.order_by]
-        return nearest_present(table, name, self._groups(table), keys, above=self.from_row == "above")
+        return nearest_present(table, name, self._groups(table), keys, holes, above=self.from_row == "above")
 
     def _from_group(self, table: BareTable, name: str, holes: Mask) -> Filling:
         keys = chosen(table, self.by) if self.by else []
@@ -177,7 +177,7 @@ class Fill(Step, frozen=True, tag="fill"):
 
     def _between(self, table: BareTable, name: str, holes: Mask) -> Filling:
         measure = check_known(str(self.in_proportion_to), table.names)
-        return proportionate(table, name, self._groups(table), measure)
+        return proportionate(table, name, self._groups(table), measure, holes)
 
     def _on_line(self, table: BareTable, name: str, holes: Mask) -> Filling:
         return on_line(table, name, self._groups(table), chosen(table, self.on_line))

@@ -60,27 +60,23 @@ class _Ordered:
         self.placed = np.ones(len(self.order), np.bool_)
         for key in keys:
             self.placed &= key.present
-        codes = groups.codes[self.order]
-        begins = np.ones(len(codes), np.bool_)
-        begins[1:] = codes[1:] != codes[:-1]
-        places = np.arange(len(codes))
-        self.start = np.maximum.accumulate(np.where(begins, places, 0)) if len(codes) else places
-        ends = np.append(np.flatnonzero(begins)[1:], len(codes)) - 1
-        self.end = ends[np.cumsum(begins) - 1] if len(codes) else places
+        self._codes = groups.codes[self.order]
 
-    def neighbours(self, giving: Mask, *, above: bool) -> Codes:
-        """Return for each row the nearest row before or after it that gives, -1 for none."""
-        gives = (giving & self.placed)[self.order]
-        places, rows = np.arange(len(gives)), len(gives)
-        if above:
-            nearest = np.maximum.accumulate(np.where(gives, places, -1)) if rows else places
-            nearest = np.where(nearest >= self.start, nearest, -1)
-        else:
-            nearest = np.minimum.accumulate(np.where(gives, places, rows)[::-1])[::-1] if rows else places
-            nearest = np.where(nearest <= self.end, nearest, -1)
-        found = np.full(rows, -1, np.int64)
-        found[self.order] = np.where(nearest < 0, -1, self.order[nearest] if rows else nearest)
-        return np.where(self.placed, found, -1)
+    def neighbours(self, giving: Mask, holes: Mask, *, above: bool) -> Codes:
+        """Return for each hole the nearest row before or after it that gives, -1 for none, and for all other rows.
+
+        A hole gives nothing itself. Cost: one pass, and a binary search for each hole.
+        """
+        gives = np.flatnonzero((giving & self.placed)[self.order])
+        wanted = np.flatnonzero((holes & self.placed)[self.order])
+        found = np.full(len(self.order), -1, np.int64)
+        if not len(gives):
+            return found
+        at = np.searchsorted(gives, wanted) - above
+        nearest = gives[np.clip(at, 0, len(gives) - 1)]
+        there = (at >= 0) & (at < len(gives)) & (self._codes[nearest] == self._codes[wanted])
+        found[self.order[wanted[there]]] = self.order[nearest[there]]
+        return found
 
 
 def _ascending(key: Column) -> NDArray[Any]:
@@ -113,9 +109,11 @@ def _numbers(table: BareTable, rows: Codes) -> Codes:
     return np.where(rows < 0, 0, table.row_numbers[np.maximum(rows, 0)])
 
 
-def nearest_present(table: BareTable, name: str, groups: Groups, keys: Sequence[Column], *, above: bool) -> Filling:
+def nearest_present(
+    table: BareTable, name: str, groups: Groups, keys: Sequence[Column], holes: Mask, *, above: bool
+) -> Filling:
     """Take the nearest value before or after, in the order of the keys or as the rows stand."""
-    rows = _Ordered(groups, keys).neighbours(table[name].present, above=above)
+    rows = _Ordered(groups, keys).neighbours(table[name].present, holes, above=above)
     return Filling(_taken(table, name, rows), Detail("from row {}", (_numbers(table, rows),)))
 
 
@@ -194,13 +192,13 @@ def _named(
             f"({'; '.join(shown)}{more})",)  # fmt: skip
 
 
-def proportionate(table: BareTable, name: str, groups: Groups, measure: str) -> Filling:
+def proportionate(table: BareTable, name: str, groups: Groups, measure: str, holes: Mask) -> Filling:
     """Go from the value before to the one after in proportion to a number or date."""
     column, scale = table[name], table[measure]
     _need_numbers(name, column)
     at = _as_scale(measure, scale)
     ordered = _Ordered(groups, [scale])
-    before, after = (ordered.neighbours(column.present, above=above) for above in (True, False))
+    before, after = (ordered.neighbours(column.present, holes, above=above) for above in (True, False))
     inside = (before >= 0) & (after >= 0)
     low, high = np.maximum(before, 0), np.maximum(after, 0)
     values = as_floats(column)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from comb.kernels.grouping import Codes
 from comb.tables.origin import Origin
+from comb.tables.text import Text
 
 # So many columns have numbers of two bytes.
 MOST_SMALL = 2**15
@@ -70,7 +71,7 @@ class CellSource:
         return CellSource(parts, self.which, row_numbers if self.rows is None else self.rows)
 
 
-def places_of(source: CellSource, origin: Origin, row_numbers: Codes) -> list[str]:
+def places_of(source: CellSource, origin: Origin, row_numbers: Codes) -> Text:
     """Say where cells stood; an empty text where they have no place.
 
     Parameters
@@ -85,17 +86,19 @@ def places_of(source: CellSource, origin: Origin, row_numbers: Codes) -> list[st
     if source.which is None:
         part, rows = source.parts[0], row_numbers if source.rows is None else source.rows
         if not part.name:
-            return [""] * len(row_numbers)
-        places = (part.origin or origin).places_of(rows, part.name)
-        return places if source.rows is None else [at if row else "" for at, row in zip(places, rows, strict=True)]
+            return Text.from_items([""], np.zeros(len(row_numbers), np.int64))
+        places = (part.origin or origin).place_texts(rows, part.name)
+        if source.rows is None:
+            return places
+        return Text.from_items([at if row else "" for at, row in zip(places.to_list(), rows, strict=True)])
     found = [""] * len(row_numbers)
     for number in np.unique(source.which).tolist():
         here = np.flatnonzero(source.which == number)
         rows = row_numbers if source.rows is None else source.rows
         one = CellSource((source.parts[number],), rows=rows[here])
-        for at, place in zip(here.tolist(), places_of(one, origin, row_numbers[here]), strict=True):
+        for at, place in zip(here.tolist(), places_of(one, origin, row_numbers[here]).to_list(), strict=True):
             found[at] = place
-    return found
+    return Text.from_items(found)
 
 
 # What is calculated has no place.

@@ -156,7 +156,7 @@ class Dataset:
         jobs: list[Callable[[], Files]] = [
             lambda: [compressed_if_large(CHANGED, changed_cells(self.taken, self._form))],
             *(partial(self._table, name, threads) for name in self.tables),
-            partial(self._described, written.check),
+            partial(self._described, threads, written.check),
             lambda: [compressed_if_large(ROWS, row_sources(self.taken, self.tables))],
             lambda: [compressed_if_large(LEFT_OUT, left_out_rows(self.taken))],
             lambda: [compressed_if_large(RULE_ROWS, rule_rows(self.rule_rows, self.tables, self._form))],
@@ -197,9 +197,9 @@ class Dataset:
             titles = [next((new for new, old in one.record.renamed.items() if old == title), title) for title in titles]
         return titles
 
-    def _described(self, check: Callable[[], None]) -> Files:
+    def _described(self, threads: int, check: Callable[[], None]) -> Files:
         """Return what describes the whole: the dictionary, the ledger, the run, the plan."""
-        summaries = {name: summaries_of(table, check=check) for name, table in self.tables.items()}
+        summaries = {name: summaries_of(table, threads, check) for name, table in self.tables.items()}
         return [
             ("dictionary.md", dictionary_bytes(dict(self.tables), self.questions, self._formulas(), summaries)),
             *([(REPORT, self.report(summaries))] if self.report else []),

@@ -19,6 +19,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from comb.errors import listing
+from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
 from comb.steps.accounting import Taken
 from comb.steps.base import Detail
@@ -207,8 +208,9 @@ def _change_table(table: str, number: int, one: Taken, name: str, changes: CellC
         source = placed(changes.before.source, one.record.renamed[name])
     places = places_of(source, one.record.after.origin, rows)
     detail = changes.detail
-    origins = _details(detail, count)
-    new = changes.after.present
+    # What became missing came from nowhere.
+    taken_from = _texts(_details(detail, count))
+    taken_from = taken_from._replace(state=taken_from.states | changes.after.missing * np.uint8(Reason.BLANK))
     return BareTable({
         "table": _same(table, count),
         "step": Column(INTEGER, np.full(count, number, np.int64)),
@@ -219,19 +221,22 @@ def _change_table(table: str, number: int, one: Taken, name: str, changes: CellC
         "before_missing": _reasons(changes.before),
         "after": _with_kept(changes.after),
         "after_missing": _reasons(changes.after),
-        "taken_from": _texts([at if here else "" for at, here in zip(origins, new.tolist(), strict=True)]),
+        "taken_from": taken_from,
         "why": _same(one.entry.why, count),
     })  # fmt: skip
 
 
-def _details(detail: Detail | None, count: int) -> list[str]:
+def _details(detail: Detail | None, count: int) -> Text:
     """Say for each cell where its value came from."""
-    if detail is None:
-        return [""] * count
+    if detail is None or (not detail.numbers and detail.texts is None):
+        return Text.from_items(["" if detail is None else detail.form.format()], np.zeros(count, np.int64))
     if detail.texts is not None:
-        return [str(text) for text in detail.texts.tolist()]
-    form, numbers = detail.form, [array.tolist() for array in detail.numbers]
-    return [form.format(*row) for row in zip(*numbers, strict=True)] if numbers else [form.format()] * count
+        return Text.from_items([str(text) for text in detail.texts.tolist()])
+    before, _, behind = detail.form.partition("{}")
+    if len(detail.numbers) == 1 and not set(before + behind) & set("{}"):
+        return Text(*dispatch.kernels.write_between(before, detail.numbers[0].astype(np.int64, copy=False), behind))
+    rows = zip(*(array.tolist() for array in detail.numbers), strict=True)
+    return Text.from_items([detail.form.format(*row) for row in rows])
 
 
 def _same(text: str | int, count: int) -> Column:
@@ -242,10 +247,10 @@ def _same(text: str | int, count: int) -> Column:
     return Column(STRING, Text.from_items([text], np.zeros(count, np.int64)), state)
 
 
-def _texts(texts: Sequence[str]) -> Column:
+def _texts(text: Text) -> Column:
     """Return a column of texts, the empty ones missing."""
-    state = np.array([not text for text in texts], np.uint8) * np.uint8(Reason.BLANK)
-    return Column(STRING, Text.from_items(texts), state)
+    empty = (np.diff(text.offsets) == 0) * np.uint8(Reason.BLANK)
+    return Column(STRING, text, empty if text.codes is None else empty[text.codes])
 
 
 def _reasons(column: Column) -> Column:
@@ -259,7 +264,7 @@ def _with_kept(column: Column) -> Column:
     if not len(column.kept):
         return column._replace(source=None)
     texts = [column.kept.texts.get(at, text or "") for at, text in enumerate(column.texts())]
-    return _texts(texts)
+    return _texts(Text.from_items(texts))
 
 
 def left_out_rows(taken: Mapping[str, Sequence[Taken]]) -> Iterator[Part]:
@@ -315,7 +320,7 @@ class _RowRuns:
         return BareTable({
             **{key: _same(one, count) for key, one in head.items()},
             "row": Column(INTEGER, first), "last_row": Column(INTEGER, last),
-            "place": _texts(self._origin.places_of(first)), "last_place": _texts(self._origin.places_of(last)),
+            "place": _texts(self._origin.place_texts(first)), "last_place": _texts(self._origin.place_texts(last)),
             **{key: _same(one, count) for key, one in tail.items()},
         })  # fmt: skip
 
@@ -424,7 +429,7 @@ def _run_lines(
         "table": _same(name, count),
         "record": Column(INTEGER, records), "last_record": Column(INTEGER, last_records),
         "row": Column(INTEGER, first, unknown), "last_row": Column(INTEGER, last, unknown),
-        "place": _texts(origin.places_of(first)), "last_place": _texts(origin.places_of(last)),
+        "place": _texts(origin.place_texts(first)), "last_place": _texts(origin.place_texts(last)),
     })  # fmt: skip
 
 

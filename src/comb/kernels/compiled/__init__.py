@@ -4,7 +4,7 @@
 """
 
 # Must equal the VERSION in `_version.pxi`. Raise both when a compiled function takes or returns something else.
-VERSION = 3
+VERSION = 4
 
 # All of them have to be there: the kernels are used together or not at all.
 MODULES = ("_cells", "_codes", "_lines", "_moments", "_notation", "_sheet", "_split", "_sums", "_write")

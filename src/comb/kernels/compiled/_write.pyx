@@ -6,7 +6,7 @@ that reads back equal, by the algorithm of R. Giulietti, "The Schubfach way to r
 doubles" (2020); it is what Python's `repr` gives.
 """
 
-from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
+from libc.stdint cimport int32_t, int64_t, uint8_t, uint32_t, uint64_t
 from libc.stdlib cimport free, malloc
 from libc.string cimport memcpy
 
@@ -28,6 +28,7 @@ cdef enum:
     LEAST_POWER = -292
     MOST_POWER = 324
     LONGEST_NUMBER = 32
+    BYTES_AT_ONCE = 4096
 
 cdef uint64_t _HIGH[617]
 cdef uint64_t _LOW[617]
@@ -51,6 +52,17 @@ def _fill_powers():
 
 
 _fill_powers()
+
+# The numbers from 00 to 99, two digits each.
+cdef uint8_t _PAIRS[200]
+
+
+def _fill_pairs():
+    for number in range(100):
+        _PAIRS[2 * number], _PAIRS[2 * number + 1] = 48 + number // 10, 48 + number % 10
+
+
+_fill_pairs()
 
 
 cdef inline uint64_t _to_odd(int power, uint64_t factor) noexcept nogil:
@@ -97,17 +109,34 @@ cdef void _shortest(uint64_t bits, uint64_t *digits, int *exponent) noexcept nog
 
 cdef inline int _write_digits(uint64_t value, uint8_t *out) noexcept nogil:
     """Write a whole number; returns how many digits it has."""
-    cdef uint8_t reversed_[20]
-    cdef int count = 0, at
-    while True:
-        reversed_[count] = 48 + value % 10
-        value //= 10
-        count += 1
-        if not value:
-            break
-    for at in range(count):
-        out[at] = reversed_[count - 1 - at]
-    return count
+    cdef uint8_t written[20]
+    cdef uint64_t rest
+    cdef uint32_t small, pair
+    cdef int at = 20
+    # Two digits at a time, and the last eight of a long number by divisions of 32 bits.
+    while value >= 100000000:
+        rest = value // 100000000
+        small = <uint32_t> (value - rest * 100000000)
+        value = rest
+        for _ in range(4):
+            pair = small % 100
+            small //= 100
+            at -= 2
+            written[at], written[at + 1] = _PAIRS[2 * pair], _PAIRS[2 * pair + 1]
+    small = <uint32_t> value
+    while small >= 100:
+        pair = small % 100
+        small //= 100
+        at -= 2
+        written[at], written[at + 1] = _PAIRS[2 * pair], _PAIRS[2 * pair + 1]
+    if small >= 10:
+        at -= 2
+        written[at], written[at + 1] = _PAIRS[2 * small], _PAIRS[2 * small + 1]
+    else:
+        at -= 1
+        written[at] = 48 + small
+    memcpy(out, written + at, 20 - at)
+    return 20 - at
 
 
 cdef int _write_float(double value, uint8_t mark, uint8_t *out) noexcept nogil:
@@ -135,12 +164,14 @@ cdef int _write_float(double value, uint8_t mark, uint8_t *out) noexcept nogil:
             for at in range(-point):
                 out[size] = 48
                 size += 1
-        for at in range(count):
-            if at == point and point > 0:
-                out[size] = mark
-                size += 1
-            out[size] = written[at]
-            size += 1
+            point = 0
+        if 0 < point < count:
+            memcpy(out + size, written, point)
+            out[size + point] = mark
+            memcpy(out + size + point + 1, written + point, count - point)
+            return size + count + 1
+        memcpy(out + size, written, count)
+        size += count
         for at in range(point - count):
             out[size] = 48
             size += 1
@@ -266,11 +297,49 @@ def write_dates(const int64_t[:] days, str order, int mark, bint padded_month, b
     return buffer_array[:size], offsets_array
 
 
+def write_between(bytes before, const int64_t[:] values, bytes behind):
+    """Write whole numbers, each between the same two texts; returns buffer and offsets."""
+    cdef Py_ssize_t count = values.shape[0], at, ahead = len(before), rest = len(behind)
+    cdef int64_t size = 0
+    cdef const uint8_t *before_text = before
+    cdef const uint8_t *behind_text = behind
+    buffer_array = np.empty(count * (LONGEST_NUMBER + ahead + rest) + 1, np.uint8)
+    offsets_array = np.empty(count + 1, np.int64)
+    cdef uint8_t[::1] buffer = buffer_array
+    cdef int64_t[::1] offsets = offsets_array
+    with nogil:
+        for at in range(count):
+            offsets[at] = size
+            memcpy(&buffer[size], before_text, ahead)
+            size += ahead
+            size += _write_scaled(values[at], 0, 46, &buffer[size])
+            memcpy(&buffer[size], behind_text, rest)
+            size += rest
+        offsets[count] = size
+    return buffer_array[:size], offsets_array
+
+
 cdef struct Written:
     const uint8_t *text
     const int64_t *offsets
     const int32_t *codes  # NULL where each cell has its own text
     const uint8_t *state  # NULL where nothing is missing
+    bint plain  # whether no text of the column needs quotes
+
+
+cdef bint _has_marks(const uint8_t *text, int64_t size, uint8_t delimiter) noexcept nogil:
+    """Say whether some of many bytes need quotes around them; quicker than to look at each cell."""
+    cdef int64_t start = 0, at, stop
+    cdef uint8_t found
+    while start < size:
+        stop = min(start + BYTES_AT_ONCE, size)
+        found = 0
+        for at in range(start, stop):
+            found |= (text[at] == delimiter) | (text[at] == 34) | (text[at] == 10) | (text[at] == 13)
+        if found:
+            return True
+        start = stop
+    return False
 
 
 cdef bint _needs_quotes(const uint8_t *text, int64_t size, uint8_t delimiter) noexcept nogil:
@@ -322,6 +391,12 @@ def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes m
             if columns[at][3] is not None and rows:
                 state = columns[at][3]
                 cells[at].state = &state[0]
+            # All texts of a coded column are looked at where there are not many more than cells.
+            size = buffer.shape[0] if cells[at].codes else offsets[rows] - offsets[0]
+            cells[at].plain = False
+            if cells[at].codes == NULL or offsets.shape[0] <= 2 * rows:
+                place = 0 if cells[at].codes else offsets[0]
+                cells[at].plain = not size or not _has_marks(cells[at].text + place, size, mark)
         quote_missing = _needs_quotes(missing_text, missing_size, mark) or (width == 1 and not missing_size)
         with nogil:
             for at in range(width):
@@ -345,7 +420,11 @@ def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes m
                     place = cells[at].codes[row] if cells[at].codes else row
                     text = cells[at].text + cells[at].offsets[place]
                     step = cells[at].offsets[place + 1] - cells[at].offsets[place]
-                    size += _put(out + size, text, step, _needs_quotes(text, step, mark))
+                    if cells[at].plain:
+                        _copy(out + size, text, step)
+                        size += step
+                    else:
+                        size += _put(out + size, text, step, _needs_quotes(text, step, mark))
                 memcpy(out + size, end_text, end_size)
                 size += end_size
     finally:
@@ -353,12 +432,33 @@ def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes m
     return result[:size].tobytes()
 
 
+cdef inline void _copy(uint8_t *out, const uint8_t *text, int64_t size) noexcept nogil:
+    """Copy a short text: its first and its last bytes at once, which may overlap."""
+    cdef uint64_t first, last
+    cdef uint32_t few, end
+    if size > 16:
+        memcpy(out, text, size)
+    elif size >= 8:
+        memcpy(&first, text, 8)
+        memcpy(&last, text + size - 8, 8)
+        memcpy(out, &first, 8)
+        memcpy(out + size - 8, &last, 8)
+    elif size >= 4:
+        memcpy(&few, text, 4)
+        memcpy(&end, text + size - 4, 4)
+        memcpy(out, &few, 4)
+        memcpy(out + size - 4, &end, 4)
+    elif size:
+        out[0] = text[0]
+        if size > 1:
+            out[1], out[size - 1] = text[1], text[size - 1]
+
+
 cdef inline int64_t _put(uint8_t *out, const uint8_t *text, int64_t size, bint quoted) noexcept nogil:
     """Write one field; returns how many bytes it took."""
     cdef int64_t at, written = 1
     if not quoted:
-        if size:
-            memcpy(out, text, size)
+        _copy(out, text, size)
         return size
     out[0] = 34
     for at in range(size):

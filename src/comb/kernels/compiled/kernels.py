@@ -251,6 +251,10 @@ class CompiledKernels:
         order, mark, padded_month, padded_day = layout
         return StringBuffer(*_write.write_dates(days, order, ord(mark), padded_month, padded_day))
 
+    def write_between(self, before: str, values: NDArray[Any], behind: str) -> StringBuffer:
+        """Write whole numbers, each between the same two texts."""
+        return StringBuffer(*_write.write_between(before.encode(), values, behind.encode()))
+
     def join(self, fields: Sequence[Field], rows: int, delimiter: str, line_end: str, missing: str) -> bytes:
         """Join cells to delimited text."""
         if not delimiter.isascii():

@@ -32,6 +32,15 @@ def write_dates(days: NDArray[Any], layout: DateLayout) -> StringBuffer:
     return pack([date_text(day, layout) if least <= day <= most else "" for day in days.tolist()])
 
 
+def write_between(before: str, values: NDArray[Any], behind: str) -> StringBuffer:
+    """Write whole numbers, each between the same two texts.
+
+    >>> write_between("line ", np.array([2, -15]), ".").strings()
+    ['line 2.', 'line -15.']
+    """
+    return pack([f"{before}{value}{behind}" for value in values.tolist()])
+
+
 def join(fields: Sequence[Field], rows: int, delimiter: str, line_end: str, missing: str) -> bytes:
     """Join the cells of rows to delimited text, quoted where RFC 4180 wants it.
 

@@ -189,6 +189,10 @@ class ReferenceKernels:
         """Write days; those outside the years 1 to 9999 are left empty."""
         return formatting.write_dates(days, layout)
 
+    def write_between(self, before: str, values: NDArray[Any], behind: str) -> StringBuffer:
+        """Write whole numbers, each between the same two texts."""
+        return formatting.write_between(before, values, behind)
+
     def join(self, fields: Sequence[Field], rows: int, delimiter: str, line_end: str, missing: str) -> bytes:
         """Join cells to delimited text."""
         return formatting.join(fields, rows, delimiter, line_end, missing)
