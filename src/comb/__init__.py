@@ -53,8 +53,8 @@ __all__ = [
     "Column", "ColumnError", "CombError", "ContentError", "ExpressionError", "Finding", "Inspection",
     "NotEnoughMemory", "NotEnoughSpace", "Outcome", "ParameterError", "Picture", "Plan", "PlanError", "Profile",
     "ReadError", "Report", "SourceMissing", "SourceUnreadable", "Table", "Type", "TypeMismatch", "WorkersFailed",
-    "WriteError", "differences", "draft_plan", "inspect", "load", "load_all", "make_report", "profile", "profile_together", "table",
-    "trace",
+    "WriteError", "differences", "draft_plan", "inspect", "load", "load_all", "make_report", "profile",
+    "profile_together", "table", "trace",
 ]  # fmt: skip
 
 _HOMES = {

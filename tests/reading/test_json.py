@@ -1,6 +1,7 @@
 """JSON and JSON Lines: the tables found, their names and types, what is missing, exact numbers, damage, writing."""
 
 import datetime
+import gzip
 import json
 import math
 from collections.abc import Sequence
@@ -14,8 +15,16 @@ from hypothesis import strategies as st
 import comb
 from comb.demo.documents import READINGS, scales
 from comb.demo.files import demo_bytes
+from comb.execution.resources import Resources
+from comb.kernels import dispatch
+from comb.reading.documents.json import lines as lines_of_json
+from comb.reading.load import load_table
+from comb.tables.read_options import ReadOptions
 from support.both_kernels import facts, reference
+from support.on_disk import storage_in
 from support.running import run_comb
+
+compiled_only = pytest.mark.skipif(not dispatch.kernels.compiled, reason="nothing is compiled here")
 
 
 def loaded(place: Path, text: str, **options: Any) -> comb.Table:
@@ -130,8 +139,9 @@ def test_a_limit_of_rows_reads_no_further_in_one_list(tmp_path: Path) -> None:
         inspected = run_comb("inspect", "long.json", cwd=tmp_path).out
         assert "types are provisional" in " ".join(inspected.split()) and "the first 6," in inspected
     # Lists whose elements are no records, and what is an object, are read whole: another table may stand further down.
-    rows = [[1, 2]] * 200_000
-    for text in (rows, ["a", *[{"n": 1}] * 200_000], {"a": [{"n": 1}] * 200_000, "b": [{"m": 1}] * 300_000}):
+    long = "x" * 200
+    rows = [[1, long]] * 10_000
+    for text in (rows, ["a", *[{"n": long}] * 10_000], {"a": [{"n": long}] * 10_000, "b": [{"m": 1}] * 11_000}):
         place.write_text(json.dumps(text))
         assert "provisional" not in run_comb("inspect", "long.json", cwd=tmp_path).out
 
@@ -262,9 +272,11 @@ LINES = st.dictionaries(st.sampled_from(["a", "b", "c d", "é", 'q"', "x"]), DEE
 ODD = st.sampled_from(["", "  ", "{", '{"a": 1,}', "[1]", "7", '{"a": NaN, "b": -Infinity}', '{"a": 01}', '{"b": "\\ud800"}', '{"a": "\\u00e9\\n"}', '{"a": 123456789012345678901}', '{"a": 0.12345678901234567890}', '{"a": 1e999}', '{"a": "2025-05-01"}', '{"a": 1} 2', "\u00a0", '{"a":{"x":1},"a":2}', ' {"x" : [1,{}] } \r', '{"a": tru}', '{"a": 1e5, "b": -0}'])  # fmt: skip
 
 
-@given(st.lists(LINES | ODD, min_size=1, max_size=15))
+@given(st.lists(LINES | ODD, min_size=1, max_size=15), st.integers(1, 60))
 @settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
-def test_the_quick_road_gives_what_the_reference_gives(tmp_path: Path, lines: list[str]) -> None:
+def test_the_quick_road_gives_what_the_reference_gives(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, lines: list[str], size: int
+) -> None:
     place = tmp_path / "any.jsonl"
     place.write_text("\n".join(['{"a": 1}', '{"b": "x"}', *lines, '{"a": 2}']), encoding="utf-8", newline="")
 
@@ -277,6 +289,36 @@ def test_the_quick_road_gives_what_the_reference_gives(tmp_path: Path, lines: li
     with reference():
         expected = read()
     assert read() == expected
+    # In pieces of any size, and kept on disk: the same.
+    with monkeypatch.context() as patch:
+        patch.setattr(lines_of_json, "PIECE_BYTES", size)
+        patch.setattr(lines_of_json, "LIKELY_LINE", 3)
+        assert read() == expected
+        if isinstance(expected, dict) and len(expected) == 1:
+            on_disk = load_table(place, ReadOptions(), resources=Resources(2, storage=storage_in(tmp_path)))
+            assert facts(on_disk) == expected[next(iter(expected))]
+
+
+@compiled_only
+def test_lines_that_do_not_fit_into_memory(tmp_path: Path) -> None:
+    place = tmp_path / "readings.jsonl"
+    block = "".join(
+        json.dumps({"n": at, "hive": f"hive {at % 50}", "kg": at % 90 / 4, "note": f"calm {at}" if at % 3 else None})
+        + "\n"
+        for at in range(20_000)
+    )
+    place.write_text(block * 45 + '{"n": "many", "late": 1}\n')
+    packed = tmp_path / "readings.jsonl.gz"
+    packed.write_bytes(gzip.compress(place.read_bytes(), 1))
+    alone = run_comb("count", place.name, "--by", "hive", cwd=tmp_path)
+    assert alone.code == 0 and "hive 26  18000" in alone.out and "working on disk" not in alone.err
+    for name in (place.name, packed.name):
+        small = run_comb("count", name, "--by", "hive", "--memory", "100MB", cwd=tmp_path)
+        assert small.out.replace(".gz", "") == alone.out and "working on disk" in small.err, small.err
+    profiled = [comb.profile(place, memory=memory) for memory in (None, "150MB")]
+    assert [str(one) for one in profiled[0].findings] == [str(one) for one in profiled[1].findings]
+    with pytest.raises(comb.NotEnoughMemory):
+        comb.profile(place, memory="100MB", lists="count", encoding="utf-8")
 
 
 @pytest.mark.parametrize("suffix", [".json", ".jsonl", ".ndjson.gz"])

@@ -66,7 +66,8 @@ def run_command(path: str, wanted: RunRequest, *, screen: Terminal | None = None
             outcome = plan.run(
                 dry_run=dry_run, overwrite=wanted.overwrite, write_outside=wanted.write_outside, as_of=wanted.as_of,
                 sources=_sources_of(wanted.sources, plan), without=wanted.without, until=wanted.until,
-                save_to=wanted.to, memory=wanted.memory, temporary=wanted.temporary, workers=wanted.workers, progress=progress,
+                save_to=wanted.to, memory=wanted.memory, temporary=wanted.temporary, workers=wanted.workers,
+                progress=progress,
             )  # fmt: skip
     except PlanError as error:
         # What is different about the source comes first: it is the likely cause.

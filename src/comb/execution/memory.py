@@ -15,6 +15,9 @@ COUNT = 2.5
 PROFILE = 3.0
 RUN = 4.5
 
+# JSON Lines take this many times as much as delimited text of the same size.
+JSON_LINES_TO_TEXT = 1.3
+
 # What is held and decoded whole takes at least this many times its size, documents and their tables included.
 HELD = 5.0
 

@@ -115,7 +115,7 @@ def _keeping(
     there = shutil.disk_usage(folder).free if folder.is_dir() else 0
     if folder.is_dir() and there < room:
         raise NotEnoughSpace(
-            f"work on {amount(size)} takes about {amount(needed)} of memory, {amount(free)} may be used; "
+            f"this takes about {amount(needed)} of memory, {amount(free)} may be used; "
             f"on disk it needs about {amount(room)}, {amount(there)} are free",
             where=str(folder),
             remedy="another folder: --temporary DIR, or temporary=",
@@ -124,6 +124,6 @@ def _keeping(
     left = free if given is None else max(given - used_bytes(), int(given * LEAST_SHARE))
     chunk = max(LEAST_CHUNK, min(CHUNK_BYTES, int(left * SHARE_OF_CHUNKS)))
     with DiskStorage(folder, left) as storage:
-        what = f"work on {amount(size)} takes about {amount(needed)} of memory, {amount(free)} may be used"
+        what = f"this takes about {amount(needed)} of memory, {amount(free)} may be used"
         say(Notice(f"{what}: working on disk; needs about {amount(room)} in {folder}"))
         yield Resources(chunk_bytes=chunk, storage=storage, times_memory=times, memory=free, progress=say)

@@ -1,10 +1,10 @@
 """Columns of cells that come with a type each, as workbooks and JSON have them."""
 
 import datetime
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from enum import IntEnum
-from typing import Any
+from typing import Any, overload
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from comb.errors import counted
 from comb.inference.decide import MOST_EXAMPLES, infer_column
 from comb.inference.shared_marks import is_open
+from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
-from comb.kernels.string_buffer import pack
+from comb.kernels.string_buffer import StringBuffer, joined, pack
 from comb.kernels.types import FITS
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.vocabulary import is_missing_word
@@ -29,6 +30,10 @@ MICROSECONDS_A_DAY = 86_400_000_000
 
 # Whole numbers beyond this are not exact as floats.
 EXACT_FLOAT = 2.0**53
+
+
+# With these bytes a character begins that may be a space: those of ASCII, and the first ones of all others.
+_MAY_BE_SPACE = np.isin(np.arange(256), [*range(33), 0xC2, 0xE1, 0xE2, 0xE3])
 
 
 class SourceKind(IntEnum):
@@ -58,6 +63,42 @@ _REASONS = {
     SourceKind.EMPTY: Reason.BLANK, SourceKind.ABSENT: Reason.ABSENT, SourceKind.NULL: Reason.MARKER,
     SourceKind.ERROR: Reason.MARKER,
 }  # fmt: skip
+
+
+class PackedStrings(Sequence[str]):
+    """Strings end to end in bytes: one is made only where it is asked for.
+
+    Parameters
+    ----------
+    packed : StringBuffer
+
+    >>> strings = PackedStrings(pack(["Mill", "Fox"]))
+    >>> len(strings), strings[1], list(strings)
+    (2, 'Fox', ['Mill', 'Fox'])
+    """
+
+    __slots__ = ("packed",)
+
+    def __init__(self, packed: StringBuffer) -> None:
+        self.packed = packed
+
+    def __len__(self) -> int:
+        return self.packed.size
+
+    @overload
+    def __getitem__(self, at: int) -> str: ...
+
+    @overload
+    def __getitem__(self, at: slice) -> list[str]: ...
+
+    def __getitem__(self, at: int | slice) -> str | list[str]:
+        if isinstance(at, slice):
+            return self.packed.strings()[at]
+        start, stop = self.packed.offsets[range(len(self))[at] + np.arange(2)].tolist()
+        return str(self.packed.buffer[start:stop].tobytes(), "utf-8")
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.packed.strings())
 
 
 @dataclass(slots=True)
@@ -221,14 +262,13 @@ def _text_column(cells: TypedCells, counts: dict[SourceKind, int], chosen: Sourc
         used = np.zeros(nothing + 1, np.bool_)
         used[places] = True
         codes: Any = (np.cumsum(used, dtype=np.int32) - 1)[places]
-        items = ["" if at == nothing else cells.strings[at] for at in np.flatnonzero(used).tolist()]
-        text = _distinct(Text.from_items(items, codes))
+        text = _distinct(_stored_texts(cells.strings, np.flatnonzero(used), codes))
     else:
         texts = [""] * len(states)
         for at, written in zip(present.tolist(), cells.written(present), strict=True):
             texts[at] = written
         text = Text.from_strings(texts)
-    blank = np.array([not item.strip() for item in text.items()], np.bool_)
+    blank = blank_texts(text.packed())
     empty = blank if text.codes is None else blank[text.codes]
     states[(states == Reason.PRESENT) & empty] = Reason.BLANK
     held = np.flatnonzero(states == Reason.MARKER)
@@ -244,12 +284,34 @@ def _text_column(cells: TypedCells, counts: dict[SourceKind, int], chosen: Sourc
     return Column(STRING, text, states, kept=_kept(cells, held), evidence=evidence)
 
 
+def _stored_texts(strings: Sequence[str], used: Codes, codes: Codes) -> Text:
+    """Return texts by codes of those strings that are used; behind the last of them is an empty one."""
+    if isinstance(strings, PackedStrings):
+        return Text(*dispatch.kernels.take(joined([strings.packed, pack([""])]), used), codes)
+    return Text.from_items(["" if at == len(strings) else strings[at] for at in used.tolist()], codes)
+
+
 def _distinct(text: Text) -> Text:
     """Return a text whose items are distinct: a source may store the same text twice."""
-    items = text.items()
-    if len(set(items)) == len(items):
+    first, codes = dispatch.kernels.encode(text.packed())
+    if len(first) == text.item_count or text.codes is None:
         return text
-    return Text.from_strings(text.to_list())
+    return Text(*dispatch.kernels.take(text.packed(), first), codes[text.codes])
+
+
+def blank_texts(texts: StringBuffer) -> NDArray[np.bool_]:
+    """Return which texts are empty or nothing but spaces.
+
+    >>> blank_texts(pack(["", "a", " \\u00a0", " b"])).tolist()
+    [True, False, True, False]
+    """
+    blank = np.equal(texts.offsets[1:], texts.offsets[:-1])
+    if not len(texts.buffer):
+        return blank
+    begins = np.minimum(texts.offsets[:-1], len(texts.buffer) - 1)
+    for at in np.flatnonzero(~blank & _MAY_BE_SPACE[texts.buffer[begins]]).tolist():
+        blank[at] = not str(texts.buffer[texts.offsets[at] : texts.offsets[at + 1]].tobytes(), "utf-8").strip()
+    return blank
 
 
 def _read_texts(cells: TypedCells) -> Column:

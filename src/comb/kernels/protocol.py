@@ -152,7 +152,7 @@ class Kernels(Protocol):
     def plain_numbers(self, texts: StringBuffer, marks: Marks, unit: str) -> PlainNumbers:
         """Write numbers of one notation as plain ones; see `comb.kernels.reference.notation.plain_numbers`."""
 
-    def take_json_lines(self, data: bytes) -> JsonLines | None:
+    def take_json_lines(self, data: Data) -> JsonLines | None:
         """Find the cells of JSON Lines in UTF-8; None where an object for each record has to be made."""
 
     def encode_cells(self, cells: OffsetCells, positions: NDArray[Any]) -> tuple[NDArray[np.int64], NDArray[np.int32]]:

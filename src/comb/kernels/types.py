@@ -332,7 +332,7 @@ class JsonLines(NamedTuple):
 
     Attributes
     ----------
-    data : bytes
+    data : bytes or memoryview
     names : list of bytes
         Of the columns, dotted.
     columns : list of (begins, ends, kinds)
@@ -343,7 +343,7 @@ class JsonLines(NamedTuple):
         Lines that are no record: number, and where each begins and ends.
     """
 
-    data: bytes
+    data: Data
     names: list[bytes]
     columns: list[tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.uint8]]]
     lines: NDArray[np.int32]

@@ -40,7 +40,7 @@ def table_of(
     opened : sequence of OpenText or OpenDocument
     threads : int
     storage : Storage
-        Where the columns of delimited text are kept.
+        Where the columns are kept.
 
     Raises
     ------
@@ -56,7 +56,7 @@ def table_of(
         found, note = one.document.choose(one.table, one.name)
         inner += [(one, table) for table in found]
         notes += [note] if note else []
-    return document_table(source, inner, notes)
+    return document_table(source, inner, notes, storage)
 
 
 def listed_paths(source: Source) -> tuple[str, ...]:
@@ -105,7 +105,9 @@ def only_texts(opened: Sequence[OpenText | OpenDocument]) -> list[OpenText]:
     return [one for one in opened if isinstance(one, OpenText)]
 
 
-def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]], notes: list[str]) -> BareTable:
+def document_table(
+    source: Source, tables: list[tuple[OpenDocument, InnerTable]], notes: list[str], storage: Storage = MEMORY
+) -> BareTable:
     """Make a table of one or several inside documents."""
     first, several = tables[0][0], len(tables) > 1
     rules = first.rules
@@ -160,7 +162,7 @@ def document_table(source: Source, tables: list[tuple[OpenDocument, InnerTable]]
         violations, found = meet_demands(columns, first.rules.schema, first.path)
         origin = replace(origin, violations=tuple(violations), required=_required(first.rules.schema))
         notes += [*first.rules.schema.notes, *found]
-    return BareTable(columns, origin=origin, notes=tuple(notes))
+    return BareTable(columns, origin=origin, notes=tuple(notes), storage=storage)
 
 
 def _inferred(name: str, column: Column, rules: ColumnRules) -> Column:

@@ -9,7 +9,7 @@ from pathlib import Path, PurePath
 
 from comb.errors import ContentError, ParameterError, counted, listing
 from comb.execution.disk import DiskStorage
-from comb.execution.memory import HELD, LARGE, TIMES_REFERENCE, check_memory
+from comb.execution.memory import HELD, JSON_LINES_TO_TEXT, LARGE, TIMES_REFERENCE, check_memory
 from comb.execution.progress import Progress
 from comb.execution.resources import Resources
 from comb.formats.sniff import (
@@ -21,7 +21,7 @@ from comb.formats.sniff import (
     looks_like_page,
 )  # fmt: skip
 from comb.kernels import dispatch
-from comb.kernels.types import EVERYTHING
+from comb.kernels.types import EVERYTHING, Data
 from comb.reading.column_rules import ColumnRules
 from comb.reading.delimited.assemble import MOST_LINES_LISTED, RawTable, assemble
 from comb.reading.delimited.chunk_reader import ChunkReader
@@ -32,7 +32,7 @@ from comb.reading.documents.json.beginning import beginning_of
 from comb.reading.documents.model import Document
 from comb.reading.io.decompress import decompress
 from comb.reading.io.encoding import COMPRESSED, Decoded, decode, utf8_mark
-from comb.reading.io.source_file import LOOK_AT, HeldSource, OpenSource, Stamp
+from comb.reading.io.source_file import LOOK_AT, HeldSource, OpenSource, Stamp, kept_of
 from comb.reading.io.text_stream import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
 from comb.reading.io.transcode import TranscodedText, decompressed_file, transcoded
 from comb.reading.schema.apply import follow_schema, other_titles, settled_by_schema
@@ -144,9 +144,14 @@ def open_source(
                 stamp = opened.stamp()
                 return OpenDocument(opened.name, opened.path, stamp, document, rules, options.table, first_look)
         held = max(HELD, resources.times_memory)
-        read_all = (lambda: start) if opened.at_end else partial(opened.everything, start, held)
+        read_all: Callable[[], Data] = (lambda: start) if opened.at_end else partial(opened.everything, start, held)
         if start.startswith(SQLITE_START):
             _check_settled(opened)
+        if not opened.at_end and opened.size is not None and _are_lines(start, rules.options):
+            # They take less than other documents, and need not be in memory.
+            factor = resources.times_memory * JSON_LINES_TO_TEXT
+            on_disk = resources.storage.on_disk
+            read_all = partial(opened.kept, resources.storage) if on_disk else partial(opened.everything, start, factor)
         document = _document(start, read_all, opened.name, rules.options, resources)
         if document is not None:
             return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, options.table)
@@ -179,9 +184,13 @@ def _open_transcoded(
         file.seek(0)
         beginning = file.read(LOOK_BYTES)
 
-        def content() -> bytes:
-            check_memory(size, max(HELD, resources.times_memory), opened.path, resources.memory)
+        held = max(HELD, resources.times_memory)
+
+        def content() -> Data:
             file.seek(0)
+            if _are_lines(beginning, options):
+                return kept_of(file, size, storage)
+            check_memory(size, held, opened.path, resources.memory)
             return file.read()
 
         document = _document(beginning, content, opened.name, options, resources)
@@ -189,6 +198,16 @@ def _open_transcoded(
             return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, None)
     text = transcoded(file, opened.name, storage.file, options.encoding)
     return _read_text(opened, text, rules, resources, compression=compression)
+
+
+def _are_lines(start: bytes, options: ReadOptions) -> bool:
+    """Return whether a text is JSON Lines that the kernels read, as far as its beginning shows."""
+    text = start[:LOOK_AT].decode(errors="replace")
+    if not looks_like_json(text) or not dispatch.kernels.compiled or options.encoding is not None:
+        return False
+    from comb.reading.documents.json.document import begins_as_lines
+
+    return begins_as_lines(start)
 
 
 def _check_settled(opened: OpenSource) -> None:
@@ -317,7 +336,7 @@ def _bad_bytes_note(decoded: Decoded) -> str:
 
 
 def _document(
-    start: bytes, whole: Callable[[], bytes], name: str, options: ReadOptions, resources: Resources
+    start: bytes, whole: Callable[[], Data], name: str, options: ReadOptions, resources: Resources
 ) -> Document | None:
     """Return the document that a source is, whatever its name says; None for delimited text.
 
@@ -335,7 +354,7 @@ def _document(
     if start.startswith((ZIP_START, BINARY_START)):
         from comb.reading.documents.workbooks.book import read_workbook
 
-        book = read_workbook(whole(), name, options.most_bytes)
+        book = read_workbook(bytes(whole()), name, options.most_bytes)
         if book is not None:
             _refuse_options(options, TEXT_ONLY, name, "a workbook")
         return book
@@ -344,10 +363,10 @@ def _document(
         if start.startswith(SQLITE_START):
             from comb.reading.documents.database import read_database
 
-            return read_database(whole(), name)
+            return read_database(bytes(whole()), name)
         from comb.reading.documents.columnar import read_columnar
 
-        return read_columnar(whole(), name)
+        return read_columnar(bytes(whole()), name)
     beginning = start[:LOOK_AT].decode(errors="replace")
     if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):
         return None
@@ -358,10 +377,13 @@ def _document(
     content = whole()
     if looks_like_json(beginning):
         _refuse_options(options, (*TEXT_ONLY_BUT_ENCODING, "header"), name, "JSON")
-    quick = json_lines_document(content, name, resources.threads) if options.encoding is None else None
-    if quick is not None:
-        return quick
-    text = decode(content, name, options.encoding, delimited=False).text
+    if options.encoding is None:
+        quick = json_lines_document(content, name, resources.threads, resources.storage)
+        if quick is not None:
+            return quick
+    # From here on there are objects of Python for what is in it.
+    check_memory(len(content), max(HELD, resources.times_memory), name, resources.memory)
+    text = decode(bytes(content), name, options.encoding, delimited=False).text
     return read_page(text, name) or json_document(text, name)
 
 

@@ -195,7 +195,7 @@ class CompiledKernels:
         found = _notation.plain_numbers(*texts, ord(marks.decimal), group, unit.encode(), unit == PER_CENT)
         return PlainNumbers(StringBuffer(*found[:2]), *found[2:])
 
-    def take_json_lines(self, data: bytes) -> JsonLines | None:
+    def take_json_lines(self, data: Data) -> JsonLines | None:
         """Find the cells of JSON Lines; None where one is written in a way left to the parser of JSON."""
         found = _lines.take_records(data) if len(data) < INT32_MAX else None
         return None if found is None else JsonLines(data, *found)

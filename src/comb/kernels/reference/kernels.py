@@ -156,7 +156,7 @@ class ReferenceKernels:
         """Write numbers of one notation as plain ones."""
         return notation.plain_numbers(texts.strings(), marks, unit)
 
-    def take_json_lines(self, data: bytes) -> JsonLines | None:
+    def take_json_lines(self, data: Data) -> JsonLines | None:
         """Return None: an object is made of each record."""
         return None
 

@@ -22,12 +22,16 @@ from blake3 import blake3
 
 from comb.errors import CombError, ParameterError, SourceMissing, SourceUnreadable, listing, nearest
 from comb.execution.executor import helper
-from comb.execution.memory import LARGE, check_memory
+from comb.execution.memory import JSON_LINES_TO_TEXT, LARGE, check_memory
+from comb.execution.storage import Storage
 from comb.formats.sniff import BINARY_START, looks_like_json
 from comb.reading.io.decompress import USUAL_PACKING, WORKBOOK_PARTS, compression_of
 
 # Names of neighbouring files shown when a path is not there.
 MOST_NEIGHBOURS = 6
+
+# So much is read at once of what is kept elsewhere than in memory.
+KEPT_AT_ONCE = 8_000_000
 
 # No more is asked of the system at once.
 MOST_AT_ONCE = 1 << 30
@@ -244,6 +248,17 @@ class OpenSource:
         self._checksum, self._read, self.at_end = _Checksum(beside=self._beside), 0, False
         return self.rest(factor)
 
+    def kept(self, storage: Storage) -> memoryview:
+        """Read all of a file, once more from its beginning, to where a storage keeps it."""
+        self._file.seek(0)
+        self._checksum.close()
+        self._checksum, self._read, self.at_end = _Checksum(beside=self._beside), 0, False
+        whole = storage.empty(self.size or 0, np.uint8)
+        while not self.at_end:
+            data = self.read(KEPT_AT_ONCE)
+            whole[self._read - len(data) : self._read] = np.frombuffer(data, np.uint8)
+        return whole.data
+
     def rest(self, factor: float) -> bytes:
         """Read all that is left, if it can be held this many times over in memory."""
         if self._before is not None:
@@ -345,10 +360,19 @@ def check_path(path: object) -> None:
         )  # fmt: skip
 
 
-def size_of(source: Source) -> int:
-    """Return about how many bytes of delimited text a source has.
+def kept_of(file: IO[bytes], size: int, storage: Storage) -> memoryview:
+    """Read what is left of an open file to where a storage keeps it."""
+    whole, at = storage.empty(size, np.uint8), 0
+    while data := file.read(KEPT_AT_ONCE):
+        whole[at : at + len(data)] = np.frombuffer(data, np.uint8)
+        at += len(data)
+    return whole.data
 
-    Documents and streams, which are held in memory whatever is chosen, count nothing; nor does what is not there.
+
+def size_of(source: Source) -> int:
+    """Return about how many bytes of delimited text a source has, or would have: JSON Lines take more than text.
+
+    Other documents and streams, which are held in memory whatever is chosen, count nothing; nor does what is not there.
     """
     return sum(len(one.data) if isinstance(one, HeldSource) else _size_unpacked(Path(one)) for one in expand(source))
 
@@ -363,8 +387,12 @@ def _size_unpacked(given: Path) -> int:
         with path.open("rb") as stream:
             start = stream.read(LOOK_AT)
             kind = compression_of(start)
-            if start.startswith(BINARY_START) or looks_like_json(start.decode(errors="replace")):
+            if start.startswith(BINARY_START):
                 return 0
+            if looks_like_json(start.decode(errors="replace")):
+                first, end, _ = start.strip().partition(b"\n")
+                lines = first.startswith(b"{") and bool(end) and first.rstrip().endswith(b"}")
+                return int(size * JSON_LINES_TO_TEXT) if lines else 0
             if kind == "zip":
                 with zipfile.ZipFile(stream) as archive:
                     members = [one.file_size for one in archive.infolist()]

@@ -10,16 +10,18 @@ import numpy as np
 
 from comb.errors import ContentError, counted, listing
 from comb.execution.executor import executor_of
+from comb.execution.storage import MEMORY, Storage
 from comb.inference.typed_cells import SourceKind, TypedCells
-from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
+from comb.kernels.types import Data
 from comb.reading.column_rules import ColumnRules
 from comb.reading.documents.json.find import MOST_TABLES, PLAIN_VALUES, JsonTable, as_table, beside, find_tables, follow
 from comb.reading.documents.json.flatten import Flat, flatten
-from comb.reading.documents.json.lines import NOTHING, cells_of, count_of
+from comb.reading.documents.json.lines import find_lines
 from comb.reading.documents.json.parse import (
     JsonParser,
     halves_note,
+    halves_said,
     items_up_to_a_break,
     json_message,
     whole_lines,
@@ -28,6 +30,7 @@ from comb.reading.documents.json.parse import (
 from comb.reading.documents.model import Document, InnerTable, TableData, chosen_columns, make_column, not_known
 from comb.tables.column import Column
 from comb.tables.origin import SourceAccount, SourceLine
+from comb.tables.stored import stored_column
 
 # A column of a table of items that says which row of the parent each belongs to.
 PARENT = "parent_row"
@@ -111,42 +114,57 @@ def _is_lines(text: str) -> bool:
     return 2 * sound > len(lines)
 
 
-def json_lines_document(data: bytes, name: str, threads: int = 1) -> Document | None:
-    """Read JSON Lines without an object for each record; None where the reference has to."""
-    data = data.removeprefix(codecs.BOM_UTF8)
-    beginning = data[:LOOKED_AT].decode(errors="replace")
-    if not beginning.lstrip().startswith("{") or not _is_lines(beginning[: beginning.rfind("\n") + 1]):
+def begins_as_lines(start: bytes) -> bool:
+    """Return whether a text that begins so is likely to be JSON Lines with an object in each."""
+    beginning = start[:LOOKED_AT].decode(errors="replace").removeprefix("\ufeff")
+    return beginning.lstrip().startswith("{") and _is_lines(beginning[: beginning.rfind("\n") + 1])
+
+
+def json_lines_document(data: Data, name: str, threads: int = 1, storage: Storage = MEMORY) -> Document | None:
+    """Read JSON Lines without an object for each record; None where the reference has to.
+
+    Parameters
+    ----------
+    data : bytes or memoryview
+    name : str
+    threads : int
+    storage : Storage
+        Where columns, and the places of their cells, are kept.
+    """
+    if not begins_as_lines(bytes(data[:LOOKED_AT])):
         return None
-    found = dispatch.kernels.take_json_lines(data) if dispatch.kernels.check_text(data)[0] else None
+    data = data[len(codecs.BOM_UTF8) :] if bytes(data[:3]) == codecs.BOM_UTF8 else data
+    found = find_lines(data, threads, storage)
     if found is None or not len(found.lines):
         return None
     parser = JsonParser()
-    bad = [one for place in found.bad if (one := _bad_line(parser, place[0], data[place[1] : place[2]].decode()))]
+    bad = [
+        one for place in found.bad if (one := _bad_line(parser, place[0], bytes(data[place[1] : place[2]]).decode()))
+    ]
     title = name.rpartition("/")[2].partition(".")[0]
 
-    names = [raw.decode() for raw in found.names]
-    lists = [count_of(found, at, "nested") for at in range(len(names))]
-    not_finite = [count_of(found, at, "not finite") for at in range(len(names))]
-    halves = halves_note(data)
+    names = found.names
+    lists = [found.count_of(one, "nested") for one in names]
+    not_finite = [found.count_of(one, "not finite") for one in names]
+    halves = halves_said(found.halves)
     lines = found.lines
     unread = [found]
     del found
 
     def make(rules: ColumnRules) -> TableData:
         if any(lists) and rules.options.lists != "keep":
-            return _lines_document(data.decode(), JsonParser(), name).tables[0].make(rules)
+            return _lines_document(bytes(data).decode(), JsonParser(), name).tables[0].make(rules)
         # The places of a column are let go when it is read; to read it again they are found again.
-        taken: Any = unread.pop() if unread else dispatch.kernels.take_json_lines(data)
+        taken: Any = unread.pop() if unread else find_lines(data, threads, storage)
 
-        def column(at: int) -> Column:
-            cells = cells_of(taken, at, rules.options.rows)
-            taken.columns[at] = NOTHING
-            return make_column(names[at], cells, rules, dates_in_text=True)
+        def column(title: str) -> Column:
+            cells = taken.cells(title, rules.options.rows)
+            return stored_column(make_column(title, cells, rules, dates_in_text=True), storage)
 
-        with executor_of(threads) as executor:
-            read = [names.index(name) for name in rules.chosen(names)]
-            made_columns = executor.map(column, read)
-            columns = {names[at] or "_col.1": one for at, one in zip(read, made_columns, strict=True)}
+        # On disk one column at a time is in memory.
+        with executor_of(1 if storage.on_disk else threads) as executor:
+            read = rules.chosen(names)
+            columns = {one or "_col.1": made for one, made in zip(read, executor.map(column, read), strict=True)}
         made = TableData(chosen_columns(columns, rules), lines[: rules.options.rows], "line {}")
         # What is not there comes last, where the sentence over a table shows it.
         cell_notes = [note for one in zip(names, not_finite, lists, strict=True) for note in _cell_notes(*one)]
@@ -334,7 +352,8 @@ def _made(
 
 def _account(records: int, rows: Codes, aside: Sequence[SourceLine]) -> SourceAccount:
     """Say what became of every record; rows are given by the record each was made of."""
-    used = len(np.unique(rows))
+    # Rows that were made of one record follow each other.
+    used = int(np.count_nonzero(rows[1:] != rows[:-1])) + bool(len(rows))
     beyond = {"beyond those asked for": records - used} if records > used else {}
     bad = {"that cannot be read": len(aside)} if aside else {}
     return SourceAccount("record", records + len(aside), len(rows), beyond, bad, len(rows) - used)
