@@ -199,7 +199,11 @@ class Dataset:
 
     def _described(self, threads: int, check: Callable[[], None]) -> Files:
         """Return what describes the whole: the dictionary, the ledger, the run, the plan."""
-        summaries = {name: summaries_of(table, threads, check) for name, table in self.tables.items()}
+        # Each column that is summarised is in memory: on disk, one at a time.
+        summaries = {
+            name: summaries_of(table, 1 if table._storage.on_disk else threads, check)
+            for name, table in self.tables.items()
+        }
         return [
             ("dictionary.md", dictionary_bytes(dict(self.tables), self.questions, self._formulas(), summaries)),
             *([(REPORT, self.report(summaries))] if self.report else []),
