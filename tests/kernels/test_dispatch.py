@@ -10,7 +10,7 @@ import pytest
 
 import comb
 from comb.kernels import dispatch
-from comb.kernels.compiled import MODULES
+from comb.kernels.compiled import APART, MODULES
 
 PACKAGE = Path(comb.__file__).parent
 
@@ -23,6 +23,31 @@ def version(folder: Path, **environment: str) -> str:
         cwd=folder, capture_output=True, text=True, check=False,
     )  # fmt: skip
     return done.stdout + done.stderr
+
+
+WORK = """
+import comb
+table = comb.load("visits.csv").aggregate({"kg": "sum(kg)", "day": "max(day)", "n": "count(*)"}, by="hive")
+table.save("sums.csv", overwrite=True)
+lines = comb.load("scales.jsonl")
+lines.save("scales.csv", overwrite=True)
+print(open("sums.csv").read(), open("scales.csv").read(), table.profile().findings, comb.load("prices.csv").types)
+"""
+
+
+def worked_on(folder: Path) -> str:
+    """Return what comes of some work with the package in a folder."""
+    (folder / "visits.csv").write_text(
+        "hive,day,kg\n" + "".join(f'"h, {at % 7}",2026-05-{at % 28 + 1:02},{at}.1\n' for at in range(90))
+    )
+    (folder / "scales.jsonl").write_text("".join(f'{{"n": {at}, "text": "calm {at % 3}"}}\n' for at in range(30)))
+    (folder / "prices.csv").write_text("price\n" + "".join(f'"{at}.000,5 €"\n' for at in range(1, 30)))
+    done = subprocess.run(
+        [sys.executable, "-c", WORK],
+        env={**os.environ, "PYTHONPATH": str(folder), "PYTHONSAFEPATH": "1", "COMB_KERNELS": ""},
+        cwd=folder, capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    return done.stdout
 
 
 @pytest.fixture(scope="module")
@@ -48,7 +73,13 @@ def test_modules_that_are_not_there_or_stale_are_named(copied: Path) -> None:
     assert "reference kernels" in stale and "install Comb again" in stale and "_split" in stale
     assert all(name in stale for name in MODULES)
     face.write_text(text)
-    for built in copied.glob("comb/kernels/compiled/_sheet.*.so"):
-        built.unlink()
-    assert "because _sheet could not be loaded: it was not built" in version(copied)
-    assert "_sheet could not be loaded" in version(copied, COMB_KERNELS="compiled")
+    expected = worked_on(copied)
+    for number, name in enumerate([*APART, "_cells"]):
+        for built in copied.glob(f"comb/kernels/compiled/{name}.*so"):
+            built.unlink()
+        said = version(copied)
+        kind = "reference kernels (plain Python)" if name == "_cells" else "compiled kernels, in part plain Python"
+        gone = [one for one in MODULES if not list(copied.glob(f"comb/kernels/compiled/{one}.*so"))]
+        assert f"{kind}, because {', '.join(gone)} could not be loaded: it was not built" in said, said
+        assert f"{name} could not be loaded" in version(copied, COMB_KERNELS="compiled") or number
+        assert worked_on(copied) == expected

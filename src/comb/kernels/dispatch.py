@@ -1,4 +1,4 @@
-"""Which kernels are in use: the compiled ones where all of them can be loaded, else the reference.
+"""Which kernels are in use: the compiled ones where they can be loaded, else the reference.
 
 Both give the same results. The environment variable ``COMB_KERNELS`` (``reference`` or ``compiled``) overrides the
 choice, and this is the only module of the core that reads the environment.
@@ -12,7 +12,7 @@ import importlib
 import os
 
 from comb.errors import ParameterError, listing
-from comb.kernels.compiled import MODULES, VERSION
+from comb.kernels.compiled import MODULES, TOGETHER, VERSION
 from comb.kernels.protocol import Kernels
 from comb.kernels.reference.kernels import ReferenceKernels
 
@@ -34,7 +34,9 @@ def _problems() -> dict[str, str]:
 def description() -> str:
     """Say which kernels are in use, for people; and why not the compiled ones."""
     if kernels.compiled:
-        return "compiled kernels"
+        return (
+            f"compiled kernels, in part plain Python, because {_reasons(PROBLEMS)}" if PROBLEMS else "compiled kernels"
+        )
     if not PROBLEMS:
         return "reference kernels (plain Python), as COMB_KERNELS asks for"
     return f"reference kernels (plain Python), because {_reasons(PROBLEMS)}"
@@ -56,12 +58,12 @@ def _chosen(wanted: str, problems: dict[str, str]) -> Kernels:
             f"COMB_KERNELS asks for the compiled kernels, but {_reasons(problems)}",
             remedy="install Comb where there is a C compiler, or do not set COMB_KERNELS",
         )
-    if wanted == "reference" or problems:
+    if wanted == "reference" or not problems.keys().isdisjoint(TOGETHER):
         return ReferenceKernels()
     # Only now is it certain that its modules are there.
     from comb.kernels.compiled.kernels import CompiledKernels
 
-    return CompiledKernels()
+    return CompiledKernels(problems)
 
 
 _wanted = os.environ.get("COMB_KERNELS", "")

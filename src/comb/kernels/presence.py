@@ -9,7 +9,7 @@ import os
 from importlib.util import find_spec
 
 from comb.errors import listing
-from comb.kernels.compiled import MODULES, __path__
+from comb.kernels.compiled import MODULES, TOGETHER, __path__
 
 
 def description() -> str:
@@ -20,5 +20,10 @@ def description() -> str:
         return dispatch.description()
     gone = [name for name in MODULES if find_spec(f"comb.kernels.compiled.{name}") is None]
     if gone:
-        return f"reference kernels (plain Python), because {listing(gone)} could not be loaded: it was not built"
+        kind = (
+            "compiled kernels, in part plain Python"
+            if set(gone).isdisjoint(TOGETHER)
+            else "reference kernels (plain Python)"
+        )
+        return f"{kind}, because {listing(gone)} could not be loaded: it was not built"
     return "compiled kernels"

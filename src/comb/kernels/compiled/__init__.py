@@ -6,5 +6,15 @@
 # Must equal the VERSION in `_version.pxi`. Raise both when a compiled function takes or returns something else.
 VERSION = 4
 
-# All of them have to be there: the kernels are used together or not at all.
-MODULES = ("_cells", "_codes", "_lines", "_moments", "_notation", "_sheet", "_split", "_sums", "_write")
+# These are used together or not at all: records are found, and their cells read, by all of them.
+TOGETHER = ("_cells", "_codes", "_moments", "_split")
+
+# What each of the others is for. Where one of them is lacking, the reference does that.
+APART = {
+    "_lines": ("take_json_lines",),
+    "_notation": ("plain_numbers",),
+    "_sheet": ("take_sheet_cells",),
+    "_sums": ("exact_sums",),
+    "_write": ("join", "write_between", "write_dates", "write_integers", "write_numbers"),
+}
+MODULES = (*TOGETHER, *APART)

@@ -1,17 +1,18 @@
 """The compiled kernels as one object; see `comb.kernels.protocol`.
 
 What they do not read themselves (numbers with unusual marks, dialects with delimiters of several characters), they
-leave to the reference.
+leave to the reference; and all of what a module is for that could not be built. Such modules are loaded when they are
+used.
 """
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
 
 from comb.kernels.blocks import Block, Scratch
-from comb.kernels.compiled import _cells, _codes, _lines, _notation, _sheet, _split, _sums, _write
+from comb.kernels.compiled import APART, _cells, _codes, _split
 from comb.kernels.compiled.offset_block import (
     NON_CANONICAL,
     UNDECIDED,
@@ -66,9 +67,20 @@ _REFERENCE = ReferenceKernels()
 
 
 class CompiledKernels:
-    """Cython; see `comb.kernels.protocol.Kernels`."""
+    """Cython; see `comb.kernels.protocol.Kernels`.
+
+    Parameters
+    ----------
+    lacking : collection of str
+        Modules that are not there, of those that others do without.
+    """
 
     compiled = True
+
+    def __init__(self, lacking: Collection[str] = ()) -> None:
+        for module in lacking:
+            for method in APART[module]:
+                setattr(self, method, getattr(_REFERENCE, method))
 
     def splits_in_chunks(self, dialect: Dialect) -> bool:
         """Return whether delimiter and quote are single ASCII characters."""
@@ -134,6 +146,8 @@ class CompiledKernels:
         self, values: NDArray[np.float64], codes: NDArray[np.int64] | None, groups: int
     ) -> NDArray[np.float64]:
         """Return the exactly rounded sum of each group."""
+        from comb.kernels.compiled import _sums
+
         values = np.ascontiguousarray(values, np.float64)
         least, most, finite = _sums.span(values)
         places = np.zeros(0, np.int64) if codes is None else np.ascontiguousarray(codes, np.int64)
@@ -189,6 +203,8 @@ class CompiledKernels:
 
     def plain_numbers(self, texts: StringBuffer, marks: Marks, unit: str) -> PlainNumbers:
         """Write numbers of one notation as plain ones."""
+        from comb.kernels.compiled import _notation
+
         if not (marks.decimal.isascii() and marks.group.isascii()):
             return _REFERENCE.plain_numbers(texts, marks, unit)
         group = ord(marks.group) if marks.group else 0
@@ -197,6 +213,8 @@ class CompiledKernels:
 
     def take_json_lines(self, data: Data) -> JsonLines | None:
         """Find the cells of JSON Lines; None where one is written in a way left to the parser of JSON."""
+        from comb.kernels.compiled import _lines
+
         found = _lines.take_records(data) if len(data) < INT32_MAX else None
         return None if found is None else JsonLines(data, *found)
 
@@ -213,6 +231,8 @@ class CompiledKernels:
 
     def take_sheet_cells(self, data: bytes, begin: int, end: int) -> SheetCells | None:
         """Find the cells in the XML of a sheet; None where one is written unusually."""
+        from comb.kernels.compiled import _sheet
+
         found = _sheet.take_cells(data, begin, end) if len(data) < INT32_MAX else None
         if found is None:
             return None
@@ -240,23 +260,33 @@ class CompiledKernels:
 
     def write_integers(self, values: NDArray[Any], scale: int, mark: str) -> StringBuffer:
         """Write whole numbers, or decimals of a scale."""
+        from comb.kernels.compiled import _write
+
         return StringBuffer(*_write.write_integers(values, scale, ord(mark)))
 
     def write_numbers(self, values: NDArray[Any], mark: str) -> StringBuffer:
         """Write finite floats; others are left empty."""
+        from comb.kernels.compiled import _write
+
         return StringBuffer(*_write.write_numbers(values, ord(mark)))
 
     def write_dates(self, days: NDArray[Any], layout: DateLayout) -> StringBuffer:
         """Write days; those outside the years 1 to 9999 are left empty."""
+        from comb.kernels.compiled import _write
+
         order, mark, padded_month, padded_day = layout
         return StringBuffer(*_write.write_dates(days, order, ord(mark), padded_month, padded_day))
 
     def write_between(self, before: str, values: NDArray[Any], behind: str) -> StringBuffer:
         """Write whole numbers, each between the same two texts."""
+        from comb.kernels.compiled import _write
+
         return StringBuffer(*_write.write_between(before.encode(), values, behind.encode()))
 
     def join(self, fields: Sequence[Field], rows: int, delimiter: str, line_end: str, missing: str) -> bytes:
         """Join cells to delimited text."""
+        from comb.kernels.compiled import _write
+
         if not delimiter.isascii():
             return _REFERENCE.join(fields, rows, delimiter, line_end, missing)
         columns = [(*field.texts, field.codes, field.missing) for field in fields]
