@@ -19,7 +19,7 @@ except ImportError:
 NAMES = ("_split", "_cells", "_codes", "_moments", "_notation", "_write", "_sheet", "_lines", "_sums", "_arrow")
 SHARED = "comb.kernels.compiled._shared"
 KERNELS = "src/comb/kernels/compiled"
-FLAGS = [] if sys.platform == "win32" else ["-O3", "-g0", "-fno-math-errno"]
+FLAGS = ["/O2"] if sys.platform == "win32" else ["-O3", "-g0", "-fno-math-errno"]
 
 # What handles arrays between Python and the loops is not worth more code.
 SMALL = [] if sys.platform == "win32" else ["-Os", "-g0"]
@@ -47,7 +47,7 @@ def extensions() -> list[Extension]:
             extra_link_args=LINKING,
             define_macros=MACROS,
             py_limited_api=STABLE,
-            depends=[f"{KERNELS}/{name}" for name in ("_digits.h", "_fields.h", "_places.pxi", "_version.pxi")],
+            depends=[f"{KERNELS}/{name}" for name in ("_compiler.h", "_digits.h", "_fields.h", "_places.pxi", "_version.pxi")],
         )
         for name in NAMES
     ]

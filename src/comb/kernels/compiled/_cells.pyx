@@ -22,14 +22,13 @@ from comb.kernels.types import (
 
 cdef extern from *:
     """
-    #if defined(__GNUC__) || defined(__clang__)
-    typedef unsigned __int128 comb_wide;
     #include <stdint.h>
     #include <string.h>
+    #include "_compiler.h"
     /* Read the up to eight bytes that end here, when eight bytes can be looked at, as if zeros followed them. */
     static inline uint64_t comb_last_bytes(const uint8_t *end, int size) {
         uint64_t eight = 0;
-    #if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
+    #if COMB_LITTLE_ENDIAN
         memcpy(&eight, end - 8, 8);
         return size ? eight >> (64 - 8 * size) : 0;
     #else
@@ -39,7 +38,7 @@ cdef extern from *:
     }
     /* Take apart a date of ten bytes with the year first and two digits for month and day; returns whether it is one. */
     static inline int comb_year_first(const uint8_t *text, int *groups) {
-    #if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
+    #if COMB_LITTLE_ENDIAN
         const uint64_t mark = text[4];
         uint64_t eight;
         unsigned tens = text[8] - 48u, ones = text[9] - 48u;
@@ -55,12 +54,8 @@ cdef extern from *:
         return 0;
     #endif
     }
-    #define COMB_PREFETCH(x) __builtin_prefetch(x)
-    #else
-    #error "the compiled kernels need 128-bit integers"
-    #endif
     """
-    ctypedef unsigned long long wide "comb_wide"
+    uint64_t comb_product(uint64_t, uint64_t, uint64_t *) nogil
     uint64_t comb_last_bytes(const uint8_t *, int) nogil
     bint comb_year_first(const uint8_t *, int *) nogil
     void COMB_PREFETCH(const void *) nogil
@@ -913,8 +908,9 @@ def turned(const int32_t[:, :] places):
 
 
 cdef inline uint64_t _mixed(uint64_t left, uint64_t right) noexcept nogil:
-    cdef wide product = <wide> left * right
-    return <uint64_t> product ^ <uint64_t> (product >> 64)
+    cdef uint64_t low
+    cdef uint64_t high = comb_product(left, right, &low)
+    return low ^ high
 
 
 cdef struct Key:

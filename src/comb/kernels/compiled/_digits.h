@@ -16,11 +16,7 @@
 #include <stdint.h>
 #include <string.h>
 
-#if !defined(__GNUC__) && !defined(__clang__)
-#error "the compiled kernels need 128-bit integers and counting of bits"
-#endif
-
-#define COMB_INLINE static inline __attribute__((always_inline))
+#include "_compiler.h"
 
 enum { COMB_FITS = 0, COMB_BLANK = 1, COMB_LEFT = 255 };
 enum { COMB_INTEGER = 0, COMB_DECIMAL = 1, COMB_NUMBER = 2 };
@@ -66,7 +62,6 @@ static const uint64_t comb_whole_tens[19] = {
 /* Find the float nearest to mantissa * 10**power; 0 where this does not decide it. */
 COMB_INLINE int comb_nearest_float(uint64_t mantissa, int64_t power, double *value) {
     uint64_t high, low, bits;
-    unsigned __int128 product;
     int zeros, upper;
     int64_t exponent;
     if (mantissa <= 1ULL << 53 && power >= -22 && power <= 22) {
@@ -79,13 +74,12 @@ COMB_INLINE int comb_nearest_float(uint64_t mantissa, int64_t power, double *val
         return 1;
     }
     if (power < COMB_LEAST_POWER || power > COMB_MOST_POWER) return 0;
-    zeros = __builtin_clzll(mantissa);
+    zeros = comb_zeros_above(mantissa);
     mantissa <<= zeros;
-    product = (unsigned __int128)mantissa * comb_power_high[power - COMB_LEAST_POWER];
-    low = (uint64_t)product;
-    high = (uint64_t)(product >> 64);
+    high = comb_product(mantissa, comb_power_high[power - COMB_LEAST_POWER], &low);
     if ((high & 0x1FF) == 0x1FF) {
-        const uint64_t second = (uint64_t)(((unsigned __int128)mantissa * comb_power_low[power - COMB_LEAST_POWER]) >> 64);
+        uint64_t unused;
+        const uint64_t second = comb_product(mantissa, comb_power_low[power - COMB_LEAST_POWER], &unused);
         low += second;
         high += low < second;
     }
@@ -160,7 +154,7 @@ COMB_INLINE int comb_take_short(const uint8_t *stop, int size, int mark, comb_sh
     marked = mark ? comb_marks(digits, COMB_ONES * (uint64_t)(mark ^ '0')) : 0;
     if (marked) {
         /* What stands before the mark moves up by one. */
-        const int shift = __builtin_ctzll(marked) & ~7;
+        const int shift = comb_zeros_below(marked) & ~7;
         const uint64_t below = (1ULL << shift) - 1;
         digits = (digits & (~0ULL << shift << 8)) | ((digits & below) << 8);
         shape->after = 7 - (shift >> 3);
@@ -181,7 +175,7 @@ COMB_INLINE int comb_take_long(const uint8_t *stop, int size, int mark, comb_sha
     shape->negative = negative;
     shape->leading = *start == '0';
     if (marked) {
-        const int before = __builtin_ctzll(marked) >> 3;
+        const int before = comb_zeros_below(marked) >> 3;
         rest = count - before - 1;
         if (!before || !rest || count > 20 || (shape->leading && before > 1)) return 0;
         digits = comb_last(comb_eight(start + before - 8), before);
@@ -282,7 +276,7 @@ COMB_INLINE uint8_t comb_read_number(const uint8_t *text, int64_t text_size, int
         shapes->blank += 1;
         return COMB_BLANK;
     }
-#if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
+#if COMB_LITTLE_ENDIAN
     if (size <= COMB_LONGEST && end >= COMB_LONGEST && end <= text_size)
         return (uint8_t)comb_read_filled(text + end, (int)size, kind, form, value, shapes);
 #endif
@@ -293,7 +287,7 @@ COMB_INLINE uint8_t comb_read_number(const uint8_t *text, int64_t text_size, int
 #define COMB_READ_EACH(kind) \
     for (int64_t at = 0; at < count; at++) { \
         /* Where rows are long, each cell is in a part of the text that no cache holds. */ \
-        if (at + 16 < count) __builtin_prefetch(text + begins[at + 16]); \
+        if (at + 16 < count) COMB_PREFETCH(text + begins[at + 16]); \
         status[at] = comb_read_number(text, text_size, begins[at], ends[at], kind, form, values + at, shapes); \
     }
 #define COMB_READ_COLUMN(name, place) \

@@ -10,9 +10,7 @@
 #include <stdint.h>
 #include <string.h>
 
-#if !defined(__GNUC__) && !defined(__clang__)
-#error "the compiled kernels need to count zero bits"
-#endif
+#include "_compiler.h"
 
 /* As in the reference: a longer quoted field is taken for a quote that was never closed. */
 #define COMB_LONGEST_QUOTED 256000000
@@ -101,7 +99,7 @@ static inline int64_t comb_next(const comb_scan *scan, int64_t *base, uint64_t *
         if (*base >= scan->size) return scan->size;
         *bits = comb_bits(scan, *base);
     }
-    at = *base + __builtin_ctzll(*bits);
+    at = *base + comb_zeros_below(*bits);
     *bits &= *bits - 1;
     return at;
 }
@@ -154,7 +152,7 @@ static int64_t comb_closing(comb_scan *scan, int64_t start, int64_t *base, uint6
 /* Find fields as long as all is regular; stops before the first field that needs more care.
 
    Not to be inlined: what it works with would no longer fit into registers. */
-static __attribute__((noinline)) void comb_quickly(comb_scan *scan, const comb_places *out, comb_progress *progress) {
+COMB_APART void comb_quickly(comb_scan *scan, const comb_places *out, comb_progress *progress) {
     const uint8_t *const text = scan->text;
     const int64_t size = scan->size, last_column = out->width - 1, column_step = out->column_step;
     const uint8_t delimiter = scan->delimiter, other = scan->quote >= 0 ? (uint8_t)scan->quote : delimiter;
@@ -175,7 +173,7 @@ static __attribute__((noinline)) void comb_quickly(comb_scan *scan, const comb_p
         if (!bits) break;
         /* Plain fields, up to the next byte that is no delimiter. */
         do {
-            at = base + __builtin_ctzll(bits);
+            at = base + comb_zeros_below(bits);
             byte = text[at];
             if (byte != delimiter || count >= last_column) break;
             begins[place] = (int32_t)position;
@@ -196,7 +194,7 @@ static __attribute__((noinline)) void comb_quickly(comb_scan *scan, const comb_p
             if (at != position) break;
             /* Two quotes and a delimiter, with nothing between that matters, all among the same 64 bytes. */
             if (rest) {
-                end = base + __builtin_ctzll(rest);
+                end = base + comb_zeros_below(rest);
                 rest &= rest - 1;
                 if (rest && text[end] == quote && text[end + 1] == delimiter && count < last_column && scan->escape < 0
                     && at >= scan->hopeless_until) {
@@ -228,7 +226,7 @@ static __attribute__((noinline)) void comb_quickly(comb_scan *scan, const comb_p
             bits = rest;
             continue;
         }
-        if (byte == 13 && rest && further + __builtin_ctzll(rest) == after && text[after] == 10) {
+        if (byte == 13 && rest && further + comb_zeros_below(rest) == after && text[after] == 10) {
             rest &= rest - 1;
             after += 1;
             byte = 10;

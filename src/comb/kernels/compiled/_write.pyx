@@ -14,15 +14,8 @@ import numpy as np
 
 include "_version.pxi"
 
-cdef extern from *:
-    """
-    #if defined(__GNUC__) || defined(__clang__)
-    typedef unsigned __int128 comb_wide;
-    #else
-    #error "the compiled kernels need 128-bit integers"
-    #endif
-    """
-    ctypedef unsigned long long wide "comb_wide"
+cdef extern from "_compiler.h":
+    uint64_t comb_product(uint64_t, uint64_t, uint64_t *) nogil
 
 cdef enum:
     LEAST_POWER = -292
@@ -67,10 +60,11 @@ _fill_pairs()
 
 cdef inline uint64_t _to_odd(int power, uint64_t factor) noexcept nogil:
     """Multiply with a power of ten; the last bit says whether something was cut off."""
-    cdef wide low = <wide> _LOW[power - LEAST_POWER] * factor
-    cdef wide high = <wide> _HIGH[power - LEAST_POWER] * factor
-    cdef wide total = high + <uint64_t> (low >> 64)
-    return <uint64_t> (total >> 64) | (<uint64_t> total > 1)
+    cdef uint64_t low, unused
+    cdef uint64_t carry = comb_product(_LOW[power - LEAST_POWER], factor, &unused)
+    cdef uint64_t high = comb_product(_HIGH[power - LEAST_POWER], factor, &low)
+    low += carry
+    return (high + (low < carry)) | (low > 1)
 
 
 cdef void _shortest(uint64_t bits, uint64_t *digits, int *exponent) noexcept nogil:
