@@ -47,7 +47,9 @@ def extensions() -> list[Extension]:
             extra_link_args=LINKING,
             define_macros=MACROS,
             py_limited_api=STABLE,
-            depends=[f"{KERNELS}/{name}" for name in ("_compiler.h", "_digits.h", "_fields.h", "_places.pxi", "_version.pxi")],
+            depends=[
+                f"{KERNELS}/{name}" for name in ("_compiler.h", "_digits.h", "_fields.h", "_places.pxi", "_version.pxi")
+            ],
         )
         for name in NAMES
     ]

@@ -21,6 +21,7 @@ Every message says what was expected, what it got, where, and what to do.
 
 import difflib
 from collections.abc import Iterable, Sequence
+from typing import Any
 
 # More names than this in one message become a wall nobody reads.
 MOST_NAMES_SHOWN = 12
@@ -47,10 +48,18 @@ class CombError(Exception):
         self.where = where
         self.remedy = remedy
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        """Say how it is made again in another process, whatever else the kind of error is."""
+        return _made_again, (type(self), self.what, self.where, self.remedy), self.__dict__
+
     def __str__(self) -> str:
         """Compose the place, the message and the remedy."""
         text = f"{self.where}: {self.what}" if self.where else self.what
         return washed_lines(f"{text}\n  {self.remedy}" if self.remedy else text)
+
+
+def _made_again(kind: type[CombError], what: str, where: str | None, remedy: str | None) -> CombError:
+    return kind(what, where=where, remedy=remedy)
 
 
 class ReadError(CombError):

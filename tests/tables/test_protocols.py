@@ -139,7 +139,12 @@ def test_everything_can_be_copied_and_sent_and_shows_the_same(tmp_path: Path) ->
     assert repr(sent.plan()) == repr(_objects(tmp_path)["plan"]) and sent.sort("kg").ledger[-1].step == "sort"
 
 
-def test_errors_can_be_sent() -> None:
+@pytest.mark.filterwarnings("ignore")
+@pytest.mark.parametrize("engine", ["", "distributed"])
+def test_errors_can_be_sent(engine: str) -> None:
+    if engine:
+        # It has errors pickled in a way of its own.
+        pytest.importorskip(engine)
     for kind in vars(errors).values():
         if isinstance(kind, type) and issubclass(kind, errors.CombError):
             error = kind("what", where="where", remedy="remedy")
