@@ -75,7 +75,8 @@ def test_bars_and_marks_fall_back_where_the_output_has_no_such_characters(demo: 
     command = [sys.executable, "-c", "from comb.cli.main import main; main()"]
     environment = {**os.environ, "PYTHONIOENCODING": encoding, "PYTHONUTF8": "0"}
     shown = []
-    for arguments in (["profile", "inspections.csv"], ["count", "inspections.csv", "--by", "fed"], ["demo", "x"]):
+    several = [["profile", "inspections.csv"], ["count", "inspections.csv", "--by", "fed"], ["demo", "x"]]
+    for arguments in several if encoding == "ascii" else several[:2]:
         ran = subprocess.run([*command, *arguments], cwd=demo, env=environment, capture_output=True, check=True)
         shown.append(ran.stdout.decode(encoding))
     assert not any(f"\\u{code}" in text for text in shown for code in ("2026", "258", "00b7"))
