@@ -19,10 +19,12 @@ except ImportError:
 NAMES = ("_split", "_cells", "_codes", "_moments", "_notation", "_write", "_sheet", "_lines", "_sums", "_arrow")
 SHARED = "comb.kernels.compiled._shared"
 KERNELS = "src/comb/kernels/compiled"
-FLAGS = ["/O2"] if sys.platform == "win32" else ["-O3", "-g0", "-fno-math-errno"]
+# C raises nothing: tables for unwinding the stack would be a part of each module that nobody reads.
+LEAN = ["-g0", "-fno-asynchronous-unwind-tables", "-fno-unwind-tables"]
+FLAGS = ["/O2"] if sys.platform == "win32" else ["-O3", *LEAN, "-fno-math-errno"]
 
 # What handles arrays between Python and the loops is not worth more code.
-SMALL = [] if sys.platform == "win32" else ["-Os", "-g0"]
+SMALL = [] if sys.platform == "win32" else ["-Os", *LEAN]
 
 # Nothing but what the modules give is kept in them.
 LINKING = ["-Wl,--strip-all"] if sys.platform.startswith("linux") else []

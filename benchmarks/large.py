@@ -4,6 +4,8 @@ A file of 12 mixed columns, by default 1,000 MB, is worked on by the command lin
 with so little that everything is kept in temporary files (``--memory``, by default a quarter of the file). Both are run
 in turn; what they print or save has to be the same to the byte.
 
+With ``--workers`` the file is counted by one and by two worker processes instead, against the threads of one process.
+
 The table has for each kind of work the seconds of both, the speed on disk against that in memory in per cent, and the
 largest memory of each process, as the system counts it.
 """
@@ -95,6 +97,18 @@ def run(folder: Path, arguments: tuple[str, ...], memory: str) -> tuple[float, f
     return seconds, most, made.hexdigest()
 
 
+def by_workers(folder: Path) -> None:
+    """Print how long a count takes by threads, by one worker and by two."""
+    took = {}
+    for name, more in {"threads": (), "one worker": ("--workers", "1"), "two workers": ("--workers", "2")}.items():
+        seconds, memory, made = run(folder, ("count", "mixed.csv", "--by", "keeper", *more), "1000TB")
+        took[name] = seconds, made
+        if made != took["threads"][1]:
+            raise SystemExit(f"{name}: what came of it differs")
+        print(f"{name:28}{seconds:>9.1f} s {memory:>6,.0f} MB", flush=True)
+    print(f"two workers against one: {took['one worker'][0] / took['two workers'][0]:.2f} x")
+
+
 def main() -> None:
     """Print the table."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
@@ -102,10 +116,14 @@ def main() -> None:
     parser.add_argument("--memory", default="")
     parser.add_argument("--folder", type=Path)
     parser.add_argument("--only", default="", help="work whose name begins so")
+    parser.add_argument("--workers", action="store_true", help="count by workers")
     asked = parser.parse_args()
     with tempfile.TemporaryDirectory(dir=asked.folder) as place:
         folder = asked.folder or Path(place)
         make_file(folder / "mixed.csv", asked.megabytes)
+        if asked.workers:
+            by_workers(folder)
+            return
         size = (folder / "mixed.csv").stat().st_size
         small = asked.memory or f"{max(150, size / 4e6):.0f}MB"
         print(f"{size / 1e6:,.0f} MB, on disk with --memory {small}\n")

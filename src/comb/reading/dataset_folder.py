@@ -1,6 +1,5 @@
 """A folder that Comb saved: which tables are in it, and whether every file is as it was saved."""
 
-import hashlib
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -85,6 +84,8 @@ def dataset_folder(source: str | Path | HeldSource) -> DatasetFolder | None:
 
 
 def _sum_of(path: Path) -> str:
+    import hashlib
+
     whole = hashlib.sha256()
     with path.open("rb") as stream:
         while piece := stream.read(_AT_ONCE):

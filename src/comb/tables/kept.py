@@ -57,7 +57,9 @@ class Kept:
         >>> dict(Kept({1: "n/a"}).take(np.array([2, 1, 1])).texts)
         {1: 'n/a', 2: 'n/a'}
         """
-        if not len(self):
-            return self
-        hits = np.flatnonzero(np.isin(positions, self.positions))
+        if not len(self) or not len(positions):
+            return Kept()
+        held = np.zeros(1 + max(int(positions.max()), int(self.positions[-1])), np.bool_)
+        held[self.positions] = True
+        hits = np.flatnonzero(held[positions])
         return Kept.of(hits, self.items.take(np.searchsorted(self.positions, positions[hits])))

@@ -6,7 +6,6 @@ than such a file can sensibly be. Nothing is fetched. What is not opened is said
 """
 
 import errno
-import hashlib
 import os
 import stat
 from pathlib import Path
@@ -140,4 +139,6 @@ def sums_in(text: str) -> dict[str, str]:
 
 def differs_from_list(beside: Beside, name: str, sums: dict[str, str]) -> bool:
     """Return whether a file is not the one whose checksum is listed."""
+    import hashlib
+
     return name in sums and beside.data is not None and hashlib.sha256(beside.data).hexdigest() != sums[name]
