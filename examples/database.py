@@ -37,7 +37,7 @@ def main() -> None:
         print("The table as the file has it: days are days, weights of several kinds are text.")
         print(comb.load(source), "\n")
 
-        print("Read as numbers, in kilograms; what is no number keeps its text.")
+        print("Read as numbers, in kilograms; what does not read as a number keeps its text.")
         weights = comb.load(source, types={"kg": "number"})
         tidy = weights.calculate({"kg": "case when kg > 1000 then kg / 1000 else kg end"}, why="typed in grams")
         print(tidy)

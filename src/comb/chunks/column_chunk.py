@@ -11,8 +11,8 @@ When the type is decided, every chunk is asked to `parse` its cells by it:
 - A `ParsedChunk` that was parsed by the same parser returns what it has.
 - One that was parsed by another converts its values if they tell the new ones exactly: an integer is a decimal, a
   decimal of few digits is a number. What the guess did not fit is parsed again from the texts that were kept.
-- Where the values do not tell (a float is no text, a date in one order is not the same date in another), it calls
-  `reread_texts`, which fetches its bytes from the source and splits them once more.
+- Where the values do not tell (a float does not show its text, a date in one order is not the same date in another),
+  it calls `reread_texts`, which fetches its bytes from the source and splits them once more.
 
 The status of a cell is the number of the reason why it is missing (`comb.tables.reasons`), so that it becomes the
 state of the column as it is; only ``absent``, which a parser cannot know, is added.

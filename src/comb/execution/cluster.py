@@ -4,7 +4,7 @@ A task is a plain value and a function of a module, so that anything with the pr
 can do it: processes that are started here (a number), the workers of `distributed` (the address of its scheduler, or a
 client), or an executor that the caller has. Nothing else of an engine is used but `submit`.
 
-Tasks are independent of each other and change nothing, so each may be done again. What goes wrong is told apart:
+Tasks are independent of each other and change nothing, so each may be done again. Three kinds of failure differ:
 
 - An error that Comb raises on purpose in a task is the error of the work, and comes up as it is.
 - A worker that dies (it was killed, or had too little memory) takes its task with it. Processes started here are
@@ -225,7 +225,7 @@ def open_workers(asked: Any) -> Iterator[Workers | None]:
     Raises
     ------
     ParameterError
-        If it is none of these, or what it takes is not installed.
+        If it is something else, or what it takes is not installed.
     WorkersFailed
         If there is nobody at the address.
     """

@@ -133,7 +133,7 @@ def type_word_of(kind: type) -> str:
     Raises
     ------
     ParameterError
-        If there is none.
+        If there is no such table.
     """
     if kind in _PYTHON_TYPES:
         return _PYTHON_TYPES[kind]

@@ -122,7 +122,7 @@ class Kernels(Protocol):
         Parameters
         ----------
         values : float64 array
-            An infinity or what is no number makes a sum that is not finite.
+            An infinity, or not-a-number, makes a sum that is not finite.
         codes : int64 array, optional
             The group of each value; None where all are in one.
         groups : int

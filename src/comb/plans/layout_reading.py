@@ -146,7 +146,7 @@ def _together(source: str | Path, options: ReadOptions, table: str, name: str) -
 
 
 def _pattern_for(opened: OpenDocument, members: Sequence[InnerTable]) -> str:
-    """Return a pattern that means some tables and no other; nothing if there is none."""
+    """Return a pattern that means some tables and no other; nothing if no pattern does."""
     names = {one.name for one in members}
     pairs = takewhile(lambda some: len(set(some)) == 1, zip(*names, strict=False))
     begins = "".join(some[0] for some in pairs)

@@ -178,7 +178,7 @@ def _fitted(
 
 
 def answers_of(plan: PlanText, name: str, table: BareTable) -> Answers | None:
-    """Read the sheet of answers of a table, and hold it against the table; None where there is none."""
+    """Read the sheet of answers of a table, and hold it against the table; None without a sheet."""
     planned = plan.tables[name]
     if not planned.answers:
         return None

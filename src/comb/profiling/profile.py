@@ -111,7 +111,7 @@ WHOLE_ROWS = frozenset({"layout.repeated_header", "layout.totals", "layout.headi
 
 LONGEST: Finder = duplicates.repeated
 
-# And what takes nearly as long goes on beside the later stages; it knows what was told before them.
+# And what takes nearly as long goes on beside the later stages; it knows what was reported before them.
 BESIDE: Finder = duplicates.alike
 
 # Smaller tables are not worth handing to several threads.
@@ -293,7 +293,7 @@ def profile(
                     if progress:
                         progress(Progress(f"looking for {_words(finder)}", len(found), len(FINDERS), "search"))
                     found[finder] = future.result()
-                # What a stage found is told when all of it is done: else what is found would depend on the threads.
+                # What a stage found is reported when all of it is done: else what is found would depend on the threads.
                 for finder in mine:
                     _tell(cache, found[finder])
                 if number == len(STAGES) - len(LATE) - 1:

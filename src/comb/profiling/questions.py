@@ -53,7 +53,7 @@ _CELLS = frozenset({
 # And about whole rows.
 _ROWS = frozenset({"duplicate.key", "duplicate.near", "layout.totals"})
 
-# A key of a row is told by columns with this share of different values.
+# A key of a row has columns with this share of different values.
 LEAST_DIFFERENT = 0.9
 MOST_KEYS = 2
 

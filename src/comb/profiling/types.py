@@ -179,7 +179,7 @@ def mixed_units(table: ColumnCache) -> Findings:
         yield Finding("type.units", (name,), count, table.rows_where(odd), quoted(words), text)
 
 
-# Columns with more different texts are no numbers with units that differ here and there.
+# Columns with more different texts do not hold numbers with units that differ here and there.
 MOST_TEXTS = 500_000
 
 # This many values tell which units there are.

@@ -109,7 +109,7 @@ def unreadable(table: ColumnCache) -> Findings:
 
 
 def _holding(column: Column, where: Mask, texts: Collection[str] | None, others: Collection[str]) -> Mask:
-    """Return where one of some texts is kept; None means all but others, also where there is no text."""
+    """Return where one of some texts is kept; None means all but others, also cells without a text."""
     here = np.zeros(len(column), np.bool_)
     for at in np.flatnonzero(where).tolist():
         text = column.kept.texts.get(at)

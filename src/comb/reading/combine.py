@@ -111,7 +111,7 @@ def document_table(
     """Make a table of one or several inside documents."""
     first, several = tables[0][0], len(tables) > 1
     rules = first.rules
-    # The types of texts are found in all tables together: what is a decimal in one is no text in another.
+    # The types of texts are found in all tables together: what is a decimal in one is a decimal in the others.
     together = several and rules.options.types is None and all(inner.plain for _, inner in tables)
     if together:
         rules = replace(rules, options=rules.options.replace(types="string", missing=[]))

@@ -278,7 +278,7 @@ def _figures(table: BareTable, name: str) -> Floats:
     most = float(np.nanmax(np.abs(values), initial=0.0))
     if most and not SMALLEST <= most <= LARGEST:
         raise ParameterError(
-            f"{name} has values up to {most:.3g}, whose squares are no numbers any more",
+            f"{name} has values up to {most:.3g}, whose squares are too large to be numbers",
             remedy=f"calculate it in another unit first: {name} * 1e{-round(math.log10(most))}",
         )
     return values

@@ -308,7 +308,7 @@ def folding(ignore: Sequence[str]) -> Callable[[str], str]:
 
 
 def rows_where(table: BareTable, where: str | None) -> Mask:
-    """Return the rows for which a condition is true; all where there is none."""
+    """Return the rows for which a condition is true; all rows without a condition."""
     if where is None:
         return np.ones(table.row_count, np.bool_)
     result = evaluate_condition(where, table)

@@ -18,7 +18,7 @@ from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import BOOLEAN, STRING
 
-# More indicator columns than this are no table to be read but a mistake.
+# More indicator columns than this are a mistake, not a table to be read.
 MOST_INDICATORS = 200
 
 # Rows that are listed.
@@ -178,7 +178,7 @@ class ToIndicators(Step, frozen=True, tag="to_indicators"):
             said[row, [places[part] for part in parts]] = True
         others = [one for one in table.names if one != name or self.keep_original]
         titles = unique_names([*others, *values])[len(others) :]
-        # Of an unknown value nothing is known; of one that does not exist, it is none of them.
+        # Of an unknown value nothing is known; of one that does not exist, it is not one of them.
         unknown = column.missing & (column.states != Reason.ABSENT)
         state = np.where(unknown, column.states, np.uint8(0))
         made = {title: Column(BOOLEAN, said[:, at], state, source=NO_PLACE) for at, title in enumerate(titles)}

@@ -200,7 +200,7 @@ def _without_marks(name: str, column: Column, fit: re.Pattern[str]) -> tuple[Col
     again = column._replace(kept=Kept(dict(zip(column.kept.texts, texts, strict=True))))
     made = convert_column(again, parse_request(column.type.word))
     read = {at for at in split if made.present[at]}
-    # A text that is no number without its mark either stays as it was.
+    # A text that is not a number without its mark either remains as it was.
     left = {at: column.kept.texts.get(at, text) for at, text in made.kept.texts.items()}
     made = made._replace(kept=Kept(left), source=column.source, description=column.description)
     marks = {at: found[2] for at, found in split.items() if at in read}

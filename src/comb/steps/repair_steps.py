@@ -99,7 +99,7 @@ def row_with(table: BareTable, key: dict[str, str]) -> int:
     Raises
     ------
     ParameterError
-        If there is none, or more than one.
+        If there is no such row, or more than one.
     """
     hits = np.ones(table.row_count, np.bool_)
     for name, value in key.items():

@@ -29,7 +29,7 @@ from comb.tables.table import BareTable
 # Rows of a group that are named.
 MOST_ROWS_NAMED = 5
 
-# Cells that one row of a source became, of which the history is told.
+# Cells that one row of a source became, of which the history is shown.
 MOST_CELLS = 20
 
 

@@ -24,7 +24,7 @@ from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 
-# More new columns than this are no table to be read but a mistake; `most_columns` allows more.
+# More new columns than this are a mistake, not a table to be read; `most_columns` allows more.
 MOST_NEW_COLUMNS = 200
 
 # Places at which two values meet that are listed.

@@ -17,7 +17,7 @@ from comb.kernels.grouping import Codes
 from comb.tables.origin import Origin
 from comb.tables.text import Text
 
-# So many columns have numbers of two bytes.
+# Up to this number of columns their numbers have two bytes.
 MOST_SMALL = 2**15
 
 

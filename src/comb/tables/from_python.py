@@ -180,7 +180,7 @@ def _column_of_values(name: str, cells: list[Any], mixed_as_text: bool) -> Colum
     if kinds == {float}:
         return column_of_floats(np.array(cells, np.float64))
     if kinds == {float, type(None)}:
-        # None becomes NaN, and is told from other NaN by its place.
+        # None becomes NaN, and differs from other NaN by its place.
         return column_of_floats(np.array(cells, np.float64), [at for at, cell in enumerate(cells) if cell is None])
     absent = [at for at, cell in enumerate(cells) if cell is NO_CELL] if object in kinds else []
     if any(issubclass(kind, np.generic) for kind in kinds):

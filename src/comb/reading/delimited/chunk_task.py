@@ -35,7 +35,7 @@ from comb.reading.delimited.chunking import LAST_LINES, TextChunkRange
 from comb.reading.io.text_stream import FilePlace, FileText, NotUtf8Error
 from comb.version import __version__
 
-# A line end behind a border is looked for in this much, and in twice as much each time there is none.
+# A line end behind a border is looked for in this much, and in twice as much each time it has none.
 LIKELY_RECORD = 1 << 16
 
 
@@ -147,7 +147,7 @@ def record_end(file: FilePlace, start: int, quote: bytes, most: int, *, even: bo
     quote : bytes
         Empty where nothing is quoted.
     most : int
-        Where the text ends, or no end is looked for any more: what is returned if there is none.
+        Where the text ends, or no end is looked for any more: what is returned if no record ends before.
     even : bool
         Whether the place is outside of quotes.
     """

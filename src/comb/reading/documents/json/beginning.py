@@ -9,7 +9,7 @@ import codecs
 import json
 import re
 
-# So many lines show that each is a record.
+# This number of lines shows that each is a record.
 LINES_TRIED = 20
 
 # A string, which may be cut off at the end, or a bracket, or what parts two elements.
@@ -24,7 +24,7 @@ def beginning_of(start: bytes, wanted: int | None, *, first_look: bool) -> bytes
     start : bytes
         The beginning of a source that is longer.
     wanted : int, optional
-        So many records are asked for.
+        How many records are asked for.
     first_look : bool
         As many as are here will do.
 

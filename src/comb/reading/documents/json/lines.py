@@ -44,7 +44,7 @@ NOTHING = (np.zeros(0, np.int32), np.zeros(0, np.int32), np.zeros(0, np.uint8))
 # So much is searched at once by each thread.
 PIECE_BYTES = 8_000_000
 
-# A line end is looked for in this much, and in twice as much each time there is none.
+# A line end is looked for in this much, and in twice as much each time it has none.
 LIKELY_LINE = 1 << 16
 
 

@@ -37,7 +37,7 @@ MOST_NOTES = 20
 # At most this many labels with values are above a table.
 MOST_LABELS = 20
 
-# So many numbers that count on are headings.
+# This number of cells that count on are headings.
 LEAST_COUNTED = 3
 
 
@@ -282,7 +282,7 @@ def _header_lines(grid: SheetGrid, rows: list[int], columns: list[int]) -> int:
 
 
 def _head_numbers(texts: list[str], below: list[bool]) -> bool:
-    """Return whether a row of texts, no two alike, stands above columns that mostly have numbers."""
+    """Return whether a row of different texts is above columns that mostly have numbers."""
     return all(texts) and len(set(texts)) == len(texts) and 2 * sum(below) > len(below)
 
 

@@ -48,7 +48,7 @@ def text_sheet(text: str, layout: Layout, name: str) -> Sheet:
 
 
 def number_of(text: str) -> float | None:
-    """Return the number that a text is, with a point or a comma; None if it is none.
+    """Return the number that a text is, with a point or a comma; None for other texts.
 
     >>> number_of("7.5"), number_of("7,5"), number_of("7*")
     (7.5, 7.5, None)
