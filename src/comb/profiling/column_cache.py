@@ -87,7 +87,7 @@ class ColumnCache(BareTable):
         return self._told.get(name, np.zeros(self.row_count, np.bool_))
 
     def settle(self) -> None:
-        """Keep which rows have cells that are known to be wrong by now, for what is looked for beside later searches."""
+        """Keep which rows have cells known to be wrong by now, for what is looked for beside later searches."""
         told = np.zeros(self.row_count, np.bool_)
         for where in self._told.values():
             told |= where
