@@ -78,7 +78,7 @@ def test_profile_and_commands_ask_workers(folder: Path) -> None:
         alone, shared = run_comb(*command, cwd=folder), run_comb(*command, "--workers", "2", cwd=folder)
         assert (alone.code, alone.out) == (shared.code, shared.out.replace(" --workers 2", "")), shared.err
     small = run_comb("count", "small.csv", "--by", "a", "--workers", "1", cwd=_with_small(folder))
-    assert small.code == 0 and "the workers had nothing to do: they read files of delimited text" in small.err
+    assert small.code == 0 and "the workers had nothing to do: they read whole files of delimited text" in small.err
 
 
 def _with_small(folder: Path) -> Path:

@@ -57,7 +57,7 @@ class Limits:
 NO_LIMITS = Limits()
 
 # What workers are for.
-FOR_WORKERS = f"they read files of delimited text in UTF-8 of more than {TASK_BYTES / 1e6:.0f} MB"
+FOR_WORKERS = f"they read whole files of delimited text in UTF-8 of more than {TASK_BYTES / 1e6:.0f} MB"
 
 
 @contextlib.contextmanager
@@ -95,7 +95,7 @@ def working(
     with _keeping(size, times, limits, say, compiled=compiled) as resources, open_workers(limits.workers) as workers:
         yield resources if workers is None else replace(resources, workers=workers)
         if workers is not None and not workers.asked:
-            say(Notice(f"the workers had nothing to do: {FOR_WORKERS}, and there was none"))
+            say(Notice(f"the workers had nothing to do: {FOR_WORKERS}"))
 
 
 @contextlib.contextmanager
