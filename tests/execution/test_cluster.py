@@ -151,7 +151,7 @@ def test_a_worker_says_what_is_different_about_it(folder: Path, tmp_path: Path) 
     other = FilePlace(place.path, place.size + 1, place.modified, 0)
     with pytest.raises(comb.SourceUnreadable, match="a worker finds another file there"):
         other.read(0, 5)
-    with pytest.raises(comb.SourceMissing):
+    with pytest.raises(comb.SourceMissing, match=r"a worker does not find this file\n  give all machines one shared"):
         FilePlace(str(tmp_path / "none.csv"), 1, 1, 0).read(0, 1)
 
 

@@ -5,7 +5,7 @@ from pathlib import Path
 from threading import Event, Lock
 from typing import Protocol
 
-from comb.errors import ContentError, SourceUnreadable
+from comb.errors import ContentError, SourceMissing, SourceUnreadable
 from comb.kernels import dispatch
 from comb.kernels.types import Data
 from comb.reading.io.encoding import Decoded, is_binary
@@ -13,6 +13,8 @@ from comb.reading.io.source_file import OpenSource
 
 # The layout is guessed from a sample of 400,000 characters, of at most four bytes each.
 LOOK_BYTES = 1_700_000
+
+SHARE_A_FOLDER = "give all machines one shared folder under the same path, and do not change files while they are read"
 
 # So much is read at once where only the checksum is wanted.
 PASSED_AT_ONCE = 8_000_000
@@ -82,13 +84,15 @@ class FilePlace:
         SourceMissing, SourceUnreadable
             If the file is not there, or is another.
         """
-        with OpenSource(self.path) as source:
+        try:
+            source = OpenSource(self.path)
+        except SourceMissing:
+            raise SourceMissing("a worker does not find this file", where=self.path, remedy=SHARE_A_FOLDER) from None
+        with source:
             state = source.state
             if state is None or (state.st_size, state.st_mtime_ns) != (self.size, self.modified):
-                raise SourceUnreadable(
-                    "a worker finds another file there than the one that is being read", where=self.path,
-                    remedy="give all machines one shared folder, and do not change files while they are read",
-                )  # fmt: skip
+                message = "a worker finds another file there than the one that is being read"
+                raise SourceUnreadable(message, where=self.path, remedy=SHARE_A_FOLDER)
             return source.again(self.offset + start, self.offset + stop)
 
 
