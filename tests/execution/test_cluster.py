@@ -1,5 +1,6 @@
 """Workers: processes on this machine, those of an engine with a real scheduler, and what happens when they die."""
 
+import contextlib
 import dataclasses
 import json
 import os
@@ -155,13 +156,23 @@ def test_a_worker_says_what_is_different_about_it(folder: Path, tmp_path: Path) 
         FilePlace(str(tmp_path / "none.csv"), 1, 1, 0).read(0, 1)
 
 
+def children_of(process: int) -> int:
+    """Count the processes that a process has started."""
+    count = 0
+    for place in Path("/proc").glob("[0-9]*/stat"):
+        with contextlib.suppress(OSError):
+            count += place.read_text().rpartition(")")[2].split()[1] == str(process)
+    return count
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="who started whom is read in /proc")
 def test_ctrl_c_ends_workers_too(folder: Path) -> None:
     words = [sys.executable, "-m", "comb", "profile", "visits.csv", "--workers", "2"]
     before = time.monotonic()
     process = subprocess.Popen(
         words, cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, start_new_session=True
     )
-    time.sleep(1.5)
+    until(lambda: children_of(process.pid) >= 2)
     os.killpg(process.pid, signal.SIGINT)
     _, errors = process.communicate(timeout=60)
     assert b"Traceback" not in errors and process.returncode in (0, 130, -signal.SIGINT), errors

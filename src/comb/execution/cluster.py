@@ -18,6 +18,7 @@ No more tasks are given out than the workers can begin, and some more, so that r
 
 import contextlib
 import logging
+import threading
 from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import BrokenExecutor, CancelledError, Executor, Future
@@ -265,8 +266,11 @@ def _own_processes(count: int) -> Iterator[Workers]:
 
     def start() -> Executor:
         # Not by a copy of this process: its threads would not be in the copy, but the locks that they hold would.
-        context = multiprocessing.get_context("spawn")
-        return ProcessPoolExecutor(count, mp_context=context, initializer=_leave_interrupts_to_the_parent)
+        executor = ProcessPoolExecutor(count, mp_context=multiprocessing.get_context("spawn"))
+        with _interrupts_ignored():
+            # The processes begin with the first task, and ignore what is ignored then.
+            executor.submit(int)
+        return executor
 
     workers = Workers(start(), count, "the worker processes", start)
     try:
@@ -275,11 +279,20 @@ def _own_processes(count: int) -> Iterator[Workers]:
         workers.executor.shutdown(wait=False, cancel_futures=True)
 
 
-def _leave_interrupts_to_the_parent() -> None:
-    """Have Ctrl-C end the process that asks, which then lets its workers go."""
+@contextlib.contextmanager
+def _interrupts_ignored() -> Iterator[None]:
+    """Have Ctrl-C end the process that asks, which then lets its workers go, and not the workers beside it."""
     import signal
 
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+    before = signal.signal(signal.SIGINT, signal.SIG_IGN)
+    try:
+        yield
+    finally:
+        # None stands for a handler that Python did not set.
+        signal.signal(signal.SIGINT, before or signal.SIG_DFL)
 
 
 def _of_client(client: Any, name: str) -> Workers:
