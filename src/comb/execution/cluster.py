@@ -95,7 +95,7 @@ class Workers:
         """Replace workers that broke; returns whether that was possible."""
         if self.started_again is None:
             return False
-        self.executor.shutdown(wait=False, cancel_futures=True)
+        self.executor.shutdown(cancel_futures=True)
         self.executor = self.started_again()
         return True
 
@@ -276,7 +276,8 @@ def _own_processes(count: int) -> Iterator[Workers]:
     try:
         yield workers
     finally:
-        workers.executor.shutdown(wait=False, cancel_futures=True)
+        # Waited for: what a pool does in the background must not meet the end of the process.
+        workers.executor.shutdown(cancel_futures=True)
 
 
 @contextlib.contextmanager
