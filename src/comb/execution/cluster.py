@@ -268,8 +268,9 @@ def _own_processes(count: int) -> Iterator[Workers]:
         # Not by a copy of this process: its threads would not be in the copy, but the locks that they hold would.
         executor = ProcessPoolExecutor(count, mp_context=multiprocessing.get_context("spawn"))
         with _interrupts_ignored():
-            # The processes begin with the first task, and ignore what is ignored then.
-            executor.submit(int)
+            # A process begins with the first task for which there is no other, and ignores what is ignored then.
+            for _ in range(count):
+                executor.submit(int)
         return executor
 
     workers = Workers(start(), count, "the worker processes", start)
