@@ -189,7 +189,7 @@ def _open_transcoded(
         def content() -> Data:
             file.seek(0)
             if _are_lines(beginning, options):
-                return kept_of(file, size, storage)
+                return kept_of(file.read, size, storage)
             check_memory(size, held, opened.path, resources.memory)
             return file.read()
 

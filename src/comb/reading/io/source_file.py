@@ -10,7 +10,7 @@ import stat
 import sys
 import zipfile
 from collections import deque
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor, Future
 from dataclasses import dataclass
 from io import BufferedReader
@@ -253,11 +253,7 @@ class OpenSource:
         self._file.seek(0)
         self._checksum.close()
         self._checksum, self._read, self.at_end = _Checksum(beside=self._beside), 0, False
-        whole = storage.empty(self.size or 0, np.uint8)
-        while not self.at_end:
-            data = self.read(KEPT_AT_ONCE)
-            whole[self._read - len(data) : self._read] = np.frombuffer(data, np.uint8)
-        return whole.data
+        return kept_of(self.read, self.size or 0, storage)
 
     def rest(self, factor: float) -> bytes:
         """Read all that is left, if it can be held this many times over in memory."""
@@ -360,10 +356,10 @@ def check_path(path: object) -> None:
         )  # fmt: skip
 
 
-def kept_of(file: IO[bytes], size: int, storage: Storage) -> memoryview:
-    """Read what is left of an open file to where a storage keeps it."""
+def kept_of(read: Callable[[int], bytes], size: int, storage: Storage) -> memoryview:
+    """Read this many bytes, some at a time, to where a storage keeps them."""
     whole, at = storage.empty(size, np.uint8), 0
-    while data := file.read(KEPT_AT_ONCE):
+    while data := read(KEPT_AT_ONCE):
         whole[at : at + len(data)] = np.frombuffer(data, np.uint8)
         at += len(data)
     return whole.data

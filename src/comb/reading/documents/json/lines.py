@@ -80,7 +80,8 @@ class FoundLines:
             for begins, ends, kinds in piece.columns
         ]
         self._pieces.append((piece._replace(columns=columns), {name: at for at, name in enumerate(names)}))
-        self.names += [name for name in names if name not in set(self.names)]
+        # In the order in which they come, each once.
+        self.names = list(dict.fromkeys([*self.names, *names]))
         return len(set(names)) == len(names)
 
     def count_of(self, name: str, kind: str) -> int:
