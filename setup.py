@@ -16,7 +16,7 @@ try:
 except ImportError:
     cythonize = None
 
-NAMES = ("_split", "_cells", "_codes", "_moments", "_notation", "_write", "_sheet", "_lines", "_sums", "_arrow")
+NAMES = ("_split", "_cells", "_codes", "_moments", "_notation", "_write", "_sheet", "_json", "_sums", "_arrow")
 SHARED = "comb.kernels.compiled._shared"
 KERNELS = "src/comb/kernels/compiled"
 # C raises nothing: tables for unwinding the stack would be a part of each module that nobody reads.

@@ -2,9 +2,10 @@
 
     python benchmarks/documents.py [MEGABYTES] [FOLDER]
 
-Makes a file of JSON Lines with ten flat fields, by default of 200 MB, and a workbook of two million
-cells, in a temporary folder or in the one given, where they are kept. The yardstick of JSON
-Lines is msgspec's decoder on the same bytes into plain dicts; that of writing a workbook is
+Makes a file of JSON Lines with ten flat fields, by default of 200 MB, one of nested records (objects
+inside, and lists of records), the same records as one document, and a workbook of two million cells, in
+a temporary folder or in the one given, where they are kept. The yardstick of JSON is msgspec's decoder
+on the same bytes into plain dicts, while all tables are loaded; that of writing a workbook is
 XlsxWriter alone, in its mode of constant memory, on the same values, ready as Python rows.
 Every measurement is made in a process of its own.
 """
@@ -17,6 +18,7 @@ from pathlib import Path
 from random import Random
 
 BYTES_PER_RECORD = 174
+BYTES_PER_VISIT = 373
 ROWS, COLUMNS = 100_000, 20
 
 
@@ -42,6 +44,38 @@ def make_lines(place: Path, megabytes: float) -> Path:
     return place
 
 
+def make_nested(place: Path, megabytes: float) -> tuple[Path, Path]:
+    """Write nested records: in lines, and as one document."""
+    document = place.with_suffix(".json")
+    if not document.exists():
+        chance = Random(1)
+        with place.open("w", encoding="utf-8") as lines, document.open("w", encoding="utf-8") as whole:
+            whole.write('{"made_by": "gateway", "visits": [\n')
+            for number in range(int(megabytes * 1e6 / BYTES_PER_VISIT)):
+                record = {
+                    "visit": number,
+                    "day": f"2025-05-{chance.randrange(28) + 1:02}",
+                    "apiary": {
+                        "name": chance.choice(["Alder", "Rowan"]),
+                        "place": {"east": chance.random(), "north": 1},
+                    },
+                    "hives": [
+                        {
+                            "hive": f"{chance.randrange(900):04}",
+                            "weight_kg": round(chance.random() * 50, 2),
+                            "queen": chance.choice(["seen", None]),
+                            "frames": [{"side": side, "brood": chance.randrange(100)} for side in "ab"],
+                        }
+                        for _ in range(chance.randrange(1, 4))
+                    ],
+                }
+                text = json.dumps(record)
+                lines.write(text + "\n")
+                whole.write((",\n" if number else "") + text)
+            whole.write("]}")
+    return place, document
+
+
 def make_workbook(place: Path) -> Path:
     """Write the workbook: every fourth column text, the others numbers."""
     if not place.exists():
@@ -64,7 +98,7 @@ _CHILD = """
 import json, resource, sys, time
 kind, path, scratch = sys.argv[1:4]
 import comb; comb.Table
-if kind == "decode":
+if kind.startswith("decode"):
     import msgspec
     data = open(path, "rb").read()
 if kind in ("save", "write"):
@@ -74,9 +108,11 @@ if kind in ("save", "write"):
 before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
 start = time.perf_counter()
 if kind == "load":
-    comb.load(path)
+    comb.load_all(path)
 elif kind == "decode":
     msgspec.json.Decoder().decode_lines(data)
+elif kind == "decode whole":
+    msgspec.json.Decoder().decode(data)
 elif kind == "inspect":
     comb.inspect(path)
 elif kind == "save":
@@ -112,12 +148,19 @@ def main() -> None:
         lines, book = make_lines(folder / f"flat-{megabytes:g}.jsonl", megabytes), make_workbook(folder / "cells.xlsx")
         size = lines.stat().st_size
         load, decode, look = measured(lines, "load", "decode", "inspect")
+        in_lines, whole = make_nested(folder / f"nested-{megabytes:g}.jsonl", megabytes)
+        nested, nested_decode = measured(in_lines, "load", "decode")
+        one, one_decode = measured(whole, "load", "decode whole")
+        nested_size = in_lines.stat().st_size
         (cells,) = measured(book, "load")
         save, write = measured(book, "save", "write", tries=1)
     rows = [
         ("JSON Lines, against msgspec's decoder", f"{decode['seconds'] / load['seconds']:.2f} x as fast"),
         ("memory for it, over the file's size", f"{load['memory'] / size:.2f}"),
         ("inspect of it", f"{look['seconds']:.1f} s"),
+        ("nested JSON Lines, three tables", f"{nested_decode['seconds'] / nested['seconds']:.2f} x as fast"),
+        ("the same in one document", f"{one_decode['seconds'] / one['seconds']:.2f} x as fast"),
+        ("memory for it, over the file's size", f"{one['memory'] / nested_size:.2f}"),
         ("workbook of two million cells", f"{ROWS * COLUMNS / cells['seconds'] / 1e6:.2f} M cells/s"),
         ("memory for it", f"{cells['peak'] / 1e9:.2f} GB"),
         ("save as .xlsx, against XlsxWriter", f"{write['seconds'] / save['seconds']:.2f} x as fast"),

@@ -17,7 +17,8 @@ from comb.demo.documents import READINGS, scales
 from comb.demo.files import demo_bytes
 from comb.execution.resources import Resources
 from comb.kernels import dispatch
-from comb.reading.documents.json import lines as lines_of_json
+from comb.reading.documents.json import found as found_lists
+from comb.reading.documents.json import records as found_records
 from comb.reading.load import load_table
 from comb.tables.read_options import ReadOptions
 from support.both_kernels import facts, reference
@@ -267,9 +268,27 @@ def test_every_value_is_there_as_value_or_as_text(
                 assert kept == value or json.loads(kept.lower()) == value or math.isclose(float(kept), value)
 
 
-DEEP = st.recursive(PLAIN, lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from("xyz"), inner, max_size=3), max_leaves=5)  # fmt: skip
-LINES = st.dictionaries(st.sampled_from(["a", "b", "c d", "é", 'q"', "x"]), DEEP, max_size=5).map(json.dumps)
-ODD = st.sampled_from(["", "  ", "{", '{"a": 1,}', "[1]", "7", '{"a": NaN, "b": -Infinity}', '{"a": 01}', '{"b": "\\ud800"}', '{"a": "\\u00e9\\n"}', '{"a": 123456789012345678901}', '{"a": 0.12345678901234567890}', '{"a": 1e999}', '{"a": "2025-05-01"}', '{"a": 1} 2', "\u00a0", '{"a":{"x":1},"a":2}', ' {"x" : [1,{}] } \r', '{"a": tru}', '{"a": 1e5, "b": -0}'])  # fmt: skip
+LONG = (
+    st.integers(10**17, 10**19)
+    | st.floats(0, 1e-3)
+    | st.floats(0, 1)
+    | st.sampled_from([0.12345678901234567, 5e-324, -0.0])
+)
+DEEP = st.recursive(PLAIN | LONG, lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from("xyz"), inner, max_size=3), max_leaves=5)  # fmt: skip
+ITEMS = st.dictionaries(st.sampled_from(["a", "b", "c d", "é", 'q"', "value", "parent_row"]), DEEP, max_size=3)
+BELOW = st.lists(ITEMS | DEEP | st.dictionaries(st.sampled_from("ab"), st.lists(ITEMS, max_size=3), max_size=2), max_size=4)  # fmt: skip
+USUAL = st.fixed_dictionaries(
+    {"a": PLAIN | LONG},
+    optional={
+        "at": st.dictionaries(st.sampled_from("xyz"), PLAIN | LONG, max_size=2),
+        "b": st.lists(st.dictionaries(st.sampled_from(["p", "q", "value"]), PLAIN, max_size=2), max_size=3),
+        "some": st.lists(PLAIN, max_size=2),
+        "deep": st.lists(st.fixed_dictionaries({"p": PLAIN, "q": st.lists(ITEMS, max_size=2)}), max_size=2),
+    },
+)
+RECORDS = USUAL | USUAL | st.dictionaries(st.sampled_from(["a", "b", "c d", "é", "x", "a.b"]), DEEP | BELOW, max_size=5)
+LINES = RECORDS.map(json.dumps)
+ODD = st.sampled_from(["", "  ", "{", '{"a": 1,}', "[1]", "7", '{"a": NaN, "b": -Infinity}', '{"a": 01}', '{"b": "\\ud800"}', '{"a": "\\u00e9\\n"}', '{"a": 123456789012345678901}', '{"a": 0.12345678901234567890}', '{"a": 1e999}', '{"a": "2025-05-01"}', '{"a": 1} 2', "\u00a0", '{"a":{"x":1},"a":2}', ' {"x" : [1,{}] } \r', '{"a": tru}', '{"a": 1e5, "b": -0}', '{"new": 1, "b": {"newer": [{"p": 1}]},}', '{"b": [{"p": 1, "q": [{"r": 2}]}, {"s": 3}, 4, null, []], "x": }', '{"b": [{}]}', '{"b": [ ]}', '{"b": [ {"p" : [{"r": 2}, 7]} , {} ] , "x":[{"p":1}] }', '{"b": [{"p": 1]}'])  # fmt: skip
 
 
 @given(st.lists(LINES | ODD, min_size=1, max_size=15), st.integers(1, 60))
@@ -291,12 +310,51 @@ def test_the_quick_road_gives_what_the_reference_gives(
     assert read() == expected
     # In pieces of any size, and kept on disk: the same.
     with monkeypatch.context() as patch:
-        patch.setattr(lines_of_json, "PIECE_BYTES", size)
-        patch.setattr(lines_of_json, "LIKELY_LINE", 3)
+        patch.setattr(found_records, "PIECE_BYTES", size)
+        patch.setattr(found_records, "LIKELY_LINE", 3)
         assert read() == expected
         if isinstance(expected, dict) and len(expected) == 1:
             on_disk = load_table(place, ReadOptions(), resources=Resources(2, storage=storage_in(tmp_path)))
             assert facts(on_disk) == expected[next(iter(expected))]
+
+
+DOCUMENTS = st.lists(RECORDS | st.just({}), min_size=1, max_size=8) | st.dictionaries(
+    st.sampled_from(["data", "b/c", "meta", "é", 'q"', "x"]),
+    st.lists(RECORDS, max_size=5) | DEEP | st.dictionaries(st.sampled_from("kl"), st.lists(RECORDS, max_size=3) | DEEP, max_size=3),
+    max_size=3,
+)  # fmt: skip
+DAMAGE = st.sampled_from([None, None, None, "}", "]", ",", '"', " ", "{", '{"a": 1, "a": 2}', "\x01", "[{}]", ":", "1"])
+
+
+@given(DOCUMENTS, st.sampled_from([None, 1]), DAMAGE, st.floats(0, 1), st.integers(1, 60), st.sampled_from(["keep", "keep", "count", "rows", "columns"]))  # fmt: skip
+@settings(max_examples=250, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_lists_of_records_are_found_as_the_reference_finds_them(
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    value: Any,
+    indent: int | None,
+    damage: str | None,
+    share: float,
+    size: int,
+    lists: Any,
+) -> None:
+    text = json.dumps(value, indent=indent, ensure_ascii=False)
+    at = int(len(text) * share)
+    place = tmp_path / "any.json"
+    place.write_text(text if damage is None else text[:at] + damage + text[at:], encoding="utf-8", newline="")
+
+    def read() -> object:
+        try:
+            return {name: facts(table) for name, table in comb.load_all(place, lists=lists).items()}
+        except comb.CombError as error:
+            return str(error)
+
+    with reference():
+        expected = read()
+    with monkeypatch.context() as patch:
+        patch.setattr(found_records, "PIECE_BYTES", size)
+        patch.setattr(found_lists, "LEAST_LIST", 1)
+        assert read() == expected
 
 
 @compiled_only
@@ -312,9 +370,18 @@ def test_lines_that_do_not_fit_into_memory(tmp_path: Path) -> None:
     packed.write_bytes(gzip.compress(place.read_bytes(), 1))
     alone = run_comb("count", place.name, "--by", "hive", cwd=tmp_path)
     assert alone.code == 0 and "hive 26  18000" in alone.out and "working on disk" not in alone.err
-    for name in (place.name, packed.name):
+    # The same as one document: a list beside something else, with records inside its last one.
+    whole = tmp_path / "readings.json"
+    whole.write_text(
+        '{"by": "scale", "list": [' + (block * 45).replace("\n", ",\n") + '{"late": 1, "parts": [{"p": 1}]}]}'
+    )
+    for name in (place.name, packed.name, whole.name):
         small = run_comb("count", name, "--by", "hive", "--memory", "100MB", cwd=tmp_path)
-        assert small.out.replace(".gz", "") == alone.out and "working on disk" in small.err, small.err
+        same = small.out.replace(".gz", "").replace(".json ", ".jsonl ") == alone.out
+        assert (same or name == whole.name) and "working on disk" in small.err, small.err
+        assert "hive 26  18000" in small.out
+    parts = run_comb("show", whole.name, "--table", "parts", "--memory", "100MB", cwd=tmp_path)
+    assert parts.code == 0 and "900001" in parts.out, parts.err
     profiled = [comb.profile(place, memory=memory) for memory in (None, "150MB")]
     assert [str(one) for one in profiled[0].findings] == [str(one) for one in profiled[1].findings]
     with pytest.raises(comb.NotEnoughMemory):

@@ -15,8 +15,8 @@ COUNT = 2.5
 PROFILE = 3.0
 RUN = 4.5
 
-# JSON Lines take this many times as much as delimited text of the same size.
-JSON_LINES_TO_TEXT = 1.3
+# JSON takes this many times as much as delimited text of the same size; less where no lists of records are inside.
+JSON_TO_TEXT = 1.7
 
 # What is held and decoded whole takes at least this many times its size, documents and their tables included.
 HELD = 5.0
@@ -87,7 +87,8 @@ def check_memory(size: int, times: float, where: str, memory: int | None = None)
         f"loading {amount(size)} needs about {amount(int(size * times))} of memory, {there}",
         where=where,
         remedy="read less of it: rows=..., or --rows; delimited text that is too large is worked on in temporary files "
-        "by comb run (Plan.run), profile, count and show; workbooks, JSON and standard input are held in memory",
+        "by comb run (Plan.run), profile, count and show, and so are lists of records in JSON; workbooks, other JSON "
+        "and standard input are held in memory",
     )
 
 

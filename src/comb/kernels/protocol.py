@@ -24,7 +24,8 @@ from comb.kernels.types import (
     DateLayout,
     Dialect,
     Field,
-    JsonLines,
+    JsonList,
+    JsonRecords,
     Kinds,
     OffsetCells,
     Parsed,
@@ -152,8 +153,17 @@ class Kernels(Protocol):
     def plain_numbers(self, texts: StringBuffer, marks: Marks, unit: str) -> PlainNumbers:
         """Write numbers of one notation as plain ones; see `comb.kernels.reference.notation.plain_numbers`."""
 
-    def take_json_lines(self, data: Data) -> JsonLines | None:
-        """Find the cells of JSON Lines in UTF-8; None where an object for each record has to be made."""
+    def take_json_records(self, data: Data, *, lines: bool) -> JsonRecords | None:
+        """Find the cells of records in JSON, in UTF-8; None where an object for each record has to be made.
+
+        There is one in each line, or a comma between two.
+        """
+
+    def find_json_lists(self, data: Data, least: int, most: int) -> list[JsonList] | None:
+        """Find the lists of records in a JSON document; None where its brackets do not close, or it is too large.
+
+        Lists of fewer bytes than the least are passed over. They are cut behind a record whenever there are most bytes.
+        """
 
     def encode_cells(self, cells: OffsetCells, positions: NDArray[Any]) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
         """Number some cells, in ascending order, as `encode` does."""

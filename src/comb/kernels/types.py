@@ -327,27 +327,72 @@ def cells_of(texts: StringBuffer) -> OffsetCells:
 JSON_KINDS = ("absent", "null", "false", "true", "integer", "float", "string", "escaped", "nested", "not finite")
 
 
-class JsonLines(NamedTuple):
-    """The cells of records that are in lines of JSON.
+class JsonCells(NamedTuple):
+    """The cells of records in JSON: those of a whole text, or those in the lists under one key.
 
     Attributes
     ----------
-    data : bytes or memoryview
+    key : bytes
+        The key, dotted; empty for those of the whole text.
+    above : int
+        The place of the table whose records have these inside, in the list of tables; -1 if there is none.
+    parents : int32 array
+        The row each one is in, from 0; empty for those of the whole text.
+    rows : int
     names : list of bytes
         Of the columns, dotted.
     columns : list of (begins, ends, kinds)
         The kinds are places in `JSON_KINDS`; strings are without their quotes.
+    filled : list of bool
+        Whether a column has anything but nulls and empty lists.
+    """
+
+    key: bytes
+    above: int
+    parents: NDArray[np.int32]
+    rows: int
+    names: list[bytes]
+    columns: list[tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.uint8]]]
+    filled: list[bool]
+
+
+class JsonRecords(NamedTuple):
+    """Records in JSON, and those in lists inside them.
+
+    Attributes
+    ----------
+    data : bytes or memoryview
+    tables : list of JsonCells
+        That of all records first; each behind the one above it.
     lines : int32 array
-        The line of each record, from 1.
+        The line of each record, from 1; the number of each where they are in a list.
     bad : list of (int, int, int)
         Lines that are no record: number, and where each begins and ends.
     """
 
     data: Data
-    names: list[bytes]
-    columns: list[tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.uint8]]]
+    tables: list[JsonCells]
     lines: NDArray[np.int32]
     bad: list[tuple[int, int, int]]
+
+
+class JsonList(NamedTuple):
+    """A list of records in a JSON document.
+
+    Attributes
+    ----------
+    keys : tuple of bytes
+        The keys that lead to it, as they are written.
+    begin, end : int
+        Where its brackets are: that of the first, and behind the last.
+    cuts : int64 array
+        Where its pieces begin, but for the first.
+    """
+
+    keys: tuple[bytes, ...]
+    begin: int
+    end: int
+    cuts: NDArray[np.int64]
 
 
 class SheetCells(NamedTuple):

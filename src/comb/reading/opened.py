@@ -9,7 +9,7 @@ from pathlib import Path, PurePath
 
 from comb.errors import ContentError, ParameterError, counted, listing
 from comb.execution.disk import DiskStorage
-from comb.execution.memory import HELD, JSON_LINES_TO_TEXT, LARGE, TIMES_REFERENCE, check_memory
+from comb.execution.memory import HELD, JSON_TO_TEXT, LARGE, TIMES_REFERENCE, check_memory
 from comb.execution.progress import Progress
 from comb.execution.resources import Resources
 from comb.formats.sniff import (
@@ -147,9 +147,9 @@ def open_source(
         read_all: Callable[[], Data] = (lambda: start) if opened.at_end else partial(opened.everything, start, held)
         if start.startswith(SQLITE_START):
             _check_settled(opened)
-        if not opened.at_end and opened.size is not None and _are_lines(start, rules.options):
-            # They take less than other documents, and need not be in memory.
-            factor = resources.times_memory * JSON_LINES_TO_TEXT
+        if not opened.at_end and opened.size is not None and _is_found(start, rules.options):
+            # It takes less than other documents, and need not be in memory.
+            factor = resources.times_memory * JSON_TO_TEXT
             on_disk = resources.storage.on_disk
             read_all = partial(opened.kept, resources.storage) if on_disk else partial(opened.everything, start, factor)
         document = _document(start, read_all, opened.name, rules.options, resources)
@@ -188,7 +188,7 @@ def _open_transcoded(
 
         def content() -> Data:
             file.seek(0)
-            if _are_lines(beginning, options):
+            if _is_found(beginning, options):
                 return kept_of(file.read, size, storage)
             check_memory(size, held, opened.path, resources.memory)
             return file.read()
@@ -200,14 +200,10 @@ def _open_transcoded(
     return _read_text(opened, text, rules, resources, compression=compression)
 
 
-def _are_lines(start: bytes, options: ReadOptions) -> bool:
-    """Return whether a text is JSON Lines that the kernels read, as far as its beginning shows."""
+def _is_found(start: bytes, options: ReadOptions) -> bool:
+    """Return whether a text is JSON whose records the kernels find, as far as its beginning shows."""
     text = start[:LOOK_AT].decode(errors="replace")
-    if not looks_like_json(text) or not dispatch.kernels.compiled or options.encoding is not None:
-        return False
-    from comb.reading.documents.json.document import begins_as_lines
-
-    return begins_as_lines(start)
+    return looks_like_json(text) and dispatch.kernels.compiled and options.encoding is None
 
 
 def _check_settled(opened: OpenSource) -> None:
@@ -371,18 +367,21 @@ def _document(
     if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):
         return None
     # What reads them is loaded when it is needed: delimited text is the usual case.
-    from comb.reading.documents.json.document import json_document, json_lines_document
+    from comb.reading.documents.json.document import json_document
+    from comb.reading.documents.json.found import found_document
     from comb.reading.documents.workbooks.book import read_page
 
     content = whole()
     if looks_like_json(beginning):
         _refuse_options(options, (*TEXT_ONLY_BUT_ENCODING, "header"), name, "JSON")
+    # Parsed, there are objects of Python for what is in it.
+    held = max(HELD, resources.times_memory)
+    check = partial(check_memory, len(content), held, name, resources.memory)
     if options.encoding is None:
-        quick = json_lines_document(content, name, resources.threads, resources.storage)
+        quick = found_document(content, name, resources.threads, resources.storage, check)
         if quick is not None:
             return quick
-    # From here on there are objects of Python for what is in it.
-    check_memory(len(content), max(HELD, resources.times_memory), name, resources.memory)
+    check()
     text = decode(bytes(content), name, options.encoding, delimited=False).text
     return read_page(text, name) or json_document(text, name)
 

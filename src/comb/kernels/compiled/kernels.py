@@ -35,7 +35,9 @@ from comb.kernels.types import (
     DateLayout,
     Dialect,
     Field,
-    JsonLines,
+    JsonCells,
+    JsonList,
+    JsonRecords,
     Kinds,
     NumberForm,
     OffsetCells,
@@ -211,12 +213,27 @@ class CompiledKernels:
         found = _notation.plain_numbers(*texts, ord(marks.decimal), group, unit.encode(), unit == PER_CENT)
         return PlainNumbers(StringBuffer(*found[:2]), *found[2:])
 
-    def take_json_lines(self, data: Data) -> JsonLines | None:
-        """Find the cells of JSON Lines; None where one is written in a way left to the parser of JSON."""
-        from comb.kernels.compiled import _lines
+    def take_json_records(self, data: Data, *, lines: bool) -> JsonRecords | None:
+        """Find the cells of records in JSON; None where one is written in a way left to the parser of JSON."""
+        from comb.kernels.compiled import _json
 
-        found = _lines.take_records(data) if len(data) < INT32_MAX else None
-        return None if found is None else JsonLines(data, *found)
+        if len(data) >= INT32_MAX:
+            return None
+        if lines:
+            found = _json.take_lines(data)
+            return None if found is None else JsonRecords(data, [JsonCells(*one) for one in found[0]], *found[1:])
+        tables = _json.take_list(data)
+        if tables is None:
+            return None
+        cells = [JsonCells(*one) for one in tables]
+        return JsonRecords(data, cells, np.arange(cells[0].rows, dtype=np.int32), [])
+
+    def find_json_lists(self, data: Data, least: int, most: int) -> list[JsonList] | None:
+        """Find the lists of records in a JSON document."""
+        from comb.kernels.compiled import _json
+
+        found = _json.find_lists(data, least, most)
+        return None if found is None else [JsonList(*one) for one in found]
 
     def encode_cells(self, cells: OffsetCells, positions: NDArray[Any]) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
         """Number some cells, in ascending order, as `encode` does."""

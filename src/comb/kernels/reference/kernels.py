@@ -24,7 +24,8 @@ from comb.kernels.types import (
     DateLayout,
     Dialect,
     Field,
-    JsonLines,
+    JsonList,
+    JsonRecords,
     Kinds,
     MomentForm,
     NumberForm,
@@ -156,8 +157,12 @@ class ReferenceKernels:
         """Write numbers of one notation as plain ones."""
         return notation.plain_numbers(texts.strings(), marks, unit)
 
-    def take_json_lines(self, data: Data) -> JsonLines | None:
+    def take_json_records(self, data: Data, *, lines: bool) -> JsonRecords | None:
         """Return None: an object is made of each record."""
+        return None
+
+    def find_json_lists(self, data: Data, least: int, most: int) -> list[JsonList] | None:
+        """Return None: all of a document is parsed at once."""
         return None
 
     def encode_cells(self, cells: OffsetCells, positions: NDArray[Any]) -> tuple[NDArray[np.int64], NDArray[np.int32]]:

@@ -22,7 +22,7 @@ from blake3 import blake3
 
 from comb.errors import CombError, ParameterError, SourceMissing, SourceUnreadable, listing, nearest
 from comb.execution.executor import helper
-from comb.execution.memory import JSON_LINES_TO_TEXT, LARGE, check_memory
+from comb.execution.memory import JSON_TO_TEXT, LARGE, check_memory
 from comb.execution.storage import Storage
 from comb.formats.sniff import BINARY_START, looks_like_json
 from comb.reading.io.decompress import USUAL_PACKING, WORKBOOK_PARTS, compression_of
@@ -366,7 +366,7 @@ def kept_of(read: Callable[[int], bytes], size: int, storage: Storage) -> memory
 
 
 def size_of(source: Source) -> int:
-    """Return about how many bytes of delimited text a source has, or would have: JSON Lines take more than text.
+    """Return about how many bytes of delimited text a source has, or would have: JSON takes more than text.
 
     Other documents and streams, which are held in memory whatever is chosen, count nothing; nor does what is not there.
     """
@@ -386,9 +386,7 @@ def _size_unpacked(given: Path) -> int:
             if start.startswith(BINARY_START):
                 return 0
             if looks_like_json(start.decode(errors="replace")):
-                first, end, _ = start.strip().partition(b"\n")
-                lines = first.startswith(b"{") and bool(end) and first.rstrip().endswith(b"}")
-                return int(size * JSON_LINES_TO_TEXT) if lines else 0
+                return int(size * JSON_TO_TEXT)
             if kind == "zip":
                 with zipfile.ZipFile(stream) as archive:
                     members = [one.file_size for one in archive.infolist()]

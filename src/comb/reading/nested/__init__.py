@@ -1,1 +1,0 @@
-"""JSON (RFC 8259) and JSON Lines: the tables inside, and these as columns."""
