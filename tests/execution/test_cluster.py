@@ -76,9 +76,10 @@ def test_profile_and_commands_ask_workers(folder: Path) -> None:
         mine = comb.profile(folder / "visits.csv", workers=workers)
     assert [str(one) for one in mine.findings] == [str(one) for one in comb.profile(folder / "visits.csv").findings]
     for command in (("count", "visits.csv", "--by", "hive"), ("show", "visits.csv", "--largest", "kg"), ("run", "plan.yaml", "--dry-run", "--json")):  # fmt: skip
-        alone, shared = run_comb(*command, cwd=folder), run_comb(*command, "--workers", "2", cwd=folder)
+        alone = run_comb(*command, cwd=folder, fresh=True)
+        shared = run_comb(*command, "--workers", "2", cwd=folder, fresh=True)
         assert (alone.code, alone.out) == (shared.code, shared.out.replace(" --workers 2", "")), shared.err
-    small = run_comb("count", "small.csv", "--by", "a", "--workers", "1", cwd=_with_small(folder))
+    small = run_comb("count", "small.csv", "--by", "a", "--workers", "1", cwd=_with_small(folder), fresh=True)
     assert small.code == 0 and "the workers had nothing to do: they read whole files of delimited text" in small.err
 
 
@@ -250,7 +251,7 @@ def test_an_engine_with_a_worker_that_is_killed(
     assert workers[0].wait(10) == -signal.SIGKILL
     plan = comb.Plan.load(folder / "plan.yaml")
     assert saved(folder, workers=address) == expected
-    done = run_comb("count", "visits.csv", "--by", "hive", "--workers", address, cwd=folder)
+    done = run_comb("count", "visits.csv", "--by", "hive", "--workers", address, cwd=folder, fresh=True)
     assert done.code == 0 and "hive 26  17500" in done.out
     with pytest.raises(comb.WorkersFailed, match=r"cannot be reached any more|has no workers"):
         plan.run(overwrite=True, workers=address, progress=lambda message: scheduler.kill())
