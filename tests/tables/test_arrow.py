@@ -84,6 +84,12 @@ STRANGE: dict[str, tuple[Callable[[], Any], str, list[Any]]] = {
     "list": (lambda: pa.array([[1, None], None]), "json", ["[1, null]", None]),
     "fixed list": (lambda: pa.array([[1, 2], None], pa.list_(pa.int8(), 2)), "json", ["[1, 2]", None]),
     "map": (lambda: pa.array([[("k", 1)], None], pa.map_(pa.string(), pa.int32())), "json", ['[{"key": "k", "value": 1}]', None]),
+    "runs": (lambda: pa.RunEndEncodedArray.from_arrays(pa.array([1, 2], pa.int16()), pa.array(["a", None])), "string", ["a", None]),
+    "list of runs": (lambda: pa.ListArray.from_arrays([0, 2, 2], pa.RunEndEncodedArray.from_arrays([2], pa.array([5])), mask=pa.array([False, True])), "json", ["[5, 5]", None]),
+    "list view": (lambda: pa.array([[1, None], None], pa.list_view(pa.int8())), "json", ["[1, null]", None]),
+    "large list view": (lambda: pa.LargeListViewArray.from_arrays([1, 0], [2, 1], [7, 8, 9], mask=pa.array([False, True])), "json", ["[8, 9]", None]),
+    "union": (lambda: pa.UnionArray.from_sparse(pa.array([1, 0], pa.int8()), [pa.array([None, None], pa.int8()), pa.array(["x", "y"])]), "json", ['"x"', None]),
+    "dense union": (lambda: pa.UnionArray.from_dense(pa.array([4, 7], pa.int8()), pa.array([1, 0], pa.int32()), [pa.array([9, 1.5]), pa.nulls(1)], type_codes=[4, 7]), "json", ["1.5", None]),
     "dictionary of numbers": (lambda: pa.array([30, None]).dictionary_encode(), "integer", [30, None]),
 }  # fmt: skip
 
@@ -114,6 +120,51 @@ def test_structures_become_columns() -> None:
         None,
         None,
     ]
+
+
+ASKED = {
+    "integer": [pa.int8(), pa.uint16(), pa.int32(), pa.uint64(), pa.float64(), pa.float32(), pa.string()],
+    "string": [pa.string(), pa.large_string(), pa.dictionary(pa.int8(), pa.string()), pa.dictionary(pa.int64(), pa.large_string()), pa.int8()],
+    "datetime": [pa.timestamp("s"), pa.timestamp("ms"), pa.timestamp("ns"), pa.timestamp("s", tz="UTC"), pa.date32()],
+    "date": [pa.date64(), pa.timestamp("s")],
+    "number": [pa.float32(), pa.int64()],
+}  # fmt: skip
+
+
+def asked_for(table: BareTable, schema: pa.Schema) -> pa.Table:
+    given_away = pa.RecordBatchReader._import_from_c_capsule(table.__arrow_c_stream__(schema.__arrow_c_schema__()))
+    found = given_away.read_all()
+    found.validate(full=True)
+    return found
+
+
+@given(tables(), st.data())
+def test_a_type_that_is_asked_for_is_given_where_nothing_is_lost(table: BareTable, data: st.DataObject) -> None:
+    usual = pa.table(table)
+    kinds = [data.draw(st.sampled_from([*ASKED.get(table.types[name].word, []), usual.schema.field(name).type])) for name in table.names]  # fmt: skip
+    found = asked_for(table, pa.schema([*zip(table.names, kinds, strict=True), ("no column", pa.int8())]))
+    assert found.column_names == usual.column_names
+    # Integers that were asked for as floats are floats from then on.
+    assert comb.table(found) == table or pa.float64() in kinds
+    for name, kind in zip(table.names, kinds, strict=True):
+        plain = usual.column(name)
+        if found.schema.field(name).type != plain.type:
+            assert found.schema.field(name).type == kind and found.column(name).to_pylist() == plain.to_pylist()
+
+
+def test_types_that_are_asked_for() -> None:
+    day = datetime(2025, 5, 1, 12)
+    table = comb.table({"n": [1, 255, None], "t": ["a", "b", "a"], "c": ["u", None, "v"], "d": [day, None, day]})
+    table = table.convert({"c": "category"})
+    asked = [("n", pa.uint8()), ("t", pa.dictionary(pa.int8(), pa.string())), ("c", pa.string()), ("d", pa.timestamp("s"))]  # fmt: skip
+    assert asked_for(table, pa.schema(asked)).schema.types == [kind for _, kind in asked]
+    assert pa.table(table, schema=pa.schema(asked)).column("n").to_pylist() == [1, 255, None]
+    assert (
+        asked_for(table, pa.schema([("n", pa.int8()), ("d", pa.timestamp("s", tz="UTC"))])).schema
+        == pa.table(table).schema
+    )
+    with pytest.raises(ValueError, match="no schema"):
+        table.__arrow_c_stream__(table.__arrow_c_stream__())
 
 
 def test_categories_json_descriptions_and_labels() -> None:

@@ -62,7 +62,8 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         Parameters
         ----------
         requested_schema : capsule, optional
-            Not followed: the receiver converts what it wants in another type.
+            A column is given in the type that it has there if each of its cells is the same in it: texts with or
+            without a dictionary, smaller integers, moments in another unit. Other types are left to the receiver.
 
         Returns
         -------
@@ -73,7 +74,8 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         from comb.kernels.arrow import structures
         from comb.tables.arrow_export import exported
 
-        field, array = exported(self.columns, self.row_count)
+        asked = None if requested_schema is None else structures().read_schema(requested_schema)
+        field, array = exported(self.columns, self.row_count, asked)
         return structures().stream_capsule(field, [array])
 
     def __arrow_c_schema__(self) -> Any:

@@ -25,6 +25,7 @@ from comb.tables.arrow_format import (
     missing_note,
     packed_metadata,
 )  # fmt: skip
+from comb.tables.arrow_requested import INTEGERS, as_requested, index_of, offsets_of, requested_fields, wants_dictionary
 from comb.tables.column import Column
 from comb.tables.text import Text
 from comb.tables.types import Type
@@ -37,12 +38,13 @@ _FORMATS = {
     "string": b"U", "json": b"U",
 }  # fmt: skip
 
-_INDEX = {np.dtype(np.int32): b"i", np.dtype(np.int64): b"l"}
+_INDEX = {np.dtype(number): form for form, number in INTEGERS.items()}
 
 
-def exported(columns: Mapping[str, Column], row_count: int) -> tuple[Field, Array]:
-    """Return a table as Arrow has it: a structure with a child for each column."""
-    pairs = [exported_column(name, column) for name, column in columns.items()]
+def exported(columns: Mapping[str, Column], row_count: int, requested: Field | None = None) -> tuple[Field, Array]:
+    """Return a table as Arrow has it: a structure with a child for each column, of the type requested where it fits."""
+    asked = requested_fields(requested)
+    pairs = [exported_column(name, column, asked.get(name)) for name, column in columns.items()]
     fields, arrays = tuple(field for field, _ in pairs), tuple(array for _, array in pairs)
     return (b"+s", b"", None, 0, fields, None), (row_count, 0, 0, (None,), arrays, None)
 
@@ -53,8 +55,8 @@ def field_of(columns: Mapping[str, Column]) -> Field:
     return b"+s", b"", None, 0, fields, None
 
 
-def exported_column(name: str, column: Column) -> tuple[Field, Array]:
-    """Return a column as Arrow has it."""
+def exported_column(name: str, column: Column, requested: Field | None = None) -> tuple[Field, Array]:
+    """Return a column as Arrow has it, of the type requested where it can be."""
     metadata: dict[bytes, bytes] = {}
     if column.description:
         metadata[DESCRIPTION] = column.description.encode()
@@ -74,18 +76,24 @@ def exported_column(name: str, column: Column) -> tuple[Field, Array]:
         if column.type.word == "category":
             texts = _in_order(column)
             flags |= ORDERED
-        coded = texts.codes is not None and column.type.word != "json"
-        if texts.codes is None or not coded:
-            kind, buffers = b"U", _text_buffers(texts)
+        usual = texts.codes is not None and column.type.word != "json"
+        if wants_dictionary(requested, usual=usual):
+            texts = texts.with_codes()
+            assert texts.codes is not None
+            index = index_of(requested, texts.item_count, texts.codes.dtype)
+            kind, buffers = _INDEX[index], (np.ascontiguousarray(texts.codes, index),)
+            inner, parts = _texts_as(requested, Text(texts.buffer, texts.offsets))
+            dictionary_field = (inner, b"", None, 0, (), None)
+            dictionary = (texts.item_count, 0, 0, (None, *map(_bytes, parts)), (), None)
         else:
-            kind, buffers = _INDEX[texts.codes.dtype], (np.ascontiguousarray(texts.codes),)
-            plain = Text(texts.buffer, texts.offsets)
-            dictionary_field = (b"U", b"", None, 0, (), None)
-            dictionary = (texts.item_count, 0, 0, (None, *map(_bytes, _text_buffers(plain))), (), None)
+            flags &= ~ORDERED
+            kind, buffers = _texts_as(requested, texts)
     else:
-        kind, buffers = _format(column.type.plain), (_stored(column),)
-    parts = (_validity(column), *map(_bytes, buffers))
-    array = (len(column), column.missing_count, 0, parts, (), dictionary)
+        kind = _format(column.type.plain)
+        given = as_requested(kind, column, requested)
+        kind, buffers = (kind, (_stored(column),)) if given is None else (given[0], (given[1],))
+    whole = (_validity(column), *map(_bytes, buffers))
+    array = (len(column), column.missing_count, 0, whole, (), dictionary)
     return (kind, name.encode(), packed_metadata(metadata), flags, (), dictionary_field), array
 
 
@@ -113,9 +121,10 @@ def _stored(column: Column) -> NDArray[Any]:
     return np.ascontiguousarray(values)
 
 
-def _text_buffers(texts: Text) -> tuple[NDArray[Any], NDArray[Any]]:
+def _texts_as(requested: Field | None, texts: Text) -> tuple[bytes, tuple[NDArray[Any], NDArray[Any]]]:
     stored = texts.plain()
-    return np.ascontiguousarray(stored.offsets, np.int64), np.ascontiguousarray(stored.buffer)
+    form, offsets = offsets_of(requested, np.ascontiguousarray(stored.offsets, np.int64))
+    return form, (offsets, np.ascontiguousarray(stored.buffer))
 
 
 def _in_order(column: Column) -> Text:

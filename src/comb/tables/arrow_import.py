@@ -1,9 +1,10 @@
 """Columns of Arrow data. Pure: values are not copied where columns store them as Arrow does.
 
 Every format that can be a column becomes one: integers of all sizes, floats, decimals of up to 18 digits, booleans,
-dates, datetimes, times, durations, texts in three layouts, dictionaries. Structures become columns named
-``keeper.name``, as in JSON; lists and maps become JSON; bytes are written in hexadecimal. What a column cannot hold as
-it is (more digits, numbers beyond 64 bits, parts of a microsecond) is kept as text, or told in a note.
+dates, datetimes, times, durations, texts in three layouts, dictionaries, runs of equal values. Structures become
+columns named ``keeper.name``, as in JSON; lists, maps and unions become JSON; bytes are written in hexadecimal. What a
+column cannot hold as it is (more digits, numbers beyond 64 bits, parts of a microsecond) is kept as text, or told in a
+note.
 
 A table comes in batches; each becomes columns of its own, which are then put below each other.
 """
@@ -187,6 +188,8 @@ def _column(source: _Source, one: Field, array: Array, start: int, count: int, n
     form = one[0]
     if form == b"n":
         return _texts(Text.from_items([""], np.zeros(count, np.int32)), np.zeros(count, np.bool_))
+    if form == b"+r":
+        return _runs(source, one, array, start, count, name)
     there = _validity(source, array, start, count)
     if one[5] is not None:
         return _dictionary(source, one, array, start, count, there, name)
@@ -209,9 +212,11 @@ def _column(source: _Source, one: Field, array: Array, start: int, count: int, n
         return _texts(Text.from_strings([cell.hex() for cell in cells]), there)
     if form[:2] in (b"td", b"tt", b"ts", b"tD"):
         return _moments(source, form.decode(), array, start, count, there, name)
-    if form[:1] == b"+" and form[:2] in (b"+l", b"+L", b"+w", b"+m", b"+s"):
+    if form[:2] in (b"+l", b"+L", b"+w", b"+m", b"+s", b"+v", b"+u"):
         values = _values(source, one, array, start, count, name)
         texts = ["" if value is None else json.dumps(value, ensure_ascii=False, default=plain_text) for value in values]
+        # A union has no cells of its own that are missing: those of its parts are.
+        there = np.array([value is not None for value in values], np.bool_) if form[:2] == b"+u" else there
         return _stated(JSON, Text.from_strings(texts), there)
     what = f"column {name!r} has a type that no column holds: {form.decode('ascii', 'replace')!r} in Arrow's notation"
     raise ContentError(what, remedy="convert it before, or leave it out")
@@ -376,10 +381,44 @@ def _dictionary(source: _Source, one: Field, array: Array, start: int, count: in
     return made._replace(state=states)
 
 
+def _runs(source: _Source, one: Field, array: Array, start: int, count: int, name: str) -> Column:
+    """Read runs of equal cells: where each ends, and what is in it."""
+    ends, values = array[4]
+    numbers = source.numbers(ends[3][1], ends[2] + ends[0], _INTEGERS[one[4][0][0]])[ends[2] :]
+    found = _column(source, one[4][1], values, values[2], values[0], name)
+    return found._take(np.searchsorted(numbers, np.arange(start, start + count), side="right"))
+
+
+def _of_union(source: _Source, one: Field, array: Array, start: int, count: int, name: str) -> list[Any]:
+    """Return the cells of a union as Python values: each is in the part whose number it has."""
+    kinds = source.numbers(array[3][0], start + count, "i1")[start:]
+    numbers = [int(number) for number in one[0].partition(b":")[2].split(b",")]
+    dense = one[0].startswith(b"+ud")
+    places = source.numbers(array[3][1], start + count, "i4")[start:] if dense else np.arange(start, start + count)
+    found: list[Any] = [None] * count
+    for number, inner, part in zip(numbers, one[4], array[4], strict=True):
+        rows = np.flatnonzero(kinds == number)
+        if len(rows):
+            first, last = int(places[rows].min()), int(places[rows].max()) + 1
+            values = _values(source, inner, part, part[2] + first, last - first, name)
+            for row, place in zip(rows.tolist(), places[rows].tolist(), strict=True):
+                found[row] = values[place - first]
+    return found
+
+
 def _values(source: _Source, one: Field, array: Array, start: int, count: int, name: str) -> list[Any]:
     """Return cells as Python values, lists and dicts inside each other; one object for each."""
     form = one[0]
+    if form[:2] == b"+u":
+        return _of_union(source, one, array, start, count, name)
     there = _validity(source, array, start, count).tolist()
+    if form[:2] == b"+v":
+        size = "i8" if form == b"+vL" else "i4"
+        begins, lengths = (source.numbers(array[3][at], start + count, size)[start:].tolist() for at in (1, 2))
+        inner, part = one[4][0], array[4][0]
+        items = _values(source, inner, part, part[2], part[0], name)
+        views = [items[begin : begin + length] for begin, length in zip(begins, lengths, strict=True)]
+        return [made if ok else None for made, ok in zip(views, there, strict=True)]
     if form == b"+s":
         columns = [
             _values(source, inner, part, start + part[2], count, name)
@@ -400,7 +439,7 @@ def _values(source: _Source, one: Field, array: Array, start: int, count: int, n
         items = _values(source, inner, part, part[2] + first, last - first, name)
         lists = [items[begin - first : end - first] for begin, end in itertools.pairwise(offsets)]
         return [made if ok else None for made, ok in zip(lists, there, strict=True)]
-    if form not in _INTEGERS and form not in _FLOATS and form[:1] == b"+":
+    if form[:1] == b"+" and form != b"+r":
         raise ContentError(f"column {name!r} has a type inside that no column holds: {form!r} in Arrow's notation")
     return _column(source, one, array, start, count, name).to_list()
 

@@ -327,6 +327,22 @@ cdef tuple _parts(ArrowArray* array):
     return array.length, array.null_count, array.offset, buffers, children, dictionary
 
 
+def read_schema(capsule):
+    """Read the field in a capsule, which stays whole.
+
+    Raises
+    ------
+    ValueError
+        If it holds no schema, or one that was let go.
+    """
+    if not PyCapsule_IsValid(capsule, SCHEMA):
+        raise ValueError("the capsule holds no schema of Arrow data")
+    cdef ArrowSchema* schema = <ArrowSchema*>PyCapsule_GetPointer(capsule, SCHEMA)
+    if schema.release == NULL:
+        raise ValueError("the schema was let go before")
+    return _field(schema)
+
+
 def read_stream(capsule):
     """Read a stream to its end.
 
