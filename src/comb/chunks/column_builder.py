@@ -39,7 +39,7 @@ from comb.tables.text import Text, joined_texts, recoded
 HEADROOM = 1.05
 GROWTH = 1.5
 
-# To be told more distinct texts than this costs a run more than it saves.
+# To know more distinct texts than this costs a chunk more than it saves.
 MOST_KNOWN = 4000
 
 
@@ -177,8 +177,8 @@ class _ParsedBuilder(_ChunkBuilder):
 class _DictionaryBuilder(_ChunkBuilder):
     """Texts with codes.
 
-    As long as there are few distinct ones, later pieces are known them, and their codes need no change. Of many,
-    each piece has its own, and they are brought together at the end.
+    As long as there are few distinct ones, later chunks are given them, and their codes need no change. Of many,
+    each chunk has its own, and they are brought together at the end.
     """
 
     def __init__(self, chunk: TextChunk, expected: int, first: int, storage: Storage) -> None:
@@ -258,7 +258,7 @@ class _TextBuilder(_ChunkBuilder):
 
 
 class ColumnBuilder:
-    """The pieces of one column.
+    """The chunks of one column.
 
     Parameters
     ----------
@@ -276,7 +276,7 @@ class ColumnBuilder:
         self._open: _ParsedBuilder | _DictionaryBuilder | _TextBuilder | None = None
 
     def add(self, chunk: ColumnChunk) -> None:
-        """Add the next piece."""
+        """Add the next chunk."""
         if self._open is None or not self._open.takes(chunk):
             self.chunks()
             if isinstance(chunk, ParsedChunk):
@@ -289,7 +289,7 @@ class ColumnBuilder:
         self._rows += len(chunk)
 
     def output(self, start: int, count: int, parser: CellParser | None) -> OutputSlice | CodeOutput | None:
-        """Return where the next pieces may put their values, so that nothing has to be copied.
+        """Return where the next chunks may put their values, so that nothing has to be copied.
 
         May be asked by several threads, each for rows of its own that come after all that was added; what is put there
         counts when it is added.
@@ -298,19 +298,19 @@ class ColumnBuilder:
         ----------
         start, count : int
             The rows.
-        reading : CellParser or None
+        parser : CellParser or None
             How they are read; None for text.
 
         Returns
         -------
-        Room, CodeOutput or None
+        OutputSlice, CodeOutput or None
             For values and status, or for codes; None where there is no such place.
         """
         opened = self._open
         return None if opened is None else opened.output(start, count, parser)
 
     def chunks(self) -> list[ColumnChunk]:
-        """Return the pieces, as few as can be."""
+        """Return the chunks, as few as can be."""
         if self._open is not None:
             self._closed.append(self._open.chunk())
             self._open = None

@@ -95,7 +95,7 @@ class TextChunk:
 
     @classmethod
     def counted(cls, text: Text, words: Words, absent: Mask | None, tally: Tally, kinds: Kinds) -> "TextChunk":
-        """Make a piece of texts whose counts are known already."""
+        """Make a chunk of texts whose counts are known already."""
         chunk = cls(text, words, absent)
         chunk._counted = tally, kinds
         return chunk
@@ -111,7 +111,7 @@ class TextChunk:
         return self._count()[1]
 
     def _count(self) -> tuple[Tally, Kinds]:
-        """Count when it is first asked for: codes of runs that are joined are counted together."""
+        """Count when it is first asked for: codes of chunks that are joined are counted together."""
         if self._counted is None:
             text = self.text
             counts = None if text.codes is None else dispatch.kernels.count_codes(text.codes, text.item_count)
@@ -156,12 +156,13 @@ class ParsedChunk:
 
     Parameters
     ----------
-    reading : CellParser
+    parser : CellParser
+        The guess.
     cells : ParsedCells
     tally : int64 array
     words : Words
     absent : bool array, optional
-    again : callable
+    reread_texts : callable
         Fetches the same cells as text, part by part as they are asked for.
     """
 
@@ -242,12 +243,12 @@ ColumnChunk = TextChunk | ParsedChunk
 
 
 def parse_column(chunks: Sequence[ColumnChunk], parser: CellParser | None) -> tuple[ParsedCells, Mask | None]:
-    """Read the pieces of a column one way and join them; pieces that are done with are let go.
+    """Read the chunks of a column one way and join them; chunks that are done with are let go.
 
     Returns
     -------
     cells, absent
-        The cells of all pieces, and which of them the source did not have.
+        The cells of all chunks, and which of them the source did not have.
     """
     absent = None
     if any(chunk.absent is not None for chunk in chunks):
@@ -266,7 +267,7 @@ def parse_column(chunks: Sequence[ColumnChunk], parser: CellParser | None) -> tu
 
 
 class Guess(NamedTuple):
-    """How a column is likely to be read, and what the kernels are known of it."""
+    """How a column is likely to be read, and what the kernels need to know for it."""
 
     parser: CellParser
     form: CellForm
@@ -291,10 +292,10 @@ def column_chunk(
         How its cells are likely to be read; None for text.
     words : Words
     absent : bool array, optional
-    again : callable
+    reread_texts : callable
         Fetches the same cells as text, should the guess turn out wrong.
-    room : OutputSlice or CodeOutput, optional
-        Where values and status, or codes, go; see `comb.inference.gathered.ColumnBuilder.room`.
+    output : OutputSlice or CodeOutput, optional
+        Where values and status, or codes, go; see `comb.chunks.column_builder.ColumnBuilder.output`.
     """
     read = None
     if guess is not None:

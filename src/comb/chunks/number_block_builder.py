@@ -31,7 +31,7 @@ from comb.kernels.types import SIZE, NumberForm, TallySlot, Words
 from comb.tables.column import Mask
 from comb.tables.text import Text, joined_texts
 
-# Fetches cells of a column of a run as text, should its guess turn out wrong.
+# Fetches cells of a column of a chunk as text, should its guess turn out wrong.
 Again = Callable[[int], Iterable[TextChunk]]
 
 
@@ -54,18 +54,19 @@ class NumberColumns(NamedTuple):
 
 @dataclass(slots=True)
 class NumberBlock:
-    """The columns of a group in one run.
+    """The columns of a group in one chunk.
 
     Attributes
     ----------
     rows : int
     read : NumberBatch
         What was read, by place in the group.
-    texts : dict of int to TextPiece
+    texts : dict of int to TextChunk
         The columns that are better taken as text.
     absent : mapping of int to bool array
         Which cells the source did not have.
-    again : callable
+    reread_texts : callable
+        Fetches the cells of a column as text.
     """
 
     rows: int
@@ -87,12 +88,13 @@ def number_block(
     Parameters
     ----------
     block : Block
-    group : NumberColumns
-    rooms : BatchOutput, optional
-        Where values and status go; see `NumberBlockBuilder.rooms`.
+    columns_read : NumberColumns
+    outputs : BatchOutput, optional
+        Where values and status go; see `NumberBlockBuilder.outputs`.
     absent : mapping of int to bool array
         By column.
-    again : callable
+    reread_texts : callable
+        Fetches the cells of a column as text.
     """
     read = block.number_columns(columns_read.columns, columns_read.forms, columns_read.words, outputs)
     columns = columns_read.columns.tolist()
@@ -120,7 +122,7 @@ class NumberBlockBuilder:
 
     Parameters
     ----------
-    group : NumberColumns
+    columns_read : NumberColumns
     expected : int
         How many rows are likely to come.
     storage : Storage
@@ -153,7 +155,7 @@ class NumberBlockBuilder:
         return BatchOutput(arrays, start) if start + count <= len(arrays[0][1]) else None
 
     def add(self, block: NumberBlock) -> None:
-        """Add the next run."""
+        """Add the next chunk."""
         start, stop = self._rows, self._rows + block.rows
         if stop > len(self._arrays[0][1]):
             self._arrays = self._grown(max(stop, int(len(self._arrays[0][1]) * GROWTH)))
@@ -179,7 +181,7 @@ class NumberBlockBuilder:
         self._rows = stop
 
     def chunks(self, column: int) -> list[ColumnChunk]:
-        """Return the pieces of a column."""
+        """Return the chunks of a column."""
         at = self._at[column]
         return self._apart[at].chunks() if at in self._apart else [self._chunk(at)]
 
@@ -211,7 +213,7 @@ class NumberBlockBuilder:
         )
 
     def _chunk_of(self, at: int, block: NumberBlock) -> ParsedChunk:
-        """Return a column of one run."""
+        """Return a column of one chunk."""
         kept_at, kept = block.read.kept.get(at, (np.zeros(0, np.int64), None))
         column = int(self._columns.columns[at])
         cells = ParsedCells(

@@ -4,7 +4,7 @@ Nothing here knows Matplotlib. The kinds of pictures are functions from a table 
 module draws it (`render`).
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -37,6 +37,8 @@ class Mark:
         Of boxes: the ends of the whiskers.
     grid : 2-d float64 array, optional
         Of a grid: what each cell is coloured by; x and y are its edges.
+    slot : (int, int)
+        Of bars and boxes side by side: which one, from 0, of how many.
     """
 
     kind: Literal["bars", "steps", "line", "points", "boxes", "grid", "curve"]
@@ -115,4 +117,3 @@ class Drawing:
     sideways: bool = False
     legend: str = ""
     scale: str = ""
-    notes: tuple[str, ...] = field(default=())

@@ -168,6 +168,8 @@ class Frame:
 
     Attributes
     ----------
+    start, end : int
+        Where it is in the formula.
     by_rows : bool
         ``rows``: counted in rows; else ``range``: in units of what orders them.
     low, high : Literal or None

@@ -226,7 +226,7 @@ class TallyVerdict(NamedTuple):
 
     Attributes
     ----------
-    reading : CellParser or None
+    parser : CellParser or None
     evidence : Evidence
     open : bool
         Whether a second look could find a type that more cells fit.

@@ -34,6 +34,10 @@ class ColumnMethods(StepTable):
             Keep only columns of this type.
         others : {"drop", "after"}
             What becomes of the columns not named.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
         """
         return self._step(
             "select",
@@ -54,6 +58,17 @@ class ColumnMethods(StepTable):
         why: str | None = None,
     ) -> Self:
         """Give columns other names: the old name, and the new one; or all others by a rule.
+
+        Parameters
+        ----------
+        names : mapping of str to str
+            The old name, and the new one.
+        style : {"lower", "upper", "title", "safe"}, optional
+            The rule for all others; ``safe`` leaves lower-case letters, digits and underscores.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> comb.table(columns={"Größe (kg)": [1]}).rename(style="safe").names
@@ -86,6 +101,10 @@ class ColumnMethods(StepTable):
             The day that ``current_date`` means.
         parameters : mapping, optional
             What ``:name`` means.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> comb.table(columns={"a": [1, 3]}).calculate({"share": "a / sum(a)"})["share"].to_list()
@@ -122,6 +141,10 @@ class ColumnMethods(StepTable):
             Where there are more parts than columns, the rest stays in the last column, or in the first.
         keep_original : bool
             Keep the column that is split.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> comb.table(columns={"code": ["WR-01"]}).split("code", ["apiary", "hive"], mark="-").record(1)["hive"]
@@ -183,6 +206,10 @@ class ColumnMethods(StepTable):
             Two-digit years from here on are of the last century; by default 50.
         on_misfit : {"keep", "set aside", "stop"}
             What happens to rows with a text that does not fit.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> weights = comb.table(columns={"kg": ["1,5 kg", "2,0 kg"]})
@@ -229,6 +256,8 @@ class ColumnMethods(StepTable):
         where : str, optional
             Only in rows for which this condition is true.
         why : str, optional
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
         """
         return self._step("trim", why, at_most, columns=listed(columns), inner=inner, invisible=invisible, where=where)
 
@@ -254,14 +283,19 @@ class ColumnMethods(StepTable):
         values : mapping
             The value there is, and what it becomes.
         table : table, optional
-            Or a code book with a row for each value, and its columns `old_column` and `new_column`; by default its
-            first two.
+            Or a code book with a row for each value.
+        old_column, new_column : str, optional
+            The columns of the code book; by default its first two.
         ignore : {"case", "spaces"} or both
             What makes no difference between values.
         others : {"keep", "clear"}
             What becomes of values not named.
         where : str, optional
             Only in rows for which this condition is true.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> comb.table(columns={"q": ["Lay", "none"]}).recode("q", {"Lay": "laying"})["q"].to_list()

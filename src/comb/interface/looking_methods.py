@@ -66,7 +66,9 @@ class LookingMethods(StepTable):
         each_year : bool
             Of lines over dates: a line for each year over its months.
         trend : {"line", "local", "median"}
-            A straight line with r and n, a local regression, or the median of `window` neighbours.
+            A straight line with r and n, a local regression, or the median of some neighbours.
+        window : int
+            How many neighbours the median is of.
         error_bars : bool
             Of means: their 95 % intervals.
         log : "x", "y" or both

@@ -52,12 +52,16 @@ class RepairMethods(StepTable):
             From the complete row that is most similar in these columns.
         table, take
             From a column of another table, whose keys are looked up by `by`: ``apiary = name``.
+        by, order_by : str or sequence of str
+            The columns that form groups, or the keys of the other table; and the order of rows, ``day desc``.
         where : str, optional
             Fill only in rows for which this is true.
         reasons : str or sequence of str
             Fill only cells missing for these reasons.
         at_most : int or str, optional
             The step stops if it would change more cells of a column than this: a number, or a share like ``2%``.
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> towns = comb.table(columns={"state": ["Ohm", "Ohm", "Volt"], "region": ["North", None, None]})
@@ -97,6 +101,10 @@ class RepairMethods(StepTable):
             Or columns and values that only this row has.
         source : str, optional
             Where the right value comes from.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         Raises
         ------
@@ -135,6 +143,10 @@ class RepairMethods(StepTable):
         whole : bool
             Only where it is the whole text of a cell.
         where : str, optional
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> hives = comb.table(columns={"hive": ["Mill 7", "Mill 12"]})
@@ -158,6 +170,21 @@ class RepairMethods(StepTable):
     ) -> Self:
         """Round numbers; the columns keep their types.
 
+        Parameters
+        ----------
+        columns : str or sequence of str
+            Selectors.
+        digits : int
+            Digits behind the point that stay; negative ones round to tens, hundreds.
+        rounding : str
+            The rule for halves, as in `convert`.
+        where : str, optional
+            Round only in rows for which this is true.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
+
         >>> import comb
         >>> comb.table(columns={"kg": [2.675, -0.5, 14.0]}).round("kg", digits=2)["kg"].to_list()
         [2.68, -0.5, 14.0]
@@ -176,6 +203,23 @@ class RepairMethods(StepTable):
         why: str | None = None,
     ) -> Self:
         """Bring codes to one length by characters before or behind them; integers become texts.
+
+        Parameters
+        ----------
+        columns : str or sequence of str
+            Selectors.
+        width : int
+            The length, in characters; longer texts stay as they are.
+        character : str
+            What is added.
+        side : {"left", "right"}
+            Before the text, or behind it.
+        where : str, optional
+            Only in rows for which this is true.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> comb.table(columns={"colony": [7, 12]}).pad_text("colony", width=3)["colony"].to_list()
@@ -212,8 +256,14 @@ class RepairMethods(StepTable):
             Those below or above a bound.
         outside : float, optional
             Those beyond the quartiles by this many times the distance between them; within `by`.
+        by : str or sequence of str
+            Columns; quartiles are those of the rows with the same values in them.
         value, formula, at_bound
             What comes in their place: a value, a formula's, or the bound; by default nothing.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> comb.table(columns={"kg": [31, -4, 33]}).replace_values("kg", below=0)["kg"].reasons()
@@ -240,6 +290,23 @@ class RepairMethods(StepTable):
         why: str | None = None,
     ) -> Self:
         """Write several columns as one text, with a mark between.
+
+        Parameters
+        ----------
+        columns : str or sequence of str
+            Selectors.
+        new_columns : str
+            The name of the column with the text.
+        mark : str
+            What is between two values.
+        skip_missing : bool
+            Leave missing cells out; else the text is missing where one of them is.
+        keep_original : bool
+            Keep the columns too.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> places = comb.table(columns={"place": ["Mill", "Elm"], "no": [7, None]})
@@ -281,6 +348,10 @@ class RepairMethods(StepTable):
             Whether the pattern is added, or multiplies.
         new_columns : str or sequence of str
             Names for the pattern and the remainder.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         Returns
         -------

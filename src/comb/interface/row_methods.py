@@ -38,6 +38,8 @@ class RowMethods(StepTable):
             What ``:name`` means.
         why : str, optional
             The reason, for the ledger.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
 
         Raises
         ------
@@ -78,10 +80,20 @@ class RowMethods(StepTable):
             This many from the top, from the end; or every n-th.
         largest, smallest : str, optional
             The column by which the `count` largest or smallest are kept, with ties unless `ties` is false.
+        count : int
+            How many of the largest or smallest.
+        ties : bool
+            Keep also those that equal the last one.
         random, seed : int, optional
-            This many by chance.
+            This many by chance; another seed picks others.
         numbers : sequence of int
             Rows by their row numbers.
+        by : str or sequence of str
+            Columns; each group of rows with the same values is picked from on its own.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> comb.table(columns={"kg": [3, 9, 5, 9]}).pick_rows(largest="kg", count=1)["kg"].to_list()
@@ -95,7 +107,19 @@ class RowMethods(StepTable):
     def set_aside(
         self, where: str, *, reason: str | None = None, at_most: int | str | None = None, why: str | None = None
     ) -> Self:
-        """Keep the rows for which a condition is true out of the result, with the reason."""
+        """Keep the rows for which a condition is true out of the result, with the reason.
+
+        Parameters
+        ----------
+        where : str
+            The condition.
+        reason : str, optional
+            What is said of these rows; by default the condition.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
+        """
         return self._step("set_aside", why, at_most, where=where, reason=reason)
 
     def remove_missing(
@@ -120,6 +144,10 @@ class RowMethods(StepTable):
             Instead of rows: columns of which more than this share is missing are dropped.
         reasons : str or sequence of str
             Count only cells missing for these reasons.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> comb.table(columns={"kg": [31, None, 33]}).remove_missing("kg").row_count
@@ -148,6 +176,12 @@ class RowMethods(StepTable):
             true.
         new_columns : str
             The name of the column.
+        as_of : str or date, optional
+            The day that ``current_date`` stands for.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> weights = comb.table(columns={"kg": [31, 400], "queen": [None, None]})
@@ -171,6 +205,17 @@ class RowMethods(StepTable):
 
         Missing cells come last in both directions; equal rows keep their order. Texts are ordered exactly,
         by code point; naturally (``colony 9`` before ``colony 10``); or with case and accents ignored.
+
+        Parameters
+        ----------
+        by : str or sequence of str
+            The columns, the first one first.
+        text : {"exact", "natural", "ignore_accents"}
+            How texts are compared.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> comb.table(columns={"n": [2, None, 3]}).sort("n desc")["n"].to_list()
@@ -202,6 +247,12 @@ class RowMethods(StepTable):
             Put the groups in order; otherwise they come as they appear.
         totals, subtotals : bool
             Add a row for all groups together, and for the leading keys.
+        as_of : str or date, optional
+            The day that ``current_date`` stands for.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> visits = comb.table(columns={"hive": ["a", "b", "a"], "kg": [3, 5, 4]})
@@ -240,6 +291,10 @@ class RowMethods(StepTable):
         of_counts : bool
             Show how many groups have 1, 2, 3 ... rows.
         sort : {"count", "value"}
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> comb.table(columns={"queen": ["laying", "none", "laying"]}).count("queen")["count"].to_list()
@@ -290,6 +345,10 @@ class RowMethods(StepTable):
             Dates, ``mine = theirs``: of several rows with the key, the latest not after the date of this row.
         allow_multiple : bool
             Whether a row may match several, and so become several.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         Raises
         ------
@@ -317,6 +376,16 @@ class RowMethods(StepTable):
     ) -> Self:
         """Put the rows of other tables below, column by column with the same name.
 
+        Parameters
+        ----------
+        others : tables
+        source_column : str, optional
+            A new column with the name of the table that each row is from.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
+
         >>> import comb
         >>> may, june = comb.table(columns={"kg": [1]}), comb.table(columns={"kg": [2.5]})
         >>> may.stack_tables(june)["kg"].to_list()
@@ -339,6 +408,17 @@ class RowMethods(StepTable):
         """Keep one of the rows that are equal: in every column, or in those of `by`.
 
         Rows equal in every column are merged; rows that differ elsewhere are set aside.
+
+        Parameters
+        ----------
+        by : str or sequence of str
+            The columns to compare; none means all.
+        which : {"first", "last", "fullest"}
+            Which of them stays; ``fullest`` is the one with the fewest missing cells.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
         """
         return self._step("remove_duplicates", why, at_most, by=listed(by), which=which)
 
@@ -373,6 +453,10 @@ class RowMethods(StepTable):
             Whether missing cells become rows too.
         keep_absent : bool
             Whether cells become rows that are absent, since the table they would be from has no such column.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> wide = comb.table(columns={"jan": [1], "feb": [2]})
@@ -409,6 +493,10 @@ class RowMethods(StepTable):
             What becomes of several values for one place; by default they are refused, and listed.
         most_columns : int
             More new columns than this are refused.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         Raises
         ------
@@ -446,6 +534,10 @@ class RowMethods(StepTable):
             The columns that it decides.
         part : {"keys", "rest"}
             Which of the two tables is returned.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         Raises
         ------
@@ -485,6 +577,10 @@ class RowMethods(StepTable):
             Each key from its own first date to its own last; else all from the first to the last of the table.
         values : mapping of str to value
             What the new rows hold in other columns; by default they are ``absent`` there.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
 
         >>> import comb
         >>> seen = comb.table(columns={"hive": ["a", "a", "b"], "week": [1, 2, 1], "mites": [3, 4, 5]})
@@ -504,5 +600,17 @@ class RowMethods(StepTable):
         at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
-        """Turn rows into columns and columns into rows; one column names the new ones."""
+        """Turn rows into columns and columns into rows; one column names the new ones.
+
+        Parameters
+        ----------
+        headings_in : str
+            The column whose values name the new columns.
+        heading_column : str
+            The name of the column that holds the old names.
+        at_most : int or str, optional
+            Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
+        why : str, optional
+            The reason, for the ledger.
+        """
         return self._step("transpose", why, at_most, headings_in=headings_in, heading_column=heading_column)

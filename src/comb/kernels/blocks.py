@@ -85,7 +85,7 @@ class NumberBatch(NamedTuple):
         By place among the columns: the cells that are `MISFIT` or `MARKED`, and their texts.
     left : list of int
         The places of columns that are better taken as text.
-    rooms : BatchOutput or None
+    output : BatchOutput or None
         Where the values were put.
     """
 
@@ -98,12 +98,12 @@ class NumberBatch(NamedTuple):
 
 
 class Block(Protocol):
-    """The records of a run of text.
+    """The records of a chunk of text.
 
     Attributes
     ----------
     lines : int array
-        The line on which each row begins, from 0 at the beginning of the run.
+        The line on which each row begins, from 0 at the beginning of the chunk.
     line_ends : int
         Lines that were passed.
     after : int
@@ -172,7 +172,7 @@ class Block(Protocol):
 
 
 class Scratch:
-    """Memory for what is needed of one run only, used again for the next: to ask the system each time takes longer."""
+    """Memory for what is needed of one chunk, used again for the next: to ask the system each time takes longer."""
 
     __slots__ = ("_arrays",)
 

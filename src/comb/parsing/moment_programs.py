@@ -76,7 +76,7 @@ def moment_program(word: str, pattern: str, last_century_from: int = LAST_CENTUR
     ----------
     word : {"date", "datetime", "time", "duration"}
     pattern : str
-    pivot : int
+    last_century_from : int
         Two-digit years from here on are of the last century.
 
     Raises

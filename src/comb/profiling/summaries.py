@@ -73,7 +73,7 @@ def summarise(cache: ColumnCache, name: str) -> Summary:
 
     Parameters
     ----------
-    look : ColumnCache
+    cache : ColumnCache
     name : str
 
     Returns

@@ -86,7 +86,7 @@ class TablePart:
     name, sentence : str
     rows : int
     columns : tuple of Summary
-    descriptions, units, formulas : dict of str to str
+    descriptions, formulas : dict of str to str
         Of columns, where there are some.
     reading : tuple of (str, str, str)
         What was decided when it was read: what, how, why.

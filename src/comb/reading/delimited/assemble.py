@@ -93,7 +93,7 @@ def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
     Parameters
     ----------
     reader : ChunkReader
-    total : ColumnAssembler
+    assembler : ColumnAssembler
         To which all chunks were added.
 
     Returns
@@ -255,7 +255,7 @@ class ColumnAssembler:
         return None if builder is None else builder.output(first, rows, parser)
 
     def chunks(self, column: int) -> list[ColumnChunk]:
-        """Return the pieces of a column."""
+        """Return the chunks of a column."""
         for block in self.groups:
             if column in block:
                 return block.chunks(column)
@@ -357,7 +357,7 @@ def _note(raw_table: RawTable, lines: list[int], what: str, noun: str) -> None:
 def type_columns(
     raw_table: RawTable, rules: ColumnRules, threads: int = 1, storage: Storage = MEMORY
 ) -> dict[str, Column]:
-    """Give the columns of a raw table their types; the pieces are let go one column after the other.
+    """Give the columns of a raw table their types; the chunks are let go one column after the other.
 
     Parameters
     ----------

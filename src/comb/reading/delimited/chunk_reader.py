@@ -39,19 +39,19 @@ LEAST_FOOTED_WIDTH = 3
 
 @dataclass(slots=True)
 class ChunkResult:
-    """The columns of one run.
+    """The columns of one chunk.
 
     Attributes
     ----------
-    pieces : dict of int to Piece
+    chunks : dict of int to ColumnChunk
         By column.
-    batches : list of NumberBlock
+    number_blocks : list of NumberBlock
         The columns that are read together, by group.
     lines : int array
-        The line of each row, from 0 at the beginning of the run.
+        The line of each row, from 0 at the beginning of the chunk.
     line_ends, after : int
-        How far the run was read, in lines and bytes.
-    irregular : Anomalies
+        How far the chunk was read, in lines and bytes.
+    anomalies : Anomalies
     short : dict of int to int
         Rows with too few fields, and how many they have.
     surplus : dict of int to list of str
@@ -113,14 +113,14 @@ class OutputAllocator(Protocol):
 
 
 class ChunkReader:
-    """Reads the runs of one text; may be asked by several threads at once.
+    """Reads the chunks of one text; may be asked by several threads at once.
 
     Parameters
     ----------
-    head : Header
+    header : Header
     rules : ColumnRules
-    again : callable
-        Fetches the bytes between two places once more, as counted by the runs.
+    reread : callable
+        Fetches the bytes between two places once more, as counted by the chunks.
     """
 
     def __init__(self, header: Header, rules: ColumnRules, reread: Callable[[int, int], bytes]) -> None:
@@ -156,7 +156,7 @@ class ChunkReader:
         return [at for at in everything if at >= header.width - 1 or names[at] in chosen_names]
 
     def guess(self, text_range: TextChunkRange) -> None:
-        """Guess from the first run how each column is best read; a wrong guess costs time only."""
+        """Guess from the first chunk how each column is best read; a wrong guess costs time only."""
         block, *_ = self._block(
             text_range, max(LEAST_SAMPLE, min(SAMPLE_RECORDS, SAMPLE_CELLS // self.header.read_width))
         )
@@ -196,7 +196,7 @@ class ChunkReader:
 
         Parameters
         ----------
-        run : TextChunkRange
+        text_range : TextChunkRange
         most : int
             At most this many rows.
         allocator : OutputAllocator, optional
@@ -257,7 +257,7 @@ class ChunkReader:
         return [TextChunk(Text(*packed, codes), self._words[column], self._absent(block).get(column))]
 
     def _scratch(self) -> Scratch:
-        """Return the memory that this thread uses for one run after the other."""
+        """Return the memory that this thread uses for one chunk after the other."""
         if not hasattr(self._local, "scratch"):
             self._local.scratch = Scratch()
         return cast(Scratch, self._local.scratch)

@@ -30,19 +30,19 @@ from comb.execution.executor import executor_of
 from comb.kernels import dispatch
 from comb.kernels.types import Data
 
-# The last run holds this many lines, so that notes below the table are in one run, gaps and all.
+# The last chunk holds this many lines, so that notes below the table are in one chunk, gaps and all.
 LAST_LINES = 64
 COUNTED_AT_ONCE = 1 << 14
 
 # A line that is looked for from behind is likely to end among this many bytes.
 LIKELY_LINE = 1 << 14
 
-# A run whose quotes leave no line end to cut at is tried at this many before more is read.
+# A chunk whose quotes leave no line end to cut at is tried at this many before more is read.
 MOST_TRIES = 200
 
 
 class RowOffsetPromise:
-    """The row at which a run begins, told by the run before as soon as that knows how many rows it has."""
+    """The row at which a chunk begins, told by the chunk before as soon as that knows how many rows it has."""
 
     __slots__ = ("_known", "_row")
 
@@ -70,7 +70,7 @@ class TextChunkRange:
     Attributes
     ----------
     start : int
-        Where it begins, in bytes from the first run.
+        Where it begins, in bytes from the first chunk.
     data : bytes or memoryview
     last : bool
         Whether the text ends here.
@@ -85,12 +85,12 @@ class TextChunkRange:
     behind: RowOffsetPromise | None = None
 
     def first_row(self, after: int, rows: int) -> int | None:
-        """Return the row with which the run begins, None if that is not known; and let the next run know its own.
+        """Return the row with which the chunk begins, None if that is not known; and let the next chunk know its own.
 
         Parameters
         ----------
         after : int
-            How far the run was split, in bytes. Unless that is its end, the next run was cut in the wrong place.
+            How far the chunk was split, in bytes. Unless that is its end, the next chunk was cut in the wrong place.
         rows : int
             How many rows it has.
         """
@@ -102,7 +102,7 @@ class TextChunkRange:
 
 
 class HasEnd(Protocol):
-    """The result of working on a run."""
+    """The result of working on a chunk."""
 
     @property
     def after(self) -> int:
@@ -153,7 +153,7 @@ def _line_end(data: bytes, stop: int) -> int:
 
 
 def chunk_ranges(read_behind: Callable[[bytes, int], Data], quote: bytes, size: int) -> Iterator[TextChunkRange]:
-    """Cut a text into runs as it is read.
+    """Cut a text into chunks as it is read.
 
     Parameters
     ----------
@@ -169,7 +169,7 @@ def chunk_ranges(read_behind: Callable[[bytes, int], Data], quote: bytes, size: 
     while len(chunk := read_behind(rest, wanted)) > len(rest):
         end = last_record_end(chunk, quote)
         if not end:
-            # A record larger than a run: read ever more, so that the copying stays in proportion.
+            # A record larger than a chunk: read ever more, so that the copying stays in proportion.
             rest = bytes(chunk)
             wanted = len(rest)
             continue
@@ -233,7 +233,7 @@ class _Work(Generic[Result]):
             )
 
     def next(self) -> tuple[TextChunkRange, Result] | None:
-        """Return the next run with its result."""
+        """Return the next chunk with its result."""
         self.fill(1)
         if not self._ahead:
             return None
@@ -241,7 +241,7 @@ class _Work(Generic[Result]):
         return text_range, future.result() if future else self._work_on(text_range)
 
     def joined(self, text_range: TextChunkRange, after: int, count: int) -> tuple[TextChunkRange, Result]:
-        """Work on what a run left together with the runs that follow; what was done on those is dropped."""
+        """Work on what a chunk left together with the chunks that follow; what was done on those is dropped."""
         start, data, last = text_range.start + after, [text_range.data[after:]], text_range.last
         for _ in range(count):
             self.fill(1)
@@ -258,19 +258,19 @@ class _Work(Generic[Result]):
 def parse_chunks(
     source: Iterator[TextChunkRange], work: Callable[[TextChunkRange], Result], threads: int = 1
 ) -> Iterator[tuple[TextChunkRange, Result]]:
-    """Work on runs, several at a time, and give the results in order.
+    """Work on chunks, several at a time, and give the results in order.
 
     Parameters
     ----------
     source : iterator of TextChunkRange
     work : callable
-        Splits a run; says in `after` how far it came.
+        Splits a chunk; says in `after` how far it came.
     threads : int
 
     Yields
     ------
-    run, result
-        The runs as they really begin.
+    chunk, result
+        The chunks as they really begin.
     """
     executor = executor_of(threads + 1) if threads > 1 else None
     try:

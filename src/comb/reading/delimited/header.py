@@ -59,7 +59,7 @@ class Header:
         Whether a blank line is a row.
     offset, lines : int
         Where the rows begin, in bytes and lines.
-    irregular : Anomalies
+    anomalies : Anomalies
     above : int
         How many lines above the header are no part of it.
     unit_lines : int

@@ -91,6 +91,7 @@ class JsonParser:
     ----------
     repeated : int
         Keys that stood more than once in an object; the last counts, as nearly everywhere.
+    decoder : JSONDecoder
     """
 
     repeated: int = 0

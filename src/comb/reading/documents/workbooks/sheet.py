@@ -143,7 +143,9 @@ class Sheet:
     styles : uint16 array
         The style of each cell, as the workbook numbers them.
     formats : uint8 array
-        The place in `format_names` of what the number format says: percent, a currency.
+        The place in `format_names` of what the number format says.
+    format_names : tuple of str
+        Percent, or a currency.
     merged : list of Range
     hidden_rows, hidden_columns : set of int
     references : dict of (int, int) to str
