@@ -23,7 +23,7 @@ KERNELS = "src/comb/kernels/compiled"
 LEAN = ["-g0", "-fno-asynchronous-unwind-tables", "-fno-unwind-tables"]
 FLAGS = ["/O2"] if sys.platform == "win32" else ["-O3", *LEAN, "-fno-math-errno"]
 
-# What handles arrays between Python and the loops is not worth more code.
+# What handles arrays between Python and the loops, and what reads few distinct texts, is not worth more code.
 SMALL = [] if sys.platform == "win32" else ["-Os", *LEAN]
 
 # Nothing but what the modules give is kept in them.
@@ -45,7 +45,7 @@ def extensions() -> list[Extension]:
             f"comb.kernels.compiled.{name}",
             [f"{KERNELS}/{name}.pyx"],
             include_dirs=[KERNELS],
-            extra_compile_args=SMALL if name == "_arrow" else FLAGS,
+            extra_compile_args=SMALL if name in ("_arrow", "_notation") else FLAGS,
             extra_link_args=LINKING,
             define_macros=MACROS,
             py_limited_api=STABLE,
