@@ -73,10 +73,12 @@ class GrowableArray:
     def add(self, values: NDArray[Any]) -> None:
         """Add values at the end; those that are there already are not copied."""
         stop = self._length + len(values)
+        # They were written where `output` said. The first value tells: a slice is only ever handed out as a whole.
         if values.base is not None and np.may_share_memory(values[:1], self._array[self._length : self._length + 1]):
             self._length = stop
             return
         if stop > len(self._array):
+            # Slices of the old array that threads still write to are copied when their chunks are added.
             larger = self._storage.empty(max(stop, int(len(self._array) * GROWTH)), self._array.dtype)
             larger[: self._length] = self._array[: self._length]
             self._array = larger
@@ -109,6 +111,7 @@ class _ChunkBuilder:
 
     def count(self, chunk: ColumnChunk) -> None:
         if self.tally is None:
+            # The first one's own would be changed by those that follow.
             self.tally = chunk.tally.copy()
         else:
             self.tally += chunk.tally
@@ -145,12 +148,14 @@ class _ParsedBuilder(_ChunkBuilder):
 
     def output(self, start: int, count: int, parser: CellParser | None) -> OutputSlice | CodeOutput | None:
         """Return where values and status belong."""
+        # Equal is not enough here: the guess of a text is one object, and to compare for each chunk takes longer.
         if parser is not self._parser:
             return None
         values, status = (part.output(start - self.first, count) for part in (self._values, self._status))
         return None if values is None or status is None else (values, status)
 
     def add(self, chunk: Any) -> None:
+        # Those that do not fit are few: lists of them, joined once, need no room beforehand.
         if len(chunk.cells.kept_at):
             self._kept_at.append(chunk.cells.kept_at + self.rows)
             self._kept.append(chunk.cells.kept)
@@ -163,6 +168,7 @@ class _ParsedBuilder(_ChunkBuilder):
         kept_at = np.concatenate(self._kept_at) if self._kept_at else np.zeros(0, np.int64)
         kept = joined_texts(self._kept) if self._kept else NO_TEXT
         cells = ParsedCells(self._values.array(), self._status.array(), kept_at, kept)
+        # The builder goes; what the chunk needs of it is bound here.
         reread_texts = self._reread_texts
         return ParsedChunk(
             self._parser,
@@ -200,11 +206,13 @@ class _DictionaryBuilder(_ChunkBuilder):
 
     def add(self, chunk: Any) -> None:
         start, items = self.rows, chunk.text.packed()
+        # In place at once, also if they have to be renumbered: then only the rows from `start` on.
         self._codes.add(chunk.text.codes)
         self.extend(chunk)
         if self._known is None:
             self._items.append((start, Text(*items)))
             return
+        # A chunk that was read before the last texts were known numbered some of them on its own.
         if not _begins_with(items, self._known):
             number_blocks = joined([self._known, items])
             first, numbers = dispatch.kernels.encode(number_blocks)
@@ -212,6 +220,7 @@ class _DictionaryBuilder(_ChunkBuilder):
             items = dispatch.kernels.take(number_blocks, first)
         self._known = items
         if items.size > MOST_KNOWN:
+            # From here on each chunk has its own, and all so far are the first.
             self._items.append((0, Text(*items)))
             self._known = None
 
@@ -228,6 +237,7 @@ def _begins_with(texts: StringBuffer, others: StringBuffer) -> bool:
     if texts.size < others.size or not np.array_equal(texts.offsets[: others.size + 1], others.offsets):
         return False
     size = int(others.offsets[-1])
+    # Mostly it is the very buffer that was handed out.
     return texts.buffer is others.buffer or np.array_equal(texts.buffer[:size], others.buffer[:size])
 
 
@@ -237,9 +247,11 @@ class _TextBuilder(_ChunkBuilder):
     def __init__(self, chunk: TextChunk, expected: int, first: int, storage: Storage) -> None:
         super().__init__(first)
         self._words = chunk.words
+        # The first chunk tells how long texts are; where later ones are longer, the array grows.
         share = len(chunk.text.buffer) / max(1, len(chunk))
         self._buffer = GrowableArray(np.uint8, int(expected * share), storage)
         self._offsets = GrowableArray(np.int64, expected, storage)
+        # One offset more than there are texts.
         self._offsets.add(np.zeros(1, np.int64))
         self._kinds = GrowableArray(np.uint8, expected, storage)
 
@@ -278,6 +290,7 @@ class ColumnBuilder:
     def add(self, chunk: ColumnChunk) -> None:
         """Add the next chunk."""
         if self._open is None or not self._open.takes(chunk):
+            # The kind changes: what is open is closed, and stays as it is.
             self.chunks()
             if isinstance(chunk, ParsedChunk):
                 self._open = _ParsedBuilder(chunk, self._expected, self._rows, self._storage)

@@ -114,9 +114,11 @@ class TextChunk:
         """Count when it is first asked for: codes of chunks that are joined are counted together."""
         if self._counted is None:
             text = self.text
+            # A text that is stored once counts as often as it has cells.
             counts = None if text.codes is None else dispatch.kernels.count_codes(text.codes, text.item_count)
             tally, kinds = dispatch.kernels.tally(text.packed(), counts, self.words)
             if self.absent is not None:
+                # They have an empty text for want of any, and would be counted as blank.
                 tally[TallySlot.BLANK] -= int(self.absent.sum())
             self._counted = tally, kinds
         return self._counted
@@ -131,18 +133,22 @@ class TextChunk:
     def parse(self, parser: CellParser | None) -> ParsedCells:
         """Parse the cells; None leaves them as they are, and known words for missing with them."""
         if parser is None:
+            # Text takes known words for missing as they are: "none" may be an answer. Only given ones are taken out.
             status: Status = np.multiply(self.kinds & IS_BLANK, np.uint8(BLANK), dtype=np.uint8)
             if self.tally[TallySlot.GIVEN]:
                 status[(self.kinds & IS_GIVEN) != 0] = MARKED
             values: NDArray[Any] | Text = self.text
         else:
             values, status = parser.parse(self.text.packed())
+            # What is blank or a word for missing is no misfit, whatever the parser made of it.
             status[(self.kinds & IS_BLANK) != 0] = BLANK
             status[(self.kinds & (IS_GIVEN | IS_KNOWN)) != 0] = MARKED
+        # So far all is about distinct texts; from here on about cells.
         codes, some_kept = self.text.codes, bool((status >= MARKED).any())
         if codes is not None:
             status = dispatch.kernels.look_up(status, codes)
         if codes is not None and not isinstance(values, Text):
+            # The kernel looks up bytes; for wider values NumPy is as fast.
             small = values.dtype.itemsize == 1
             values = (
                 dispatch.kernels.look_up(values.view(np.uint8), codes).view(values.dtype) if small else values[codes]
@@ -191,9 +197,11 @@ class ParsedChunk:
         """Parse the cells another way."""
         if parser == self.parser:
             return self.cells
+        # As text, or where the values do not tell: the source is the only place where the texts still are.
         values = None if parser is None else self._converted(parser)
         if values is None or parser is None:
             return parse_column(list(self.reread_texts()), parser)[0]
+        # What the guess did not fit may fit this parser, and was kept as text for that.
         misfits = TextChunk(self.cells.kept, self.words).parse(parser)
         status = self.cells.status.copy()
         status[self.cells.kept_at] = misfits.status
@@ -204,15 +212,18 @@ class ParsedChunk:
         """Return the values as another reading gives them; None if they do not tell."""
         mine, wanted = self.parser, parser
         values: Any = self.cells.values
+        # A moment does not tell its pattern, nor a value how a count was written.
         if mine.moments or wanted.moments or wanted.counted:
             return None
         if mine.type.word == wanted.type.word == "date":
             # What one order reads, another would read differently.
             return values.copy() if set(mine.orders) <= set(wanted.orders) else None
+        # With group marks or units, other cells fit; with these, they would have been no numbers for the guess.
         if (wanted.group_mark, wanted.unit, wanted.noted) != ("", "", False) or not (
             mine.type.numeric and wanted.type.numeric
         ):
             return None
+        # An integer has no decimal mark: it is the same with either.
         if mine.type.word != "integer" and mine.decimal_mark != wanted.decimal_mark:
             return None
         return _converted_numbers(values, mine.type, wanted.type, bool(self.tally[TallySlot.NEGATIVE_ZERO]))
@@ -222,11 +233,13 @@ def _converted_numbers(values: Any, mine: Type, wanted: Type, negative_zero: boo
     """Convert numbers where nothing is lost by it; None where something could be."""
     if mine == wanted:
         return np.array(values)
+    # A float does not show how many digits its text had; 3.0 is no integer as it was written.
     if mine.word == "number" or (mine.word == "decimal" and wanted.word == "integer"):
         return None
     if wanted.word == "number":
         # A quotient of two exact floats is the float nearest to it, as IEEE 754 has it.
         exact = mine.scale == 0 or _largest(values) < EXACT_FLOAT
+        # An integer has no negative zero, and the text has: -0.
         return values / float(10**mine.scale) if exact and not negative_zero else None
     steps = wanted.scale - mine.scale
     if steps < 0:
@@ -251,12 +264,14 @@ def parse_column(chunks: Sequence[ColumnChunk], parser: CellParser | None) -> tu
         The cells of all chunks, and which of them the source did not have.
     """
     absent = None
+    # Most columns have no absent cells, and then no mask.
     if any(chunk.absent is not None for chunk in chunks):
         masks = [np.zeros(len(chunk), np.bool_) if chunk.absent is None else chunk.absent for chunk in chunks]
         absent = np.concatenate(masks)
     read = [chunk.parse(parser) for chunk in chunks]
     if len(read) == 1:
         return read[0], absent
+    # Kept cells are numbered from the beginning of their chunk.
     starts = np.cumsum([0, *(len(cells.status) for cells in read)])
     kept_at = np.concatenate([cells.kept_at + start for cells, start in zip(read, starts, strict=False)])
     kept = joined_texts([cells.kept for cells in read])
@@ -303,6 +318,7 @@ def column_chunk(
     if guess is None or read is None:
         packed, codes = block.text(column, output if isinstance(output, CodeOutput) else None)
         return TextChunk(Text(*packed, codes), words, absent)
+    # As in `TextChunk`: an absent cell is no blank one.
     if absent is not None:
         read.tally[TallySlot.BLANK] -= int(absent.sum())
     kept = Text(*read.kept) if len(read.kept_at) else NO_TEXT

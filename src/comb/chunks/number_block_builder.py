@@ -99,8 +99,10 @@ def number_block(
     read = block.number_columns(columns_read.columns, columns_read.forms, columns_read.words, outputs)
     columns = columns_read.columns.tolist()
     lacking = {at: absent[column] for at, column in enumerate(columns) if column in absent} if absent else {}
+    # Absent cells were read as empty fields, and counted as blank.
     for at, mask in lacking.items():
         read.tally[at, TallySlot.BLANK] -= int(mask.sum())
+    # Where too many cells did not fit, the texts are the better way, for this chunk.
     texts = {}
     for at in read.left:
         packed, codes = block.text(columns[at])
@@ -132,6 +134,7 @@ class NumberBlockBuilder:
     def __init__(self, columns_read: NumberColumns, expected: int, storage: Storage = MEMORY) -> None:
         self._storage = storage
         self._columns = columns_read
+        # Arrays go by place among these columns, everything outside by column of the table.
         self._at = {column: at for at, column in enumerate(columns_read.columns.tolist())}
         self._expected = expected
         self._rows = 0
@@ -151,6 +154,7 @@ class NumberBlockBuilder:
         May be asked by several threads, each for rows of its own that come after all that were added; what is put
         there counts when it is added.
         """
+        # Another thread may let them grow meanwhile: who was given the old ones is copied when its chunk is added.
         arrays = self._arrays
         return BatchOutput(arrays, start) if start + count <= len(arrays[0][1]) else None
 
@@ -160,14 +164,17 @@ class NumberBlockBuilder:
         if stop > len(self._arrays[0][1]):
             self._arrays = self._grown(max(stop, int(len(self._arrays[0][1]) * GROWTH)))
         outputs = block.read.output
+        # Written in place only if the place is still this one.
         if outputs is None or outputs.arrays is not self._arrays or outputs.start != start:
             for (values, status), read, states in zip(self._arrays, block.read.values, block.read.status, strict=True):
                 values[start:stop], status[start:stop] = read, states
         for at in block.texts:
             if at not in self._apart:
                 self._apart[at] = ColumnBuilder(self._expected, self._storage)
+                # All its rows so far, as one chunk; its column of the arrays goes on being filled, and nobody reads it.
                 if start:
                     self._apart[at].add(self._chunk(at))
+        # Also those that went apart before: their numbers of this chunk are a chunk for their own builder.
         for at, gathered in self._apart.items():
             gathered.add(block.texts[at] if at in block.texts else self._chunk_of(at, block))
         self._tally += block.read.tally
@@ -232,4 +239,5 @@ class NumberBlockBuilder:
         )
 
     def _typed(self, at: int, values: NDArray[np.int64]) -> NDArray[np.int64] | NDArray[np.float64]:
+        # All are kept as 64 bits without a type; see the head of the module.
         return values.view(np.float64) if self._columns.forms[at].kind == "number" else values

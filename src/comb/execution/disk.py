@@ -102,6 +102,7 @@ class DiskStorage:
         self._closed = threading.Event()
         self._thread: threading.Thread | None = None
 
+    # Another process has its own disk; what is pickled goes there in memory.
     def __reduce__(self) -> tuple[Any, ...]:
         return in_memory, ()
 
@@ -136,11 +137,13 @@ class DiskStorage:
         size = count * kind.itemsize
         if size <= self._smallest:
             return np.empty(count, kind)
+        # One file for many arrays: a system has only so many mappings for a process.
         with self._lock:
             if self._open is None or self._used + size > len(self._open):
                 mapped = _MappedFile.of(self.folder, max(size, ARENA_BYTES))
                 self._files.add(mapped)
                 if size >= ARENA_BYTES:
+                    # It fills a file of its own; the open one stays open for smaller arrays.
                     return np.frombuffer(mapped, kind, count)
                 self._open, self._used = mapped, 0
             start = self._used
@@ -157,6 +160,7 @@ class DiskStorage:
         """Return whether an array is kept in a file, or too small for one."""
         if array.nbytes <= self._smallest:
             return True
+        # A slice of a slice: what is at the bottom tells.
         below: Any = array
         while isinstance(below, np.ndarray) and below.base is not None:
             below = below.base
@@ -165,6 +169,7 @@ class DiskStorage:
     def release(self) -> None:
         """Let go of what is in memory of the files; it comes back when it is touched."""
         with self._lock:
+            # Arrays that are gone have taken their files with them.
             files = list(self._files)
         for mapped in files:
             mapped.let_go()
@@ -174,6 +179,7 @@ class DiskStorage:
         while not self._closed.wait(LOOK_EVERY):
             looks += 1
             mapped = mapped_bytes()
+            # Only what this work has mapped: libraries are mapped files too.
             if mapped is not None and mapped - before > self._allowance:
                 self.release()
             if looks % GIVE_BACK_EVERY == 0:
@@ -227,6 +233,7 @@ def reserve(file: IO[bytes], size: int, folder: Path) -> None:
         If there is too little.
     """
     try:
+        # A mapping beyond the end of a disk that is full would end the process without a word.
         if hasattr(os, "posix_fallocate"):
             os.posix_fallocate(file.fileno(), 0, size)
         else:

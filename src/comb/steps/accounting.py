@@ -99,6 +99,7 @@ def take_step(
     CombError
         If a parameter does not fit the table.
     """
+    # What is not taken is in the ledger all the same: a reader sees that it was there.
     if not step.active:
         return _not_taken(step, table)
     if step.other_table:
@@ -109,6 +110,7 @@ def take_step(
         change = step.apply_with(table, known[step.other_table])
     else:
         change = step.apply(_with_texts(step, table, texts_of))
+    # Before anything is made of the result: a bound that is passed stops here.
     entry, record = _account(step, table, change)
     check_bound(step, entry)
     result = change.table._derive(notes=(*table.notes, _phrase(entry)))
@@ -124,6 +126,7 @@ def check_bound(step: Step, entry: Entry) -> None:
         return
     rows = entry.rows_in
     text = step.at_most.strip()
+    # 2 % of 50 is one row, whatever the float makes of it.
     most = int(text) if text.isdigit() else math.floor(share_of(text, "at_most") * rows + 1e-9)
     gone = entry.left_out + entry.set_aside + entry.merged
     worst = max(entry.cells_changed, key=entry.cells_changed.__getitem__, default="")
@@ -194,6 +197,7 @@ def _phrase(entry: Entry) -> str:
 def _account(step: Step, before: BareTable, change: Change) -> tuple[Entry, StepRecord]:
     after = change.table
     gone: dict[str, Any] = _rows_gone(step, before, change)
+    # A renamed column is compared with the one it was.
     old_names = change.renamed or {}
     origin_of = {name: old_names.get(name, name) for name in after.names}
     shared = {name: old for name, old in origin_of.items() if old in before}
@@ -230,6 +234,7 @@ def _rows_gone(step: Step, before: BareTable, change: Change) -> dict[str, Any]:
     aside = change.set_aside.positions if change.set_aside else np.zeros(0, np.int64)
     used = change.rows_used(before.row_count)
     lost = before.row_count - int(used.sum())
+    # Neither in the result nor set aside: left out or merged, as the kind of step says.
     others = lost - len(aside)
     added = change.table.row_count - int(used.sum())
     if used[aside].any() or others < 0 or (others and step.accounting is Rows.SAME):
@@ -243,6 +248,7 @@ def _rows_gone(step: Step, before: BareTable, change: Change) -> dict[str, Any]:
 
 
 def _rows_moved(before: BareTable, change: Change) -> int:
+    # Where rows came or went, the others have other places anyhow.
     if change.sources is None or len(change.sources) != before.row_count:
         return 0
     return sum(
@@ -260,12 +266,14 @@ def _cells_changed(
         return changes, examples
     for name, old in shared.items():
         earlier, later = before[old], change.table[name]
+        # The same object was not touched: that is what makes steps on a few of many columns cheap.
         if earlier is later or name in change.moved:
             continue
         if not len(earlier):
             continue
         sources = change.sources
         storage = before._storage
+        # Each new row beside the row it comes from.
         aligned = earlier if sources is None else taken_column(earlier, _known(sources), storage)
         differ = ~_alike(aligned, later)
         # Rows that come from none have changed nothing.

@@ -103,6 +103,7 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     @property
     def adds_up(self) -> bool:
         """Whether rows in and added are the rows out, left out, set aside and merged."""
+        # Lines that are no rows occur in the first entry only, whose "rows in" are lines.
         gone = self.left_out + self.set_aside + self.merged + self.no_rows
         return self.rows_in + self.added == self.rows_out + gone
 
@@ -116,6 +117,7 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         """
         if not self.active:
             return "not taken"
+        # Rows first, then cells, then columns: in the order in which one would ask.
         rows = {
             "added": self.added,
             "left out": self.left_out,
@@ -136,6 +138,7 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 def first_number(entries: Sequence[Entry]) -> int:
     """Return the number of the first entry: steps count from 1, reading the source before them is 0."""
+    # A table that was made in Python, or builds on another one, was not read.
     return 0 if entries and entries[0].step == "load" else 1
 
 
@@ -163,10 +166,12 @@ def total(entries: list[Entry]) -> Entry:
     CombError
         If a step does not begin with the rows the one before it ended with.
     """
+    # Else something happened to the table between two steps that nobody accounts for.
     for earlier, later in pairwise(entries):
         if earlier.rows_out != later.rows_in:
             message = f"{earlier.step} ended with {earlier.rows_out:,} rows"
             raise CombError(f"{message}, {later.step} began with {later.rows_in:,}")
+    # Rows in and out are those of the ends; what happened on the way adds up.
     sums = {
         name: sum(getattr(entry, name) for entry in entries) for name in ("added", "left_out", "set_aside", "merged")
     }

@@ -76,11 +76,13 @@ class OffsetBlock:
         self.blank, self.stray, self.unclosed = found.blank, found.stray, found.unclosed
         self.short = dict(found.short)
         self.surplus: dict[int, list[str]] = {}
+        # Fields beyond the width have no column of offsets; they come one by one, and are rare.
         for row, begin, end in found.surplus:
             self.surplus.setdefault(row, []).append(self._string(begin, end))
 
     def _string(self, begin: int, end: int) -> str:
         size = len(self._data)
+        # Beyond the data is the side buffer, where fields with escapes were written anew.
         if begin >= size:
             return str(self._side[begin - size : end - size].tobytes(), "utf-8")
         return str(self._data[begin:end], "utf-8")
@@ -98,6 +100,7 @@ class OffsetBlock:
         """Return all fields as strings."""
         rows = zip(self._begins.T.tolist(), self._ends.T.tolist(), strict=True)
         text = str(self._data, "utf-8")
+        # Then places in bytes are places in the text, and slices of it are much quicker.
         if text.isascii() and not len(self._side):
             fields = [[text[begin:end] for begin, end in zip(*places, strict=True)] for places in rows]
         else:
@@ -111,6 +114,7 @@ class OffsetBlock:
 
     def begin_with(self, text: str) -> list[int]:
         """Return the rows whose first field is a text."""
+        # By length, then by first byte: hardly a row is left for which a string is made.
         wanted = len(text.encode())
         sized = np.flatnonzero(self._ends[0] - self._begins[0] == wanted)
         first = self._data[:1] if not wanted else text.encode()[:1]
@@ -139,6 +143,7 @@ class OffsetBlock:
         """Return the block without some rows."""
         kept = np.ones(len(self), np.bool_)
         kept[list(rows)] = False
+        # What is kept by row has to follow the rows.
         places = np.cumsum(kept) - 1
         self._begins, self._ends = (np.compress(kept, part, axis=1) for part in (self._begins, self._ends))
         self.lines = self.lines[kept]
@@ -147,6 +152,7 @@ class OffsetBlock:
         return self
 
     def _column(self, column: int) -> OffsetCells:
+        # Row by row, as wide tables are found: turned once for all columns.
         if self._begins.strides[0] < self._begins.strides[1]:
             self._begins, self._ends = _cells.turned(self._begins), _cells.turned(self._ends)
         return OffsetCells(self._data, self._side, self._begins[column], self._ends[column])
@@ -156,8 +162,10 @@ class OffsetBlock:
         cells = self._column(column)
         places, known = (None, None) if output is None else output
         first, codes = _cells.encode(*cells, MOST_DISTINCT_SHARE, -1, places, known)
+        # They hardly repeat: codes would be as many as texts.
         if first is None:
             return StringBuffer(*_cells.gather(*cells)), None
+        # No text was new, and the buffer of the known ones is the answer itself: who compares sees that at once.
         if known is not None and not len(first):
             return known, codes
         found = StringBuffer(*_cells.gather(*cells.take(first)))
@@ -179,6 +187,7 @@ class OffsetBlock:
             return unusual, NO_TEXTS
         if len(unusual) > MOST_NON_CANONICAL_SHARE * len(self):
             return None
+        # Counted with care, and decided: from here on there are a few cells only.
         texts = cells.take(unusual)
         further, kinds = count_cells(texts, None, words)
         tally += further
@@ -212,6 +221,7 @@ class OffsetBlock:
             self._data, self._side, self._begins, self._ends, columns, marked, given, arrays, start
         )
         found = NumberBatch(values, status, tally, {}, [], output)
+        # Columns in which every cell was read the quick way need no more.
         for at in np.flatnonzero(unusual).tolist():
             column = int(columns[at])
             cells = OffsetCells(self._data, self._side, self._begins[column], self._ends[column])
@@ -275,5 +285,6 @@ def resolve_floats(values: NDArray[Any], states: Status, cells: Rows, at: Rows, 
     for cell, place, text in zip(cells.tolist(), at.tolist(), texts.strings(), strict=True):
         value = float(text.strip().replace(mark, ".", 1))
         lost = is_lost(text, value)
+        # More digits than a float keeps: the text is the value.
         states[place] = MISFIT if lost else FITS
         values[cell] = 0.0 if lost else value

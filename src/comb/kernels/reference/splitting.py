@@ -63,6 +63,7 @@ def split_records(
     while position < end and len(found.fields) < limit:
         stop, after = _line_end(text, position)
         found.lines.append(line)
+        # Without a quote on its line, a record is that line.
         if scan is None or text.find(scan.quote, position, stop) < 0:
             row = text[position:stop]
             found.fields.append(_spaced(row) if spaced else row.split(delimiter))
@@ -70,6 +71,7 @@ def split_records(
         else:
             fields, after = scan.record(position, line)
             found.fields.append(fields)
+            # A record with quoted line ends goes over several lines.
             line += len(LINE_END.findall(text, position, after))
             position = after
     return found
@@ -111,6 +113,7 @@ class _QuotedScan:
             value, stop = self._field(position, line)
             fields.append(value)
             found = self.delimiter.match(self.text, stop)
+            # Spaces at the end of a line delimit nothing.
             if found is None or (self.spaced and self._at_line_end(found.end())):
                 _, after = _line_end(self.text, stop)
                 return fields, after
@@ -129,12 +132,14 @@ class _QuotedScan:
             quoted = self._quoted(position + 1, line) if position >= self.hopeless_until else None
             if quoted is not None:
                 return quoted
+            # Told once for a line, by the first quote that is open there.
             if position >= self.hopeless_until:
                 self.hopeless_until, _ = _line_end(self.text, position)
                 self.found.unclosed.append(line)
         match = self.border.search(self.text, position)
         stop = match.start() if match else len(self.text)
         value = self.text[position:stop]
+        # One at the beginning was told of as unclosed.
         if self.quote in value[1:]:
             self.found.stray.append(line)
         return value, stop
@@ -147,10 +152,12 @@ class _QuotedScan:
             close = text.find(self.quote, position, start + LONGEST_QUOTED)
             if close < 0:
                 return None
+            # Once over a line end, a quote may be that of another field.
             crossed = crossed or LINE_END.search(text, position, close) is not None
             escaped = bool(self.escape) and self._escaped(close, start)
             parts.append(text[position : close - escaped])
             position = close + 1
+            # In this order: an escaped quote is text, a doubled one is one, one before a border ends the field.
             if escaped:
                 pass
             elif text.startswith(self.quote, position):

@@ -106,6 +106,7 @@ def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
     names = unique_names(header.names)
     chunks = {at: assembler.chunks(at) for at in reader.columns}
     kept, trailing = header.width, False
+    # A schema says how many columns there are.
     if reader.guessing:
         kept, trailing = _width_kept(assembler, chunks, header)
     lines = assembler.all_lines()
@@ -128,6 +129,7 @@ def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
     if header.layout.nameless_first:
         raw_table.notes.append(f"the header names all columns but the first, which is {names[0]}")
     _note_irregular(raw_table, assembler, trailing=trailing)
+    # An empty field behind the last delimiter is no surplus.
     if not trailing:
         _add_surplus(raw_table, assembler, chunks, header)
     short = [row for row, width in assembler.short.items() if width < kept]
@@ -166,10 +168,12 @@ def _account(header: Header, assembler: "ColumnAssembler", lines: NDArray[np.int
     last = int(lines[-1]) if len(lines) else 0
     total = max(assembler.passed, begin, last)
     kinds = dict(enumerate((found.blank, found.ruled, found.empty, found.repeated, found.pages, found.footers), 4))
+    # Marks are places in `_LINE_KINDS`, from 1; lines above the rows are few, and marked one by one.
     head = np.full(begin, 2, np.uint8)
     head[: header.above] = 1
     for mark, places in kinds.items():
         head[[place for place in places if place < begin]] = mark
+    # Below them only what is no row is listed, so that no array of all lines is needed in the usual case.
     counts = np.bincount(head, minlength=len(_LINE_KINDS) + 1)
     for mark, places in kinds.items():
         counts[mark] += sum(place >= begin for place in places)
@@ -192,6 +196,7 @@ def _going_on(lines: NDArray[np.integer], kinds: dict[int, list[int]], head: NDA
     marks[lines - 1] = _ROW
     for mark, places in kinds.items():
         marks[[place for place in places if place < total]] = mark
+    # Lines of one gap all go on with what is above the first of them.
     bare = np.flatnonzero(marks == 0)
     first = np.diff(bare, prepend=-2) != 1
     above = marks[np.maximum(bare[first] - 1, 0)][np.cumsum(first) - 1]
@@ -223,6 +228,7 @@ class ColumnAssembler:
 
     def add(self, result: ChunkResult) -> None:
         """Add the next part."""
+        # The first chunk says how many rows to expect, and which columns went apart from the groups.
         if not self.columns and not self.groups:
             rows, storage = self._expected(result), self._storage
             self.columns = {at: ColumnBuilder(rows, storage) for at in result.chunks}
@@ -236,6 +242,7 @@ class ColumnAssembler:
             block.add(number_block)
         if self.lines is None:
             self.lines = GrowableArray(np.int32, self._expected(result), self._storage)
+        # Chunks count lines and rows from 0 of their own; what came before is added to each.
         self.lines.add((result.lines + (self.passed + 1)).astype(np.int32))
         for name in Anomalies.__slots__:
             getattr(self.anomalies, name).extend(line + self.passed for line in getattr(result.anomalies, name))
@@ -278,8 +285,10 @@ def _width_kept(assembler: ColumnAssembler, chunks: dict[int, list[ColumnChunk]]
         return here and not any(cell.strip() for cells in assembler.surplus.values() for cell in cells)
 
     longest = max(map(len, assembler.surplus.values()), default=0) + header.read_width
+    # Where every row is short, the longest of them tells.
     if assembler.rows and len(assembler.short) == assembler.rows:
         longest = max(assembler.short.values())
+    # The header ends with the delimiter too; or only the rows do.
     if header.width > 1 and not header.names[-1] and blank(header.width - 1):
         return header.width - 1, True
     if longest == header.width + 1 and blank(header.width):
@@ -306,6 +315,7 @@ def _add_surplus(
     """Move what rows have too much into a further column."""
     surplus = {row: list(cells) for row, cells in assembler.surplus.items()}
     if header.read_width > header.width:
+        # Fields that most rows have and the header does not name were read as columns, and are surplus as well.
         beyond = [_strings(chunks[at]) for at in range(header.width, header.read_width)]
         for row in range(assembler.rows):
             width = assembler.short.get(row, header.read_width)
@@ -387,6 +397,7 @@ def type_columns(
         return stored_column(column, storage)
 
     def typed(name: str) -> Column:
+        # Taken out, so that chunks are let go as soon as their column is there.
         chunks, request = raw_table.columns.pop(name), declared.get(name)
         source = ColumnSource(chunks or [TextChunk(Text.from_strings([]), rules.words(name, request))])
         if request is None:
@@ -395,6 +406,7 @@ def type_columns(
             # Days without a pattern are written as the heading says, where it does.
             pattern = day_pattern_of(name) if request.word == "date" and not request.pattern else ""
             column = declared_source(source, request._replace(pattern=pattern or request.pattern))
+        # Where 1,234 could be either, the other columns decide what the comma is.
         if request is None and is_open(column):
             undecided[name] = source
         return described(name, column)

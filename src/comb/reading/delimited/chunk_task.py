@@ -110,6 +110,7 @@ def read_chunk(task: ChunkTask) -> ReadChunk:
         mine, theirs = _described(__version__, dispatch.kernels.compiled), _described(task.version, task.compiled)
         message = f"a worker has Comb {mine}, this process {theirs}"
         raise WorkersFailed(message, where=task.where, remedy="install the same on all of them")
+    # One byte back, as below: a border behind a line end is a record's beginning.
     start = task.start if task.exact else record_end(task.file, task.start - 1, task.quote, task.stop)
     start = min(start, task.stop)
     data = task.file.read(start, task.stop)
@@ -119,6 +120,7 @@ def read_chunk(task: ChunkTask) -> ReadChunk:
         even = data.count(task.quote, 0, len(data) - 1) % 2 == 0 if task.quote else True
         stop = record_end(task.file, task.stop - 1, task.quote, task.file.size - task.file.offset, even=even)
         data += task.file.read(task.stop, stop) if stop > task.stop else b""
+    # What is not UTF-8 is read by the process that asks, as a whole: another encoding has to be found.
     text = dispatch.kernels.check_text(data)
     if not text[0]:
         return ReadChunk(start, stop, text, None)
@@ -155,6 +157,7 @@ def record_end(file: FilePlace, start: int, quote: bytes, most: int, *, even: bo
     while start < most:
         data = file.read(start, min(start + size, most))
         at = 0
+        # Each line end is looked at once, and the quotes between two of them counted.
         while (end := data.find(b"\n", at) + 1) > 0:
             even ^= bool(quote) and data.count(quote, at, end) % 2 == 1
             if even:
@@ -197,6 +200,7 @@ def chunks_by_workers(
     """
     size = file.size - file.offset
     quote = (reader.header.layout.quote or "").encode()
+    # All tasks are this one with other borders: what they have in common is pickled once.
     whole = ChunkTask(
         file, start, size, exact=True, last=True, quote=quote, reader=dumps(reader),
         compiled=bool(dispatch.kernels.compiled),
@@ -205,6 +209,7 @@ def chunks_by_workers(
 
     def tasks() -> Iterator[ChunkTask]:
         before = start
+        # Only the first one knows that a record begins where it does.
         for border in borders:
             yield replace(whole, start=before, stop=border, exact=before == start, last=border == size)
             before = border
@@ -216,9 +221,11 @@ def chunks_by_workers(
         passed = beside.submit(text.pass_over, ended)
         try:
             while at < size:
+                # Tasks that end before this place were read as part of another.
                 while (head := queue.head()) is not None and head.stop <= at:
                     queue.drop()
                 read = queue.next() if head is not None and span == 1 else None
+                # The border was guessed wrong: read once more from the place that is known, over more tasks each time.
                 if read is None or read.start != at:
                     behind = bisect_right(borders, at)
                     stop = borders[min(behind + span, len(borders)) - 1 if behind < len(borders) else -1]
@@ -226,6 +233,7 @@ def chunks_by_workers(
                 text.count(*read.text, read.stop - read.start)
                 if read.result is None:
                     raise NotUtf8Error
+                # The worker's reader stayed there; texts that are needed again are read here.
                 read.result.reread.reader = reader
                 yield TextChunkRange(read.start, b"", read.stop == size), read.result
                 at = read.start + read.result.after

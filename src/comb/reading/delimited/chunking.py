@@ -96,6 +96,7 @@ class TextChunkRange:
         """
         if self.before is None or self.behind is None:
             return None
+        # The chunk before is ahead of this one: whoever waits here waits for work that has begun.
         row = self.before.wait()
         self.behind.fulfil(None if row is None or after < len(self.data) else row + rows)
         return row
@@ -121,6 +122,7 @@ def last_record_end(data: Data, quote: bytes) -> int:
     end = _last_line_end(data)
     if not quote:
         return end
+    # A chunk begins outside of quotes: with an even number of them, the line end is outside too.
     even = dispatch.kernels.count_byte(data, quote[0], end) % 2 == 0
     if even or not end:
         return end
@@ -128,6 +130,7 @@ def last_record_end(data: Data, quote: bytes) -> int:
     for _ in range(MOST_TRIES):
         before = whole.rfind(quote, 0, end)
         earlier = _line_end(whole, before)
+        # Only what is between the two line ends is counted, not all up to here once more.
         even ^= whole.count(quote, earlier, end) % 2 == 1
         end = earlier
         if even or not end:
@@ -173,6 +176,7 @@ def chunk_ranges(read_behind: Callable[[bytes, int], Data], quote: bytes, size: 
             rest = bytes(chunk)
             wanted = len(rest)
             continue
+        # Held back until enough lines follow: whether it is the last one decides where notes below are looked for.
         held.append(TextChunkRange(start, memoryview(chunk)[:end], last=False))
         start += end
         rest, wanted = bytes(chunk[end:]), size
@@ -180,6 +184,7 @@ def chunk_ranges(read_behind: Callable[[bytes, int], Data], quote: bytes, size: 
         while lines >= LAST_LINES:
             yield held.popleft()
             lines -= _lines(held[0].data)
+    # What is left may be the last chunk alone, if it is long enough; else it takes in those held.
     if held and _lines(rest) >= LAST_LINES:
         yield from held
         held.clear()
@@ -218,6 +223,7 @@ class _Work(Generic[Result]):
         try:
             return self._work(text_range)
         finally:
+            # Also after an error, or the chunk behind would wait for ever; what was said before stays.
             if text_range.behind is not None:
                 text_range.behind.fulfil(None)
 
@@ -226,6 +232,7 @@ class _Work(Generic[Result]):
             text_range = next(self._source, None)
             if text_range is None:
                 return
+            # A chain of promises: what is behind one is before the next.
             text_range = replace(text_range, before=self._behind, behind=RowOffsetPromise())
             self._behind = text_range.behind or self._behind
             self._ahead.append(
@@ -247,10 +254,12 @@ class _Work(Generic[Result]):
             self.fill(1)
             if self._ahead:
                 following, future = self._ahead.popleft()
+                # One that was never begun says nothing itself.
                 if following.behind is not None and (future is None or future.cancel()):
                     following.behind.fulfil(None)
                 data.append(following.data)
                 last = following.last
+        # Without promises: its values are copied when they are added, and those behind it know no row either.
         whole = TextChunkRange(start, b"".join(data), last)
         return whole, self._work_on(whole)
 
@@ -283,6 +292,7 @@ def parse_chunks(
             text_range, result = found
             count = 1
             while result.after < len(text_range.data):
+                # Up to the open quote all was right.
                 if result.after:
                     yield text_range, result
                     count = 1

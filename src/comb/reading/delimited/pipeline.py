@@ -81,11 +81,13 @@ class ChunkPipeline:
             If some of it is not UTF-8.
         """
         ranges = self._ranges()
+        # Checked here, as the guess reads it before the threads do.
         first = next(ranges)
         if not dispatch.kernels.check_text(first.data)[0]:
             raise NotUtf8Error
         self._reader.guess(first)
         assembler = ColumnAssembler(self._reader.header, self._reader.groups, expected, self._resources.storage)
+        # No rows were asked for: the guess is all there is.
         if not self._most:
             self.whole = False
             return assembler
@@ -104,6 +106,7 @@ class ChunkPipeline:
         else:
             from comb.reading.delimited.chunk_task import chunks_by_workers
 
+            # The first chunk is read here: its result says how many rows to expect, and where the others begin.
             result = read_chunk(first)
             assert isinstance(self._text, FileText)
             others = chunks_by_workers(
@@ -114,6 +117,7 @@ class ChunkPipeline:
             assembler.add(result)
             self._tell(text_range.start + result.after, assembler.rows)
             if assembler.rows >= self._most or self._first_look:
+                # With exactly as many rows as were asked for, nothing may be left all the same.
                 at_end = text_range.last and result.after == len(text_range.data)
                 self.whole = not self._first_look and at_end
                 break
@@ -123,6 +127,7 @@ class ChunkPipeline:
         """Return where workers find the text; None where they do not read it."""
         if self._resources.workers is None or self._most != EVERYTHING or self._first_look:
             return None
+        # Only a file that others can open, with line ends of LF, whose borders can be guessed.
         file = self._text.place() if isinstance(self._text, FileText) else None
         if file is None or b"\n" not in bytes(first.data):
             return None

@@ -127,10 +127,12 @@ class FoundTable:
         storage : Storage
         """
         names = [raw.decode() for raw in cells.names]
+        # By name from here on: another piece may have the same keys in another order.
         for name, filled in zip(names, cells.filled, strict=True):
             self._names[name] = self._names.get(name, False) or filled
         columns = [tuple(stored_array(part, storage) for part in column) for column in cells.columns]
         places: Any = dict(zip(names, columns, strict=True))
+        # Counted in the piece; the rows that the table above had before it come first.
         if self.above is not None:
             self._parents.append(stored_array(cells.parents.astype(np.int64) + before, storage))
         self._parts.append(_Part(data, cells.rows, places))
@@ -149,6 +151,7 @@ class FoundTable:
         for part in self._parts:
             count = min(left, part.rows)
             left -= count
+            # Let go as soon as they are read: they take as much memory as the text.
             places = part.places.pop(name, None)
             parts.append(_absent(count) if places is None else cells_of(part.data, places, count))
         return _joined(parts) if parts else _absent(0)
@@ -186,6 +189,7 @@ class FoundRecords:
                 table = above.below.setdefault(cells.key.decode(), FoundTable(above))
             tables.append(table)
             before.append(table.rows)
+            # The same key, dotted or as an object, is one table for the reference.
             seen.add((cells.above, cells.key))
             if not table.add(found.data, cells, rows, storage):
                 return False
@@ -221,6 +225,7 @@ def find_records(
 
     def search(piece: tuple[int, int]) -> _Piece:
         part = view[slice(*piece)]
+        # What is not UTF-8 is told by the reference, with its place.
         sound = dispatch.kernels.check_text(part)[0]
         found = dispatch.kernels.take_json_records(part, lines=lines) if sound else None
         ends, escapes = (dispatch.kernels.count_byte(part, one, len(part)) for one in b"\n\\")
@@ -264,6 +269,7 @@ def _joined(parts: list[TypedCells]) -> TypedCells:
     """Put the cells of several pieces below each other; texts that several have are one."""
     if len(parts) == 1:
         return parts[0]
+    # All texts of all pieces are numbered once; each piece's numbers are looked up in that.
     packed = [one.strings.packed for one in parts if isinstance(one.strings, PackedStrings)]
     texts = joined(packed) if packed else pack([])
     first, codes = dispatch.kernels.encode(texts)
@@ -291,6 +297,7 @@ def cells_of(
     digits: list[str] = []
     places = OffsetCells(data, NOTHING_ASIDE, begins, ends)
     _read_numbers(found, kinds, places, digits)
+    # Numbers may have become floats by now; true is one in either.
     found.numbers[kinds == _KIND["true"]] = 1
     parts, count = [pack(digits)], len(digits)
     for names, read in (
@@ -302,6 +309,7 @@ def cells_of(
         wanted[[_KIND[name] for name in names]] = True
         at = _positions(wanted[kinds])
         if len(at):
+            # Each distinct text is looked at once, however often it stands.
             first, codes = dispatch.kernels.encode_cells(places, at)
             texts = read(places, at[first])
             found.texts[at] = codes + count
