@@ -114,7 +114,7 @@ def flatten(records: Sequence[Any], lists: str) -> Flat:
     Returns
     -------
     Flat
-        Lists of records are no columns but tables of their own.
+        Lists of records are no columns but tables of their own; where nothing else is left, ``value`` says ``{}``.
     """
     flat = Flat()
 
@@ -149,6 +149,11 @@ def flatten(records: Sequence[Any], lists: str) -> Flat:
         # Where lists of records are in other records, an empty list is one without records.
         if name in flat.children and name not in flat.filled:
             del flat.columns[name]
+    if flat.rows and not flat.columns:
+        # Nothing is in them but lists of records, or nothing at all.
+        empty = flat.columns["value"] = Growth()
+        for _ in flat.rows:
+            empty.add("{}")
     return flat
 
 

@@ -240,6 +240,8 @@ def find_records(
         whole.bad += [(number + before, first + start, last + start) for number, first, last in found.bad]
         whole.halves += halves
         before += line_ends if lines else len(found.lines)
+    if any(table.rows and not table.names for table in whole.table.walk()):
+        return None
     if numbers:
         whole.lines = stored_array(np.concatenate(numbers), storage)
     return whole
