@@ -16,8 +16,10 @@ from hypothesis import strategies as st
 import comb
 from comb.errors import CombError
 from comb.execution.resources import Resources
+from comb.kernels import dispatch
+from comb.kernels.reference.kernels import ReferenceKernels
 from comb.reading.io.encoding import decode
-from comb.reading.io.transcode import transcoded, utf8_sequences
+from comb.reading.io.transcode import _table_of, transcoded, utf8_sequences
 from comb.reading.load import load_table
 from comb.tables.read_options import ReadOptions
 from support.on_disk import storage_in
@@ -125,6 +127,29 @@ def test_sequences_of_utf8_are_counted_as_python_decodes_them(data: bytes) -> No
     good = len(re.findall("[^\x00-\x7f\udc80-\udcff]", text))
     found, starts, stops = utf8_sequences(data)
     assert (found, [data[start:stop] for start, stop in zip(starts, stops, strict=True)]) == (good, runs)
+
+
+@given(
+    st.binary(max_size=80),
+    st.sampled_from(["cp1252", "cp1250", "cp850", "mac-roman", "latin-1", "koi8-r", "iso8859-7"]),
+)
+def test_single_bytes_become_what_python_makes_of_them(data: bytes, codec: str) -> None:
+    table = _table_of(codec)
+    for kernels in (dispatch.kernels, ReferenceKernels()):
+        try:
+            expected: bytes | int = data.decode(codec).encode()
+        except UnicodeDecodeError as error:
+            expected = error.start
+        assert kernels.as_utf8(data, table) == expected
+    assert not any(map(_table_of, ["utf-8", "utf-16", "shift_jis", "gb18030", "cp037", "utf-7"]))
+
+
+def test_bad_bytes_at_the_beginning_of_much_good_text_are_all_listed() -> None:
+    data = b"colony\n" + b"a\xe9b\n" * 5_000 + "Zoë Bär Öhm\n".encode() * 30_000
+    found = transcoded(io.BytesIO(data), "visits.csv", io.BytesIO, piece=100_000).decoded()
+    assert found.encoding == "utf-8" and len(found.bad) == 5_000 and found.bad[-1] == (5_001, b"\xe9")
+    other = transcoded(io.BytesIO(data[:-2_000_000]), "visits.csv", io.BytesIO, piece=100_000).decoded()
+    assert other.encoding == "utf-8" or not other.bad
 
 
 @pytest.mark.parametrize("encoding", ["windows-1252", "utf-16", "cp850", "utf-8-sig"])

@@ -94,6 +94,12 @@ class Kernels(Protocol):
             how many characters there are.
         """
 
+    def as_utf8(self, data: Data, table: bytes) -> bytes | int:
+        """Write bytes that are a character each as UTF-8; the place of the first one that is none, if there is one.
+
+        The table has four bytes for each: how many its character has, 0 for none, and these. ASCII is the same.
+        """
+
     def count_byte(self, data: Data, wanted: int, stop: int) -> int:
         """Count a byte before an offset."""
 

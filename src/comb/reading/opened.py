@@ -196,7 +196,7 @@ def _open_transcoded(
         document = _document(beginning, content, opened.name, options, resources)
         if document is not None:
             return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, None)
-    text = transcoded(file, opened.name, storage.file, options.encoding)
+    text = transcoded(file, opened.name, storage.file, options.encoding, threads=resources.threads)
     return _read_text(opened, text, rules, resources, compression=compression)
 
 
@@ -260,13 +260,13 @@ def _open_decoded(
         document = _document(content[:LOOK_BYTES], lambda: content, opened.name, options, resources)
         if document is not None:
             return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, None)
-    if not content.strip():
+    if not content or content.isspace():
         where = f"{opened.name} ({compression})" if compression else opened.name
         remedy = "expected a header line and rows below it"
         raise ContentError("it contains only blank lines", where=where, remedy=remedy)
     if len(content) > LARGEST_DECODED_WHOLE:
         # What is larger is judged and decoded piece by piece, as it is on disk.
-        text = transcoded(io.BytesIO(content), opened.name, io.BytesIO, options.encoding)
+        text = transcoded(io.BytesIO(content), opened.name, io.BytesIO, options.encoding, threads=resources.threads)
         return _read_text(opened, text, rules, resources, compression=compression)
     held = HeldText(decode(content, opened.name, options.encoding), opened.name)
     return _read_text(opened, held, rules, resources, compression=compression)

@@ -1,14 +1,15 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True, initializedcheck=False
 """Compiled: find the records and fields of delimited text, and check that it is text.
 
-Follows `comb.kernels.structure` word for word, on UTF-8 bytes with a delimiter and a quote
+Follows `comb.kernels.reference.splitting` word for word, on UTF-8 bytes with a delimiter and a quote
 of one byte each. The fields are handed out as places: column by column, where each begins
 and ends. A quoted field with quotes inside is written anew beside the text; its places
 count from the end of the text.
 """
 
+from cpython.bytes cimport PyBytes_AsString, PyBytes_FromStringAndSize
 from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
-from libc.string cimport memchr
+from libc.string cimport memchr, memcpy
 
 import numpy as np
 
@@ -408,6 +409,62 @@ cdef _forget(Found found, Py_ssize_t row, Py_ssize_t line):
     found.surplus = [one for one in found.surplus if one[0] != row]
     found.stray = [one for one in found.stray if one != line]
     found.unclosed = [one for one in found.unclosed if one != line]
+
+
+def as_utf8(const uint8_t[::1] data, const uint8_t[::1] table):
+    """Write bytes that are a character each as UTF-8.
+
+    Parameters
+    ----------
+    data : bytes
+    table : bytes
+        Four for each byte: how many bytes its character has in UTF-8, 0 for none, and these. Those of ASCII are
+        themselves.
+
+    Returns
+    -------
+    bytes, or int
+        Where the first byte is that is no character.
+    """
+    cdef Py_ssize_t size = data.shape[0], at = 0, total = 0
+    cdef const uint8_t *text
+    cdef const uint8_t *character
+    cdef uint8_t *out
+    if not size:
+        return b""
+    text = &data[0]
+    with nogil:
+        while at < size:
+            if at + 16 <= size and comb_plain_16(text + at):
+                at += 16
+                total += 16
+                continue
+            character = &table[4 * text[at]]
+            if not character[0]:
+                break
+            total += character[0]
+            at += 1
+    if at < size:
+        return at
+    made = PyBytes_FromStringAndSize(NULL, total)
+    out = <uint8_t *> PyBytes_AsString(made)
+    with nogil:
+        at = 0
+        while at < size:
+            if at + 16 <= size and comb_plain_16(text + at):
+                memcpy(out, text + at, 16)
+                at += 16
+                out += 16
+                continue
+            character = &table[4 * text[at]]
+            out[0] = character[1]
+            if character[0] > 1:
+                out[1] = character[2]
+            if character[0] > 2:
+                out[2] = character[3]
+            out += character[0]
+            at += 1
+    return made
 
 
 def check_text(const uint8_t[::1] data):

@@ -124,6 +124,11 @@ class CompiledKernels:
         """Check bytes for being UTF-8; count control characters and characters."""
         return _split.check_text(data)
 
+    def as_utf8(self, data: Data, table: bytes) -> bytes | int:
+        """Write bytes that are a character each as UTF-8; the place of the first one that is none, if there is one."""
+        found: bytes | int = _split.as_utf8(data, table)
+        return found
+
     def count_byte(self, data: Data, wanted: int, stop: int) -> int:
         """Count a byte before an offset."""
         return int(_split.count_byte(data, wanted, stop))

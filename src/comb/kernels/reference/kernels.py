@@ -88,6 +88,12 @@ class ReferenceKernels:
             return False, 0, 0
         return True, sum(text.count(chr(code)) for code in CONTROLS), len(text)
 
+    def as_utf8(self, data: Data, table: bytes) -> bytes | int:
+        """Write bytes that are a character each as UTF-8; the place of the first one that is none, if there is one."""
+        characters = [table[at + 1 : at + 1 + table[at]] for at in range(0, len(table), 4)]
+        missing = [at for at, byte in enumerate(bytes(data)) if not characters[byte]]
+        return missing[0] if missing else b"".join(characters[byte] for byte in bytes(data))
+
     def count_byte(self, data: Data, wanted: int, stop: int) -> int:
         """Count a byte before an offset."""
         return bytes(data).count(wanted, 0, stop)

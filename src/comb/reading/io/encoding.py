@@ -13,6 +13,7 @@ import re
 import unicodedata
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import islice
 from typing import NamedTuple
 
 from comb.errors import ContentError
@@ -35,6 +36,9 @@ GOOD_FOR_EACH_BAD = 3
 
 # Single-byte encodings are judged on this many characters beyond ASCII.
 JUDGED_CHARACTERS = 4_000
+
+# Words to show are looked for among this many.
+SAMPLED_CHARACTERS = 1_000
 SAMPLE_WORDS = 3
 
 # Characters with their neighbours whose score is remembered.
@@ -121,7 +125,25 @@ def decode(data: bytes, name: str, encoding: str | None = None, *, delimited: bo
         return _as_given(data, name, encoding)
     marked = marked_codec(data) if data.startswith(tuple(mark for mark, _, _ in _MARKS)) else None
     if marked is not None:
-        return Decoded(_strict(data[len(marked.mark) :], name, marked.codec), marked.encoding, marked.why)
+        return Decoded(strict(data[len(marked.mark) :], name, marked.codec), marked.encoding, marked.why)
+    _refuse_signatures(data, name)
+    marked = marked_codec(data)
+    if marked is not None:
+        return Decoded(strict(data, name, marked.codec), marked.encoding, marked.why)
+    decoded = _as_utf8(data) or single_byte(data)
+    _refuse_binary(decoded.text, name)
+    if delimited:
+        _refuse_other_text(decoded.text, name)
+    return decoded
+
+
+def refuse_other_kinds(start: bytes, name: str, codec: str) -> None:
+    """Raise a ContentError for a source, in a known encoding, that begins as no table by delimiters does."""
+    _refuse_signatures(start, name)
+    _refuse_other_text(start.decode(codec, errors="replace"), name)
+
+
+def _refuse_signatures(data: bytes, name: str) -> None:
     for signature, what in _SIGNATURES:
         if data.startswith(signature):
             raise ContentError(
@@ -129,14 +151,6 @@ def decode(data: bytes, name: str, encoding: str | None = None, *, delimited: bo
                 where=name,
                 remedy="save the table in it as CSV or as a workbook",
             )
-    marked = marked_codec(data)
-    if marked is not None:
-        return Decoded(_strict(data, name, marked.codec), marked.encoding, marked.why)
-    decoded = _as_utf8(data) or single_byte(data)
-    _refuse_binary(decoded.text, name)
-    if delimited:
-        _refuse_other_text(decoded.text, name)
-    return decoded
 
 
 class Marked(NamedTuple):
@@ -204,10 +218,11 @@ def _as_given(data: bytes, name: str, encoding: str) -> Decoded:
     if not text:
         remedy = "common ones: utf-8, windows-1252, utf-16"
         raise ContentError(f"no text encoding is called {encoding!r}", where=name, remedy=remedy)
-    return Decoded(_strict(data, name, text), encoding, "as declared")
+    return Decoded(strict(data, name, text), encoding, "as declared")
 
 
-def _strict(data: bytes, name: str, encoding: str) -> str:
+def strict(data: bytes, name: str, encoding: str) -> str:
+    """Decode bytes; raises a ContentError that names the first ones that are nothing in an encoding, and their line."""
     try:
         return data.decode(encoding)
     except UnicodeDecodeError as error:
@@ -309,7 +324,7 @@ def _script(character: str) -> str:
 def _sample(text: str) -> str:
     """Return some words with characters beyond ASCII."""
     words: dict[str, None] = {}
-    for match in _BEYOND_ASCII.finditer(text):
+    for match in islice(_BEYOND_ASCII.finditer(text), SAMPLED_CHARACTERS):
         start, end = match.start(), match.end()
         while start and text[start - 1].isalpha() and end - start < 20:
             start -= 1

@@ -16,12 +16,14 @@ Pieces end behind a line end, so that no character, line or run of bad bytes is 
 """
 
 import codecs
+import importlib
 import io
 import os
 import re
 import zipfile
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from functools import lru_cache, partial
 from threading import Lock
 from typing import IO
 
@@ -29,6 +31,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import ContentError
+from comb.execution.ordered import in_order
 from comb.formats.encodings import codec_name
 from comb.kernels import dispatch
 from comb.kernels.types import Data
@@ -40,7 +43,9 @@ from comb.reading.io.encoding import (
     decode,
     is_binary,
     marked_codec,
+    refuse_other_kinds,
     single_byte,
+    strict,
 )
 from comb.reading.io.source_file import OpenSource
 from comb.reading.io.text_stream import LOOK_BYTES
@@ -54,6 +59,12 @@ _BAD = re.compile("[\udc80-\udcff]+")
 _LINE_END = re.compile("\r\n|\n|\r")
 _BYTE_BEYOND = re.compile(rb"[\x80-\xff]")
 _LINE_ENDS = re.compile(rb"[\r\n]+")
+
+# What tables of single-byte encodings have for a byte that is no character.
+_UNDEFINED = "\ufffe"
+
+# So much of a text shows what kind of text it is.
+_SHOWS_KIND = 100_000
 
 # A lone carriage return is looked for no further back than this.
 LONGEST_LINE = 1_000_000
@@ -147,7 +158,7 @@ def decompressed_file(
 
 
 def transcoded(
-    file: IO[bytes], name: str, new_file: NewFile, encoding: str | None = None, *, piece: int = PIECE
+    file: IO[bytes], name: str, new_file: NewFile, encoding: str | None = None, *, piece: int = PIECE, threads: int = 1
 ) -> TranscodedText:
     """Bring the text in a temporary file to UTF-8.
 
@@ -162,6 +173,7 @@ def transcoded(
         The encoding, where it is known.
     piece : int
         How many bytes are read at once.
+    threads : int
 
     Raises
     ------
@@ -172,9 +184,17 @@ def transcoded(
     # What is declared was not looked at.
     if codec == "utf-8" and encoding is None and not mark and not decoded.bad:
         return TranscodedText(file, decoded)
-    made = new_file()
     with file:
-        made.writelines(_transcoded(file, name, decoded, codec, mark, piece))
+        table = b"" if mark or decoded.bad else _table_of(codec)
+        if table:
+            parts = _by_table(file, name, codec, table, piece, threads)
+        else:
+            parts = _transcoded(file, name, decoded, codec, mark, piece)
+        if isinstance(file, io.BytesIO):
+            # In memory it would be copied again and again while it grows.
+            return TranscodedText(io.BytesIO(b"".join(parts)), decoded)
+        made = new_file()
+        made.writelines(parts)
     return TranscodedText(made, decoded)
 
 
@@ -190,6 +210,9 @@ def _fill(file: IO[bytes], parts: Iterator[bytes]) -> None:
 
 def _line_pieces(file: IO[bytes], size: int) -> Iterator[bytes]:
     """Read a file in pieces that end behind a line end, where there is one."""
+    if isinstance(file, io.BytesIO):
+        yield from _lines_in_memory(file.getvalue(), size)
+        return
     file.seek(0)
     ahead = b""
     while data := file.read(size):
@@ -201,6 +224,24 @@ def _line_pieces(file: IO[bytes], size: int) -> Iterator[bytes]:
             yield data[:end]
     if ahead:
         yield ahead
+
+
+def _lines_in_memory(data: bytes, size: int) -> Iterator[bytes]:
+    """Cut bytes as `_line_pieces` does: each is copied once."""
+    start = 0
+    while start < len(data):
+        stop = min(start + size, len(data))
+        if stop < len(data):
+            # A line end of two characters is not cut either.
+            stop = max(data.rfind(b"\n", start, stop), data.rfind(b"\r", start, stop - 1)) + 1 or _next_end(data, stop)
+        yield data[start:stop]
+        start = stop
+
+
+def _next_end(data: bytes, start: int) -> int:
+    """Return where the line ends that goes on here."""
+    found = _LINE_ENDS.search(data, start)
+    return found.end() if found else len(data)
 
 
 def _judged(file: IO[bytes], name: str, encoding: str | None, size: int) -> tuple[Decoded, str, bytes]:
@@ -217,7 +258,13 @@ def _judged(file: IO[bytes], name: str, encoding: str | None, size: int) -> tupl
     judge = _Judge()
     for piece in _line_pieces(file, size):
         judge.add(piece)
+    if judge.lacks_places:
+        judge = _Judge(all_places=True)
+        for piece in _line_pieces(file, size):
+            judge.add(piece)
     if not judge.is_utf8:
+        # Of a piece that is not UTF-8 only the beginning was looked at.
+        judge.controls = judge.characters = 0
         for piece in _line_pieces(file, size):
             judge.add_to_digest(piece)
     decoded = judge.decided()
@@ -228,15 +275,18 @@ def _judged(file: IO[bytes], name: str, encoding: str | None, size: int) -> tupl
             f"expected delimited text, {judge.controls:,} of its characters are control characters", where=name,
             remedy="if it is text all the same, give its encoding",
         )  # fmt: skip
-    decode(start[: start.rfind(b"\n") + 1] or start, name)
-    return decoded, codec_name(decoded.encoding), b""
+    # All of it is text; the beginning tells whether it is some other kind of text.
+    codec = codec_name(decoded.encoding)
+    refuse_other_kinds(start[:_SHOWS_KIND], name, codec)
+    return decoded, codec, b""
 
 
 class _Judge:
     """What all pieces of a text say of its encoding."""
 
-    def __init__(self) -> None:
+    def __init__(self, *, all_places: bool = False) -> None:
         self.controls = self.characters = 0
+        self._all_places, self._passed_over = all_places, False
         self._valid = self._plain = True
         self._good = self._places = 0
         self._line = 1
@@ -263,8 +313,10 @@ class _Judge:
         good, starts, stops = utf8_sequences(piece)
         self._good += good
         self._places += len(starts)
-        if self._good < GOOD_FOR_EACH_BAD * self._places and len(self._bad) > JUDGED_CHARACTERS:
-            return  # with this many bad ones it is another encoding, and no places are needed
+        if not self._all_places and self._good < GOOD_FOR_EACH_BAD * self._places and self._places > JUDGED_CHARACTERS:
+            # With this many bad ones it is likely to be another encoding, and no places are needed.
+            self._passed_over = True
+            return
         line, last = self._line, 0
         for start, stop in zip(starts.tolist(), stops.tolist(), strict=True):
             line += _lines_in(piece[last:start])
@@ -273,20 +325,25 @@ class _Judge:
 
     def add_to_digest(self, piece: bytes) -> None:
         """Keep lines that tell a single-byte encoding: the first ones, and the first with each byte beyond ASCII."""
-        if piece.isascii():
-            return
-        counts = np.bincount(np.frombuffer(piece, np.uint8), minlength=256)
-        here = set((np.flatnonzero(counts[0x80:]) + 0x80).tolist())
-        new = here - self._seen
-        self._seen |= here
-        at = 0
+        odd = piece.translate(None, _ORDINARY)
+        beyond = odd.translate(None, _ASCII)
+        self.controls += len(odd) - len(beyond)
+        self.characters += len(piece)
+        new = set(beyond) - self._seen
+        self._seen |= new
+        at, returns = 0, b"\r" in piece
         while self._beyond <= JUDGED_CHARACTERS and (found := _BYTE_BEYOND.search(piece, at)):
-            line, at = _line_at(piece, found.start())
+            line, at = _line_at(piece, found.start(), returns=returns)
             self._digest.append(line)
-            self._beyond += sum(byte > 0x7F for byte in line)
+            self._beyond += len(line.translate(None, _ASCII))
             new.difference_update(line)
         for place in sorted(piece.find(byte) for byte in map(_byte, new)):
-            self._digest.append(_line_at(piece, place)[0])
+            self._digest.append(_line_at(piece, place, returns=returns)[0])
+
+    @property
+    def lacks_places(self) -> bool:
+        """Whether it is UTF-8 after all, and some of the bad bytes were passed over."""
+        return self._passed_over and self.is_utf8
 
     @property
     def is_utf8(self) -> bool:
@@ -308,9 +365,11 @@ def _byte(value: int) -> bytes:
     return bytes((value,))
 
 
-def _line_at(piece: bytes, place: int) -> tuple[bytes, int]:
-    """Return the line around a place, with its end, and where the next one begins."""
-    start = max(piece.rfind(b"\n", 0, place), piece.rfind(b"\r", max(0, place - LONGEST_LINE), place)) + 1
+def _line_at(piece: bytes, place: int, *, returns: bool) -> tuple[bytes, int]:
+    """Return the line around a place, with its end, and where the next one begins; there may be carriage returns."""
+    start = piece.rfind(b"\n", 0, place) + 1
+    if returns:
+        start = max(start, piece.rfind(b"\r", max(start, place - LONGEST_LINE), place) + 1)
     ends = _LINE_ENDS.search(piece, place)
     stop = ends.end() if ends else len(piece)
     return piece[start:stop], stop
@@ -366,8 +425,51 @@ def characters_beyond(data: bytes) -> int:
     return len(data.translate(None, _ASCII_AND_CONTINUATION))
 
 
+_ASCII = bytes(range(0x80))
+
+# ASCII but for control characters that text does not have, as `Kernels.check_text` counts them.
+_ORDINARY = bytes(byte for byte in range(0x80) if byte >= 32 or 9 <= byte <= 13 or byte == 26)
+
 # Bytes that do not begin a character beyond ASCII.
 _ASCII_AND_CONTINUATION = bytes(range(0xC0))
+
+
+@lru_cache(maxsize=8)
+def _table_of(codec: str) -> bytes:
+    """Return what each byte is in UTF-8, as `Kernels.as_utf8` takes it; empty for codecs of several bytes a character.
+
+    >>> len(_table_of("cp1252")), _table_of("utf-16")
+    (1024, b'')
+    """
+    name = codecs.lookup(codec).name.replace("-", "_")
+    try:
+        characters = getattr(importlib.import_module(f"encodings.{name}"), "decoding_table", "")
+    except ImportError:
+        characters = ""
+    if name == "iso8859_1":
+        characters = "".join(map(chr, range(256)))
+    if len(characters) != 256 or characters[:128] != "".join(map(chr, range(128))):
+        return b""
+    parts = (b"" if one == _UNDEFINED else one.encode() for one in characters)
+    return b"".join(bytes([len(part)]) + part.ljust(3, b"\0") for part in parts)
+
+
+def _by_table(file: IO[bytes], name: str, codec: str, table: bytes, size: int, threads: int) -> Iterator[bytes]:
+    """Decode a file of a single-byte encoding into UTF-8, several pieces at a time."""
+    file.seek(0)
+    before = 0
+
+    def widened(piece: bytes) -> tuple[int, bytes | int]:
+        return len(piece), dispatch.kernels.as_utf8(piece, table)
+
+    for count, found in in_order(widened, iter(partial(file.read, size), b""), threads):
+        if isinstance(found, int):
+            # What is wrong is said as for all encodings, with its line.
+            file.seek(0)
+            strict(file.read(before + found + 1), name, codec)
+        else:
+            yield found
+        before += count
 
 
 def _transcoded(file: IO[bytes], name: str, decoded: Decoded, codec: str, mark: bytes, size: int) -> Iterator[bytes]:
