@@ -1,6 +1,7 @@
 """What docstrings say of parameters holds for the signatures beside them."""
 
 import ast
+import importlib
 import inspect
 import re
 from collections.abc import Iterator
@@ -43,6 +44,40 @@ def test_parameters_that_are_described_are_there() -> None:
     functions = [one for path in SOURCES for one in documented(path)]
     wrong = [(name, set(described(said) or ()) - set(have)) for name, said, have in functions]
     assert len(functions) > 2_000 and [one for one in wrong if one[1]] == []
+
+
+def there_is(name: str) -> bool:
+    """Whether a dotted name is a module, or something in one."""
+    parts = name.split(".")
+    for count in range(len(parts), 0, -1):
+        try:
+            found: object = importlib.import_module(".".join(parts[:count]))
+        except ImportError:
+            continue
+        for part in parts[count:]:
+            found = getattr(found, part, None)
+        return found is not None
+    return False
+
+
+def test_modules_that_are_named_are_there() -> None:
+    root = Path(__file__).parent.parent
+    kinds = (
+        "src/**/*.py",
+        "src/**/*.py[xi]",
+        "src/**/*.[h]",
+        "src/**/*.pxi",
+        "docs/*.md",
+        "tests/**/*.py",
+        "benchmarks/*.py",
+    )
+    named = [
+        (str(path.relative_to(root)), name)
+        for kind in kinds
+        for path in sorted(root.glob(kind))
+        for name in re.findall(r"`(comb(?:\.\w+)+)`", path.read_text("utf-8"))
+    ]
+    assert len(named) > 80 and [one for one in named if not there_is(one[1])] == []
 
 
 def test_attributes_that_are_described_are_there_and_all_fields_are() -> None:

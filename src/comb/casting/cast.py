@@ -67,7 +67,7 @@ def convert_column(
     Raises
     ------
     ParameterError
-        For types of which none can become the other; see `comb.inference.pairs`.
+        For types of which none can become the other; see `comb.casting.rules`.
     """
     if rounding is not None and rounding not in ROUNDINGS:
         raise ParameterError(f"there is no rounding {rounding!r}", remedy=f"allowed: {listing(list(ROUNDINGS))}")

@@ -241,7 +241,7 @@ Rows = NDArray[np.int64]
 
 
 class Dialect(NamedTuple):
-    """How records and fields are parted; see `comb.kernels.structure`."""
+    """How records and fields are parted; see `comb.kernels.reference.splitting`."""
 
     delimiter: str
     quote: str | None

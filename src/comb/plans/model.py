@@ -117,7 +117,7 @@ class TablePlan(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         The path of a file, or of several that are read as one, relative to the plan; empty where `from_table` is
         given.
     checksum : str
-        Of the source a result was made from, as `comb.Origin` has it; a run on other bytes says so.
+        Of the source a result was made from, as `comb.tables.origin.Origin` has it; a run on other bytes says so.
     from_table : str
         Another table of the plan, taken as it is after its steps.
     reading : ReadOptions

@@ -83,7 +83,7 @@ Findings = Iterator[Finding]
 
 
 def noticed(column: Column, traits: int) -> np.ndarray:
-    """Return where a text column has a value with one of some traits; see `comb.kernels.traits`."""
+    """Return where a text column has a value with one of some traits; see `comb.kernels.reference.traits`."""
     bits, _ = column.text.traits(KNOWN_WORDS)
     marked = (bits & traits) != 0
     if not marked.any():

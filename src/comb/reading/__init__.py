@@ -1,1 +1,1 @@
-"""Files become tables. Only `comb.reading.sources` opens anything."""
+"""Files become tables. Only `comb.reading.io` opens anything."""

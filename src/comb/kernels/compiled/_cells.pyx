@@ -2,8 +2,8 @@
 """Compiled: read, count and encode cells that are given by their places in a text.
 
 A cell is the bytes from `begins[i]` to `ends[i]` of the text, or, beyond the text's end, of
-what stands aside. `comb.kernels.parsing`, `comb.kernels.tally` and `comb.kernels.coding` say what
-the results are; this is the same without Python objects.
+what stands aside. `comb.kernels.reference.scalars`, `comb.kernels.reference.counting` and
+`comb.kernels.grouping` say what the results are; this is the same without Python objects.
 
 Numbers that are written as most are, are read in C (`_digits.h`); all others here, with more care. Where
 neither can decide which float is nearest, Python's own `float` does.
@@ -411,7 +411,7 @@ cdef void _count_date(Date *date, int64_t *tally, int64_t weight) noexcept nogil
 
 def tally(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends,
           const int64_t[::1] counts, words):
-    """Count what cells could be; see `comb.kernels.tally.tally`.
+    """Count what cells could be; see `comb.kernels.reference.counting.tally`.
 
     `counts` may be empty: each cell counts once. `words` are three pairs of arrays.
     """
@@ -1195,7 +1195,7 @@ cdef uint8_t _OUTER = OUTER_SPACES, _INNER = INNER_SPACES, _DIGITS = DIGITS_ONLY
 
 
 def traits(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends, known_words):
-    """Tell of cells what `comb.kernels.traits.traits` tells.
+    """Tell of cells what `comb.kernels.reference.traits.traits` tells.
 
     Returns
     -------

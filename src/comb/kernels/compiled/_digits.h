@@ -3,7 +3,7 @@
    Cells are given by where they begin and end in a text. A number that is written as most are, digits, perhaps
    a minus in front and one mark between, perhaps an exponent of two digits, is read here; everything else, and
    what stands in the first bytes of a text, is left (COMB_LEFT) to who reads it with more care. What is counted, and
-   what the values are, is as in `comb.kernels.tally` and `comb.kernels.parsing`.
+   what the values are, is as in `comb.kernels.reference.counting` and `comb.kernels.reference.scalars`.
 
    Numbers in digits become floats by the algorithm of D. Lemire, "Number parsing at a gigabyte per second",
    Software: Practice and Experience 51 (2021).

@@ -2,7 +2,7 @@
 
    Regular are plain and well-formed quoted fields in rows that are as wide as wanted and end as lines do. The bytes that
    matter, delimiters, quotes and line ends, are found 64 at a time, as bits. Whatever else comes up is left to
-   who looks with more care (`comb.kernels._split.split`), from the field on where it was met. */
+   who looks with more care (`comb.kernels.compiled._split.split`), from the field on where it was met. */
 
 #ifndef COMB_FIELDS_H
 #define COMB_FIELDS_H

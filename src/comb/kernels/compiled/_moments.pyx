@@ -1,5 +1,5 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True, initializedcheck=False
-"""Compiled: read dates, datetimes, times and durations by the programs of `comb.kernels.moments`."""
+"""Compiled: read dates, datetimes, times and durations by the programs of `comb.kernels.reference.moments`."""
 
 from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
 

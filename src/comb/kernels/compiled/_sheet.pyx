@@ -17,7 +17,7 @@ cdef enum:
     MOST_ROWS = 1048576
     MOST_COLUMNS = 16384
 
-# How a cell says what its value is, as `KINDS` in `comb.kernels.chosen` lists them.
+# How a cell says what its value is, as `SHEET_KINDS` in `comb.kernels.types` lists them.
 cdef enum Kind:
     NUMBER = 0
     SHARED = 1

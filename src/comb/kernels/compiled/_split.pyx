@@ -101,7 +101,7 @@ cdef enum Outcome:
 cdef class Found:
     """What `split` found; the places of the cells are arrays of columns by rows.
 
-    In memory those of wide tables stand row by row; see `comb.kernels._cells.turned`.
+    In memory those of wide tables stand row by row; see `comb.kernels.compiled._cells.turned`.
     """
 
     cdef public object begins, ends, side, lines

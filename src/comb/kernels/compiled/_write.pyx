@@ -1,7 +1,7 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True, initializedcheck=False
 """Compiled: write values as texts, and join the cells of rows to delimited text.
 
-`comb.kernels.writing` says what the results are. Floats are written in the shortest form
+`comb.kernels.reference.formatting` says what the results are. Floats are written in the shortest form
 that reads back equal, by the algorithm of R. Giulietti, "The Schubfach way to render
 doubles" (2020); it is what Python's `repr` gives.
 """
@@ -134,7 +134,7 @@ cdef inline int _write_digits(uint64_t value, uint8_t *out) noexcept nogil:
 
 
 cdef int _write_float(double value, uint8_t mark, uint8_t *out) noexcept nogil:
-    """Write a finite float as `comb.kernels.writing.number_text` does."""
+    """Write a finite float as `comb.kernels.scalars.number_text` does."""
     cdef uint64_t bits, digits = 0
     cdef int exponent = 0, count, size = 0, point, at
     cdef uint8_t written[20]

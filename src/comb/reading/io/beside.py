@@ -22,7 +22,7 @@ MOST_LISTED = 64 << 20
 # A line of reasons has at most this many times the bytes of the missing cell it speaks of, in all that was seen.
 LINES_PER_BYTE = 64
 
-# In front of the checksums that a description has; as `comb.Origin` has them.
+# In front of the checksums that a description has; as `comb.tables.origin.Origin` has them.
 BLAKE = "blake3:"
 
 # The list of files in a dataset folder, in the form that `sha256sum -c` reads.

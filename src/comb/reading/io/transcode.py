@@ -85,6 +85,8 @@ class TranscodedText:
 
     def __init__(self, file: IO[bytes], decoded: Decoded) -> None:
         self._file = file
+        # What is in memory is given without a copy.
+        self._view = memoryview(file.getvalue()) if isinstance(file, io.BytesIO) else None
         self._lock = Lock()
         self._decoded = decoded
         self.size = file.seek(0, 2)
@@ -110,13 +112,18 @@ class TranscodedText:
 
     def read_behind(self, ahead: bytes, size: int) -> Data:
         """Read on, into one piece with bytes that were read before."""
+        if self._view is not None:
+            # These are the bytes right before this place.
+            begin = self._at - len(ahead)
+            self._at = min(self._at + size, self.size)
+            return self._view[begin : self._at]
         return b"".join((ahead, self.read(size)))
 
     def again(self, start: int, stop: int) -> bytes:
         """Return the bytes between two places, counted from where `read_from` set out."""
         begin = self._offset + start
-        if isinstance(self._file, io.BytesIO):
-            return bytes(self._file.getbuffer()[begin : begin + stop - start])
+        if self._view is not None:
+            return bytes(self._view[begin : begin + stop - start])
         if hasattr(os, "pread"):
             # Several threads may ask at once: this moves no place in the file.
             return os.pread(self._file.fileno(), stop - start, begin)

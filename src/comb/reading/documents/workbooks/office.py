@@ -330,7 +330,7 @@ def _add_taken(taken: SheetCells, found: _SheetHandler) -> bool:
     return True
 
 
-# The kind of a cell by what the sheet says of its value, in the order of `comb.kernels.chosen.SHEET_KINDS`.
+# The kind of a cell by what the sheet says of its value, in the order of `comb.kernels.types.SHEET_KINDS`.
 _KIND_OF = np.array(
     [SourceKind.NUMBER, SourceKind.TEXT, SourceKind.BOOLEAN, SourceKind.ERROR, SourceKind.TEXT], np.uint8
 )

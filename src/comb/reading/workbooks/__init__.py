@@ -1,1 +1,0 @@
-"""Workbooks: their sheets as cells, the tables found in them, and these as columns."""
