@@ -155,3 +155,65 @@ def test_categories_below_each_other_keep_an_order_that_both_have() -> None:
             assert both.filter("load > 'low'")["load"].texts().count("low") == 0
     both = whole.stack_tables(of("high", "mid", "low"))
     assert str(both.types["load"]) == "string" and "in another order" in " ".join(repr(both).split())
+
+
+@settings(max_examples=80)
+@given(
+    st.lists(st.integers(0, 6) | st.none(), max_size=8),
+    st.integers(1, 6),
+    st.sampled_from(["all", "matched", "unmatched", "both"]),
+    st.booleans(),
+)
+def test_row_numbers_are_keys_on_either_side(
+    parents: list[int | None], count: int, rows_kept: Any, turned: bool
+) -> None:
+    """As with a column that holds them, whatever was filtered and sorted before."""
+    children = comb.table(columns={"parent_row": [*parents, 1], "c": list(range(len(parents) + 1))})
+    whole = comb.table(columns={"a": [f"v{at}" for at in range(count)], "n": list(range(1, count + 1))})
+    some = whole.filter("n <> 2").sort("n desc")
+    if turned:
+        found = some.join(children, "row number = parent_row", rows=rows_kept, allow_multiple=True)
+        expected = some.join(children, "n = parent_row", rows=rows_kept, allow_multiple=True)
+    else:
+        found = children.join(some, "parent_row = row number", rows=rows_kept)
+        expected = children.join(
+            some, "parent_row = n", rows=rows_kept, columns="a" if rows_kept != "unmatched" else ()
+        )
+        found = found.select(leave_out="n") if "n" in found else found
+    # Where a row of the other side has no match, its own number is no cell of this table.
+    names = [name for name in expected.names if not (turned and rows_kept == "both" and name == "n")]
+    assert [list(found[name].to_list()) for name in names] == [list(expected[name].to_list()) for name in names]
+    assert "row number" not in found and found.row_numbers.tolist() == expected.row_numbers.tolist()
+    assert found.ledger[-1].adds_up
+
+
+def test_a_column_of_that_name_is_the_key_and_both_sides_may_be_numbers() -> None:
+    mine = comb.table(columns={"row number": [7, 8], "a": ["x", "y"]})
+    theirs = comb.table(columns={"n": [8, 1], "b": ["p", "q"]})
+    assert mine.join(theirs, "row number = n")["b"].to_list() == [None, "p"]
+    beside = comb.table(columns={"a": ["x", "y", "z"]}).join(theirs.select("b"), "row number", columns="*")
+    assert beside.names == ("a", "b") and beside["b"].to_list() == ["p", "q", None]
+    with pytest.raises(comb.CombError, match="did you mean 'row number'"):
+        mine.join(theirs, "a = rownumber")
+
+
+def test_tables_of_one_source_and_of_one_name_have_a_plan_together(tmp_path: Path) -> None:
+    (tmp_path / "x").mkdir()
+    (tmp_path / "y").mkdir()
+    (tmp_path / "farms.json").write_text(
+        '{"farms": [{"name": "Alder", "barns": [{"b": 1, "cows": [{"c": "Ida"}, {"c": "Ute"}]}]}, {"name": "Rowan", "barns": [{"b": 2}]}]}'
+    )
+    for folder, kg in (("x", 1), ("y", 2)):
+        (tmp_path / folder / "may.csv").write_text(f"hive,kg\na,{kg}\n")
+    farms, barns, cows = comb.load_all(tmp_path / "farms.json").values()
+    places = barns.join(farms, "parent_row = row number")
+    joined = cows.join(places, "parent_row = row number").join(farms, "c = name", columns="name")
+    assert joined["name"].to_list()[:2] == ["Alder", "Alder"] and "barns looked up" in joined.sentence()
+    first, second = comb.load(tmp_path / "x" / "may.csv"), comb.load(tmp_path / "y" / "may.csv")
+    # Each knows another table by the name "may".
+    pair = first.stack_tables(second.join(comb.load(tmp_path / "x" / "may.csv"), "hive", columns="kg"))
+    twice = first.stack_tables(second).stack_tables(second)
+    for table, count in ((joined, 3), (pair, 3), (twice, 2)):
+        plan = table.plan()
+        again = list(plan.run(dry_run=True).tables.values())
+        assert len(again) == count and again[-1].equals(table), str(plan)

@@ -332,7 +332,8 @@ class RowMethods(StepTable):
         ----------
         other : Table
         by : str or sequence of str
-            The key columns; ``mine = theirs`` where they have different names.
+            The key columns; ``mine = theirs`` where they have different names. ``row number`` on one side is the row's
+            own number: ``parent_row = row number``.
         columns : str or sequence of str
             What to take over; by default all but the keys.
         rows : {"all", "matched", "unmatched", "both"}

@@ -1,12 +1,14 @@
 """A table that takes steps and remembers them, so that exploration can be written down as a plan."""
 
 import logging
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from pathlib import PurePath
 from time import perf_counter
 from typing import TYPE_CHECKING, Any, Self
+
+import msgspec
 
 from comb.errors import ParameterError
 from comb.tables.origin import MADE, Origin
@@ -82,10 +84,8 @@ class StepTable(BareTable):
             raise ParameterError(
                 f"expected a table, got {type(other).__name__}", remedy="load it first: comb.load(...)"
             )
-        name = PurePath(other.origin.name).stem or "other"
-        title, number = name, 2
-        while title in self._others and self._others[title] is not other:
-            title, number = f"{name}_{number}", number + 1
+        name = _name_beside(other.origin)
+        title = _unique(name, [one for one, there in self._others.items() if there is not other])
         made = self._adopt(self, self._steps, self._entries)
         made._others, made._begun = {**self._others, title: other}, self._begun
         made._records = self._records
@@ -98,8 +98,23 @@ class StepTable(BareTable):
         given = {key: value for key, value in {**parameters, "at_most": bound}.items() if value is not None}
         return self.take_step(make_step(name, given if why is None else {**given, "why": why}))
 
-    def _plans(self, name: str) -> "dict[str, TablePlan]":
-        """Return the plans of the tables that this one was put together with, and its own, the last."""
+    def _add_plans(self, plans: "dict[str, TablePlan]", wanted: str, named: dict[int, str]) -> str:
+        """Add the plans of the tables that this one was put together with, and its own behind them.
+
+        Parameters
+        ----------
+        plans : dict of str to TablePlan
+            Those there are, by name; none is replaced.
+        wanted : str
+            What this table would be called.
+        named : dict of int to str
+            The names of the tables that have a plan already, by identity: one that was used twice has one plan.
+
+        Returns
+        -------
+        str
+            What it is called.
+        """
         from comb.interface.plan import table_plan
 
         origin = self._begun or self.origin
@@ -112,10 +127,41 @@ class StepTable(BareTable):
                 f"these are {self.row_count:,} of {self.view_of:,} rows, for a look",
                 remedy="call plan() on the whole table",
             )
-        found: dict[str, TablePlan] = {}
+        titles = {}
         for title, other in self._others.items():
-            found |= other._plans(title)
-        return {**found, name: table_plan(origin, list(self._steps))}
+            if id(other) not in named:
+                named[id(other)] = other._add_plans(plans, title, named)
+            titles[title] = named[id(other)]
+        # Steps know a table by the name it had here; in the plan another may have that name.
+        steps = [
+            step if titles.get(step.other_table, step.other_table) == step.other_table
+            else msgspec.structs.replace(step, table=titles[step.other_table])
+            for step in self._steps
+        ]  # fmt: skip
+        name = _unique(wanted, plans)
+        plans[name] = table_plan(origin, steps)
+        return name
+
+
+def _name_beside(origin: Origin) -> str:
+    """Return what a table is called beside another: like the part of its source that it was read from."""
+    stem = PurePath(origin.name).stem or "other"
+    inner = origin.options.table or ""
+    # A pointer ends with the key, a range of a sheet begins with the sheet.
+    part = inner.rpartition("/")[2].partition("!")[0].strip()
+    return stem if part in ("", "*") or part.isdigit() else part
+
+
+def _unique(name: str, taken: Collection[str]) -> str:
+    """Return a name that is not taken, by a number behind it.
+
+    >>> _unique("may", ["may", "may_2"])
+    'may_3'
+    """
+    title, number = name, 2
+    while title in taken:
+        title, number = f"{name}_{number}", number + 1
+    return title
 
 
 _PYTHON_TYPES = {

@@ -255,11 +255,12 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
             If the table was typed in by hand, or shows only some rows of another.
         """
         from comb.interface.plan import Plan
-        from comb.plans.model import name_of, write_plan
+        from comb.plans.model import TablePlan, name_of, write_plan
         from comb.plans.parse import read_plan
 
         origin = self._begun or self.origin
-        tables = self._plans(Path(origin.name).stem if origin.path else name_of(origin.source))
+        tables: dict[str, TablePlan] = {}
+        self._add_plans(tables, Path(origin.name).stem if origin.path else name_of(origin.source), {})
         return Plan(read_plan(write_plan(tables), f"plan of {origin.name}"))
 
     def save(

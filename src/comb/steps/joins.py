@@ -1,6 +1,7 @@
 """Steps with a second table: join, stack_tables."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -19,7 +20,10 @@ from comb.tables.names import check_known, choose
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 from comb.tables.text import Text
-from comb.tables.types import STRING, Choice, Type
+from comb.tables.types import INTEGER, STRING, Choice, Type
+
+# As a key: the number of the row itself.
+ROW_NUMBER = "row number"
 
 # This many keys without a match are known, with the nearest on the other side.
 MOST_LISTED = 5
@@ -61,7 +65,8 @@ class Join(TwoTables, frozen=True, tag="join"):
     Parameters
     ----------
     by : list of str
-        The key columns; ``mine = theirs`` where they have different names.
+        The key columns; ``mine = theirs`` where they have different names. ``row number`` on one side is the row's own
+        number: ``parent_row = row number``.
     columns : list of str
         Selectors of what to take over; none means all but the keys.
     add_columns : bool
@@ -89,10 +94,22 @@ class Join(TwoTables, frozen=True, tag="join"):
 
     def apply_with(self, table: BareTable, other: BareTable) -> Change:
         """Look the columns up."""
+        here, there = (_with_row_numbers(one, side, self.by) for side, one in enumerate((table, other)))
+        change = self._looked_up(here, there, [one for one in there.names if one in other])
+        if here is table:
+            return change
+        columns = {name: column for name, column in change.table.columns.items() if name != ROW_NUMBER}
+        return replace(change, table=change.table._derive(columns))
+
+    def _looked_up(self, table: BareTable, other: BareTable, there: Sequence[str]) -> Change:
+        """Look the columns up; of the other table, those that are there can be taken over."""
         pairs = [_pair(one, table, other) for one in self.by]
         if not pairs:
             raise ParameterError("expected at least one key to look up by, got none")
         folding(self.ignore)
+        keys = {theirs for _, theirs in pairs}
+        types = {name: other.types[name] for name in there}
+        names = choose(self.columns, types) if self.columns else [one for one in there if one not in keys]
         mine, theirs, missing, height = self._codes(table, other, pairs)
         lookup = np.full(height, -1, np.int64)
         # Of several rows with one key, the first.
@@ -118,7 +135,7 @@ class Join(TwoTables, frozen=True, tag="join"):
         if self.rows == "matched":
             kept = np.flatnonzero(sources >= 0)
             rows, sources = kept if rows is None else rows[kept], sources[kept]
-        return self._joined(table, other, pairs, rows, sources, found, notes)
+        return self._joined(table, other, pairs, names, rows, sources, found, notes)
 
     def _rows(
         self, mine: Codes, theirs: Codes, gone: Mask, found: Codes, matched: Mask, notes: list[str], columns: int
@@ -166,13 +183,11 @@ class Join(TwoTables, frozen=True, tag="join"):
         return rows, sources
 
     def _joined(
-        self, table: BareTable, other: BareTable, pairs: Sequence[tuple[str, str]], rows: Codes | None, sources: Codes,
-        found: Codes, notes: list[str],
+        self, table: BareTable, other: BareTable, pairs: Sequence[tuple[str, str]], names: Sequence[str],
+        rows: Codes | None, sources: Codes, found: Codes, notes: list[str],
     ) -> Change:  # fmt: skip
         unmatched = int(np.count_nonzero(found < 0))
         losses = {"rows without a match": unmatched} if unmatched else {}
-        keys = {theirs for _, theirs in pairs}
-        names = choose(self.columns, other.types) if self.columns else [one for one in other.names if one not in keys]
         columns = (
             dict(table.columns) if rows is None else {name: one._take(rows) for name, one in table.columns.items()}
         )
@@ -351,6 +366,15 @@ _FOLDED = np.arange(256, dtype=np.uint8)
 _FOLDED[65:91] += 32
 
 
+def _with_row_numbers(table: BareTable, side: int, keys: Sequence[str]) -> BareTable:
+    """Return a table with its row numbers as a column, if a key asks for them on this side: 0 is mine, 1 theirs."""
+    sides = [[part.strip() for part in (key if "=" in key else f"{key}={key}").partition("=")[::2]] for key in keys]
+    asked = any(names[side] == ROW_NUMBER for names in sides)
+    if not asked or ROW_NUMBER in table:
+        return table
+    return table._derive({**table.columns, ROW_NUMBER: Column(INTEGER, table.row_numbers)})
+
+
 def _pair(text: str, table: BareTable, other: BareTable) -> tuple[str, str]:
     """Take a key apart: the column here and the one there."""
     if text in table and text in other:
@@ -358,7 +382,7 @@ def _pair(text: str, table: BareTable, other: BareTable) -> tuple[str, str]:
     here, equals, there = (part.strip() for part in text.partition("="))
     if not equals:
         there = here
-    return check_known(here, table.names), check_known(there, other.names)
+    return check_known(here, [*table.names, ROW_NUMBER]), check_known(there, [*other.names, ROW_NUMBER])
 
 
 def _check_alike(here: str, mine: Column, there: str, theirs: Column) -> None:
