@@ -4,7 +4,7 @@ import datetime
 import gzip
 import json
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -213,6 +213,36 @@ def test_damage_is_told_with_its_place(tmp_path: Path, text: str, message: str) 
         loaded(tmp_path / "b.json", text)
     if "rows=2" in message:
         assert loaded(tmp_path / "b.json", text, rows=2)["a"].to_list() == [1, 2]
+
+
+RECODED: dict[str, tuple[Callable[[str], bytes], str | None, tuple[tuple[int, str], ...]]] = {
+    "utf-16": (lambda text: text.encode("utf-16"), "utf-16", ()),
+    "utf-8 with a mark": (lambda text: text.encode("utf-8-sig"), None, ()),
+    "windows-1252": (lambda text: text.encode("windows-1252"), "windows-1252", ()),
+    "bad bytes": (lambda text: text.encode().replace(b"Fen", b"F\xffn"), None, ((3, "ff"), (6, "ff"))),
+}
+
+
+@pytest.mark.parametrize("name", RECODED)
+@pytest.mark.parametrize("lines", [True, False])
+def test_how_it_was_decoded_is_said_and_read_so_again(tmp_path: Path, name: str, lines: bool) -> None:
+    encode, encoding, bad = RECODED[name]
+    records = [
+        {"place": place, "kg": at, "of": [{"hive": at}]}
+        for at, place in enumerate([*["Mühl", "Mühl", "Fen"] * 2, "Mühl", "Mühl"])
+    ]
+    text = "\n".join(json.dumps(one, ensure_ascii=False) for one in records)
+    place = tmp_path / "visits.json"
+    place.write_bytes(encode(text if lines else "[" + text.replace("\n", ",\n") + "]"))
+    table = comb.load(place)
+    assert table["place"].to_list()[:3] == ["Mühl", "Mühl", "F�n" if bad else "Fen"] and table["kg"].to_list() == list(
+        range(8)
+    )
+    assert (table.origin.options.encoding, table.origin.bad_bytes) == (encoding, bad)
+    assert ("2 bytes not in utf-8, shown as � (originals kept): lines 3, 6" in table.notes) == bool(bad)
+    assert table.plan().run(dry_run=True).tables["visits"].equals(table)
+    said = [one.value for one in comb.inspect(place).decisions if one.what == "encoding"]
+    assert said == ([encoding or "utf-8"] if encoding or bad else [])
 
 
 def test_other_options_mean_what_they_mean_elsewhere(tmp_path: Path) -> None:

@@ -356,12 +356,17 @@ _TYPOGRAPHIC = re.compile("[\N{NO-BREAK SPACE}\N{NARROW NO-BREAK SPACE}\N{THIN S
 LEAST_CODE_DIGITS = 7
 
 
+def _distinct(counts: NDArray[Any]) -> list[int]:
+    """Return which small numbers there are, without what `np.unique` imports for itself."""
+    return np.flatnonzero(np.bincount(counts)).tolist()
+
+
 def _grouped_codes(found: Candidate, plain: dict[Marks, list[PlainNumbers]]) -> str:
     """Return the doubt about numbers that all have as many digits: telephone numbers are parted in threes too."""
     marks = Marks(found.parser.decimal_mark, found.parser.group_mark)
     if marks.group not in (" ", ".") or found.type != INTEGER:
         return ""
-    sizes = {int(size) for one in plain[marks] for size in np.unique(np.diff(one.texts.offsets)[one.flags > 0])}
+    sizes = {size for one in plain[marks] for size in _distinct(np.diff(one.texts.offsets)[one.flags > 0])}
     if len(sizes) > 1 or not (size := sizes.pop()) or (size % 3 and size < LEAST_CODE_DIGITS):
         return ""
     return f"all have {size} digits in groups of three, as telephone numbers and other codes have"
@@ -390,7 +395,7 @@ def _by_marks(
     marks = next(marks for marks in sorted(plain, key=lambda marks: bool(marks.group)) if best[marks] == most)
     numbers = plain[marks]
     fitting = [one.flags > 0 for one in numbers]
-    digits = {int(value) for one, fits in zip(numbers, fitting, strict=True) for value in np.unique(one.decimals[fits])}
+    digits = {count for one, fits in zip(numbers, fitting, strict=True) for count in _distinct(one.decimals[fits])}
     lengths = [np.diff(one.texts.offsets)[fits].max(initial=0) for one, fits in zip(numbers, fitting, strict=True)]
     longest = int(max(lengths)) - (max(digits) + 1 if max(digits) else 0)
     zeros = counted_where(numbers, ZERO_FIRST)

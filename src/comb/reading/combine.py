@@ -130,12 +130,18 @@ def document_table(
         f"{name}: {note}" if several else note for one, name in zip(data, names, strict=True) for note in one.notes
     ]
     notes = [*of_each, *notes]
+    documents = {one.name: one.document.decoded for one, _ in tables if one.document.decoded is not None}
+    for name, decoded in documents.items():
+        notes += [f"{name}: {note}" if len(files) > 1 else note for note in decoded.bad_note()]
     notes += unused_words(columns, first.rules.options)
     if not several:
         notes += around_note(data[0].titles, data[0].footers)
     stamps = {one.name: one.stamp for one, _ in tables}
     counts = [len(one.lines) for one in data]
     asked = first.rules.options
+    if asked.encoding is None and first.name in documents and documents[first.name].encoding != "utf-8":
+        # It was guessed; so it is read again.
+        asked = asked.replace(encoding=documents[first.name].encoding)
     origin = Origin(
         f"{len(files)} files" if len(files) > 1 else first.name,
         str(source) if isinstance(source, str | Path) else "",
@@ -153,6 +159,7 @@ def document_table(
         titles=tuple(data[0].titles),
         footers=tuple(data[0].footers),
         set_aside=tuple(aside for one in data for aside in one.set_aside),
+        bad_bytes=tuple((line, data.hex(" ")) for one in documents.values() for line, data in one.bad),
         paths=listed_paths(source),
         account=in_total([one.account for one in data]),
         wrong_totals=tuple(wrong for one in data for wrong in one.wrong_totals),

@@ -203,6 +203,9 @@ def _document_inspection(opened: OpenDocument) -> Inspection:
     asked = opened.table or not document.tables
     inner = document.choose(opened.table, opened.name)[0] if asked else list(document.tables)
     facts = [Decision(what, value, "", "", "") for what, value in document.facts.items()]
+    decoded = document.decoded
+    if decoded is not None:
+        facts.append(Decision("encoding", decoded.encoding, decoded.why, decoded.runner_up, "encoding"))
     decisions = (Decision("kind", document.kind, document.why, "", ""), *facts)
     tables = tuple(_inner_reading(one, opened.rules, provisional=opened.provisional) for one in inner)
     return Inspection(opened.name, opened.path, opened.stamp.size, decisions, tables)

@@ -3,11 +3,11 @@
 import contextlib
 import io
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path, PurePath
 
-from comb.errors import ContentError, ParameterError, counted, listing
+from comb.errors import ContentError, ParameterError
 from comb.execution.disk import DiskStorage
 from comb.execution.memory import HELD, JSON_TO_TEXT, LARGE, TIMES_REFERENCE, check_memory
 from comb.execution.progress import Progress
@@ -23,7 +23,7 @@ from comb.formats.sniff import (
 from comb.kernels import dispatch
 from comb.kernels.types import EVERYTHING, Data
 from comb.reading.column_rules import ColumnRules
-from comb.reading.delimited.assemble import MOST_LINES_LISTED, RawTable, assemble
+from comb.reading.delimited.assemble import RawTable, assemble
 from comb.reading.delimited.chunk_reader import ChunkReader
 from comb.reading.delimited.header import parse_header
 from comb.reading.delimited.layout import Layout, guess_layout
@@ -31,7 +31,7 @@ from comb.reading.delimited.pipeline import ChunkPipeline
 from comb.reading.documents.json.beginning import beginning_of
 from comb.reading.documents.model import Document
 from comb.reading.io.decompress import decompress
-from comb.reading.io.encoding import COMPRESSED, Decoded, decode, utf8_mark
+from comb.reading.io.encoding import COMPRESSED, Decoded, decode, marked_codec, utf8_mark
 from comb.reading.io.source_file import LOOK_AT, HeldSource, OpenSource, Stamp, kept_of
 from comb.reading.io.text_stream import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
 from comb.reading.io.transcode import TranscodedText, decompressed_file, transcoded
@@ -233,8 +233,9 @@ def _text_as_sheet(start: bytes, opened: OpenSource, options: ReadOptions, held:
             where=opened.name,
             remedy="leave table out: it is read as one table",
         )
-    text = decode(opened.everything(start, held), opened.name, options.encoding).text
-    return read_text_as_sheet(text, opened.name, guess_layout(text, options))
+    decoded = decode(opened.everything(start, held), opened.name, options.encoding)
+    document = read_text_as_sheet(decoded.text, opened.name, guess_layout(decoded.text, options))
+    return replace(document, decoded=decoded.unless_plain())
 
 
 def _is_packed(start: bytes) -> bool:
@@ -244,9 +245,14 @@ def _is_packed(start: bytes) -> bool:
 
 def _may_be_delimited(start: bytes) -> bool:
     """Return whether the dialect of a schema may apply."""
-    return not start.startswith((ZIP_START, BINARY_START, *TYPED_STARTS)) and not looks_like_json(
-        start[:LOOK_AT].decode(errors="replace")
-    )
+    return not start.startswith((ZIP_START, BINARY_START, *TYPED_STARTS)) and not looks_like_json(_as_text(start))
+
+
+def _as_text(start: bytes) -> str:
+    """Return the beginning of a source as text, in UTF-16 too."""
+    marked = marked_codec(start)
+    some = start[:LOOK_AT]
+    return some.decode(errors="replace") if marked is None else some[len(marked.mark) :].decode(marked.codec, "replace")
 
 
 def _open_decoded(
@@ -301,8 +307,7 @@ def _read_text(
     except ContentError as error:
         error.where = opened.name
         raise
-    if decoded.bad:
-        raw_table.notes.append(_bad_bytes_note(decoded))
+    raw_table.notes += decoded.bad_note()
     follow_schema(raw_table, rules.schema, opened.name)
     raw_table.notes.extend(rules.notes)
     return OpenText(
@@ -322,13 +327,6 @@ def _teller(name: str, size: int, resources: Resources) -> Callable[[int, int], 
             resources.progress(Progress(message, done, size, "byte"))
 
     return tell
-
-
-def _bad_bytes_note(decoded: Decoded) -> str:
-    lines = list(dict.fromkeys(f"{line:,}" for line, _ in decoded.bad))
-    count = counted(sum(len(data) for _, data in decoded.bad), "byte")
-    where = f"line{'s' if len(lines) > 1 else ''} {listing(lines, MOST_LINES_LISTED)}"
-    return f"{count} not in {decoded.encoding}, shown as � (originals kept): {where}"
 
 
 def _document(
@@ -363,7 +361,7 @@ def _document(
         from comb.reading.documents.columnar import read_columnar
 
         return read_columnar(bytes(whole()), name)
-    beginning = start[:LOOK_AT].decode(errors="replace")
+    beginning = _as_text(start)
     if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):
         return None
     # What reads them is loaded when it is needed: delimited text is the usual case.
@@ -382,8 +380,9 @@ def _document(
         if quick is not None:
             return quick
     check()
-    text = decode(bytes(content), name, options.encoding, delimited=False).text
-    return read_page(text, name) or json_document(text, name)
+    decoded = decode(bytes(content), name, options.encoding, delimited=False)
+    document = read_page(decoded.text, name) or json_document(decoded.text, name)
+    return replace(document, decoded=decoded.unless_plain())
 
 
 def _refuse_options(options: ReadOptions, names: Sequence[str], name: str, kind: str) -> None:

@@ -54,7 +54,9 @@ def _several_tables(inspection: Inspection, size: str, width: int) -> list[Line]
         lines += [[Span("   "), *line] for line in _around(table)]
         lines += [line for note in table.notes for line in wrapped(f"   {washed(note)}", width)]
         lines.append([])
-    facts = [one for one in inspection.decisions if one.what not in _LAYOUT]
+    # A document has an encoding, of which more is to be said if it was guessed, and no layout.
+    files = any(one.what == "delimiter" for one in inspection.decisions)
+    facts = [one for one in inspection.decisions if not (files and one.what in _LAYOUT)]
     rows = [[Span(one.what, "dim"), Span(washed(one.value)), Span(washed(one.why), "dim")] for one in facts]
     lines += [*columns_of(rows, width=width), []] if rows else []
     last = shlex.quote(inspection.tables[-1].name)

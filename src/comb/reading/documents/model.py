@@ -28,6 +28,7 @@ from comb.kernels.types import MOST_DECIMAL_DIGITS
 from comb.parsing.headings import LEAST_HEADINGS, heading_kind
 from comb.parsing.patterns import Request
 from comb.reading.column_rules import ColumnRules
+from comb.reading.io.encoding import Decoded
 from comb.tables.column import Column
 from comb.tables.kept import Kept
 from comb.tables.names import choose
@@ -128,6 +129,8 @@ class Document:
         Finds a table that is named differently: by a range, by a pointer; None if the text is no such name.
     facts : dict of str to str
         What else was decided, with the reason: ``{"dates count from": "1904 (the workbook says so)"}``.
+    decoded : Decoded, optional
+        How it was decoded, where it was a text and not all of it plain UTF-8.
     """
 
     kind: str
@@ -135,6 +138,7 @@ class Document:
     tables: tuple[InnerTable, ...]
     find: Callable[[str], InnerTable | None]
     facts: Mapping[str, str] = field(default_factory=dict)
+    decoded: Decoded | None = None
 
     def choose(self, wanted: str | None, where: str) -> tuple[list[InnerTable], str]:
         """Return the tables that are meant, and a note about others.

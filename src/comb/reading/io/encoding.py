@@ -11,12 +11,12 @@ import codecs
 import json
 import re
 import unicodedata
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import islice
 from typing import NamedTuple
 
-from comb.errors import ContentError
+from comb.errors import ContentError, counted, listing
 from comb.formats.encodings import codec_name
 
 # More control characters than this, and it is not text although it may decode.
@@ -74,6 +74,8 @@ _SIGNATURES = (
     (b"SQLite format 3\x00", "a database file"),
 )
 _OTHER_TEXT = (("<?xml", "XML"), ("<!doctype html", "HTML"), ("<html", "HTML"), ("<table", "HTML"), ("{\\rtf", "RTF"))
+# This many lines with bad bytes are named.
+MOST_LINES_LISTED = 5
 _BAD = re.compile("[\udc80-\udcff]+")
 _BEYOND_ASCII = re.compile("[^\x00-\x7f]")
 _LINE_END = re.compile("\r\n|\n|\r")
@@ -101,6 +103,20 @@ class Decoded:
     why: str
     runner_up: str = ""
     bad: tuple[tuple[int, bytes], ...] = ()
+
+    def unless_plain(self) -> "Decoded | None":
+        """Return how a text was decoded, without the text; None if all of it was UTF-8."""
+        plain = self.encoding.lower().replace("_", "-") in ("utf-8", "utf8", "utf-8-sig") and not self.bad
+        return None if plain else replace(self, text="")
+
+    def bad_note(self) -> list[str]:
+        """Say how many bytes could not be decoded, and in which lines; nothing if there are none."""
+        if not self.bad:
+            return []
+        lines = list(dict.fromkeys(f"{line:,}" for line, _ in self.bad))
+        count = counted(sum(len(data) for _, data in self.bad), "byte")
+        where = f"line{'s' if len(lines) > 1 else ''} {listing(lines, MOST_LINES_LISTED)}"
+        return [f"{count} not in {self.encoding}, shown as � (originals kept): {where}"]
 
 
 def decode(data: bytes, name: str, encoding: str | None = None, *, delimited: bool = True) -> Decoded:
