@@ -29,7 +29,7 @@ FLAT = FLAGS if sys.platform == "win32" else ["-O2", *LEAN, "-fno-math-errno"]
 # What handles arrays between Python and the loops, and what reads few distinct texts, is not worth more code.
 SMALL = [] if sys.platform == "win32" else ["-Os", *LEAN]
 
-FLAGS_OF = {"_arrow": SMALL, "_notation": SMALL, "_json": FLAT, "_moments": FLAT, "_sheet": FLAT}
+FLAGS_OF = {"_arrow": SMALL, "_notation": SMALL, **dict.fromkeys(("_cells", "_json", "_moments", "_sheet"), FLAT)}
 
 # Nothing but what the modules give is kept in them.
 LINKING = ["-Wl,--strip-all"] if sys.platform.startswith("linux") else []
