@@ -233,7 +233,7 @@ def _converted_numbers(values: Any, mine: Type, wanted: Type, negative_zero: boo
     """Convert numbers where nothing is lost by it; None where something could be."""
     if mine == wanted:
         return np.array(values)
-    # A float does not show how many digits its text had; 3.0 is no integer as it was written.
+    # A float does not show how many digits its text had; 3.0 was not written as an integer.
     if mine.word == "number" or (mine.word == "decimal" and wanted.word == "integer"):
         return None
     if wanted.word == "number":

@@ -137,7 +137,7 @@ class DiskStorage:
         size = count * kind.itemsize
         if size <= self._smallest:
             return np.empty(count, kind)
-        # One file for many arrays: a system has only so many mappings for a process.
+        # One file for many arrays: the mappings of a process are limited in number.
         with self._lock:
             if self._open is None or self._used + size > len(self._open):
                 mapped = _MappedFile.of(self.folder, max(size, ARENA_BYTES))

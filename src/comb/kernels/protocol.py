@@ -95,7 +95,7 @@ class Kernels(Protocol):
         """
 
     def as_utf8(self, data: Data, table: bytes) -> bytes | int:
-        """Write bytes that are a character each as UTF-8; the place of the first one that is none, if there is one.
+        """Write the bytes of a single-byte encoding as UTF-8, or say where the first one is that it does not define.
 
         The table has four bytes for each: how many its character has, 0 for none, and these. ASCII is the same.
         """

@@ -335,7 +335,7 @@ class JsonCells(NamedTuple):
     key : bytes
         The key, dotted; empty for those of the whole text.
     above : int
-        The place of the table whose records have these inside, in the list of tables; -1 if there is none.
+        The place of the table whose records have these inside, in the list of tables; -1 for the first one.
     parents : int32 array
         The row each one is in, from 0; empty for those of the whole text.
     rows : int

@@ -33,7 +33,7 @@ _NANOSECONDS = 1_000
 
 
 def requested_fields(schema: Field | None) -> dict[str, Field]:
-    """Return what is asked for, by the names of columns; nothing where that is no table."""
+    """Return what is asked for, by the names of columns; nothing where the schema is that of a single column."""
     if schema is None or schema[0] != b"+s":
         return {}
     return {child[1].decode("utf-8", "replace"): child for child in schema[4]}
@@ -111,6 +111,6 @@ _WAYS: dict[str, Callable[[Column, bytes], Given]] = {"integer": _integers, "dat
 
 
 def _there(column: Column) -> NDArray[np.generic]:
-    """Return the values, with zero where there is none: what is behind a missing cell means nothing."""
+    """Return the values, with zero at missing cells: what is stored there means nothing."""
     values = column.array
     return np.where(column.present, values, np.zeros(1, values.dtype)) if column.missing_count else values

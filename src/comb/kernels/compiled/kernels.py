@@ -125,7 +125,7 @@ class CompiledKernels:
         return _split.check_text(data)
 
     def as_utf8(self, data: Data, table: bytes) -> bytes | int:
-        """Write bytes that are a character each as UTF-8; the place of the first one that is none, if there is one."""
+        """Write the bytes of a single-byte encoding as UTF-8, or say where the first one is that it does not define."""
         found: bytes | int = _split.as_utf8(data, table)
         return found
 

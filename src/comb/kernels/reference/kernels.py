@@ -89,7 +89,7 @@ class ReferenceKernels:
         return True, sum(text.count(chr(code)) for code in CONTROLS), len(text)
 
     def as_utf8(self, data: Data, table: bytes) -> bytes | int:
-        """Write bytes that are a character each as UTF-8; the place of the first one that is none, if there is one."""
+        """Write the bytes of a single-byte encoding as UTF-8, or say where the first one is that it does not define."""
         characters = [table[at + 1 : at + 1 + table[at]] for at in range(0, len(table), 4)]
         missing = [at for at, byte in enumerate(bytes(data)) if not characters[byte]]
         return missing[0] if missing else b"".join(characters[byte] for byte in bytes(data))

@@ -139,7 +139,7 @@ class _QuotedScan:
         match = self.border.search(self.text, position)
         stop = match.start() if match else len(self.text)
         value = self.text[position:stop]
-        # One at the beginning was told of as unclosed.
+        # One at the beginning was listed as unclosed.
         if self.quote in value[1:]:
             self.found.stray.append(line)
         return value, stop

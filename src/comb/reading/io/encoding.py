@@ -110,7 +110,7 @@ class Decoded:
         return None if plain else replace(self, text="")
 
     def bad_note(self) -> list[str]:
-        """Say how many bytes could not be decoded, and in which lines; nothing if there are none."""
+        """Say how many bytes could not be decoded, and in which lines; an empty list if all could."""
         if not self.bad:
             return []
         lines = list(dict.fromkeys(f"{line:,}" for line, _ in self.bad))

@@ -136,7 +136,7 @@ def _lists(reading: _Reading) -> Document | None:
     except ValueError:
         return None
     json_tables = JsonTables.in_value(value)
-    # One that is no table, being inside another, has to be read with it; of two under one key the last counts.
+    # One inside a table has to be read with that; of two under one key the last counts.
     if len(lists) < len(cut) or not set(lists) <= {one.pointer for one in json_tables.tables}:
         return None
     seek = {pointer: partial(reading.records, partial(_pieces_of, one), lines=False) for pointer, one in lists.items()}

@@ -225,7 +225,7 @@ def find_records(
 
     def search(piece: tuple[int, int]) -> _Piece:
         part = view[slice(*piece)]
-        # What is not UTF-8 is told by the reference, with its place.
+        # The reference says where text is not UTF-8.
         sound = dispatch.kernels.check_text(part)[0]
         found = dispatch.kernels.take_json_records(part, lines=lines) if sound else None
         ends, escapes = (dispatch.kernels.count_byte(part, one, len(part)) for one in b"\n\\")
