@@ -17,8 +17,8 @@ from comb.demo.documents import READINGS, scales
 from comb.demo.files import demo_bytes
 from comb.execution.resources import Resources
 from comb.kernels import dispatch
-from comb.reading.documents.json import found as found_lists
-from comb.reading.documents.json import records as found_records
+from comb.reading.documents.json import found_document as found_lists
+from comb.reading.documents.json import found_records
 from comb.reading.load import load_table
 from comb.tables.read_options import ReadOptions
 from support.both_kernels import facts, reference

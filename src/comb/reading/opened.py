@@ -366,7 +366,7 @@ def _document(
         return None
     # What reads them is loaded when it is needed: delimited text is the usual case.
     from comb.reading.documents.json.document import json_document
-    from comb.reading.documents.json.found import found_document
+    from comb.reading.documents.json.found_document import found_document
     from comb.reading.documents.workbooks.book import read_page
 
     content = whole()

@@ -23,7 +23,7 @@ from comb.inference.typed_cells import SourceKind, TypedCells
 from comb.kernels import dispatch
 from comb.kernels.types import Data, JsonList
 from comb.reading.column_rules import ColumnRules
-from comb.reading.documents.json import records as found_records
+from comb.reading.documents.json import found_records
 from comb.reading.documents.json.document import (
     JsonTables,
     begins_as_lines,
@@ -34,6 +34,7 @@ from comb.reading.documents.json.document import (
     titles_of,
 )
 from comb.reading.documents.json.find import escaped
+from comb.reading.documents.json.found_records import FoundRecords, FoundTable, find_records, whole_lines_of
 from comb.reading.documents.json.notes import (
     EACH_LINE,
     PARENT,
@@ -47,7 +48,6 @@ from comb.reading.documents.json.notes import (
     table_notes,
 )
 from comb.reading.documents.json.parse import JsonParser, halves_in, halves_said
-from comb.reading.documents.json.records import FoundRecords, FoundTable, find_records, whole_lines_of
 from comb.reading.documents.model import Document, InnerTable, TableData, chosen_columns, make_column, not_known
 from comb.tables.column import Column
 from comb.tables.origin import SourceLine
