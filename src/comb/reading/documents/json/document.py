@@ -44,6 +44,8 @@ SAMPLE_LINES = 20
 
 # Lists of records inside records are followed so far.
 MOST_LEVELS = 8
+
+# So much of a text shows whether there is a record in each line.
 LOOKED_AT = 100_000
 
 
