@@ -193,6 +193,8 @@ def test_a_column_of_that_name_is_the_key_and_both_sides_may_be_numbers() -> Non
     assert mine.join(theirs, "row number = n")["b"].to_list() == [None, "p"]
     beside = comb.table(columns={"a": ["x", "y", "z"]}).join(theirs.select("b"), "row number", columns="*")
     assert beside.names == ("a", "b") and beside["b"].to_list() == ["p", "q", None]
+    with pytest.raises(comb.TypeMismatch, match="convert b to integer"):
+        theirs.join(mine.select("a"), "b = row number")
     with pytest.raises(comb.CombError, match="did you mean 'row number'"):
         mine.join(theirs, "a = rownumber")
 

@@ -388,9 +388,11 @@ def _pair(text: str, table: BareTable, other: BareTable) -> tuple[str, str]:
 def _check_alike(here: str, mine: Column, there: str, theirs: Column) -> None:
     left, right = mine.type.plain, theirs.type.plain
     if left.word != right.word and not (left.numeric and right.numeric):
+        # A row's own number is no column to convert.
+        name, kind = (here, right) if there == ROW_NUMBER else (there, left)
         raise TypeMismatch(
             f"{here!r} is {left} and {there!r} is {right}; keys have to be of one type",
-            remedy=f"convert one of them first: convert {there} to {left}",
+            remedy=f"convert one of them first: convert {name} to {kind}",
         )
 
 
