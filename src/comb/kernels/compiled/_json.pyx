@@ -352,7 +352,11 @@ cdef class Records:
                 return UNUSUAL
             table = self.table_count
             with gil:
-                self.open(found, FIRST_ROWS)
+                try:
+                    self.open(found, FIRST_ROWS)
+                except MemoryError:
+                    # Left to the reference, which says so.
+                    return UNUSUAL
         node = self.tables[table].node
         self.at += 1
         while True:
@@ -361,7 +365,10 @@ cdef class Records:
                 return BROKEN
             if self.tables[table].rows == self.tables[table].capacity:
                 with gil:
-                    self.widen(table)
+                    try:
+                        self.widen(table)
+                    except MemoryError:
+                        return UNUSUAL
             self.tables[table].parents[self.tables[table].rows] = <int32_t> self.tables[self.tables[table].above].rows
             begin = self.at
             if begin[0] == 123:
@@ -416,7 +423,10 @@ cdef class Records:
             if self.node_count == MOST_NODES:
                 return -1
             with gil:
-                self.prefixes.append(self.name(found) + b".")
+                try:
+                    self.prefixes.append(self.name(found) + b".")
+                except MemoryError:
+                    return -1
             self.entries[found].node = self.add_node(self.nodes[self.entries[found].parent].table)
         return self.entries[found].node
 
