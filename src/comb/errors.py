@@ -19,7 +19,6 @@
 Every message says what was expected, what it got, where, and what to do.
 """
 
-import difflib
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -170,6 +169,9 @@ def nearest(name: str, known: Iterable[str]) -> str | None:
     'mites'
     """
     folded = {candidate.casefold(): candidate for candidate in known}
+    # Only a name that is not there needs it, and most commands name none such.
+    import difflib
+
     hits = difflib.get_close_matches(name.casefold(), folded, n=1, cutoff=0.6)
     return folded[hits[0]] if hits else None
 

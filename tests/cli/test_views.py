@@ -7,11 +7,12 @@ import pytest
 import comb
 from comb.cli.terminal import Terminal
 from comb.plans.step_text import step_line
+from comb.profiling.codes import CODES
 from comb.steps.catalogue import make_step
 from comb.steps.ledger import total
 from comb.tables.layout import LayoutRequest, Span, cut_end, lay_out, plain
 from comb.views.inspections import column_view, inspection_view
-from comb.views.lines import columns_of
+from comb.views.lines import MARGIN, columns_of
 from comb.views.profiles import profile_view
 from comb.views.runs import adds_up_line, dry_run_view, run_view
 from support.running import load_text
@@ -71,12 +72,13 @@ def test_profile() -> None:
         "2 of 3 rows are without a gap, 1 with 1 gap; without ok 3 would have none",
         "",
         "in detail",
-        "text.spaces         1 cell of place has outer or repeated spaces",
-        "                    row 2",
-        "                    remedy: trim columns: [place]",
-        "missing.blank       1 cell of ok (33.3%) is blank",
-        "                    row 2",
+        "text.spaces             1 cell of place has outer or repeated spaces",
+        "                        row 2",
+        "                        remedy: trim columns: [place]",
+        "missing.blank           1 cell of ok (33.3%) is blank",
+        "                        row 2",
     ]
+    assert max(map(len, CODES)) < MARGIN
     clean = comb.table(columns={"n": [1, 2]}).profile()
     assert view(profile_view(clean, 80))[-1] == "nothing was found that looks wrong"
 

@@ -1,7 +1,6 @@
 """Workers: processes on this machine, those of an engine with a real scheduler, and what happens when they die."""
 
 import contextlib
-import dataclasses
 import json
 import os
 import random
@@ -15,6 +14,7 @@ from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from multiprocessing import get_context
 from pathlib import Path
 
+import msgspec
 import pytest
 
 import comb
@@ -241,7 +241,7 @@ def test_an_engine_with_a_worker_that_is_killed(
     # A worker goes at some moment while there are tasks.
     whole = comb.load(folder / "visits.csv")
     with working(0, limits=Limits(workers=address)) as resources:
-        small = dataclasses.replace(resources, task_bytes=300_000)
+        small = msgspec.structs.replace(resources, task_bytes=300_000)
         moment = threading.Timer(random.uniform(0.05, 0.4), workers[0].kill)
         moment.start()
         table = load_within(folder / "visits.csv", small)

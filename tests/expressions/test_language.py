@@ -174,7 +174,7 @@ def test_formulas_on_rows(formula: str, values: list[object]) -> None:
 @pytest.mark.parametrize(
     ("formula", "message"),
     [
-        ("sum(hive)", "expected a number or a duration, this is string"), ("sum(sum(kg))", "sum inside another aggregate"),
+        ("sum(hive)", "expected a number or a duration, this is string"), ("abs(hive)", "--type hive=number"), ("sum(sum(kg))", "sum inside another aggregate"),
         ("rank()", "write: rank() over (order by ...)"), ("summ(kg)", "did you mean 'sum'"), ("avg()", "avg takes 1 argument, got 0"),
         ("current_date", "current_date is not set"), (":leas", "there is no parameter 'leas'"),
         ("percentile_cont(2) within group (order by kg)", "expected a constant from 0 to 1"),
@@ -186,7 +186,7 @@ def test_formulas_on_rows(formula: str, values: list[object]) -> None:
 def test_slips_are_answered(formula: str, message: str) -> None:
     with pytest.raises(comb.CombError) as caught:
         VISITS.calculate({"r": formula})
-    assert message in str(caught.value)
+    assert message in f"{caught.value} {caught.value.remedy}"
     with pytest.raises(comb.ExpressionError, match="jan has a value for each row"):
         VISITS.aggregate({"r": "jan + 1"}, by="hive")
     with pytest.raises(comb.ExpressionError, match="2 of the formulas have a problem"):
@@ -397,3 +397,23 @@ def test_every_function_is_documented_with_an_example_that_holds() -> None:
             column = VISITS.calculate({"r": formula}, as_of="2026-05-02")["r"]._take(__import__("numpy").array([0]))
             assert (column.texts()[0] or f"({column.reasons()[0]})") == expected, line
     assert documented >= {*FUNCTIONS, *AGGREGATES, *COLUMN_FUNCTIONS}
+
+
+YEARS = comb.table({"keeper": ["Alder", "Hazel"], "2021": [4, 6], "5": [1, 2]})
+
+
+@pytest.mark.parametrize(
+    ("condition", "name"),
+    [("2021 > 5", "2021"), ("5 < 7", "5"), ("'keeper' = 'Alder'", "keeper"), ("not 1 in (2, 5)", "5"),
+     ("7 between 1 and 2021", "2021"), ("-2021 < 0", "2021")],
+)  # fmt: skip
+def test_values_called_like_a_column_are_no_condition_by_themselves(condition: str, name: str) -> None:
+    with pytest.raises(comb.ExpressionError, match="the result is the same for all rows") as caught:
+        YEARS.filter(condition)
+    assert caught.value.remedy == f'the column is written "{name}"'
+    with pytest.raises(comb.ExpressionError, match="the result is the same for all rows"):
+        YEARS.calculate({"made": "2021 + 1"})
+    # With a column, or an aggregate, they are values; and one alone is a constant.
+    assert len(YEARS.filter('"2021" > 5')) == 1 and len(YEARS.filter("'keeper' <> keeper and 1 = 1")) == 2
+    assert YEARS.calculate({"made": "2021"})["made"].to_list() == [2021, 2021] and len(YEARS.filter("1 = 1")) == 2
+    assert YEARS.filter("count(*) < 5").row_count == 2

@@ -69,6 +69,16 @@ def records(path: Path) -> list[dict[str, str]]:
     return list(csv.DictReader(io.StringIO(data.decode(), newline="")))
 
 
+def folder_report(folder: Path) -> list[str]:
+    """Return the lines about rows that were set aside in the report on a folder."""
+    run_comb("report", str(folder), "--out", "again.html", cwd=folder.parent)
+    page = folder.parent / "again.html"
+    lines = [line for line in page.read_text().splitlines() if "not ours" in line]
+    page.unlink()
+    assert lines
+    return lines
+
+
 def test_every_changed_cell_is_listed(made: tuple[Path, comb.Outcome]) -> None:
     folder, outcome = made
     lines = [line for line in records(folder / "tidy" / "changed-cells.csv") if line["table"] == "visits"]
@@ -183,8 +193,8 @@ def test_a_folder_is_traced_without_its_source(made: tuple[Path, comb.Outcome]) 
     (folder / "visits.csv").unlink()
     for row, column, value, said in [
         (2, "weight", "40.0", "400.0 became 40.0"), (2, "weight", "40.0", "visits.csv, line 3 (the source is not there"),
-        (3, "day", "2025-05-05", "no step changed it"), (4, "day", "", "was merged by step 1 (remove_duplicates) into row 3"),
-        (5, "weight", "", "was set aside by step 4 (set_aside): not ours"), (7, "weight", "", "was left out by step 5"),
+        (3, "day", "2025-05-05", "merged into this one: 4"), (4, "day", "", "was merged by step 1 (remove_duplicates) into row 3"),
+        (5, "weight", "", "by step 4 (set_aside: rows where hive = 'c' set aside): not ours"), (7, "weight", "", "was left out by step 5"),
     ]:  # fmt: skip
         [trace] = comb.trace(folder / "one", row, column)
         assert trace.value == value and said in repr(trace), trace
@@ -215,13 +225,21 @@ def test_large_records_are_compressed_and_traced(
 ) -> None:
     folder, _ = made
     small = {path.name: path.read_bytes() for path in (folder / "tidy").iterdir()}
-    before = repr(comb.trace(folder / "tidy", 2, "weight", table="visits"))
+    # A cell that came out, and rows that were merged, set aside and left out.
+    cells = [(2, "weight"), (4, "mites"), (5, "queen"), (7, "weight")]
+    before = [repr(comb.trace(folder / "tidy", *cell, table="visits")) for cell in cells]
+    assert before == [repr(comb.trace(folder / "plan.yaml", *cell, table="visits")) for cell in cells]
+    assert [line for text in before for line in text.splitlines() if "as the" in line or "as an" in line] == [
+        f"  as the text {text!r}" for text in ("400", "5", "lay", "30,0")
+    ]
+    report = folder_report(folder / "tidy")
     monkeypatch.setattr(record_files, "LARGE", 10)
     comb.Plan.load(folder / "plan.yaml").run(overwrite=True, as_of="2025-06-01")
     large = {path.name: path.read_bytes() for path in (folder / "tidy").iterdir()}
-    for name in ("changed-cells.csv", "left-out.csv", "row-sources.csv", "rule-rows.csv"):
+    for name in ("changed-cells.csv", "left-out.csv", "row-sources.csv", "rule-rows.csv", "set-aside.csv"):
         assert gzip.decompress(large[f"{name}.gz"]) == small[name] and name not in large
-    assert repr(comb.trace(folder / "tidy", 2, "weight", table="visits")) == before
+    assert [repr(comb.trace(folder / "tidy", *cell, table="visits")) for cell in cells] == before
+    assert folder_report(folder / "tidy") == report
     assert comb.load(folder / "tidy" / "changed-cells.csv.gz").row_count == len(
         records(folder / "tidy" / "changed-cells.csv")
     )
@@ -395,3 +413,34 @@ def test_trace_differences_and_questions_at_the_command_line(made: tuple[Path, c
     assert record["cells_changed"] == [{"key": "b", "column": "kg", "before": "400", "after": "41", "row": 1}]
     asked = run_comb("profile", "visits.csv", "--questions", "sheet.csv", cwd=folder)
     assert asked.code == 0 and ("written to sheet.csv" in asked.err or "no sheet was written" in asked.err)
+
+
+LETTERS = """\
+source: SOURCE
+reading: {encoding: windows-1252}
+steps:
+  - {step: split, column: note, mark: ";"}
+  - {step: remove_duplicates, why: exported twice}
+  - {step: set_aside, where: hive = 'c', reason: odd}
+  - {step: filter, where: hive <> 'a' and note <> 'q'}
+save: out
+"""
+
+
+@pytest.mark.parametrize("name", ["v.csv", "v.csv.gz", "v.xlsx", "v.jsonl"])
+def test_every_cell_is_traced_alike_from_the_folder_and_by_a_run(tmp_path: Path, name: str) -> None:
+    """Merged, set aside, left out, and spread over rows of which one is left out."""
+    rows = [("a", "x"), ("b", "y;ö"), ("b", "y;ö"), ("c", "=z"), ("d", "p;q"), ("e", None)]
+    table = comb.table(columns={"hive": [hive for hive, _ in rows], "note": [note for _, note in rows]})
+    table.save(tmp_path / name, **({"encoding": "windows-1252"} if "csv" in name else {}))
+    plan = LETTERS if "csv" in name else "".join(line for line in LETTERS.splitlines(True) if "windows" not in line)
+    (tmp_path / "plan.yaml").write_text(plan.replace("SOURCE", name))
+    comb.Plan.load(tmp_path / "plan.yaml").run()
+    for row in range(1, len(rows) + 1):
+        for column in ("hive", "note"):
+            by_run = repr(comb.trace(tmp_path / "plan.yaml", row, column))
+            assert repr(comb.trace(tmp_path / "out", row, column)) == by_run, (row, column)
+    assert "equal rows were merged into this one: 3" in repr(comb.trace(tmp_path / "out", 2, "hive"))
+    assert "set aside by step 3" in repr(comb.trace(tmp_path / "out", 4, "note"))
+    # One of the rows that it was spread over came out.
+    assert "left out" not in repr(comb.trace(tmp_path / "out", 5, "hive"))

@@ -57,7 +57,7 @@ def test_what_is_settled_is_listed_as_such(demo: Path) -> None:
         ("missing.blank", "notes"),
     }
     assert len(found.findings) + 2 == len(table.profile().findings)
-    assert "missing.blank       notes: there is a note only where something was seen" in repr(found)
+    assert "missing.blank           notes: there is a note only where something was seen" in repr(found)
     ran = run_comb("profile", "inspections.csv", "--accepted", "plan.yaml", cwd=demo)
     assert "2 findings settled" in ran.out and "there is a note only" in ran.out
     anywhere = profile(table, accepted=[Settled("missing.blank", (), "known")])

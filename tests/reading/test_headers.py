@@ -22,6 +22,7 @@ PAGES = {
     "sep": (["sep=,", "place,kg,seen_on", *ROWS], 3, (), ""),
     "sep and a title": (["sep=,", "Yields,,", "place,kg,seen_on", *ROWS], 3, ("Yields",), ""),
     "notes below a gap": (["place,kg,seen_on", *ROWS, ",,", "Source: the co-operative,,"], 3, (), "1 line below the table treated as notes: line 6"),
+    "marked notes below": (["place,kg,seen_on", *ROWS, "* not weighed,,", "Source: the co-operative,,"], 3, (), "2 lines below the table treated as notes: lines 5, 6"),
     "a last row with gaps": (["place,kg,seen_on", *ROWS, "Mill Brook,,"], 4, (), ""),
     "words only": (["Names of places,,", "place,kg,seen_on", "a,b,c", "d,e,f"], 2, ("Names of places",), ""),
 }  # fmt: skip
@@ -125,3 +126,96 @@ def test_every_line_of_a_file_is_accounted_for(tmp_path: Path, text: str, said: 
     assert outcome.ledger["t"][0] == entry and outcome.adds_up
     assert '"number":0,"step":"load"' in (tmp_path / "out" / "ledger.jsonl").read_text().splitlines()[0]
     assert comb.load(tmp_path / "book.xlsx", table="ledger")["step"].to_list() == ["load", "trim"]
+
+
+YEARS = """Yields of the season;;;;;
+(kg);;;;;
+;2024;;2025;;
+Apiary;Jan-Jun;Jul-Dec;Jan-Jun;Jul-Dec;REMARK
+Mill;1.234,5;980,25;1.100;\u2014;
+Quarry;12,0;n/a;30,5;41;late
+"""
+
+
+@pytest.mark.parametrize(
+    ("last", "names"),
+    [
+        # Behind the same names as in the year before, and no numbers: beside the year and not of it.
+        ("Remark", ("Apiary", "2024 Jan-Jun", "2024 Jul-Dec", "2025 Jan-Jun", "2025 Jul-Dec", "Remark")),
+        ("Jul-Dec", ("Apiary", "2024 Jan-Jun", "2024 Jul-Dec", "2025 Jan-Jun", "2025 Jul-Dec", "2025 Jul-Dec (2)")),
+    ],
+)
+def test_years_above_halves_of_years(tmp_path: Path, last: str, names: tuple[str, ...]) -> None:
+    (tmp_path / "t.csv").write_text(YEARS.replace("REMARK", last), encoding="utf-8")
+    table = comb.load(tmp_path / "t.csv")
+    assert table.names == names and len(table) == 2
+    assert table.origin.titles == ("Yields of the season", "(kg)")
+    assert table["2025 Jul-Dec"].to_list() == [None, 41]
+
+
+@pytest.mark.parametrize(
+    ("text", "names", "first"),
+    [
+        ("2025-03-01 08:00 | Mill | in\n2025-03-01 08:05 | Elm | out\n2025-03-01 8:10 | Elm | in\n", 3, "2025-03-01T08:00:00"),
+        ("10:20:30\n11:21:31\n", 1, "10:20:30"),
+        ("a:b:c\n10:20:x\n11:21:y\n", 3, "10"), ("8:15;a\n9:30;b\n", 2, "08:15:00"),
+    ],
+)  # fmt: skip
+def test_times_are_neither_parted_by_their_colons_nor_names(tmp_path: Path, text: str, names: int, first: str) -> None:
+    (tmp_path / "t.txt").write_text(text)
+    table = comb.load(tmp_path / "t.txt")
+    assert len(table.names) == names and table[table.names[0]].texts()[0] == first
+
+
+FRAMES = {
+    "marked-up text": (["| place | kg |", "|-------|---:|", "| Mill | 1.5 |", "| Elm | 2.5 |"], ["2"], ()),
+    "marked-up text, short": (["|place|kg|", "|:-|-:|", "|Mill|1.5|", "|Elm|2.5|"], ["2"], ()),
+    "a console": (
+        ["+-------+-----+", "| place | kg  |", "+-------+-----+", "| Mill  | 1.5 |", "| Elm   | 2.5 |",
+         "+-------+-----+", "2 rows in set"], ["3"], ("+-------+-----+",),
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("lines", "ruled", "titles"), FRAMES.values(), ids=FRAMES)
+def test_tables_in_a_frame(tmp_path: Path, lines: list[str], ruled: list[str], titles: tuple[str, ...]) -> None:
+    (tmp_path / "t.txt").write_text("\n".join(lines) + "\n")
+    table = comb.load(tmp_path / "t.txt")
+    assert table.names == ("place", "kg") and table["kg"].to_list() == [1.5, 2.5] and table.origin.titles == titles
+    assert f"1 line of dashes left out: line {ruled[0]}" in table.notes
+    assert any("the empty first and last columns are left out" in note for note in table.notes)
+    # The same by what was found, one column of it, and the plan of it.
+    assert comb.load(tmp_path / "t.txt", **as_given(table)).equals(table)
+    assert comb.load(tmp_path / "t.txt", columns=["kg"]).equals(table.select(["kg"]))
+    [again] = table.plan().run(dry_run=True).tables.values()
+    assert again.equals(table)
+    # The header alone, which the dashes below it tell.
+    (tmp_path / "h.txt").write_text("\n".join(lines[: len(titles) + 2]) + "\n")
+    header = comb.load(tmp_path / "h.txt")
+    assert header.names == ("place", "kg") and len(header) == 0
+    # A first column with a value in it stays, and so does one without a frame.
+    (tmp_path / "u.txt").write_text("\n".join([*lines[:-1], "x| Oak | 3.5 |"]) + "\n")
+    assert len(comb.load(tmp_path / "u.txt").names) >= 3
+    (tmp_path / "c.csv").write_text(",a,b,\n,1,2,\n,3,4,\n")
+    assert comb.load(tmp_path / "c.csv").names == ("_col.1", "a", "b")
+
+
+@pytest.mark.parametrize(
+    ("lines", "names", "titles"),
+    [
+        (["Station,Elm", "Serial,1234", "", "day,kg", "2025-01-02,1.5", "2025-01-03,2"], ("day", "kg"), ("Station,Elm", "Serial,1234")),
+        (["Station,Elm", "Began,2025-01-02", "", "", "kg,keeper", "1.5,Alder", "2,Hazel"], ("kg", "keeper"), ("Station,Elm", "Began,2025-01-02")),
+        (["Station,Elm,", "Serial,1234,", "", "place,kg,seen_on", *ROWS], NAMES, ("Station,Elm", "Serial,1234")),
+        # Nothing says that these are no rows.
+        (["Elm,Alder", "Oak,Hazel", "", "place,keeper", "Fir,Rowan", "Ash,Alder"], ("_col.1", "_col.2"), ()),
+        (["2025-01-01,3", "2025-01-02,4", "", "2025-01-03,1.5", "2025-01-04,2"], ("_col.1", "_col.2"), ()),
+        (["day,kg", "2025-01-01,3", "", "2025-01-03,1.5", "2025-01-04,2"], ("day", "kg"), ()),
+    ],
+)  # fmt: skip
+def test_particulars_above_a_blank_line(
+    tmp_path: Path, lines: list[str], names: tuple[str, ...], titles: tuple[str, ...]
+) -> None:
+    (tmp_path / "t.csv").write_text("\n".join(lines) + "\n")
+    table = comb.load(tmp_path / "t.csv")
+    assert table.names == names and table.origin.titles == titles
+    assert comb.load(tmp_path / "t.csv", **as_given(table)).equals(table)

@@ -13,9 +13,9 @@ What is rounded and which column changes its type is said in a note, for the sen
 type cannot hold (more than 18 digits) is missing, ``undefined``.
 """
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -29,8 +29,7 @@ from comb.tables.types import DATE, DATETIME, INTEGER, NUMBER, Type, decimal
 BEYOND_DECIMAL = 10**MOST_DECIMAL_DIGITS
 
 
-@dataclass(frozen=True, slots=True)
-class Fitted:
+class Fitted(msgspec.Struct, frozen=True):
     """A column and a result for it, of one type.
 
     Attributes

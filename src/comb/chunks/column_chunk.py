@@ -19,9 +19,9 @@ state of the column as it is; only ``absent``, which a parser cannot know, is ad
 """
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -52,8 +52,7 @@ Status = NDArray[np.uint8]
 NO_TEXT = Text.from_strings([])
 
 
-@dataclass(frozen=True, slots=True)
-class ParsedCells:
+class ParsedCells(msgspec.Struct, frozen=True):
     """Cells read as one type.
 
     Attributes

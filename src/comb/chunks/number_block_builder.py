@@ -17,9 +17,9 @@ its chunk begins.
 """
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import NamedTuple
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -52,8 +52,7 @@ class NumberColumns(NamedTuple):
     words: Words
 
 
-@dataclass(slots=True)
-class NumberBlock:
+class NumberBlock(msgspec.Struct):
     """The columns of a group in one chunk.
 
     Attributes
@@ -110,13 +109,12 @@ def number_block(
     return NumberBlock(len(block), read, texts, lacking, reread_texts)
 
 
-@dataclass(slots=True)
-class _Further:
+class _Further(msgspec.Struct):
     """What some columns have besides values: cells that do not fit, and cells that are absent, by row."""
 
-    kept_at: list[NDArray[np.int64]] = field(default_factory=list)
-    kept: list[Text] = field(default_factory=list)
-    absent: list[tuple[int, Mask]] = field(default_factory=list)
+    kept_at: list[NDArray[np.int64]] = msgspec.field(default_factory=list)
+    kept: list[Text] = msgspec.field(default_factory=list)
+    absent: list[tuple[int, Mask]] = msgspec.field(default_factory=list)
 
 
 class NumberBlockBuilder:

@@ -3,17 +3,18 @@
 import re
 import shlex
 from collections.abc import Iterator
-from dataclasses import dataclass
 from inspect import Parameter, signature
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import yaml
 
 from comb.cli.sources import again, check_files, loading, names_of, records_of
 from comb.cli.terminal import Terminal
 from comb.errors import ParameterError, counted, unknown_name, washed_lines
 from comb.execution.memory import COUNT
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.interface.step_table import by_name
 from comb.interface.table import Table
 from comb.steps.catalogue import STEPS
@@ -27,8 +28,7 @@ ROWS_SHOWN = 20
 ROWS_AFTER_STEPS = 10
 
 
-@dataclass(frozen=True, slots=True)
-class SaveRequest:
+class SaveRequest(msgspec.Struct, frozen=True):
     """What `comb save` is asked for."""
 
     out: str
@@ -88,8 +88,7 @@ def _chosen(table: Table, wanted: SaveRequest) -> Table:
     return table.select(names_of(wanted.columns)) if wanted.columns else table
 
 
-@dataclass(frozen=True, slots=True)
-class AggregateRequest:
+class AggregateRequest(msgspec.Struct, frozen=True):
     """What `comb aggregate` is asked for."""
 
     by: str | None = None
@@ -171,7 +170,7 @@ _RAW = frozenset({"where", "formula", "why", "reason", "pattern", "mark", "old",
 _LISTS = frozenset({"columns", "by", "order_by", "new_columns", "similar_in", "on_line"})
 
 # The name of a parameter that there is not, behind the value of another.
-_OTHER_NAME = re.compile(r"\s(\w+)=")
+_OTHER_NAME = lazy_pattern(r"\s(\w+)=")
 
 _STEP = 'for instance --step "fill keeper unknown", --step "filter mites > 3", --step "trim apiary inner=true"'
 
@@ -267,8 +266,7 @@ def _value(name: str, text: str) -> Any:
         raise ParameterError(f"the value of {name} cannot be read: {text!r}", remedy="write it as in a plan") from None
 
 
-@dataclass(frozen=True, slots=True)
-class StepsRequest:
+class StepsRequest(msgspec.Struct, frozen=True):
     """What `comb run FILE --step ...` is asked for."""
 
     steps: tuple[str, ...]

@@ -1,9 +1,10 @@
 """Commands that show what is in a source: counts, pictures, comparisons of groups."""
 
 import shlex
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
+
+import msgspec
 
 from comb.cli.sources import again, check_files, loading, names_of, one_or_several, parted, records_of
 from comb.cli.terminal import Terminal
@@ -19,8 +20,7 @@ from comb.views.comparisons import comparison_lines
 from comb.writing.atomic import check_file_free
 
 
-@dataclass(frozen=True, slots=True)
-class CountRequest:
+class CountRequest(msgspec.Struct, frozen=True):
     """What `comb count` is asked for."""
 
     by: str | None = None
@@ -65,8 +65,7 @@ def count_command(
             screen.next_step(f"comb show {again(source, options)} --where {shown}")
 
 
-@dataclass(frozen=True, slots=True)
-class DrawRequest:
+class DrawRequest(msgspec.Struct, frozen=True):
     """What `comb draw` is asked for besides the picture."""
 
     out: str
@@ -115,8 +114,7 @@ def draw_command(
         screen.next_step(f"--numbers {shlex.quote(Path(wanted.out).stem)}.csv also saves what is drawn, as a table")
 
 
-@dataclass(frozen=True, slots=True)
-class CompareRequest:
+class CompareRequest(msgspec.Struct, frozen=True):
     """What `comb compare` is asked for."""
 
     value: str
@@ -149,8 +147,7 @@ def compare_command(
     screen.next_step(f"comb draw {again(source, options)} --kind {kind} {names} --out picture.png")
 
 
-@dataclass(frozen=True, slots=True)
-class ReportRequest:
+class ReportRequest(msgspec.Struct, frozen=True):
     """What `comb report` is asked for."""
 
     out: str

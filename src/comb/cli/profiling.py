@@ -1,9 +1,10 @@
 """The command that profiles a source, one of its columns, or several sources together."""
 
 import shlex
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from comb.cli.sources import again, loading, parted, records_of
 from comb.cli.terminal import Terminal
@@ -28,8 +29,7 @@ from comb.writing.atomic import check_file_free, write_file
 from comb.writing.files import file_kind
 
 
-@dataclass(frozen=True, slots=True)
-class ProfileRequest:
+class ProfileRequest(msgspec.Struct, frozen=True):
     """What `comb profile` is asked for."""
 
     column: str | None = None
@@ -103,7 +103,7 @@ def profile_command(
 def _profile_record(profile: Profile) -> dict[str, Any]:
     """Return a profile as plain values, for JSON."""
     return {
-        "columns": [{name: getattr(one, name) for name in one.__slots__} for one in profile.columns],
+        "columns": [{name: getattr(one, name) for name in one.__struct_fields__} for one in profile.columns],
         "findings": [finding.as_record() for finding in profile.findings],
         "rows_by_missing_cells": {str(gaps): count for gaps, count in profile.gaps.by_count.items()},
         "accepted": [{**finding.as_record(), "why": why} for finding, why in profile.accepted],
@@ -133,7 +133,7 @@ def _profile_together(
     if wanted.as_json:
         screen.json(
             {
-                "links": [{name: getattr(link, name) for name in link.__slots__} for link in together.links],
+                "links": [{name: getattr(link, name) for name in link.__struct_fields__} for link in together.links],
                 "tables": {name: _profile_record(profile) for name, profile in together.profiles.items()},
             }
         )
@@ -154,10 +154,10 @@ def _profile_column(screen: Terminal, table: Table, profile: Profile, name: str,
     details = table.summary(name)
     findings = [finding for finding in profile.findings if name in finding.columns and finding.columns != table.names]
     if as_json:
-        record, apart = details.as_record(), (*Summary.__slots__, "kept_texts")
+        record, apart = details.as_record(), (*Summary.__struct_fields__, "kept_texts")
         screen.json(
             {
-                "column": {field: record[field] for field in Summary.__slots__},
+                "column": {field: record[field] for field in Summary.__struct_fields__},
                 "details": {field: one for field, one in record.items() if field not in apart},
                 "values": records_of(Table._adopt(details.values)),
                 "findings": [finding.as_record() for finding in findings],

@@ -1,7 +1,6 @@
 """Commands about plans and what became of them: run, differences, trace."""
 
 import shlex
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -21,8 +20,7 @@ from comb.steps.trace import trace_record
 from comb.views.runs import comparison_view, difference_lines, dry_run_view, run_view, trace_view
 
 
-@dataclass(frozen=True, slots=True)
-class RunRequest:
+class RunRequest(msgspec.Struct, frozen=True):
     """What `comb run` is asked for."""
 
     memory: str | None = None
@@ -153,8 +151,7 @@ def trace_command(
     if as_json:
         screen.json([trace_record(one) for one in found])
         return
-    for at, one in enumerate(found):
-        screen.lines([*([[]] if at else []), *trace_view(one, screen.width)])
+    screen.lines(trace_view(found, screen.width))
 
 
 def loss_lines(outcome: Outcome) -> list[str]:

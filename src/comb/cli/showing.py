@@ -1,8 +1,8 @@
 """The command that shows rows of a source."""
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from comb.cli.sources import Loading, again, check_files, loading, names_of, one_or_several, parted, records_of
@@ -16,8 +16,7 @@ from comb.tables.layout import DEFAULT_ROWS, LayoutRequest, Line, Span, lay_out
 MORE_ROWS = "--between {first} {last}"
 
 
-@dataclass(frozen=True, slots=True)
-class ShowRequest:
+class ShowRequest(msgspec.Struct, frozen=True):
     """What `comb show` is asked for."""
 
     first: int | None = None

@@ -12,11 +12,12 @@ import io
 import json
 import sys
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
 from datetime import date, timedelta
 from pathlib import Path
 from random import Random
 from typing import TypeVar
+
+import msgspec
 
 from comb.demo.documents import apiaries_csv, apiaries_truth, harvest_truth, harvest_xlsx, scales
 
@@ -63,12 +64,11 @@ BROKEN_NOTES = ("KÃ¶nigin marked, box {n}", "FÃ¼tterung: {n} kg", "Flugloch 
 Item = TypeVar("Item")
 
 
-@dataclass(slots=True)
-class Visit:
+class Visit(msgspec.Struct):
     """One row, and the defects planted in it as (code, column)."""
 
     cells: dict[str, str]
-    defects: set[tuple[str, str]] = field(default_factory=set)
+    defects: set[tuple[str, str]] = msgspec.field(default_factory=set)
 
     def plant(self, code: str, column: str, text: str) -> None:
         """Put a defective text into a cell and write it down."""

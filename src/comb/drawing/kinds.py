@@ -1,7 +1,8 @@
 """The kinds of pictures: from a table to a drawing, with the numbers behind it. Pure."""
 
 from collections.abc import Callable
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from comb.drawing.bars import bars
 from comb.drawing.lines import lines

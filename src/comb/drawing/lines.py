@@ -1,8 +1,8 @@
 """Lines over a number or date: by group, one emphasised, a line for each year."""
 
-from dataclasses import dataclass, replace
-
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from comb.drawing.marks import FAINT, Axis, Drawing, Floats, Mark, Panel
@@ -110,8 +110,7 @@ def _over_the_year(selection: Selection, request: PictureRequest, axis: Axis, x:
     return Axis(axis.label, "months", limits=(0.0, 366.0)), place
 
 
-@dataclass(frozen=True, slots=True)
-class _Places:
+class _Places(msgspec.Struct, frozen=True):
     """The places on the axis where something is drawn, ascending, and which one each row is at."""
 
     places: Floats
@@ -148,8 +147,7 @@ class _Places:
         return cls(np.flatnonzero(there).astype(np.float64) + least, (np.cumsum(there) - 1)[codes])
 
 
-@dataclass(frozen=True, slots=True)
-class _Figures:
+class _Figures(msgspec.Struct, frozen=True):
     """A figure for each panel, group and place (NaN where there are no rows), its interval, and how many rows."""
 
     places: Floats

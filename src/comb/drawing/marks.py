@@ -4,9 +4,9 @@ Nothing here knows Matplotlib. The kinds of pictures are functions from a table 
 module draws it (`render`).
 """
 
-from dataclasses import dataclass
 from typing import Literal
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -18,8 +18,7 @@ Floats = NDArray[np.float64]
 FAINT = -1
 
 
-@dataclass(frozen=True, slots=True)
-class Mark:
+class Mark(msgspec.Struct, frozen=True):
     """One thing in a panel.
 
     Attributes
@@ -53,8 +52,7 @@ class Mark:
     slot: tuple[int, int] = (0, 1)
 
 
-@dataclass(frozen=True, slots=True)
-class Panel:
+class Panel(msgspec.Struct, frozen=True):
     """One of the small pictures, or the only one."""
 
     marks: list[Mark]
@@ -62,8 +60,7 @@ class Panel:
     note: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Axis:
+class Axis(msgspec.Struct, frozen=True):
     """An axis.
 
     Attributes
@@ -86,8 +83,7 @@ class Axis:
     zero: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Drawing:
+class Drawing(msgspec.Struct, frozen=True):
     """A picture, ready to be drawn.
 
     Attributes

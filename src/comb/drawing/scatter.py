@@ -1,8 +1,7 @@
 """Two columns of numbers against each other; of very many points how many are in each cell of a grid."""
 
-from dataclasses import replace
-
 import numpy as np
+from msgspec.structs import replace
 
 from comb.drawing.marks import Drawing, Floats, Mark, Panel
 from comb.drawing.numbers import Numbers, changed, panel_title, panels_of

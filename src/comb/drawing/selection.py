@@ -1,7 +1,6 @@
 """Which rows and groups a picture shows, and what is said of those it does not."""
 
-from dataclasses import dataclass, field
-
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -33,8 +32,7 @@ MOST_NAMES = 60
 MOST_BARS = 40
 
 
-@dataclass(slots=True)
-class Selection:
+class Selection(msgspec.Struct):
     """The rows of a picture, and what is said of the others.
 
     Attributes
@@ -47,7 +45,7 @@ class Selection:
 
     table: BareTable
     rows: int
-    told: list[str] = field(default_factory=list)
+    told: list[str] = msgspec.field(default_factory=list)
 
     @classmethod
     def of(cls, table: BareTable, request: PictureRequest) -> "Selection":
@@ -168,8 +166,7 @@ def described(name: str, column: Column) -> str:
     return f"{name} ({unit})" if unit and len(unit) <= 12 and f"({unit})" not in name else name
 
 
-@dataclass(frozen=True, slots=True)
-class GroupsShown:
+class GroupsShown(msgspec.Struct, frozen=True):
     """The groups of a picture.
 
     Attributes

@@ -22,8 +22,9 @@ import threading
 from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import BrokenExecutor, CancelledError, Executor, Future
-from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
+
+import msgspec
 
 from comb.errors import CombError, ParameterError, WorkersFailed
 
@@ -55,8 +56,7 @@ _ENGINE_LOGGERS = (
 )  # fmt: skip
 
 
-@dataclass(slots=True)
-class Workers:
+class Workers(msgspec.Struct):
     """What does tasks.
 
     Attributes

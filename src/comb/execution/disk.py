@@ -20,7 +20,6 @@ Memory file systems are refused: a temporary file there would take the memory th
 import contextlib
 import mmap
 import os
-import tempfile
 import threading
 import weakref
 from collections.abc import Callable
@@ -85,6 +84,8 @@ class DiskStorage:
     """
 
     on_disk = True
+    # One column at a time is in memory.
+    threads = 1
 
     def __init__(
         self, folder: Path, limit: int, *, smallest: int = SMALLEST_IN_FILE, block_rows: int | None = None
@@ -217,6 +218,8 @@ def _giver_back() -> Callable[[int], object]:
 def unnamed_file(folder: Path) -> IO[bytes]:
     """Open a file that has no name, or loses it when it is closed."""
     try:
+        import tempfile
+
         return tempfile.TemporaryFile(prefix="comb-", dir=folder)
     except OSError as error:
         raise ParameterError(
@@ -253,6 +256,8 @@ def temporary_folder(given: str | Path | None) -> Path:
     """Return where temporary files go: where it is said, or where the system has them, if that is on a disk."""
     if given is not None:
         return Path(given)
+    import tempfile
+
     usual = Path(tempfile.gettempdir())
     other = Path(_OTHER_FOLDER)
     return other if file_system_of(usual) in _IN_MEMORY and other.is_dir() else usual

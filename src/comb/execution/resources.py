@@ -2,14 +2,12 @@
 
 import os
 from collections.abc import Callable
-from dataclasses import dataclass, field
+
+import msgspec
 
 from comb.execution.cluster import Workers
 from comb.execution.memory import LOAD
-from comb.execution.storage import MEMORY, Storage
-
-# More threads than this are held up by what they share.
-MOST_THREADS = 8
+from comb.execution.storage import MemoryStorage, Storage
 
 # Large enough that the work outweighs the handing out, small enough for the caches.
 CHUNK_BYTES = 3_000_000
@@ -18,8 +16,12 @@ CHUNK_BYTES = 3_000_000
 TASK_BYTES = 16_000_000
 
 
-@dataclass(frozen=True, slots=True)
-class Resources:
+# More threads than this are held up by what they share.
+MOST_THREADS = 8
+THREADS = min(os.cpu_count() or 1, MOST_THREADS)
+
+
+class Resources(msgspec.Struct, frozen=True):
     """How work is divided.
 
     Attributes
@@ -41,9 +43,9 @@ class Resources:
         How much text is a task for a worker.
     """
 
-    threads: int = field(default_factory=lambda: min(os.cpu_count() or 1, MOST_THREADS))
+    threads: int = THREADS
     chunk_bytes: int = CHUNK_BYTES
-    storage: Storage = MEMORY
+    storage: Storage = msgspec.field(default_factory=lambda: MemoryStorage(THREADS))
     times_memory: float = LOAD
     memory: int | None = None
     progress: Callable[[str], None] = lambda text: None

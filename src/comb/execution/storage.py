@@ -23,6 +23,10 @@ class Storage(Protocol):
     def block_rows(self) -> int:
         """How many rows are worked on at once where that is up to the one who works."""
 
+    @property
+    def threads(self) -> int:
+        """How many columns are worked on at once."""
+
     def empty(self, count: int, dtype: Any) -> NDArray[Any]:
         """Return an array whose values are still to be written."""
 
@@ -33,12 +37,20 @@ class Storage(Protocol):
 class MemoryStorage:
     """Keeps arrays in memory.
 
+    Parameters
+    ----------
+    threads : int
+        How many columns are worked on at once.
+
     >>> MEMORY.empty(3, np.int64).shape
     (3,)
     """
 
     on_disk = False
     block_rows = BLOCK_ROWS
+
+    def __init__(self, threads: int = 1) -> None:
+        self.threads = threads
 
     def empty(self, count: int, dtype: Any) -> NDArray[Any]:
         """Return an array whose values are still to be written."""

@@ -7,9 +7,11 @@ and held against what is free, or what the caller gives. Results are the same ei
 import contextlib
 import shutil
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
+
+import msgspec
+from msgspec.structs import replace
 
 from comb.errors import NotEnoughSpace
 from comb.execution.cluster import open_workers
@@ -35,8 +37,7 @@ class Notice(str):
     __slots__ = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Limits:
+class Limits(msgspec.Struct, frozen=True):
     """What the caller gives to work with.
 
     Attributes

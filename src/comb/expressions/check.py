@@ -5,11 +5,13 @@ date. A type of None is that of ``null``: it goes with everything.
 """
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from functools import reduce
 from typing import Any
+
+import msgspec
+from msgspec.structs import replace
 
 from comb.casting.rules import check_pair
 from comb.errors import CombError, ExpressionError, ParameterError, counted, listing, unknown_name
@@ -39,6 +41,7 @@ from comb.expressions.nodes import (
     Pattern,
     Today,
     Unary,
+    children,
 )
 from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS, FRAMED, RANKED
 from comb.expressions.slips import NO_VALUES, OTHER_FUNCTIONS
@@ -72,8 +75,7 @@ CUT = frozenset({("datetime", "date"), ("datetime", "time")})
 _COMPARISONS = frozenset({"=", "<>", "<", "<=", ">", ">="})
 
 
-@dataclass(frozen=True, slots=True)
-class Given:
+class Given(msgspec.Struct, frozen=True):
     """What is given beside an expression.
 
     Attributes
@@ -87,7 +89,7 @@ class Given:
     """
 
     as_of: date | None = None
-    parameters: Mapping[str, Any] = field(default_factory=dict)
+    parameters: Mapping[str, Any] = msgspec.field(default_factory=dict)
     keys: Collection[str] | None = None
 
 
@@ -111,17 +113,33 @@ def check(node: Node, text: str, types: Mapping[str, Type], given: Given = NOTHI
     ExpressionError
         With a marker under the part that does not fit.
     """
-    return _Checker(text, types, given).checked(node)
+    checker = _Checker(text, types, given)
+    found = checker.checked(node)
+    # A value alone is a constant on purpose.
+    if not isinstance(node, Literal):
+        checker.refuse_values_as_columns(node)
+    return found
 
 
 def check_condition(node: Node, text: str, types: Mapping[str, Type], given: Given = NOTHING_GIVEN) -> Node:
     """Return a checked expression that is true or false."""
     checker = _Checker(text, types, given)
     checked, kind = checker.checked(node)
+    checker.refuse_values_as_columns(node)
     if kind not in (BOOLEAN, None):
         what = f"expected a condition that is true or false, this is {kind}"
         raise checker.fail(node, what, "compare it with something, for instance with > 0")
     return checked
+
+
+def _literals(node: Node) -> list[Literal] | None:
+    """Return the values in a condition of nothing but values; None if there is anything else in it."""
+    if isinstance(node, Literal):
+        return [node]
+    if not isinstance(node, Unary | Binary | InList | Between | Like):
+        return None
+    parts = [_literals(part) for part in children(node)]
+    return None if None in parts else [one for part in parts if part for one in part]
 
 
 def literal_type(literal: Literal) -> Kind:
@@ -147,6 +165,18 @@ class _Checker:
         self.types = types
         self.given = given
         self.inside = False
+
+    def refuse_values_as_columns(self, node: Node) -> None:
+        """Raise an error where nothing but values are put together, and one of them is called like a column.
+
+        2021 > 5 is meant to be "2021" > 5, and 'keeper' = 'Alder' to be keeper = 'Alder'.
+        """
+        for literal in _literals(node) or ():
+            written = self.text[literal.start : literal.end]
+            name = written.strip("'")
+            if name in self.types:
+                what = f"{written} is a value here and no column, so that the result is the same for all rows"
+                raise self.fail(literal, what, f'the column is written "{name}"')
 
     def fail(self, node: Node, what: str, remedy: str | None = None) -> ExpressionError:
         """Return the error for a node, with a marker under it."""
@@ -333,7 +363,17 @@ class _Checker:
         }[takes]  # fmt: skip
         if not fits:
             worded = {"numeric": "a number", "summed": "a number or a duration"}
-            raise self.fail(node, f"expected {worded.get(takes, takes)}, this is {kind}")
+            raise self.fail(
+                node, f"expected {worded.get(takes, takes)}, this is {kind}", self.number_hint(node, kind, takes)
+            )
+
+    def number_hint(self, node: Node, kind: Kind, takes: str) -> str | None:
+        """Say how a column of texts becomes one of numbers, where a number is wanted."""
+        if takes not in ("numeric", "summed", "integer") or kind != STRING or not isinstance(node, Name):
+            return None
+        word = "integer" if takes == "integer" else "number"
+        # What cannot be read as one is kept as text beside the column.
+        return f"convert {self.shown(node)} to {word} first, or read it as such: --type {node.name}={word}, or types="
 
     def columns(self, node: Columns) -> Checked:
         """Find the columns that are meant, and the type that holds the result."""
@@ -639,7 +679,7 @@ class _Checker:
                 "moment": "a date or time",
             }
             expected = worded.get(takes, takes)
-            raise self.fail(node, f"expected {expected}, this is {kind}")
+            raise self.fail(node, f"expected {expected}, this is {kind}", self.number_hint(node, kind, takes))
 
     def needed_literal(self, node: Call, literals: Sequence[int | None]) -> None:
         """Raise an error where a value must be known before any row is looked at."""

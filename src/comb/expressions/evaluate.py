@@ -1,12 +1,12 @@
 """Evaluate checked expressions on whole columns."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from comb.casting.cast import convert_column
 from comb.casting.fit import to_scale

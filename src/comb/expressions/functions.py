@@ -2,8 +2,8 @@
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from comb.expressions import arithmetic, logic, moments
@@ -19,8 +19,7 @@ from comb.tables.types import DATE, INTEGER, NUMBER, STRING, TIME, Type, decimal
 TEXT, NUMERIC, WHOLE, DATED, MOMENT, ANY, SAME = "string", "numeric", "integer", "dated", "moment", "any", "same"
 
 
-@dataclass(frozen=True, slots=True)
-class Function:
+class Function(msgspec.Struct, frozen=True):
     """One function.
 
     Attributes

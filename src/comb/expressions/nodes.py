@@ -1,13 +1,12 @@
 """The parts of a parsed expression; each knows where it is in the text."""
 
-from dataclasses import dataclass
+import msgspec
 
 from comb.tables.types import Type
 from comb.tables.value_texts import Value
 
 
-@dataclass(frozen=True, slots=True)
-class Node:
+class Node(msgspec.Struct, frozen=True):
     """Any part of an expression.
 
     Attributes
@@ -20,37 +19,32 @@ class Node:
     end: int
 
 
-@dataclass(frozen=True, slots=True)
-class Literal(Node):
+class Literal(Node, frozen=True):
     """A value written in the expression; None for ``null``."""
 
     value: Value
 
 
-@dataclass(frozen=True, slots=True)
-class Name(Node):
+class Name(Node, frozen=True):
     """A column."""
 
     name: str
 
 
-@dataclass(frozen=True, slots=True)
-class ChoiceRank(Node):
+class ChoiceRank(Node, frozen=True):
     """The place of each cell of a category among its choices, from 0; made by the check, not by the parser."""
 
     name: str
 
 
-@dataclass(frozen=True, slots=True)
-class Unary(Node):
+class Unary(Node, frozen=True):
     """``-x``, ``+x`` or ``not x``."""
 
     operator: str
     operand: Node
 
 
-@dataclass(frozen=True, slots=True)
-class Binary(Node):
+class Binary(Node, frozen=True):
     """Two operands: arithmetic, comparison, ``and``, ``or``, ``||``."""
 
     operator: str
@@ -58,16 +52,14 @@ class Binary(Node):
     right: Node
 
 
-@dataclass(frozen=True, slots=True)
-class IsNull(Node):
+class IsNull(Node, frozen=True):
     """``x is null`` or ``x is not null``."""
 
     operand: Node
     negated: bool
 
 
-@dataclass(frozen=True, slots=True)
-class InList(Node):
+class InList(Node, frozen=True):
     """``x in (a, b)`` or ``x not in (a, b)``."""
 
     operand: Node
@@ -75,8 +67,7 @@ class InList(Node):
     negated: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Between(Node):
+class Between(Node, frozen=True):
     """``x between low and high``, both ends included."""
 
     operand: Node
@@ -85,8 +76,7 @@ class Between(Node):
     negated: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Like(Node):
+class Like(Node, frozen=True):
     """``x like 'pattern'`` with ``%`` for any text and ``_`` for any character."""
 
     operand: Node
@@ -94,8 +84,7 @@ class Like(Node):
     negated: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Case(Node):
+class Case(Node, frozen=True):
     """``case when condition then value ... else value end``.
 
     The checker fills in the type that all results share.
@@ -106,8 +95,7 @@ class Case(Node):
     kind: Type | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Cast(Node):
+class Cast(Node, frozen=True):
     """``cast(x as date)``, ``cast(x as decimal(2))``: the digits are those after the point."""
 
     operand: Node
@@ -115,8 +103,7 @@ class Cast(Node):
     digits: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Call(Node):
+class Call(Node, frozen=True):
     """A function with its arguments; the checker fills in the type of its result."""
 
     function: str
@@ -124,8 +111,7 @@ class Call(Node):
     kind: Type | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class DistinctFrom(Node):
+class DistinctFrom(Node, frozen=True):
     """``x is [not] distinct from y``: missing cells are equal."""
 
     left: Node
@@ -133,8 +119,7 @@ class DistinctFrom(Node):
     negated: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Pattern(Node):
+class Pattern(Node, frozen=True):
     """``x like_regex 'pattern'``."""
 
     operand: Node
@@ -142,28 +127,24 @@ class Pattern(Node):
     negated: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Today(Node):
+class Today(Node, frozen=True):
     """``current_date``: the day that is given as `as_of`."""
 
 
-@dataclass(frozen=True, slots=True)
-class Parameter(Node):
+class Parameter(Node, frozen=True):
     """``:name``: a value given beside the expression."""
 
     name: str
 
 
-@dataclass(frozen=True, slots=True)
-class Key:
+class Key(msgspec.Struct, frozen=True):
     """One key of an order."""
 
     node: Node
     descending: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Frame:
+class Frame(msgspec.Struct, frozen=True):
     """``rows between 2 preceding and current row``: which rows of a window count, seen from each.
 
     Attributes
@@ -183,8 +164,7 @@ class Frame:
     high: Literal | None
 
 
-@dataclass(frozen=True, slots=True)
-class Over:
+class Over(msgspec.Struct, frozen=True):
     """``over (partition by ... order by ... rows between ... and ...)``."""
 
     partition: tuple[Node, ...]
@@ -192,8 +172,7 @@ class Over:
     frame: Frame | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class AggregateCall(Node):
+class AggregateCall(Node, frozen=True):
     """An aggregate, over all rows, a group or a window; or a function of windows.
 
     ``count(*)`` has no arguments. The checker fills in the type of the result.
@@ -208,8 +187,7 @@ class AggregateCall(Node):
     kind: Type | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Columns(Node):
+class Columns(Node, frozen=True):
     """A function of a selection of columns: ``sum_columns(jan:dec)``.
 
     The checker fills in the columns and the type of the result.

@@ -4,9 +4,10 @@ From loosest to tightest: ``or``; ``and``; ``not``; comparisons, ``is``, ``in``,
 ``between``, ``like``; ``||``; ``+ -``; ``* / div %``; unary ``-``; the rest.
 """
 
-from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal
+
+from msgspec.structs import replace
 
 from comb.errors import ExpressionError
 from comb.expressions.literals import MOMENT_EXAMPLES, read_moment

@@ -5,11 +5,12 @@ from typing import NamedTuple
 
 from comb.errors import ExpressionError
 from comb.expressions.slips import OTHER_MARKS
+from comb.formats.lazy_pattern import lazy_pattern
 
 # An expression is one thought; beyond this it is a program or an attack.
 LONGEST_EXPRESSION = 20_000
 
-_TOKEN = re.compile(
+_TOKEN = lazy_pattern(
     r"""(?P<space>\s+)
     |(?P<number>(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?(?:%(?![\w('".]))?)
     |(?P<text>'(?:[^']|'')*')

@@ -1,10 +1,10 @@
 """Texts that a spreadsheet program would run as formulas, and the apostrophe that keeps it from that. Pure."""
 
-import re
+from comb.formats.lazy_pattern import lazy_pattern
 
 # With apostrophes in front already, it has been disarmed before: one more keeps the two apart.
-_ARMED = re.compile(r"'*[=+\-@\t\r]")
-_DISARMED = re.compile(r"'+[=+\-@\t\r]")
+_ARMED = lazy_pattern(r"'*[=+\-@\t\r]")
+_DISARMED = lazy_pattern(r"'+[=+\-@\t\r]")
 
 
 def disarmed(text: str) -> str:

@@ -11,10 +11,11 @@ engine, which by itself means those of ASCII. The border of a word, ``\b``, stay
 Texts are handed over as UTF-8, since the engine counts bytes; positions are never shown.
 """
 
-import re
 from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
+
+from comb.formats.lazy_pattern import lazy_pattern
 
 LONGEST_PATTERN = 1_000
 
@@ -22,8 +23,8 @@ LONGEST_PATTERN = 1_000
 _MOST_MEMORY = 1 << 26
 
 # Groups in what is put in place of a pattern, and a way to write them that is not ours.
-_GROUP_OF_NEW = re.compile(r"(\$[0-9$])")
-_OTHER_GROUPS = re.compile(r"\\[0-9]")
+_GROUP_OF_NEW = lazy_pattern(r"(\$[0-9$])")
+_OTHER_GROUPS = lazy_pattern(r"\\[0-9]")
 
 _ALL_SCRIPTS = {"d": r"\p{Nd}", "w": r"\p{L}\p{M}\p{N}_", "s": r"\s\x{b}\x{85}\p{Z}"}
 _HINTS = {

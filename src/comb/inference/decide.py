@@ -1,16 +1,16 @@
 """Decide the type of a column from all of its texts, with evidence."""
 
-import re
 from collections.abc import Collection
-from dataclasses import replace
 from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 
 from comb.chunks.column_chunk import ParsedCells, TextChunk
 from comb.chunks.column_source import ColumnSource
 from comb.errors import counted
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.inference.candidates import tallied_candidates
 from comb.inference.declared import declared_parser
 from comb.inference.detect import detected_candidates
@@ -42,7 +42,7 @@ MOST_EXAMPLES = 5
 MOST_TRIED = 4
 
 # A second that only leap seconds have.
-_LEAP = re.compile(r":[0-9]{2}:60(?![0-9])")
+_LEAP = lazy_pattern(r":[0-9]{2}:60(?![0-9])")
 
 # This many misfits tell what they are.
 MOST_MISFITS = 100

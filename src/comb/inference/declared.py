@@ -1,9 +1,9 @@
 """How texts are read when a type was asked for: what the request leaves open, the texts decide."""
 
-from dataclasses import replace
 from typing import cast
 
 import numpy as np
+from msgspec.structs import replace
 
 from comb.chunks.column_source import ColumnSource
 from comb.inference.candidates import most_digits, tallied_candidates

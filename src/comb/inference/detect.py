@@ -4,18 +4,19 @@ The counts from which most types are decided say nothing of these. Some of the t
 forms could be meant; then all texts are read by them.
 """
 
-import re
 from collections import Counter, defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from typing import Any
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from comb.chunks.column_chunk import TextChunk
 from comb.chunks.column_source import ColumnSource, usable_texts
 from comb.errors import ParameterError, counted
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.inference.candidates import LEAST_AGREEING, candidate
 from comb.kernels import dispatch
 from comb.kernels.notation import (
@@ -101,8 +102,7 @@ def _total(chunks: Sequence[TextChunk], masks: Sequence[Mask]) -> int:
 # -- moments ---------------------------------------------------------------------------------
 
 
-@dataclass(slots=True)
-class _Way:
+class _Way(msgspec.Struct):
     """One way to write moments: which texts it reads, in each piece."""
 
     form: MomentProgram
@@ -350,7 +350,7 @@ def _numbers(chunks: Sequence[TextChunk], sample: Sequence[str], tally: Tally, d
 
 
 # Spaces that only who writes numbers with care puts between groups.
-_TYPOGRAPHIC = re.compile("[\N{NO-BREAK SPACE}\N{NARROW NO-BREAK SPACE}\N{THIN SPACE}]")
+_TYPOGRAPHIC = lazy_pattern("[\N{NO-BREAK SPACE}\N{NARROW NO-BREAK SPACE}\N{THIN SPACE}]")
 
 # Whole numbers with this many digits, all of them as many, are codes as well.
 LEAST_CODE_DIGITS = 7

@@ -1,9 +1,9 @@
 """Which values of a column are written differently than most: dates in several forms that cannot be confused."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from comb.chunks.column_chunk import TextChunk
 from comb.chunks.column_source import ColumnSource

@@ -6,13 +6,14 @@ as it was written. A column that is text all the same stays as it is.
 
 import re
 import unicodedata
-from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 
 from comb.chunks.column_chunk import TextChunk
 from comb.chunks.column_source import ColumnSource
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.tables.column import Column
 from comb.tables.kept import Kept
 
@@ -24,7 +25,7 @@ WHY = "written in the digits of another script, read as 0 to 9"
 
 # Marks that belong to these digits, and what they are.
 _MARKS = {"٫": ".", "٬": ",", "．": ".", "，": ",", "－": "-", "−": "-", "／": "/", "：": ":", "％": "%", "　": " "}
-_OTHER = re.compile(r"[^\x00-\x7f]")
+_OTHER = lazy_pattern(r"[^\x00-\x7f]")
 
 
 class PlainDigits(NamedTuple):

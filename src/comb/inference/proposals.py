@@ -1,9 +1,9 @@
 """What else a column could be, which Comb proposes but does not decide: categories, ticks, codes of one shape."""
 
 import re
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from comb.errors import counted

@@ -2,11 +2,12 @@
 
 import datetime
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
 from enum import IntEnum
 from typing import Any, overload
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from comb.errors import counted
@@ -101,8 +102,7 @@ class PackedStrings(Sequence[str]):
         return iter(self.packed.strings())
 
 
-@dataclass(slots=True)
-class TypedCells:
+class TypedCells(msgspec.Struct):
     """The cells of one column.
 
     Attributes

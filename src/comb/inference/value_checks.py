@@ -1,14 +1,14 @@
 """What only the values show: days written as whole numbers, identifiers, numbers that were rounded."""
 
-import re
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from comb.chunks.column_source import ColumnSource
 from comb.errors import counted
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import MOST_DECIMAL_DIGITS, TallySlot
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.moment_programs import moment_program
@@ -25,7 +25,7 @@ LARGEST_COUNT = 10**18
 
 # Spreadsheet programs write numbers from here on with an exponent.
 ROUNDED_FROM = 1e9
-_ROUNDED = re.compile(r"[1-9](?:[.,][0-9]{1,9})?E\+[0-9]{2}")
+_ROUNDED = lazy_pattern(r"[1-9](?:[.,][0-9]{1,9})?E\+[0-9]{2}")
 
 # Releases and sections go no further than this behind the point.
 LAST_OF_RELEASE = 40

@@ -6,6 +6,7 @@ from typing import Any, Protocol, cast
 import numpy as np
 
 from comb.errors import ContentError, ParameterError
+from comb.execution.resources import DEFAULT
 from comb.interface.table import Table
 from comb.tables.from_python import column_of, columns_of_rows, infinite_notes, is_cells, mixed_note
 from comb.tables.names import unique_names
@@ -116,7 +117,8 @@ def _of_columns(columns: Mapping[str, Any], *, origin: Origin = BY_HAND) -> Tabl
             raise ParameterError(f"expected names of columns as keys, got {name!r}", remedy="make them texts")
     made = {name: column_of(name, cells, mixed_as_text=mixed_as_text) for name, cells in columns.items()}
     mixed = [mixed_note(name, columns[name], column) for name, column in made.items()] if mixed_as_text else []
-    return Table(made, origin=origin, notes=(*filter(None, mixed), *infinite_notes(made)))
+    notes = (*filter(None, mixed), *infinite_notes(made))
+    return Table(made, origin=origin, notes=notes, storage=DEFAULT.storage)
 
 
 def _of_arrow(source: HasArrow) -> Table:
@@ -130,7 +132,8 @@ def _of_arrow(source: HasArrow) -> Table:
     except ValueError as error:
         raise ContentError(f"the Arrow data cannot be read: {error}") from None
     columns, count, notes = imported(field, batches, structs.view)
-    bare = BareTable(columns, row_numbers=np.arange(1, count + 1), origin=ARROW, notes=tuple(notes))
+    numbers = np.arange(1, count + 1)
+    bare = BareTable(columns, row_numbers=numbers, origin=ARROW, notes=tuple(notes), storage=DEFAULT.storage)
     return Table._adopt(bare)
 
 

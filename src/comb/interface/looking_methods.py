@@ -139,7 +139,7 @@ class LookingMethods(StepTable):
         >>> kg.highest[0].text, kg.highest[0].rows, kg.figures["range"]
         ('40', (3,), 9.0)
         """
-        from dataclasses import replace
+        from msgspec.structs import replace
 
         from comb.interface.shown import ShownDetails
         from comb.profiling.column_details import column_details, summary_table
@@ -178,7 +178,7 @@ class LookingMethods(StepTable):
         >>> hives.compare_groups("kg", "site").answer.partition("; ")[0]
         'the mean of kg is 8.5 higher in Fox (30) than in Elm (21.5)'
         """
-        from dataclasses import replace
+        from msgspec.structs import replace
 
         from comb.interface.shown import ShownComparison
         from comb.statistics.group_comparison import compare_groups

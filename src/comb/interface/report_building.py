@@ -23,6 +23,7 @@ from comb.steps.ledger import Entry
 from comb.steps.record import StepRecord
 from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
+from comb.writing.record_files import ASIDE
 
 
 def table_report(
@@ -73,7 +74,7 @@ def folder_report(path: str | Path) -> Report:
         )  # fmt: skip
     run = _json(folder.path / "run.json")
     ledger, rules = _ledger(folder.path / "ledger.jsonl")
-    aside = _aside(folder.path / "set-aside.csv")
+    aside = _aside(folder.path)
     parts: list[TablePart] = []
     for name, file in folder.tables.items():
         table = load_table(str(file), ReadOptions())
@@ -118,9 +119,10 @@ def _ledger(path: Path) -> tuple[dict[str, list[Entry]], dict[str, list[RulePart
     return entries, rules
 
 
-def _aside(path: Path) -> dict[str, tuple[list[AsidePart], int]]:
+def _aside(folder: Path) -> dict[str, tuple[list[AsidePart], int]]:
     """Read which rows were set aside, by table."""
-    if not path.is_file():
+    path = next((folder / name for name in (ASIDE, f"{ASIDE}.gz") if (folder / name).is_file()), None)
+    if path is None:
         return {}
     table = load_table(str(path), ReadOptions(types="string", known_words=False))
     found: dict[str, tuple[list[AsidePart], int]] = {}

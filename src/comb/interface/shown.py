@@ -4,7 +4,6 @@ The results of the layers below are plain; the classes here add nothing but how 
 (`comb.views`): `repr` prints them, a notebook gets the same as HTML in which every text is inert.
 """
 
-from dataclasses import fields
 from html import escape
 from typing import Any, Self
 
@@ -18,7 +17,7 @@ from comb.reading.folder import FolderInspection
 from comb.reading.inspect import Inspection
 from comb.statistics.group_comparison import GroupComparison
 from comb.steps.ledger import Entry
-from comb.steps.trace import Trace
+from comb.steps.trace import Trace, history_lines
 from comb.tables.layout import Line, plain
 from comb.views.columns import details_lines
 from comb.views.comparisons import comparison_lines
@@ -68,7 +67,7 @@ class _Shown:
     @classmethod
     def _of(cls, found: Any) -> Self:
         """Return a result as one that shows itself."""
-        return cls(**{one.name: getattr(found, one.name) for one in fields(found)})
+        return cls(**{name: getattr(found, name) for name in found.__struct_fields__})
 
 
 class Working(list[tuple[str, str]]):
@@ -83,7 +82,7 @@ class Traces(list[Trace]):
     """The histories of cells."""
 
     def __repr__(self) -> str:
-        return "\n".join(map(repr, self))
+        return washed_lines("\n".join("\n".join(lines) for lines in history_lines(self)))
 
 
 class Ledger(tuple[Entry, ...]):
@@ -98,42 +97,42 @@ class Ledger(tuple[Entry, ...]):
         return html_of(ledger_view(self, WIDTH))
 
 
-class ShownProfile(_Shown, Profile):
+class ShownProfile(_Shown, Profile, frozen=True):
     """A profile that shows itself; see `comb.profiling.profile.Profile`."""
 
     def _lines(self) -> list[Line]:
         return profile_view(self, WIDTH)
 
 
-class ShownInspection(_Shown, Inspection):
+class ShownInspection(_Shown, Inspection, frozen=True):
     """An inspection that shows itself; see `comb.reading.inspect.Inspection`."""
 
     def _lines(self) -> list[Line]:
         return inspection_view(self, WIDTH)
 
 
-class ShownFolder(_Shown, FolderInspection):
+class ShownFolder(_Shown, FolderInspection, frozen=True):
     """What is in a folder, that shows itself; see `comb.reading.folder.FolderInspection`."""
 
     def _lines(self) -> list[Line]:
         return folder_view(self, WIDTH)
 
 
-class ShownDetails(_Shown, ColumnDetails):
+class ShownDetails(_Shown, ColumnDetails, frozen=True):
     """Everything about a column, that shows itself; see `comb.profiling.column_details.ColumnDetails`."""
 
     def _lines(self) -> list[Line]:
         return details_lines(self, width=WIDTH)
 
 
-class ShownComparison(_Shown, GroupComparison):
+class ShownComparison(_Shown, GroupComparison, frozen=True):
     """A comparison of groups that shows itself; see `comb.statistics.group_comparison.GroupComparison`."""
 
     def _lines(self) -> list[Line]:
         return comparison_lines(self, "", WIDTH)
 
 
-class ShownOutcome(_Shown, Outcome):
+class ShownOutcome(_Shown, Outcome, frozen=True):
     """The outcome of a plan, that shows itself; see `comb.plans.run.Outcome`."""
 
     def _lines(self) -> list[Line]:

@@ -137,7 +137,7 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
           step 1, correct: 400 became 40
             kg of row 2: 400 corrected to 40, from log book
         """
-        from dataclasses import replace
+        from msgspec.structs import replace
 
         from comb.interface.shown import Traces
         from comb.reading.source_texts import cell_text

@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.string_buffer import StringBuffer
 
 # The codes of ISO 4217 that are met most, and names that are no code.
@@ -26,7 +27,7 @@ _MINUS = r"\-\N{MINUS SIGN}\N{EN DASH}"
 # Signs that are units: of money, of shares, of angles and temperatures.
 _SIGNS = "$¢£¤¥€\u20a0-\u20cf%‰°′″"
 
-_SHAPE = re.compile(
+_SHAPE = lazy_pattern(
     rf"(?P<open>\()?(?P<sign>[+{_MINUS}])?\s*(?P<before>[^\W\d_]{{1,3}}[$.]?|[{_SIGNS}])?\s*"
     rf"(?P<inner>[+{_MINUS}])?(?P<body>[.,]?[0-9][0-9.,' ]*[0-9]|[0-9])(?P<point>[.,](?=\s|\Z))?\s*"
     rf"(?P<after>[^\W\d_][^\s\d()+{_MINUS},]{{0,11}}|[{_SIGNS}][^\s\d()+{_MINUS},]{{0,5}})?"
@@ -36,7 +37,7 @@ _ORDINALS = frozenset({"st", "nd", "rd", "th", "e", "er", "º", "ª", "o", "a"})
 PER_CENT = "%"
 
 # How a spreadsheet program shows a long number.
-SHORTENED = re.compile(r"[+-]?[0-9][.,]?[0-9]*[eE][+]?[0-9]{1,3}")
+SHORTENED = lazy_pattern(r"[+-]?[0-9][.,]?[0-9]*[eE][+]?[0-9]{1,3}")
 
 # Longer texts are not numbers.
 LONGEST = 60

@@ -1,15 +1,15 @@
 """What one number, one date, one word is: the specification that every kernel follows, for a single text."""
 
-import re
 from datetime import date, timedelta
 
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import ISO_LAYOUT, MOST_DECIMAL_DIGITS, DateLayout
 
 # Where each order of year, month and day is in the three groups of digits.
 DATE_ORDERS = {"ymd": (0, 1, 2), "dmy": (2, 1, 0), "mdy": (2, 0, 1)}
-_NUMBER = re.compile(r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
-_DECIMAL = re.compile(r"([+-]?)([0-9]+)\.([0-9]+)")
-_DATE = re.compile(r"([0-9]{1,4})([-./])([0-9]{1,2})\2([0-9]{1,4})")
+_NUMBER = lazy_pattern(r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
+_DECIMAL = lazy_pattern(r"([+-]?)([0-9]+)\.([0-9]+)")
+_DATE = lazy_pattern(r"([0-9]{1,4})([-./])([0-9]{1,2})\2([0-9]{1,4})")
 _EPOCH = date(1970, 1, 1)
 
 

@@ -12,14 +12,14 @@ How cells are written is a `CellForm`: numbers of one notation, numeric dates of
 moments.
 """
 
-import re
-from dataclasses import dataclass, field
 from enum import IntEnum
 from typing import Any, NamedTuple
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.string_buffer import StringBuffer, pack
 
 # The status of a cell; `MARKED` is a word for missing, set by callers who know the words. They
@@ -111,7 +111,7 @@ class Words(NamedTuple):
     counted: tuple[str, ...] = ()
 
 
-LINE_END_BYTES = re.compile(rb"\r\n|\n|\r")
+LINE_END_BYTES = lazy_pattern(rb"\r\n|\n|\r")
 
 # The delimiter that is a run of spaces, however long; spaces at the ends of a line mean nothing.
 SPACES = "spaces"
@@ -120,8 +120,7 @@ SPACES = "spaces"
 LONGEST_QUOTED = 256_000_000
 
 
-@dataclass(slots=True)
-class Records:
+class Records(msgspec.Struct):
     """The records of a text, as the kernel found them.
 
     Attributes
@@ -134,10 +133,10 @@ class Records:
         Lines with a quote inside a field, and with one that never closes.
     """
 
-    fields: list[list[str]] = field(default_factory=list)
-    lines: list[int] = field(default_factory=list)
-    stray: list[int] = field(default_factory=list)
-    unclosed: list[int] = field(default_factory=list)
+    fields: list[list[str]] = msgspec.field(default_factory=list)
+    lines: list[int] = msgspec.field(default_factory=list)
+    stray: list[int] = msgspec.field(default_factory=list)
+    unclosed: list[int] = msgspec.field(default_factory=list)
 
 
 MICROSECONDS_A_DAY = 86_400_000_000

@@ -1,9 +1,9 @@
 """Read texts as one type: what fits becomes a value, what does not keeps its text."""
 
-from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -24,8 +24,7 @@ TRUE_WORDS = frozenset(yes for yes, _ in BOOLEAN_PAIRS)
 FALSE_WORDS = frozenset(no for _, no in BOOLEAN_PAIRS)
 
 
-@dataclass(frozen=True, slots=True)
-class CellParser:
+class CellParser(msgspec.Struct, frozen=True):
     """How the texts of one column are read.
 
     Attributes
@@ -51,8 +50,8 @@ class CellParser:
     decimal_mark: str = "."
     group_mark: str = ""
     unit: str = ""
-    dates: tuple[DateForm, ...] = field(default=())
-    moments: tuple[MomentProgram, ...] = field(default=())
+    dates: tuple[DateForm, ...] = msgspec.field(default=())
+    moments: tuple[MomentProgram, ...] = msgspec.field(default=())
     noted: bool = False
     counted: str = ""
 

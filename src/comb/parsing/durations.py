@@ -2,17 +2,18 @@
 
 import re
 
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.parsing.moment_shapes import _LETTERS
 
 # -- durations -------------------------------------------------------------------------------
 
-_ISO_DURATION = re.compile(
+_ISO_DURATION = lazy_pattern(
     r"(?P<sign>[+-])?P(?!\Z)(?:(?P<weeks>[0-9]{1,5})W|(?:(?P<days>[0-9]{1,6})D)?"
     r"(?:T(?!\Z)(?:(?P<hours>[0-9]{1,8})H)?(?:(?P<minutes>[0-9]{1,9})M)?"
     r"(?:(?P<seconds>[0-9]{1,11})(?:[.,](?P<fraction>[0-9]{1,6}))?S)?)?)"
 )
 
-_WORDED_DURATION = re.compile(
+_WORDED_DURATION = lazy_pattern(
     r"(?P<sign>-)?(?:(?P<days>[0-9]{1,6}) ?(?:d|days?|Tage?|jours?|días?)\b,? ?)?"
     r"(?:(?P<hours>[0-9]{1,8}) ?(?:h|hrs?|hours?|Std\.?|Stunden?|heures?|horas?)(?![a-z]),? ?)?"
     r"(?:(?P<minutes>[0-9]{1,9}) ?(?:m|min\.?|mins|minutes?|Minuten?|minutos?)(?![a-z]),? ?)?"

@@ -4,10 +4,11 @@ import re
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.parsing.calendar_names import MONTH_NAMES, WEEKDAY_NAMES
 
 # A heading that says how its days are written, in English or German letters; and what these are in patterns.
-_FORM = re.compile(r"(?i)[\[(]((?:yyyy|yy|jjjj|jj|mm|dd|tt|[-./ ])+)[\])]")
+_FORM = lazy_pattern(r"(?i)[\[(]((?:yyyy|yy|jjjj|jj|mm|dd|tt|[-./ ])+)[\])]")
 _LETTERS = str.maketrans("ymdjt", "yMdyd")
 
 
@@ -18,17 +19,17 @@ LEAST_HEADINGS = 3
 
 # Numbers that count on are, from this many on: the days of a month, the hours of a day.
 LEAST_COUNTED = 7
-_YEAR = re.compile(r"(?:18|19|20|21)[0-9]{2}(?:[-/][0-9]{2,4})?")
-_QUARTER = re.compile(
+_YEAR = lazy_pattern(r"(?:18|19|20|21)[0-9]{2}(?:[-/][0-9]{2,4})?")
+_QUARTER = lazy_pattern(
     r"(?:(?-i:Q)[1-4]|[1-4]\. ?quartal|(?-i:H)[12])(?:[ _/-]?(?:(?:19|20)?[0-9]{2}))?"
     r"|(?:(?:19|20)[0-9]{2})[ _-]?q[1-4]",
     re.IGNORECASE,
 )
-_DAY = re.compile(
+_DAY = lazy_pattern(
     r"[0-9]{4}-[0-9]{2}-[0-9]{2}|[0-9]{1,2}[./][0-9]{1,2}[./](?:[0-9]{2,4})?",
     re.IGNORECASE,
 )
-_WEEK = re.compile(r"(?:week|wk|kw)[ _]?[0-9]{1,2}", re.IGNORECASE)
+_WEEK = lazy_pattern(r"(?:week|wk|kw)[ _]?[0-9]{1,2}", re.IGNORECASE)
 _WEEKDAYS = frozenset(word for names in WEEKDAY_NAMES for word in names.split())
 
 

@@ -8,6 +8,7 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from comb.errors import ParameterError
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import Op, Program
 from comb.tables.types import DATE, DATETIME, DURATION, TIME, UTC_DATETIME, Type
 
@@ -29,7 +30,7 @@ DURATION_UNITS = {
 
 # An hour and minutes without a mark between, as whole numbers hold them: 945 is a quarter to ten.
 CLOCK_NUMBER = "Hmm"
-_PARTS = re.compile(r"'(?P<quoted>(?:[^']|'')*)'|(?P<fraction>[.,]S+)|(?P<letters>([A-Za-z])\4*)|(?P<other>.)")
+_PARTS = lazy_pattern(r"'(?P<quoted>(?:[^']|'')*)'|(?P<fraction>[.,]S+)|(?P<letters>([A-Za-z])\4*)|(?P<other>.)")
 
 _LETTERS: dict[str, tuple[Op, int]] = {
     "yyyy": (Op.YEAR, 0), "y": (Op.YEAR, 0), "uuuu": (Op.YEAR, 0), "YYYY": (Op.YEAR, 0),

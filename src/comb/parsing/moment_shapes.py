@@ -4,64 +4,75 @@ import re
 from collections.abc import Sequence
 from functools import lru_cache
 
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.scalars import fold
 from comb.parsing.calendar_names import FULL_NAMES, MONTH_NUMBERS, WEEKDAY_BITS
 
 # No way to write a moment takes more characters.
 LONGEST = 60
 
-_CLOCK = re.compile(
+_CLOCK = lazy_pattern(
     r"(?P<hour>[0-9]{1,2})(?P<mark>[:h.])(?P<minute>[0-9]{2})"
     r"(?:(?P=mark)(?P<second>[0-9]{2})(?P<fraction>[.,][0-9]{1,9})?)?"
     r"(?P<half>\s*[AaPp]\.?[Mm]\b\.?)?(?P<word>\s*(?:Uhr|h|hrs)\b)?"
     r"(?P<offset>\s*(?:[Zz]\b|UTC|GMT|[+-][0-9]{2}:?(?:[0-9]{2})?))?\Z"
 )
 
-_COMPACT_CLOCK = re.compile(
+_COMPACT_CLOCK = lazy_pattern(
     r"T(?P<hour>[0-9]{2})(?P<minute>[0-9]{2})(?P<second>[0-9]{2})?(?P<offset>Z|[+-][0-9]{4})?\Z"
 )
-_HALF_CLOCK = re.compile(r"(?P<hour>[0-9]{1,2})(?P<gap>\s*)(?P<half>[AaPp]\.?[Mm]\b\.?)\Z")
-_SEPARATOR = re.compile(r"(?P<t>[Tt])|(?P<word>,?\s+(?:at|um|à|a las|-)\s+)|(?P<plain>,?\s+|:)\Z")
+_HALF_CLOCK = lazy_pattern(r"(?P<hour>[0-9]{1,2})(?P<gap>\s*)(?P<half>[AaPp]\.?[Mm]\b\.?)\Z")
+_SEPARATOR = lazy_pattern(r"(?P<t>[Tt])|(?P<word>,?\s+(?:at|um|à|a las|-)\s+)|(?P<plain>,?\s+|:)\Z")
 
-_DATE_SHAPES: tuple[tuple[re.Pattern[str], tuple[str, ...]], ...] = tuple(
-    (re.compile(shape), patterns)
-    for shape, patterns in (
-        (r"[0-9]{4}(?P<m>[-./ ])[0-9]{1,2}(?P=m)[0-9]{1,2}", ("yyyy{m}M{m}d",)),
-        (r"[0-9]{1,2}(?P<m>[-./ ]|\. )[0-9]{1,2}(?P=m)[0-9]{4}", ("d{m}M{m}yyyy", "M{m}d{m}yyyy")),
-        (r"[0-9]{1,2}(?P<m>[-./ ]|\. )[0-9]{1,2}(?P=m)[0-9]{2}", ("d{m}M{m}yy", "M{m}d{m}yy")),
-        (r"[0-9]{2}(?P<m>-)[0-9]{1,2}(?P=m)[0-9]{2}", ("yy{m}M{m}d",)),
-        (r"[0-9]{8}", ("yyyyMMdd",)),
-        (r"[0-9]{1,2}(?P<m>\.? ?|-|/)N(?P<p>\.?)(?P<n>,? ?|-|/)[0-9]{4}", ("d{m}N{n}yyyy",)),
-        (r"[0-9]{1,2}(?P<m>\.? ?|-|/)N(?P<p>\.?)(?P<n>,? ?|-|/)[0-9]{2}", ("d{m}N{n}yy",)),
-        (r"[0-9]{1,2} de N de [0-9]{4}", ("d 'de' N 'de' yyyy",)),
-        (r"[0-9]{4}\. N [0-9]{1,2}\.", ("yyyy. N d.",)),
-        (r"[0-9]{1,2}(?:st|nd|rd|th) N(?P<p>\.?)(?P<n>,? )[0-9]{4}", ("d'th' N{n}yyyy",)),
-        (r"[0-9]{1,2}(?:st|nd|rd|th) of N(?P<n>,? )[0-9]{4}", ("d'th' 'of' N{n}yyyy",)),
-        (r"N(?P<p>\.?) [0-9]{1,2}(?:st|nd|rd|th)(?P<n>,? )[0-9]{4}", ("N d'th'{n}yyyy",)),
-        (r"[0-9]{4}年[0-9]{1,2}月[0-9]{1,2}日", ("yyyy'年'M'月'd'日'",)),
-        (r"[0-9]{4}년 [0-9]{1,2}월 [0-9]{1,2}일", ("yyyy'년' M'월' d'일'",)),
-        (r"N(?P<p>\.?)(?P<m> |-)[0-9]{1,2}(?P<n>,? |-)[0-9]{4}", ("N{m}d{n}yyyy",)),
-        (r"[0-9]{4}(?P<m> |-|/)N(?P<p>\.?)(?P=m)[0-9]{1,2}", ("yyyy{m}N{m}d",)),
-        (r"N(?P<p>\.?)(?P<m> |-|/)[0-9]{4}", ("N{m}yyyy",)),
-        (r"N de [0-9]{4}", ("N 'de' yyyy",)),
-        (r"[0-9]{4}(?P<m> |-|/)N(?P<p>\.?)", ("yyyy{m}N",)),
-        (r"[0-9]{4}(?P<m>[-/.])[0-9]{2}", ("yyyy{m}MM",)),
-        (r"[0-9]{1,2}(?P<m>[-/])[0-9]{4}", ("M{m}yyyy",)),
-        (r"[0-9]{4}(?P<m>[-/ ]?)Q[1-4]", ("yyyy{m}'Q'Q",)),
-        (r"Q[1-4](?P<m>[-/ ])[0-9]{4}", ("'Q'Q{m}yyyy",)),
-        (r"[0-9]{4}-W[0-9]{2}", ("YYYY-'W'ww",)),
-        (r"[0-9]{4}W[0-9]{2}", ("YYYY'W'ww",)),
-        (r"[0-9]{4}-W[0-9]{2}-[1-7]", ("YYYY-'W'ww-e",)),
-    )
-)
+
+def _mark_of(date: str) -> str:
+    """Return what is in a date beside digits: N for the name of a month, a letter, or nothing.
+
+    >>> _mark_of("3. N 2026"), _mark_of("2026-Q1"), _mark_of("2026-11-03")
+    ('N', 'Q', '')
+    """
+    return next((mark for mark in "NQW年년" if mark in date), "")
+
+
+# Sorted by what is in a date beside digits: only those of its sort are tried on a text.
+_DATE_SHAPES: dict[str, list[tuple[re.Pattern[str], tuple[str, ...]]]] = {}
+for _shape, _patterns in (
+    (r"[0-9]{4}(?P<m>[-./ ])[0-9]{1,2}(?P=m)[0-9]{1,2}", ("yyyy{m}M{m}d",)),
+    (r"[0-9]{1,2}(?P<m>[-./ ]|\. )[0-9]{1,2}(?P=m)[0-9]{4}", ("d{m}M{m}yyyy", "M{m}d{m}yyyy")),
+    (r"[0-9]{1,2}(?P<m>[-./ ]|\. )[0-9]{1,2}(?P=m)[0-9]{2}", ("d{m}M{m}yy", "M{m}d{m}yy")),
+    (r"[0-9]{2}(?P<m>-)[0-9]{1,2}(?P=m)[0-9]{2}", ("yy{m}M{m}d",)),
+    (r"[0-9]{8}", ("yyyyMMdd",)),
+    (r"[0-9]{1,2}(?P<m>\.? ?|-|/)N(?P<p>\.?)(?P<n>,? ?|-|/)[0-9]{4}", ("d{m}N{n}yyyy",)),
+    (r"[0-9]{1,2}(?P<m>\.? ?|-|/)N(?P<p>\.?)(?P<n>,? ?|-|/)[0-9]{2}", ("d{m}N{n}yy",)),
+    (r"[0-9]{1,2} de N de [0-9]{4}", ("d 'de' N 'de' yyyy",)),
+    (r"[0-9]{4}\. N [0-9]{1,2}\.", ("yyyy. N d.",)),
+    (r"[0-9]{1,2}(?:st|nd|rd|th) N(?P<p>\.?)(?P<n>,? )[0-9]{4}", ("d'th' N{n}yyyy",)),
+    (r"[0-9]{1,2}(?:st|nd|rd|th) of N(?P<n>,? )[0-9]{4}", ("d'th' 'of' N{n}yyyy",)),
+    (r"N(?P<p>\.?) [0-9]{1,2}(?:st|nd|rd|th)(?P<n>,? )[0-9]{4}", ("N d'th'{n}yyyy",)),
+    (r"[0-9]{4}年[0-9]{1,2}月[0-9]{1,2}日", ("yyyy'年'M'月'd'日'",)),
+    (r"[0-9]{4}년 [0-9]{1,2}월 [0-9]{1,2}일", ("yyyy'년' M'월' d'일'",)),
+    (r"N(?P<p>\.?)(?P<m> |-)[0-9]{1,2}(?P<n>,? |-)[0-9]{4}", ("N{m}d{n}yyyy",)),
+    (r"[0-9]{4}(?P<m> |-|/)N(?P<p>\.?)(?P=m)[0-9]{1,2}", ("yyyy{m}N{m}d",)),
+    (r"N(?P<p>\.?)(?P<m> |-|/)[0-9]{4}", ("N{m}yyyy",)),
+    (r"N de [0-9]{4}", ("N 'de' yyyy",)),
+    (r"[0-9]{4}(?P<m> |-|/)N(?P<p>\.?)", ("yyyy{m}N",)),
+    (r"[0-9]{4}(?P<m>[-/.])[0-9]{2}", ("yyyy{m}MM",)),
+    (r"[0-9]{1,2}(?P<m>[-/])[0-9]{4}", ("M{m}yyyy",)),
+    (r"[0-9]{4}(?P<m>[-/ ]?)Q[1-4]", ("yyyy{m}'Q'Q",)),
+    (r"Q[1-4](?P<m>[-/ ])[0-9]{4}", ("'Q'Q{m}yyyy",)),
+    (r"[0-9]{4}-W[0-9]{2}", ("YYYY-'W'ww",)),
+    (r"[0-9]{4}W[0-9]{2}", ("YYYY'W'ww",)),
+    (r"[0-9]{4}-W[0-9]{2}-[1-7]", ("YYYY-'W'ww-e",)),
+):
+    _DATE_SHAPES.setdefault(_mark_of(_shape), []).append((lazy_pattern(_shape), _patterns))
 
 # As the C library writes a moment: Fri Jun 30 17:12:41 2023, a day below ten behind two spaces.
-_YEAR_LAST = re.compile(r"N {1,2}[0-9]{1,2} (?P<clock>[0-9:]+) [0-9]{4}")
+_YEAR_LAST = lazy_pattern(r"N {1,2}[0-9]{1,2} (?P<clock>[0-9:]+) [0-9]{4}")
 
 # Texts that were looked at for a guess are looked at again when all have been read.
 MOST_REMEMBERED = 4000
-_WORD = re.compile(r"[^\W\d_]+")
-_LETTERS = re.compile(r"[A-Za-z]+")
+_WORD = lazy_pattern(r"[^\W\d_]+")
+_LETTERS = lazy_pattern(r"[A-Za-z]+")
 
 
 @lru_cache(maxsize=MOST_REMEMBERED)
@@ -145,7 +156,7 @@ def _between(text: str) -> str:
 
 def _dates(text: str, full: bool) -> list[str]:
     found = []
-    for shape, patterns in _DATE_SHAPES:
+    for shape, patterns in _DATE_SHAPES.get(_mark_of(text), ()):
         match = shape.fullmatch(text)
         if match:
             marks = match.groupdict()

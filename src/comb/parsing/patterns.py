@@ -1,15 +1,15 @@
 """The date and number patterns of Unicode TR35 that Comb understands."""
 
-import re
 from typing import NamedTuple
 
 from comb.errors import ParameterError
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.parsing.moment_programs import CLOCK_NUMBER, DURATION_UNITS, EPOCHS, LAST_CENTURY_FROM, moment_program
 from comb.tables.types import type_word
 
 _DATE_PARTS = {"d": "d", "dd": "d", "M": "m", "MM": "m", "yyyy": "y"}
-_DATE_PATTERN = re.compile(r"(d{1,2}|M{1,2}|yyyy)([-./])(d{1,2}|M{1,2})\2(d{1,2}|yyyy)")
-_NUMBER_PATTERN = re.compile(r"(?P<whole>[#0,]*0)(?:\.(?P<digits>0*)(?P<more>#*))?(?P<per_cent>%)?")
+_DATE_PATTERN = lazy_pattern(r"(d{1,2}|M{1,2}|yyyy)([-./])(d{1,2}|M{1,2})\2(d{1,2}|yyyy)")
+_NUMBER_PATTERN = lazy_pattern(r"(?P<whole>[#0,]*0)(?:\.(?P<digits>0*)(?P<more>#*))?(?P<per_cent>%)?")
 ISO_DATE = "yyyy-MM-dd"
 
 

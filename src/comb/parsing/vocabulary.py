@@ -10,9 +10,9 @@ from comb.kernels.types import Words
 
 # Compared without regard to the case of ASCII letters. Languages: English, German, French, Spanish.
 MISSING_WORDS = frozenset({
-    "-", "--", "---", ".", "?", "??",
-    "n/a", "na", "n.a.", "#n/a", "nan", "null", "none", "nil", "missing", "not available",
-    "not applicable", "unknown", "not recorded", "not counted",
+    "-", "--", "---", "\N{EN DASH}", "\N{EM DASH}", ".", "...", "\N{HORIZONTAL ELLIPSIS}", "?", "??",
+    "n/a", "na", "n.a.", "n. a.", "#n/a", "<na>", "nan", "null", "none", "nil", "missing", "not available",
+    "not applicable", "unknown", "not known", "not recorded", "not counted", "no data",
     "k.a.", "k. a.", "keine angabe", "unbekannt", "fehlt",
     "n.d.", "nd", "inconnu", "manquant",
     "s/d", "sin dato", "desconocido",

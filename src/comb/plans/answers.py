@@ -8,7 +8,6 @@ reason, and findings all of whose cells are right are settled. All of it is one 
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import msgspec
 import numpy as np
@@ -65,8 +64,7 @@ class Answer(msgspec.Struct, frozen=True, kw_only=True):
         return self.answer == LEAVE_OUT or (self.answer == PROPOSED and self.proposal == LEAVE_OUT)
 
 
-@dataclass(frozen=True, slots=True)
-class Answers:
+class Answers(msgspec.Struct, frozen=True):
     """The answers of a sheet that fit a table.
 
     Attributes

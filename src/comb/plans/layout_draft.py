@@ -19,6 +19,7 @@ import numpy as np
 
 from comb.casting.cast import convert_column
 from comb.errors import CombError, ParameterError, counted, listing
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.parsing.calendar_names import MONTH_NAMES
 from comb.parsing.headings import heading_groups, heading_kind
 from comb.parsing.patterns import parse_request
@@ -45,7 +46,7 @@ HEAD = """\
 """
 
 _MONTHS = frozenset(word for names in MONTH_NAMES for word in names.split())
-_A_YEAR = re.compile(r"(?<![0-9])(?:19|20)[0-9]{2}(?![0-9])")
+_A_YEAR = lazy_pattern(r"(?<![0-9])(?:19|20)[0-9]{2}(?![0-9])")
 
 # Types of columns that are made of headings; what has an order of its own keeps it.
 _TYPES = {
@@ -248,7 +249,7 @@ def _from_two_lines(table: BareTable, headings: Mapping[str, tuple[str, ...]]) -
 
 
 # What stands between a name and a value.
-_BETWEEN = re.compile(r"[ _.\-/]+")
+_BETWEEN = lazy_pattern(r"[ _.\-/]+")
 
 
 def _from_parts(table: BareTable) -> list[Step]:

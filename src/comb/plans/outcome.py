@@ -1,7 +1,8 @@
 """What a plan came to. Plain values."""
 
-from dataclasses import dataclass, field
 from typing import Any
+
+import msgspec
 
 from comb.plans.answers import Answers
 from comb.plans.model import PlanText
@@ -13,8 +14,7 @@ from comb.steps.ledger import Entry, total
 from comb.tables.origin import Origin
 
 
-@dataclass(frozen=True, slots=True)
-class Outcome:
+class Outcome(msgspec.Struct, frozen=True):
     """What a plan came to.
 
     Attributes
@@ -43,18 +43,18 @@ class Outcome:
         What was run.
     """
 
-    tables: dict[str, Any] = field(default_factory=dict)
-    taken: dict[str, list[Taken]] = field(default_factory=dict)
-    rules: dict[str, list[RuleResult]] = field(default_factory=dict)
-    saved: list[str] = field(default_factory=list)
-    sources: dict[str, Origin] = field(default_factory=dict)
-    messages: list[str] = field(default_factory=list)
-    begun_from: dict[str, str] = field(default_factory=dict)
-    comparisons: dict[str, Comparison] = field(default_factory=dict)
-    answers: dict[str, Answers] = field(default_factory=dict)
-    loaded: dict[str, Any] = field(default_factory=dict)
-    pictures: list[DrawnPicture] = field(default_factory=list)
-    plan: PlanText = field(default_factory=lambda: PlanText(tables={}))
+    tables: dict[str, Any] = msgspec.field(default_factory=dict)
+    taken: dict[str, list[Taken]] = msgspec.field(default_factory=dict)
+    rules: dict[str, list[RuleResult]] = msgspec.field(default_factory=dict)
+    saved: list[str] = msgspec.field(default_factory=list)
+    sources: dict[str, Origin] = msgspec.field(default_factory=dict)
+    messages: list[str] = msgspec.field(default_factory=list)
+    begun_from: dict[str, str] = msgspec.field(default_factory=dict)
+    comparisons: dict[str, Comparison] = msgspec.field(default_factory=dict)
+    answers: dict[str, Answers] = msgspec.field(default_factory=dict)
+    loaded: dict[str, Any] = msgspec.field(default_factory=dict)
+    pictures: list[DrawnPicture] = msgspec.field(default_factory=list)
+    plan: PlanText = msgspec.field(default_factory=lambda: PlanText(tables={}))
 
     def loaded_for(self, name: str) -> Any:
         """Return the table that was loaded, from which a table was made; None if it was not kept."""

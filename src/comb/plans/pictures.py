@@ -1,7 +1,8 @@
 """The pictures of a plan: what `pictures:` of a table lists, drawn of the result and saved with the dataset."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+import msgspec
 
 from comb.drawing.kinds import drawing_of
 from comb.drawing.render import FORMATS, render
@@ -11,8 +12,7 @@ from comb.plans.model import PlanText, TablePlan
 from comb.tables.table import BareTable
 
 
-@dataclass(frozen=True, slots=True)
-class DrawnPicture:
+class DrawnPicture(msgspec.Struct, frozen=True):
     """A picture of a plan.
 
     Attributes

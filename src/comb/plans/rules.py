@@ -14,12 +14,12 @@ with their entries in the ledger; or the run stops, before anything is written.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from datetime import date
 from typing import Any
 
 import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from comb.errors import ParameterError, PlanError, agree, counted, unknown_name
 from comb.expressions.aggregates import Groups
@@ -45,8 +45,7 @@ MARK = "broken_rules"
 NO_ROWS = np.zeros(0, np.int64)
 
 
-@dataclass(frozen=True, slots=True)
-class RuleResult:
+class RuleResult(msgspec.Struct, frozen=True):
     """How a table stands to a rule.
 
     Attributes
@@ -71,8 +70,8 @@ class RuleResult:
     broken: int
     not_checked: int
     rows: Codes
-    positions: Codes = field(default_factory=lambda: NO_ROWS)
-    unknown: Codes = field(default_factory=lambda: NO_ROWS)
+    positions: Codes = msgspec.field(default_factory=lambda: NO_ROWS)
+    unknown: Codes = msgspec.field(default_factory=lambda: NO_ROWS)
     unit: str = "row"
     found: str = ""
 
@@ -162,12 +161,12 @@ def _condition(rule: Rule, table: BareTable, given: Given) -> RuleResult:
             return made
         broken = np.flatnonzero(rows.present & ~rows.array)
         unknown = table.row_numbers[rows.missing]
-        return _replaced(made, rows=table.row_numbers[broken], positions=broken, unknown=unknown)
+        return replace(made, rows=table.row_numbers[broken], positions=broken, unknown=unknown)
     result = evaluate_condition(text, table, given, groups)
     made = _of_whole(rule, table, result, "row")
     broken = np.flatnonzero(result.present & ~result.array)
     unknown = table.row_numbers[result.missing]
-    return _replaced(made, rows=table.row_numbers[broken], positions=broken, unknown=unknown)
+    return replace(made, rows=table.row_numbers[broken], positions=broken, unknown=unknown)
 
 
 def _of_whole(rule: Rule, table: BareTable, result: Column, unit: str) -> RuleResult:
@@ -178,11 +177,6 @@ def _of_whole(rule: Rule, table: BareTable, result: Column, unit: str) -> RuleRe
             f"a rule about the whole table has no rows to {rule.otherwise}", remedy="otherwise: report, or stop"
         )
     return RuleResult(rule, len(result) - broken - unknown, broken, unknown, NO_ROWS, unit=unit)
-
-
-def _replaced(result: RuleResult, **changes: Any) -> RuleResult:
-    values = {name: changes.get(name, getattr(result, name)) for name in RuleResult.__dataclass_fields__}
-    return RuleResult(**values)
 
 
 def _of_groups(node: Node, keys: Sequence[str]) -> bool:

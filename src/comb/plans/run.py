@@ -12,7 +12,6 @@ name.
 """
 
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 from types import MappingProxyType
@@ -63,8 +62,7 @@ def open_plan(path: str | Path) -> PlanText:
     return read_plan(text, str(path), str(Path(path).parent))
 
 
-@dataclass(frozen=True, slots=True)
-class Run:
+class Run(msgspec.Struct, frozen=True):
     """What a run is given besides its plan.
 
     Attributes

@@ -6,7 +6,6 @@ check of all names after it says which steps need the column.
 """
 
 import contextlib
-import dataclasses
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
@@ -131,7 +130,7 @@ def _load(source: Path | list[Path], options: ReadOptions, messages: list[str], 
         ]
         messages.extend(f"{table.origin.name} against {tables[0].origin.name}: {one.text}" for one in different)
         whole = StackTables(table=table.origin.name).apply_with(whole, table).table
-    return whole._derive(origin=dataclasses.replace(whole.origin, name=f"{len(files)} files"))
+    return whole._derive(origin=msgspec.structs.replace(whole.origin, name=f"{len(files)} files"))
 
 
 def _of_file(file: object, options: ReadOptions) -> ReadOptions:

@@ -10,16 +10,17 @@ folder run once more. Rows are those of the source.
 import csv
 import io
 import json
-import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from comb.errors import CombError, ParameterError, PlanError, SourceMissing, listing, unknown_name
+from comb.formats.lazy_pattern import lazy_pattern
+from comb.kernels.grouping import Codes
 from comb.plans.model import PlanText
 from comb.plans.outcome import Outcome
 from comb.plans.outputs import place_of
@@ -27,21 +28,22 @@ from comb.plans.rules import RuleResult
 from comb.plans.run import open_plan, run_plan
 from comb.reading.io.source_file import expand
 from comb.reading.load import load_table
-from comb.reading.source_texts import cell_text, read_as_texts
+from comb.reading.source_texts import cell_text, read_as_texts, text_at_its_line
 from comb.steps.accounting import shown_cell, shown_text
 from comb.steps.ledger import Entry
-from comb.steps.trace import Event, History, RuleCheck, Trace
+from comb.steps.trace import Event, History, RuleCheck, Trace, fate_of_row, merged_here
 from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
 from comb.writing.dataset import PLAN
 from comb.writing.delimited import rows_bytes
-from comb.writing.record_files import CHANGED, LEFT_OUT, RECORD_FILES, ROWS, RULE_ROWS, parts_about
+from comb.writing.record_files import ASIDE, CHANGED, LEFT_OUT, RECORD_FILES, ROWS, RULE_ROWS, parts_about
 
-# A line of the record is not longer than this.
+# A line of the record is not longer than this, nor are the table and the step at its beginning.
 LONGEST_RECORD = 1 << 20
+LONGEST_NAMES = 1 << 12
 
 # A place in a text: its file, and the line.
-_LINE = re.compile(r"(.*, line )([0-9]+)")
+_LINE = lazy_pattern(r"(.*, line )([0-9]+)")
 
 # Steps after which rows have other numbers than in the source.
 _RENUMBERING = ("aggregate", "count", "stack_tables", "transpose", "to_wide", "separate_tables")
@@ -124,13 +126,20 @@ def _trace_folder(folder: Path, row: int, column: str, wanted: str | None) -> li
         return trace_plan(plan, row, column, name)
     source_name, names, whole = known
     found = _read_source(plan, name, source_name)
-    gone = _runs_with(folder, LEFT_OUT, name, row) or _runs_with(folder, "set-aside.csv", name, row)
+    gone = _runs_with(folder, LEFT_OUT, name, row) or _runs_with(folder, ASIDE, name, row)
     if found is None and _source_is_gone(plan, name):
         return [_from_record(folder, name, row, column, known, steps, gone)]
-    if found is None or gone or not 1 <= row <= len(found.origin.lines):
+    # A row may have been spread over several, of which some came out: only the run knows all.
+    spread = len([*gone, *_runs_with(folder, ROWS, name, row)]) > 1
+    if found is None or spread or not 1 <= row <= len(found.origin.lines):
         return trace_plan(plan, row, column, name)
+    written = text_at_its_line(found.origin, source_name, row)
+    if written is None:
+        written = _source_text(plan, name, source_name, row)
+    if gone:
+        alone = _from_record(folder, name, row, column, known, steps, gone)
+        return [replace(alone, place=found.origin.place(row, source_name), source_text=written)]
     events, value = _events(folder, name, row, steps, names, whole)
-    written = _source_text(plan, name, source_name, row)
     value = value or shown_cell(found[source_name], row - 1)
     place = found.origin.place(row, source_name)
     rules = tuple(_rule_checks(folder, name, row))
@@ -147,6 +156,7 @@ def _events(
 ) -> tuple[list[Event], str]:
     """Return what each step made of a cell, and the value after the last that changed it."""
     cells = {(number, title): record for number, title, record in _changed(folder, name, row, steps)}
+    merged = _merged_here(folder, name, row) if any(entry.merged for entry in steps.values()) else {}
     events, value = [], ""
     for number, entry in steps.items():
         if not entry.active:
@@ -163,7 +173,24 @@ def _events(
             events.append(replace(event, detail=detail))
         elif number in whole:
             events.append(replace(event, detail=whole[number]))
+        elif number in merged:
+            events.append(replace(event, detail=merged_here(merged[number])))
     return events, value
+
+
+def _merged_here(folder: Path, name: str, row: int) -> dict[int, Codes]:
+    """Return by step the numbers of the rows that were merged into a row."""
+    place = next((folder / one for one in (ASIDE, f"{ASIDE}.gz") if (folder / one).is_file()), None)
+    if place is None:
+        return {}
+    numbers = ("step", "source_row", "merged_into")
+    lines = load_table(
+        place, ReadOptions(columns=["table", *numbers], types={"table": "string", **dict.fromkeys(numbers, "integer")})
+    )
+    into = lines["merged_into"]
+    hits = lines._take(np.flatnonzero(into.present & (into.array == row) & lines["table"].text.flags(name.__eq__)))
+    steps, rows = hits["step"].array, hits["source_row"].array
+    return {step: rows[steps == step] for step in dict.fromkeys(steps.tolist())}
 
 
 def _source_is_gone(plan: PlanText, name: str) -> bool:
@@ -186,11 +213,11 @@ def _from_record(
     events, value = _events(folder, name, row, steps, known[1], known[2])
     if gone:
         line = gone[0]
-        what = "merged" if line.get("merged_into") else "left out" if "last_row" in line else "set aside"
-        into = f" into row {line['merged_into']}" if line.get("merged_into") else ""
-        number = int(line["step"])
-        kind = steps[number].step if number in steps else "load"
-        fate = f"the row was {what} by step {number} ({kind}){into}: {line['reason']}"
+        number, into = int(line["step"]), line.get("merged_into")
+        what = "merged" if into else "left out" if "last_row" in line else "set aside"
+        # A filter says in its description what it leaves out.
+        reason = "" if what == "left out" else line["reason"]
+        fate = fate_of_row(number, steps[number], what, reason, int(into) if into else None)
         upto = tuple(event for event in events if event.number < number)
         return Trace(row, column, "", line["place"], events=upto, fate=fate)
     runs = _runs_with(folder, ROWS, name, row)
@@ -312,11 +339,7 @@ def _runs_with(folder: Path, file: str, name: str, row: int) -> list[dict[str, s
     if place is None:
         return []
     if place.suffix == ".gz":
-        return [
-            line
-            for line in _packed_lines(place, row)
-            if line["table"] == name and line["row"] and int(line["row"]) <= row <= int(line["last_row"])
-        ]
+        return [line for line in _packed_lines(place, row) if line["table"] == name]
     runs = load_table(place, ReadOptions())
     if not runs.row_count:
         return []
@@ -330,11 +353,16 @@ def _runs_with(folder: Path, file: str, name: str, row: int) -> list[dict[str, s
 
 
 def _packed_lines(file: Path, row: int) -> Iterator[dict[str, str]]:
-    """Return the lines of a compressed file of the record that may tell of a row."""
-    titles = list(RECORD_FILES[file.stem].columns)
+    """Return the lines of a compressed file of the record that tell of a row: alone, or in a run."""
+    titles: list[str] = []
     for part in parts_about(file.read_bytes(), row):
         for fields in csv.reader(io.StringIO(part.decode(), newline="")):
-            if fields != titles:
+            # The header is a part of its own, the first.
+            if not titles:
+                titles = fields
+                first = titles.index("row" if "row" in titles else "source_row")
+                last = titles.index("last_row") if "last_row" in titles else first
+            elif fields[first] and int(fields[first]) <= row <= int(fields[last]):
                 yield dict(zip(titles, fields, strict=True))
 
 
@@ -352,10 +380,18 @@ def _changed(
     """Find the changed cells of a row: step, column and the line of `changed-cells.csv`."""
     prefix = b"\n" + rows_bytes([[name]]).strip() + b","
     titles = list(RECORD_FILES[CHANGED].columns)
+    packed = (folder / f"{CHANGED}.gz").is_file()
     for data in _parts_of(folder, CHANGED, row):
         lines, at = b"\n" + data, 0
+        # A part of a compressed file is of one step of one table, as its first line says.
+        begin = io.StringIO(data[:LONGEST_NAMES].decode(errors="replace"), newline="")
+        only = next(csv.reader(begin), [])[:2] if packed else []
+        if only == titles[:2]:
+            only = []
+        if only and only[0] != name:
+            continue
         for number, entry in steps.items():
-            if not entry.cells_changed:
+            if not entry.cells_changed or (only and only[1] != str(number)):
                 continue
             # The lines of one step follow each other, and those of a later step come after them.
             at = max(lines.find(prefix + f"{number},".encode(), at), at)

@@ -11,6 +11,7 @@ from collections.abc import Callable
 import numpy as np
 
 from comb.errors import agree, counted
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.steps.base import Step
@@ -30,19 +31,19 @@ _LEADS = (*range(9), 11, 12, *range(14, 32), 127, 0xC2, 0xC3, 0xC5, 0xC6, 0xCB, 
 # Signs that appear where UTF-8 is decoded as Windows-1252: a first byte, then the bytes that go on.
 _CP1252 = "€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ"
 _GOES_ON = f"[\u0080-\u00bf{_CP1252}]"
-_TWICE = re.compile(f"[\u00c2-\u00df]{_GOES_ON}|[\u00e0-\u00ef]{_GOES_ON}{{2}}|[\u00f0-\u00f4]{_GOES_ON}{{3}}")
+_TWICE = lazy_pattern(f"[\u00c2-\u00df]{_GOES_ON}|[\u00e0-\u00ef]{_GOES_ON}{{2}}|[\u00f0-\u00f4]{_GOES_ON}{{3}}")
 LOST = "\N{REPLACEMENT CHARACTER}"
 
-_ENTITY = re.compile(r"&(?:#[0-9]{1,7}|#[xX][0-9a-fA-F]{1,6}|[a-zA-Z][a-zA-Z0-9]{1,31});")
-_TAG = re.compile(
+_ENTITY = lazy_pattern(r"&(?:#[0-9]{1,7}|#[xX][0-9a-fA-F]{1,6}|[a-zA-Z][a-zA-Z0-9]{1,31});")
+_TAG = lazy_pattern(
     r"</?(?:a|abbr|b|big|blockquote|br|center|code|dd|div|dl|dt|em|font|h[1-6]|hr|i|img|li|ol|p|pre|s|small|span"
     r"|strike|strong|sub|sup|table|tbody|td|th|tr|tt|u|ul)(?:\s[^<>]*)?/?>",
     re.IGNORECASE,
 )
-_BREAKS = re.compile(r"(?i)\s*</?(?:br|p|div|li|tr|h[1-6])\b[^<>]*>\s*")
+_BREAKS = lazy_pattern(r"(?i)\s*</?(?:br|p|div|li|tr|h[1-6])\b[^<>]*>\s*")
 
 # A formula calls a function, names a cell or calculates with signs; a telephone number or a dash does not.
-_FORMULA = re.compile(
+_FORMULA = lazy_pattern(
     r"\s*(?:=\s*[^=\s].*|[+\-@]\s*[A-Za-z_.]+\s*\(.*|[+\-@]\$?[A-Z]{1,3}\$?[0-9]+(?:[-+*/:!^].*|\s*)"
     r"|[+\-@][^|]*\|.*![A-Za-z0-9$:]+.*)",
     re.DOTALL,

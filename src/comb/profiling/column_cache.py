@@ -40,7 +40,7 @@ class ColumnCache(BareTable):
         self._surely_told: dict[str, NDArray[np.bool_]] = {}
         self.as_of: date | None = None
         self._numbered: dict[str, Codes] = {}
-        self.computed: frozenset[str] | None = None
+        self.relations: tuple[Any, Any] | None = None
         self._settled: NDArray[np.bool_] | None = None
         self.kinds: dict[str, NDArray[np.uint8]] = {}
         self.limits: dict[str, None] = {}

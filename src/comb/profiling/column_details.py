@@ -1,9 +1,9 @@
 """Everything about one column: figures, extremes with their rows, how values are spread, all values with counts."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from comb.errors import counted
@@ -30,8 +30,7 @@ BARS = 20
 _ABSENT = int(Reason.ABSENT)
 
 
-@dataclass(frozen=True, slots=True)
-class Extreme:
+class Extreme(msgspec.Struct, frozen=True):
     """A value at one end, with its rows.
 
     Attributes
@@ -47,8 +46,7 @@ class Extreme:
     rows: tuple[int, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class ColumnDetails:
+class ColumnDetails(msgspec.Struct, frozen=True):
     """Everything about one column.
 
     Attributes
@@ -85,7 +83,7 @@ class ColumnDetails:
 
     def as_record(self) -> dict[str, Any]:
         """Return it as plain values, for JSON."""
-        summary = {name: getattr(self.summary, name) for name in Summary.__slots__}
+        summary = {name: getattr(self.summary, name) for name in Summary.__struct_fields__}
         ends = {
             name: [{"value": one.text, "count": one.count, "rows": list(one.rows)} for one in listed]
             for name, listed in (("lowest", self.lowest), ("highest", self.highest))

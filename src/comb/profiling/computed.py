@@ -201,8 +201,7 @@ class Numbers(NamedTuple):
 
 def computed(table: ColumnCache) -> Findings:
     """Columns that follow a formula in nearly all rows, and the rows in which they do not."""
-    numbers = _numbers(table)
-    found = relations(table, numbers)
+    numbers, found = _found(table)
     explained: list[tuple[set[str], set[int]]] = []
     order = {name: at for at, name in enumerate(table.names)}
     for relation in sorted(found, key=lambda one: order[one.target]):
@@ -220,10 +219,16 @@ def computed(table: ColumnCache) -> Findings:
 
 
 def computed_columns(table: ColumnCache) -> frozenset[str]:
-    """Return the columns that follow a formula, found once for all who ask."""
-    if table.computed is None:
-        table.computed = frozenset(relation.target for relation in relations(table, _numbers(table)))
-    return table.computed
+    """Return the columns that follow a formula."""
+    return frozenset(relation.target for relation in _found(table)[1])
+
+
+def _found(table: ColumnCache) -> tuple[Numbers, list[Relation]]:
+    """Return the columns of numbers and the formulas they follow, found once for all who ask."""
+    if table.relations is None:
+        numbers = _numbers(table)
+        table.relations = numbers, relations(table, numbers)
+    return table.relations
 
 
 def _finding(table: ColumnCache, relation: Relation, rows: NDArray[np.int64], numbers: Numbers) -> Finding:

@@ -12,10 +12,10 @@ With a key, rows are matched by it: rows that came, that are gone, and cells tha
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 from math import sqrt
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from comb.errors import ParameterError, agree, counted, listing, washed, washed_lines
@@ -68,8 +68,7 @@ MOST_LISTED = 5
 MOST_CELLS = 20
 
 
-@dataclass(frozen=True, slots=True)
-class Difference:
+class Difference(msgspec.Struct, frozen=True):
     """One thing that is different.
 
     Attributes
@@ -86,11 +85,10 @@ class Difference:
     kind: str
     columns: tuple[str, ...]
     text: str
-    proposal: dict[str, str] = field(default_factory=dict)
+    proposal: dict[str, str] = msgspec.field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
-class ChangedCell:
+class ChangedCell(msgspec.Struct, frozen=True):
     """A cell that is different in two versions of a table.
 
     Attributes
@@ -108,8 +106,7 @@ class ChangedCell:
     row: int
 
 
-@dataclass(frozen=True, slots=True)
-class Comparison:
+class Comparison(msgspec.Struct, frozen=True):
     """What is different between two tables.
 
     Attributes
@@ -132,8 +129,8 @@ class Comparison:
     rows_now: int
     differences: tuple[Difference, ...]
     key: tuple[str, ...] = ()
-    added: Codes = field(default_factory=lambda: np.zeros(0, np.int64))
-    gone: Codes = field(default_factory=lambda: np.zeros(0, np.int64))
+    added: Codes = msgspec.field(default_factory=lambda: np.zeros(0, np.int64))
+    gone: Codes = msgspec.field(default_factory=lambda: np.zeros(0, np.int64))
     changed: tuple[ChangedCell, ...] = ()
 
     @property
@@ -188,7 +185,7 @@ class Comparison:
                 for one in self.differences
             ],
             "key": list(self.key), "rows_added": self.added.tolist(), "rows_gone": self.gone.tolist(),
-            "cells_changed": [{name: getattr(one, name) for name in one.__slots__} for one in self.changed],
+            "cells_changed": [{name: getattr(one, name) for name in one.__struct_fields__} for one in self.changed],
         }  # fmt: skip
 
 

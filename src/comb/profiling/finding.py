@@ -1,7 +1,6 @@
 """A finding: something a profile noticed."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from enum import IntEnum
 from typing import Any
 
@@ -37,8 +36,7 @@ class Severity(IntEnum):
         return self.name.lower().replace("_", " ")
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(msgspec.Struct, frozen=True):
     """Something noticed about a table, with where, examples and a remedy.
 
     Attributes
@@ -65,7 +63,7 @@ class Finding:
     rows: Codes
     examples: tuple[str, ...]
     text: str
-    remedy: Step | None = field(default=None)
+    remedy: Step | None = msgspec.field(default=None)
     severity: Severity = Severity.UNTIDY
 
     def __repr__(self) -> str:

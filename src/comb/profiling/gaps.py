@@ -1,7 +1,6 @@
 """Where cells are missing, by row: how many rows have how many gaps, and what leaving them out would cost."""
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from comb.errors import agree, counted
@@ -12,8 +11,7 @@ from comb.tables.table import BareTable
 MOST_NAMED = 3
 
 
-@dataclass(frozen=True, slots=True)
-class Gaps:
+class Gaps(msgspec.Struct, frozen=True):
     """The rows of a table by their missing cells.
 
     Attributes

@@ -2,7 +2,9 @@
 
 import re
 
-_WORD = re.compile(r"[^\W\d_]+")
+from comb.formats.lazy_pattern import lazy_pattern
+
+_WORD = lazy_pattern(r"[^\W\d_]+")
 
 
 def words(text: str) -> frozenset[str]:

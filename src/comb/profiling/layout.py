@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from comb.errors import agree, counted, listing
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.grouping import Codes, first_rows, group
 from comb.parsing.headings import heading_groups
 from comb.profiling.column_cache import ColumnCache
@@ -24,7 +25,7 @@ from comb.tables.value_texts import number_text
 NOWHERE = np.zeros(0, np.int64)
 
 # What a row of totals is called, and what follows it: "Total North".
-_TOTAL = re.compile(
+_TOTAL = lazy_pattern(
     r"\s*(?:(?:grand |sub[- ]?)?total(?:s)?|sum(?:me)?|overall|all(?: [\w ]+)?|gesamt(?:summe)?|insgesamt|zwischensumme"
     r"|total général|sous-total|ensemble|suma|subtotal|totale|totaal)\b.*|.*\b(?:sub)?total\s*",
     re.IGNORECASE,

@@ -10,8 +10,7 @@ Most pairs of columns have nothing to do with each other. Whole groups of the de
 `LOOKED_AT` rows; only what holds there is counted over all rows.
 """
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -56,8 +55,7 @@ MOST_BROKEN = 0.02
 DECIDING = frozenset({"string", "integer", "category", "date"})
 
 
-@dataclass(frozen=True, slots=True)
-class Decides:
+class Decides(msgspec.Struct, frozen=True):
     """One column decides another.
 
     Attributes

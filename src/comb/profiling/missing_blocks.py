@@ -1,8 +1,8 @@
 """Where cells are missing: columns by blocks of rows, and which columns are missing together."""
 
-from dataclasses import dataclass
 from itertools import combinations
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -17,8 +17,7 @@ MOST_COLUMNS = 40
 MOST_PAIRS = 10
 
 
-@dataclass(frozen=True, slots=True)
-class MissingBlocks:
+class MissingBlocks(msgspec.Struct, frozen=True):
     """Missing cells by column and block of rows.
 
     Attributes

@@ -2,13 +2,14 @@
 
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import Future
-from dataclasses import dataclass, replace
 from datetime import date
 from functools import partial
 from itertools import chain
 from typing import NamedTuple
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from comb.errors import ParameterError, counted, unknown_name, washed_lines
 from comb.execution.executor import executor_of
@@ -118,8 +119,7 @@ BESIDE: Finder = duplicates.alike
 FEW_ROWS = 50_000
 
 
-@dataclass(frozen=True, slots=True)
-class Profile:
+class Profile(msgspec.Struct, frozen=True):
     """What a table holds and what was noticed about it.
 
     Attributes

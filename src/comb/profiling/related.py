@@ -8,9 +8,10 @@ and case.
 
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from comb.errors import agree, counted, washed_lines
 from comb.profiling.codes import CODES
@@ -35,8 +36,7 @@ KINDS = frozenset({"string", "integer", "date"})
 MOST_COMPARED = 100_000
 
 
-@dataclass(frozen=True, slots=True)
-class Link:
+class Link(msgspec.Struct, frozen=True):
     """A column of one table that refers to a key of another.
 
     Attributes
@@ -66,8 +66,7 @@ class Link:
         return text + f"; {counted(self.unused, 'row')} of {self.related} {are} never referred to"
 
 
-@dataclass(frozen=True, slots=True)
-class Together:
+class Together(msgspec.Struct, frozen=True):
     """Several tables profiled together.
 
     Attributes

@@ -14,6 +14,7 @@ from collections.abc import Callable
 import numpy as np
 
 from comb.errors import agree, counted
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.notation import SHORTENED
 from comb.kernels.types import IS_KNOWN
 from comb.profiling.characters import as_meant, runs_as_formula
@@ -48,7 +49,7 @@ LEAST_PACKED_SHARE = 0.05
 MOST_PARTS_SHARE = 0.34
 LONGEST_PART = 40
 
-_SIGNS = re.compile(r"[^\W_]")
+_SIGNS = lazy_pattern(r"[^\W_]")
 
 
 def shape(text: str) -> str:
@@ -167,13 +168,13 @@ def _without_words(usual: str, texts: dict[str, int]) -> dict[str, int]:
     return {text: count for text, count in texts.items() if text not in said}
 
 
-_RUNS = re.compile(r"[0-9]+|[^\W\d_]+|[\W_]+")
+_RUNS = lazy_pattern(r"[0-9]+|[^\W\d_]+|[\W_]+")
 
 # In this many values a word of another length is a value of its own.
 LEAST_WORD = 3
 
 
-_DIGITS = re.compile(r"[0-9]+")
+_DIGITS = lazy_pattern(r"[0-9]+")
 
 # Shorter numbers are those of a count if there are at least this share as many of them, for as many as there could be.
 LEAST_DENSE = 0.3

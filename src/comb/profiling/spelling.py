@@ -6,12 +6,12 @@ of the table say different things of the two, they are two: Glen Dale in one cou
 differs by case, spaces and punctuation alone is another finding, see `comb.profiling.texts`.
 """
 
-import re
 from collections.abc import Iterable
 
 import numpy as np
 
 from comb.errors import agree, counted
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.profiling.characters import as_meant, runs_as_formula
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
@@ -36,8 +36,8 @@ LONGEST_COMPARED = 60
 # Free text is long.
 MOST_WORDS = 6
 
-_DIGITS = re.compile(r"[0-9]+")
-_WORDS = re.compile(r"[^\W_]+")
+_DIGITS = lazy_pattern(r"[0-9]+")
+_WORDS = lazy_pattern(r"[^\W_]+")
 
 
 def misspelled(table: ColumnCache) -> Findings:

@@ -2,9 +2,9 @@
 
 import heapq
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from comb.execution.executor import executor_of
@@ -32,8 +32,7 @@ FEW_ROWS = 50_000
 MOST_SHAPED = 50
 
 
-@dataclass(frozen=True, slots=True)
-class Summary:
+class Summary(msgspec.Struct, frozen=True):
     """The summary of one column.
 
     Attributes
@@ -59,7 +58,7 @@ class Summary:
     count: int
     missing: dict[str, int]
     distinct: int
-    details: dict[str, Any] = field(default_factory=dict)
+    details: dict[str, Any] = msgspec.field(default_factory=dict)
     shape: tuple[int, ...] = ()
 
     @property

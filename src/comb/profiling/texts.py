@@ -1,8 +1,7 @@
 """Findings about texts that differ only by spaces, case or punctuation."""
 
-import re
-
 from comb.errors import agree, counted
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import INNER_SPACES, OUTER_SPACES
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
@@ -28,8 +27,8 @@ LEAST_COMMON = 10
 COMMON_TOO = 0.4
 
 # What separates letters, but not digits; and marks at the end, behind a word.
-_BETWEEN_LETTERS = re.compile(r"(?<=[^\W\d_])[-_.,;:\s]+(?=\w)|(?<=\w)[-_.,;:\s]+(?=[^\W\d_])")
-_AT_END = re.compile(r"(\w)[.,;:]+$")
+_BETWEEN_LETTERS = lazy_pattern(r"(?<=[^\W\d_])[-_.,;:\s]+(?=\w)|(?<=\w)[-_.,;:\s]+(?=[^\W\d_])")
+_AT_END = lazy_pattern(r"(\w)[.,;:]+$")
 
 
 def spaces(table: ColumnCache) -> Findings:

@@ -1,10 +1,9 @@
 """Findings about types and whole columns."""
 
-import re
-
 import numpy as np
 
 from comb.errors import agree, counted
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.inference.decide import infer_column
 from comb.kernels.grouping import Codes
 from comb.kernels.notation import SHORTENED, shape_of
@@ -40,7 +39,7 @@ from comb.tables.evidence import (
 LEAST_DIGITS = 0.9
 
 
-_ZERO_FIRST = re.compile(r"\s*0[0-9]")
+_ZERO_FIRST = lazy_pattern(r"\s*0[0-9]")
 
 
 def leading_zeros(table: ColumnCache) -> Findings:

@@ -5,13 +5,13 @@ and the values lie where its other values lie, or several of them are of the sam
 among metres is neither, so that it only is pointed out.
 """
 
-import re
 from collections.abc import Collection
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 
 from comb.errors import agree, counted
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.notation import CURRENCIES
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, kept_texts, quoted
@@ -22,7 +22,7 @@ from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 
-_WITH_UNIT = re.compile(
+_WITH_UNIT = lazy_pattern(
     r"[+-]?[0-9][0-9.,' ]*?\s*(?P<behind>[^\W\d_]{1,4}|%|°C?|[$€£¥])"
     r"|[+-]?(?P<before>[$€£¥]|[A-Z]{3})\s*[+-]?[0-9][0-9.,' ]*"
 )
@@ -41,8 +41,7 @@ MOST_WORDS = 3
 LEAST_REPEATED_WORDS = 3
 
 
-@dataclass(frozen=True, slots=True)
-class KeptText:
+class KeptText(msgspec.Struct, frozen=True):
     """A text that was not read as a value.
 
     Attributes
@@ -78,11 +77,10 @@ def all_kept_texts(table: BareTable, name: str) -> list[KeptText]:
     return sorted(found, key=lambda one: (-one.count, one.text, one.reason))
 
 
-@dataclass(slots=True)
-class _Part:
+class _Part(msgspec.Struct):
     """Cells of a column that did not fit, of one kind: numbers with a unit, or anything else."""
 
-    texts: dict[str, int] = field(default_factory=dict)
+    texts: dict[str, int] = msgspec.field(default_factory=dict)
     unit: str = ""
     remedy: Convert | None = None
 

@@ -1,7 +1,8 @@
 """What options and a schema together say of the columns: which are read, as what, with which words for missing."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from comb.kernels.types import Words
 from comb.parsing.patterns import Request, parse_request
@@ -12,8 +13,7 @@ from comb.tables.read_options import ReadOptions
 from comb.tables.types import STRING, TEXTUAL
 
 
-@dataclass(frozen=True, slots=True)
-class ColumnRules:
+class ColumnRules(msgspec.Struct, frozen=True):
     """What is said of the columns beforehand.
 
     Attributes

@@ -1,10 +1,10 @@
 """Opened sources become one table, with its origin: one file, several of one shape, tables inside documents."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 
 from comb.errors import ContentError, counted, listing, unknown_name
 from comb.execution.storage import MEMORY, Storage

@@ -1,7 +1,8 @@
 """A folder that Comb saved: which tables are in it, and whether every file is as it was saved."""
 
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from comb.errors import ContentError, agree, counted, listing, unknown_name
 from comb.reading.io.beside import CHECKSUMS, is_plain_name, listed_sums
@@ -10,8 +11,7 @@ from comb.reading.io.source_file import HeldSource
 _AT_ONCE = 1 << 22
 
 
-@dataclass(frozen=True, slots=True)
-class DatasetFolder:
+class DatasetFolder(msgspec.Struct, frozen=True):
     """A dataset folder, held against its list of checksums.
 
     Attributes

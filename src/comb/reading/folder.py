@@ -5,9 +5,10 @@ that describe others, and hidden ones, are left out; a dataset folder inside is 
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from comb.errors import CombError, SourceMissing, counted, listing
 from comb.execution.progress import Progress
@@ -21,8 +22,7 @@ NAMELESS = "_col."
 _DESCRIPTION = "-metadata.json"
 
 
-@dataclass(frozen=True, slots=True)
-class FolderEntry:
+class FolderEntry(msgspec.Struct, frozen=True):
     """A source in a folder.
 
     Attributes
@@ -46,8 +46,7 @@ class FolderEntry:
     problem: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class FolderInspection:
+class FolderInspection(msgspec.Struct, frozen=True):
     """What is in a folder.
 
     Attributes

@@ -1,8 +1,9 @@
 """How a source would be read: each decision with its evidence and the option that overrides it."""
 
-from dataclasses import dataclass
 from pathlib import PurePath
 from typing import Any
+
+import msgspec
 
 from comb.errors import washed_lines
 from comb.execution.resources import DEFAULT
@@ -20,8 +21,7 @@ from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
 
 
-@dataclass(frozen=True, slots=True)
-class Decision:
+class Decision(msgspec.Struct, frozen=True):
     """One thing that was decided about a source.
 
     Attributes
@@ -40,8 +40,7 @@ class Decision:
     option: str
 
 
-@dataclass(frozen=True, slots=True)
-class ColumnReading:
+class ColumnReading(msgspec.Struct, frozen=True):
     """One column of a table inside a source, its type and the evidence for it."""
 
     name: str
@@ -50,8 +49,7 @@ class ColumnReading:
     evidence: Evidence | None
 
 
-@dataclass(frozen=True, slots=True)
-class TableReading:
+class TableReading(msgspec.Struct, frozen=True):
     """A table inside a source.
 
     Attributes
@@ -76,8 +74,7 @@ class TableReading:
     provisional: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Inspection:
+class Inspection(msgspec.Struct, frozen=True):
     """What a source holds and how it would be read.
 
     Attributes
@@ -106,7 +103,7 @@ class Inspection:
 
     def as_record(self) -> dict[str, Any]:
         """Return the inspection as plain values, for JSON."""
-        decisions = [{name: getattr(one, name) for name in one.__slots__} for one in self.decisions]
+        decisions = [{name: getattr(one, name) for name in one.__struct_fields__} for one in self.decisions]
         tables = [
             {
                 "name": table.name,

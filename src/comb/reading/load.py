@@ -2,9 +2,10 @@
 
 import contextlib
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from fnmatch import fnmatchcase
 from pathlib import Path, PurePath
+
+from msgspec.structs import replace
 
 from comb.errors import ContentError, SourceMissing, listing, nearest
 from comb.execution.progress import Progress

@@ -3,9 +3,11 @@
 import contextlib
 import io
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path, PurePath
+
+import msgspec
+from msgspec.structs import replace
 
 from comb.errors import ContentError, ParameterError
 from comb.execution.disk import DiskStorage
@@ -55,8 +57,7 @@ LARGEST_DECODED_WHOLE = 1_000_000
 TELL_EVERY = 50_000_000
 
 
-@dataclass(frozen=True, slots=True)
-class OpenText:
+class OpenText(msgspec.Struct, frozen=True):
     """A delimited text whose cells were found.
 
     Attributes
@@ -84,8 +85,7 @@ class OpenText:
     provisional: bool
 
 
-@dataclass(frozen=True, slots=True)
-class OpenDocument:
+class OpenDocument(msgspec.Struct, frozen=True):
     """A document, opened; its tables are read when they are chosen.
 
     Attributes

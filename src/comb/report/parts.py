@@ -1,7 +1,8 @@
 """What a report is made of: plain values, whoever found them out."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+
+import msgspec
 
 from comb.profiling.finding import Severity
 from comb.profiling.missing_blocks import MissingBlocks
@@ -12,8 +13,7 @@ from comb.steps.ledger import Entry
 MOST_MATTERS = 3
 
 
-@dataclass(frozen=True, slots=True)
-class ExampleCell:
+class ExampleCell(msgspec.Struct, frozen=True):
     """A cell that a step changes: its row number, its column, before and after."""
 
     row: int
@@ -22,8 +22,7 @@ class ExampleCell:
     after: str
 
 
-@dataclass(frozen=True, slots=True)
-class FindingPart:
+class FindingPart(msgspec.Struct, frozen=True):
     """A finding, with what its remedy would change.
 
     Attributes
@@ -55,8 +54,7 @@ class FindingPart:
         return f"would give {self.severity}" if self.rank > int(Severity.UNTIDY) else self.severity
 
 
-@dataclass(frozen=True, slots=True)
-class RulePart:
+class RulePart(msgspec.Struct, frozen=True):
     """What a rule came to."""
 
     says: str
@@ -68,8 +66,7 @@ class RulePart:
     why: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class AsidePart:
+class AsidePart(msgspec.Struct, frozen=True):
     """A row that did not come out."""
 
     row: str
@@ -77,8 +74,7 @@ class AsidePart:
     reason: str
 
 
-@dataclass(frozen=True, slots=True)
-class TablePart:
+class TablePart(msgspec.Struct, frozen=True):
     """One table of a report.
 
     Attributes
@@ -111,8 +107,8 @@ class TablePart:
     sentence: str
     rows: int
     columns: tuple[Summary, ...]
-    descriptions: dict[str, str] = field(default_factory=dict)
-    formulas: dict[str, str] = field(default_factory=dict)
+    descriptions: dict[str, str] = msgspec.field(default_factory=dict)
+    formulas: dict[str, str] = msgspec.field(default_factory=dict)
     reading: tuple[tuple[str, str, str], ...] = ()
     flow: tuple[Entry, ...] = ()
     missing: MissingBlocks | None = None
@@ -130,8 +126,7 @@ class TablePart:
         return all(one.adds_up for one in self.flow)
 
 
-@dataclass(frozen=True, slots=True)
-class PicturePart:
+class PicturePart(msgspec.Struct, frozen=True):
     """A picture of a report: ``png`` or ``svg`` with its sentence and caption."""
 
     title: str
@@ -140,8 +135,7 @@ class PicturePart:
     content: bytes
 
 
-@dataclass(frozen=True, slots=True)
-class ReportParts:
+class ReportParts(msgspec.Struct, frozen=True):
     """Everything a report says.
 
     Attributes

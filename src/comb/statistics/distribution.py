@@ -9,8 +9,8 @@ is seen to.
 """
 
 import math
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -38,8 +38,7 @@ TINY = 1e-290
 SMALL = 12
 
 
-@dataclass(frozen=True, slots=True)
-class Bars:
+class Bars(msgspec.Struct, frozen=True):
     """The bars of a histogram.
 
     Attributes

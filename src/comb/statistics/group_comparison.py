@@ -19,9 +19,9 @@ import math
 import warnings
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -62,8 +62,7 @@ UNEQUAL = 2.0
 EXPECTED = 5
 
 
-@dataclass(frozen=True, slots=True)
-class Test:
+class Test(msgspec.Struct, frozen=True):
     """One test.
 
     Attributes
@@ -94,8 +93,7 @@ class Test:
         return f"{self.name}: {figures}: {chance_words(self.p)}"
 
 
-@dataclass(frozen=True, slots=True)
-class GroupComparison:
+class GroupComparison(msgspec.Struct, frozen=True):
     """What came of comparing groups, or two columns.
 
     Attributes
@@ -121,7 +119,7 @@ class GroupComparison:
     answer: str
     difference: tuple[float, float, float] | None = None
     tests: tuple[Test, ...] = ()
-    notes: tuple[str, ...] = field(default=())
+    notes: tuple[str, ...] = msgspec.field(default=())
 
     def lines(self) -> list[str]:
         """Return what was found, below the table: a line for each thing."""
@@ -244,8 +242,7 @@ def _is_grouping(column: Column) -> bool:
     return not has_positions(column) or bool(column.type.choices) or len(column.distinct()) <= MOST_NUMBER_GROUPS
 
 
-@dataclass(frozen=True, slots=True)
-class _Parts:
+class _Parts(msgspec.Struct, frozen=True):
     """The groups of a column: the group of each row (-1 where missing), and what each is called, in order."""
 
     codes: Codes

@@ -21,12 +21,13 @@ Notes are what a comparison cannot show: rows for which a condition was unknown,
 import math
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from comb.errors import CombError, ParameterError, agree, counted, unknown_name, washed
+from comb.execution.columnwise import for_each
 from comb.kernels.grouping import Codes
 from comb.steps.base import Change, Rows, SetAside, Step, share_of
 from comb.steps.cell_steps import HIDDEN
@@ -46,8 +47,7 @@ EXAMPLES_PER_COLUMN = 3
 TEXTS_SHOWN = 3
 
 
-@dataclass(frozen=True, slots=True)
-class Taken:
+class Taken(msgspec.Struct, frozen=True):
     """A step that was taken.
 
     Attributes
@@ -264,29 +264,36 @@ def _cells_changed(
     examples: list[Example] = []
     if change.rows_only:
         return changes, examples
-    for name, old in shared.items():
-        earlier, later = before[old], change.table[name]
-        # The same object was not touched: that is what makes steps on a few of many columns cheap.
-        if earlier is later or name in change.moved:
-            continue
-        if not len(earlier):
-            continue
-        sources = change.sources
-        storage = before._storage
+    sources, storage = change.sources, before._storage
+
+    def changed(name: str) -> tuple[CellChanges, list[Example]] | None:
+        earlier, later = before[shared[name]], change.table[name]
         # Each new row beside the row it comes from.
         aligned = earlier if sources is None else taken_column(earlier, _known(sources), storage)
         differ = ~_alike(aligned, later)
         # Rows that come from none have changed nothing.
         where = np.flatnonzero(differ if sources is None else differ & (sources >= 0))
-        if len(where):
-            detail = change.details.get(name)
-            changes[name] = CellChanges(
-                where,
-                taken_column(aligned, where, storage),
-                taken_column(later, where, storage),
-                None if detail is None else detail.take(where),
-            )
-            examples += _examples(name, aligned, later, change.table.row_numbers, where)
+        if not len(where):
+            return None
+        detail = change.details.get(name)
+        cells = CellChanges(
+            where,
+            taken_column(aligned, where, storage),
+            taken_column(later, where, storage),
+            None if detail is None else detail.take(where),
+        )
+        return cells, _examples(name, aligned, later, change.table.row_numbers, where)
+
+    # The same object was not touched: that is what makes steps on a few of many columns cheap.
+    touched = [
+        name
+        for name, old in shared.items()
+        if before[old] is not change.table[name] and name not in change.moved and len(before[old])
+    ]
+    for name, one in zip(touched, for_each(changed, touched, before.row_count, storage), strict=True):
+        if one is not None:
+            changes[name], shown = one
+            examples += shown
     return changes, examples
 
 

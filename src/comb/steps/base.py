@@ -6,7 +6,6 @@ from comparing the tables before and after, in `comb.steps.accounting`.
 """
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, field
 from enum import Enum
 from typing import Any, ClassVar
 
@@ -37,8 +36,7 @@ class Rows(Enum):
     SPREAD = "one row becomes several; empty ones are left out"
 
 
-@dataclass(frozen=True, slots=True)
-class SetAside:
+class SetAside(msgspec.Struct, frozen=True):
     """Rows kept out of the result, with the reason.
 
     Attributes
@@ -53,8 +51,7 @@ class SetAside:
     reasons: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Detail:
+class Detail(msgspec.Struct, frozen=True):
     """Where new cells of a column came from, cell by cell.
 
     Attributes
@@ -87,8 +84,7 @@ class Detail:
         return self.form.format(*(f"{int(one[position])}" for one in self.numbers))
 
 
-@dataclass(frozen=True, slots=True)
-class Change:
+class Change(msgspec.Struct, frozen=True):
     """What a step did.
 
     Attributes
@@ -127,9 +123,9 @@ class Change:
     rows_only: bool = False
     losses: dict[str, int] | None = None
     left_out: int = 0
-    details: Mapping[str, Detail] = field(default_factory=dict)
+    details: Mapping[str, Detail] = msgspec.field(default_factory=dict)
     merged_into: Codes | Callable[[], Codes] | None = None
-    formulas: Mapping[str, str] = field(default_factory=dict)
+    formulas: Mapping[str, str] = msgspec.field(default_factory=dict)
     moved: Collection[str] = ()
 
     def rows_used(self, count: int) -> Mask:

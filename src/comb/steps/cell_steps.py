@@ -8,6 +8,7 @@ import numpy as np
 
 from comb.casting.cast import convert_column
 from comb.errors import ParameterError, TypeMismatch, counted, listing
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.grouping import Codes, compact, first_rows
 from comb.kernels.types import MOST_NUMBER_DIGITS
 from comb.parsing.cell_parser import CellParser
@@ -25,7 +26,7 @@ from comb.tables.text import Text
 from comb.tables.types import NUMBER, STRING
 
 # Line ends inside a text are content, not spacing.
-_SPACES = re.compile(r"[^\S\r\n]{2,}")
+_SPACES = lazy_pattern(r"[^\S\r\n]{2,}")
 MOST_MISFITS_SHOWN = 5
 
 
@@ -88,11 +89,11 @@ _ODD_SPACES = "\u00a0\u2000-\u200a\u202f\u205f"
 _NO_WIDTH = (
     "\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f-\u009f\u00ad\u200b\u200e\u200f\u2028-\u202e\u2060-\u206f\ufeff"
 )
-HIDDEN = re.compile(f"[{_ODD_SPACES}{_NO_WIDTH}\u200c\u200d]")
+HIDDEN = lazy_pattern(f"[{_ODD_SPACES}{_NO_WIDTH}\u200c\u200d]")
 _ODD_SPACE, _UNSEEN = re.compile(f"[{_ODD_SPACES}]"), re.compile(f"[{_NO_WIDTH}]")
 
 # Joiners say something between the letters of some scripts, and between the signs of one emoji.
-_JOINERS = re.compile("(?<![^\u0000-\u024f])[\u200c\u200d]|[\u200c\u200d](?![^\u0000-\u024f])")
+_JOINERS = lazy_pattern("(?<![^\u0000-\u024f])[\u200c\u200d]|[\u200c\u200d](?![^\u0000-\u024f])")
 
 
 def uncovered(text: str) -> str:

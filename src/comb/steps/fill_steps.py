@@ -7,6 +7,7 @@ import numpy as np
 
 from comb.casting.fit import fit_into
 from comb.errors import ParameterError, agree, counted, listing
+from comb.execution.columnwise import for_each
 from comb.expressions.aggregates import Groups
 from comb.expressions.check import NOTHING_GIVEN
 from comb.expressions.evaluate import evaluate, formula_type
@@ -126,19 +127,29 @@ class Fill(Step, frozen=True, tag="fill"):
     def _filled(self, table: BareTable, method: Method) -> Change:
         self._check(table)
         rows = rows_where(table, self.where)
-        columns, notes, details = dict(table.columns), [], {}
-        for name in chosen(table, self.columns):
-            holes = missing_for(columns[name], self.reasons) & rows
+
+        def filled(name: str) -> tuple[Column, list[str], Detail | None] | None:
+            column = table[name]
+            holes = missing_for(column, self.reasons) & rows
             if not holes.any():
-                continue
+                return None
             made = method(self, table, name, holes)
             # Only what goes into the holes has to fit.
             filling = made.column._replace(state=np.where(holes, made.column.states, np.uint8(Reason.ABSENT)))
-            fitted = fit_into(filling, columns[name], name)
-            columns[name] = patched(fitted.column, fitted.result, holes)
-            notes += [*made.notes, *([fitted.note] if fitted.note else []), *_left_empty(name, holes, columns[name])]
-            if made.detail is not None:
-                details[name] = made.detail
+            fitted = fit_into(filling, column, name)
+            column = patched(fitted.column, fitted.result, holes)
+            said = [*made.notes, *([fitted.note] if fitted.note else []), *_left_empty(name, holes, column)]
+            return column, said, made.detail
+
+        names = chosen(table, self.columns)
+        columns, notes, details = dict(table.columns), [], {}
+        for name, one in zip(names, for_each(filled, names, table.row_count, table._storage), strict=True):
+            if one is None:
+                continue
+            columns[name], said, detail = one
+            notes += said
+            if detail is not None:
+                details[name] = detail
         return Change(table._derive(columns), notes=tuple(notes), details=details)
 
     def _check(self, table: BareTable) -> None:

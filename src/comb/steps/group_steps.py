@@ -1,9 +1,9 @@
 """Steps that make one row of many: aggregate, count."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import ClassVar
 
+import msgspec
 import numpy as np
 
 from comb.errors import ColumnError, ParameterError
@@ -119,8 +119,7 @@ def _placed(column: Column) -> Codes:
     return np.where(ranks < 0, len(ranks), ranks)
 
 
-@dataclass(frozen=True, slots=True)
-class Members:
+class Members(msgspec.Struct, frozen=True):
     """Finds out to which counted row each row went, when that is asked: counting itself needs no more than sizes.
 
     Attributes

@@ -1,10 +1,10 @@
 """Steps with a second table: join, stack_tables."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from typing import Any, ClassVar, Literal
 
 import numpy as np
+from msgspec.structs import replace
 
 from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted, listing, nearest
 from comb.expressions.arithmetic import result_type

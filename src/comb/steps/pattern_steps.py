@@ -11,9 +11,9 @@ Where years have no month in common, level and pattern cannot be told apart; the
 around one level, and that is said. So is it where a group has a single year: its pattern is its own course.
 """
 
-from dataclasses import dataclass
 from typing import ClassVar, Literal
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -165,8 +165,7 @@ def _calendar(dates: NDArray[np.generic], pattern: str) -> tuple[Codes, Codes]:
     return numbers // 7, numbers % 7
 
 
-@dataclass(frozen=True, slots=True)
-class _Fit:
+class _Fit(msgspec.Struct, frozen=True):
     """The pattern at each row, and what is to be said of how it came about."""
 
     effects: Floats

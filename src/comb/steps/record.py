@@ -7,9 +7,10 @@ formula. So the records of all steps together are about as large as what the ste
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from comb.execution.storage import Storage
 from comb.kernels.grouping import Codes
@@ -20,8 +21,7 @@ from comb.tables.stored import stored_array, stored_column
 from comb.tables.table import BareTable
 
 
-@dataclass(frozen=True, slots=True)
-class CellChanges:
+class CellChanges(msgspec.Struct, frozen=True):
     """The cells of one column that a step changed.
 
     Attributes
@@ -52,8 +52,7 @@ class CellChanges:
         return found if found < len(self.positions) and self.positions[found] == position else -1
 
 
-@dataclass(frozen=True, slots=True)
-class StepRecord:
+class StepRecord(msgspec.Struct, frozen=True):
     """What a step did to rows and cells.
 
     Attributes
@@ -81,11 +80,11 @@ class StepRecord:
     columns: tuple[str, ...]
     sources: Codes | None = None
     merged_into: "Codes | Callable[[], Codes] | None" = None
-    gone: Mapping[str, Codes] = field(default_factory=dict)
+    gone: Mapping[str, Codes] = msgspec.field(default_factory=dict)
     reasons: tuple[str, ...] = ()
-    cells: Mapping[str, CellChanges] = field(default_factory=dict)
-    formulas: Mapping[str, str] = field(default_factory=dict)
-    renamed: Mapping[str, str] = field(default_factory=dict)
+    cells: Mapping[str, CellChanges] = msgspec.field(default_factory=dict)
+    formulas: Mapping[str, str] = msgspec.field(default_factory=dict)
+    renamed: Mapping[str, str] = msgspec.field(default_factory=dict)
 
     def changes(self) -> Iterator[tuple[int, str, str | None, str | None]]:
         """Return every changed cell: row number, column, and the texts before and after, None where missing."""

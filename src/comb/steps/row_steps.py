@@ -8,10 +8,12 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from comb.errors import ParameterError, agree, counted, listing
+from comb.execution.columnwise import for_each
 from comb.expressions.aggregates import Groups
 from comb.expressions.check import Given
 from comb.expressions.evaluate import bounds_of, evaluate_condition, strangers_of
 from comb.expressions.windows import Window
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.grouping import Codes, candidates, group, missing_last, order_rows
 from comb.steps.base import Change, Rows, SetAside, Step, chosen, places_where, undefined_notes
 from comb.steps.column_steps import day_of, value_of
@@ -22,8 +24,8 @@ from comb.tables.table import BareTable, check_seed
 from comb.tables.text import Text
 from comb.tables.types import STRING
 
-_DIRECTION = re.compile(r"\s+(asc|desc)\Z", re.IGNORECASE)
-_OTHER_DIRECTION = re.compile(
+_DIRECTION = lazy_pattern(r"\s+(asc|desc)\Z", re.IGNORECASE)
+_OTHER_DIRECTION = lazy_pattern(
     r"(?P<sign>[-+])?(?P<name>.*?)(?:[\s:,]+(?P<word>asc|ascending|desc|descending))?", re.IGNORECASE
 )
 
@@ -318,12 +320,19 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
         rows = candidates(table._key_blocks(names), table.row_count)
         keyless = np.all([table[name].missing for name in names], axis=0) if self.by else np.zeros(0, np.bool_)
         rows = rows[~keyless[rows]] if keyless.any() else rows
-        numbers, _ = group([table[name]._take(rows)._codes() for name in names], len(rows))
+
+        def codes_of(name: str) -> Codes:
+            return table[name]._take(rows)._codes()
+
+        numbers, _ = group(for_each(codes_of, names, len(rows), table._storage), len(rows))
         staying = _representatives(numbers, self._preference(table)[rows])
         kept = np.ones(table.row_count, np.bool_)
         kept[rows[~staying]] = False
         positions, gone = np.flatnonzero(kept), np.flatnonzero(~staying)
-        identical, _ = group([column._take(rows)._codes() for column in table.columns.values()], len(rows))
+        # Where rows are equal in all columns anyway, they are grouped already.
+        identical = numbers
+        if set(names) != set(table.columns):
+            identical, _ = group(for_each(codes_of, table.names, len(rows), table._storage), len(rows))
         kept_of = np.zeros(numbers.max(initial=-1) + 1, np.int64)
         kept_of[numbers[staying]] = np.flatnonzero(staying)
         differing = gone[identical[gone] != identical[kept_of[numbers[gone]]]]

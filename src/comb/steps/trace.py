@@ -7,11 +7,13 @@ goes on with the row and the column that the cell had before. It ends at the sou
 A row that did not come out is followed forwards, to the step that took it away, and is traced up to there.
 """
 
+from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from comb.errors import ExpressionError, ParameterError, counted, washed_lines
 from comb.expressions.evaluate import working_of
@@ -33,8 +35,7 @@ MOST_ROWS_NAMED = 5
 MOST_CELLS = 20
 
 
-@dataclass(frozen=True, slots=True)
-class Event:
+class Event(msgspec.Struct, frozen=True):
     """What one step made of a cell.
 
     Attributes
@@ -61,8 +62,7 @@ class Event:
     working: tuple[tuple[str, str], ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class RuleCheck:
+class RuleCheck(msgspec.Struct, frozen=True):
     """How a row stands to a rule.
 
     Attributes
@@ -91,8 +91,7 @@ class SourceCell(NamedTuple):
     row: int
 
 
-@dataclass(frozen=True, slots=True)
-class Trace:
+class Trace(msgspec.Struct, frozen=True):
     """The history of one cell.
 
     Attributes
@@ -122,10 +121,10 @@ class Trace:
     rules: tuple[RuleCheck, ...] = ()
     cell: SourceCell | None = None
 
-    def lines(self) -> list[str]:
-        """Return the history as text, from the source on."""
-        is_now = self.fate or self.value
-        lines = [f"{self.column} of row {self.row}: {is_now}", f"  stood in {self.place}"]
+    def lines(self, times: int = 1) -> list[str]:
+        """Return the history as text, from the source on; of a cell that stands in several rows of the result once."""
+        where = f", in {times:,} rows of the result" if times > 1 else ""
+        lines = [f"{self.column} of row {self.row}{where}: {self.fate or self.value}", f"  stood in {self.place}"]
         if self.source_text is not None:
             lines.append(f"  as the text {self.source_text!r}" if self.source_text else "  as an empty cell")
         for event in self.events:
@@ -143,11 +142,18 @@ class Trace:
         return washed_lines("\n".join(self.lines()))
 
 
+def history_lines(traces: Sequence[Trace]) -> list[list[str]]:
+    """Return the histories as text, each as lines; those that are the same are told once."""
+    counts = Counter(tuple(one.lines()) for one in traces)
+    firsts = {tuple(one.lines()): one for one in traces}
+    return [firsts[lines].lines(times) for lines, times in counts.items()]
+
+
 def trace_record(trace: Trace) -> dict[str, Any]:
     """Return a history as plain values, for JSON."""
     record = {name: getattr(trace, name) for name in ("row", "column", "value", "place", "source_text", "fate")}
     events = [
-        {name: getattr(event, name) for name in Event.__dataclass_fields__ if name != "working"}
+        {name: getattr(event, name) for name in Event.__struct_fields__ if name != "working"}
         | ({"working": [list(part) for part in event.working]} if event.working else {})
         for event in trace.events
     ]
@@ -209,7 +215,10 @@ class History:
         positions, fates = self._forward(start)
         if fates:
             events = tuple(self._back(fates[0][0], fates[0][1], self._name_at(column, fates[0][0])))
-            return [Trace(row_number, column, "", begun.origin.place(row_number), events=events, fate=fates[0][2])]
+            # Of the table at the beginning its rows are known here, and no columns.
+            title = self._name_at(column, 0)
+            place, cell = begun.origin.place(row_number, title), SourceCell(begun.origin, title, row_number)
+            return [Trace(row_number, column, "", place, events=events, fate=fates[0][2], cell=cell)]
         name = self._final_name(column)
         return [self.cell(position, name) for position in positions[:MOST_CELLS]]
 
@@ -328,9 +337,7 @@ class History:
             copies = record.rows_of(position)
             others = copies[copies != source]
             if len(others):
-                event = replace(
-                    event or made, detail=f"equal rows were merged into this one: {_listed(record, others)}"
-                )
+                event = replace(event or made, detail=merged_here(record.before.row_numbers[others]))
         if source < 0:
             return event or replace(made, detail="the row was added here"), None
         if is_new:
@@ -374,20 +381,43 @@ def _has_aggregate(node: Node) -> bool:
 
 def _fate(number: int, entry: Entry, record: StepRecord, what: str, position: int) -> str:
     """Say what a step did with a row."""
-    said = f"the row was {what} by step {number} ({entry.step}: {entry.says})"
+    reason, into = "", None
     if what == "set aside":
-        at = int(np.flatnonzero(record.gone[what] == position)[0])
-        said += f": {record.reasons[at]}"
-    if what == "merged" and (groups := record.groups) is not None:
-        said = (
-            f"the row was merged by step {number} ({entry.step}) into row {record.after.row_numbers[groups[position]]}"
-        )
+        reason = record.reasons[int(np.flatnonzero(record.gone[what] == position)[0])]
+    if what == "merged" and record.groups is not None:
+        into = int(record.after.row_numbers[record.groups[position]])
+    return fate_of_row(number, entry, what, reason, into)
+
+
+def fate_of_row(number: int, entry: Entry, what: str, reason: str = "", into: int | None = None) -> str:
+    """Say what a step did with a row that did not come out.
+
+    Parameters
+    ----------
+    number : int
+        Of the step.
+    entry : Entry
+    what : str
+        Left out, set aside or merged.
+    reason : str
+        Why it was set aside.
+    into : int, optional
+        The row number of the row that it was merged into.
+    """
+    if into is not None:
+        said = f"the row was merged by step {number} ({entry.step}) into row {into}"
+    else:
+        said = f"the row was {what} by step {number} ({entry.step}: {entry.says})" + (f": {reason}" if reason else "")
     return said + (f"; {entry.why}" if entry.why else "")
 
 
-def _listed(record: StepRecord, rows: Codes) -> str:
-    numbers = record.before.row_numbers[rows]
-    more = f" and {len(rows) - MOST_ROWS_NAMED:,} more" if len(rows) > MOST_ROWS_NAMED else ""
+def merged_here(numbers: Codes) -> str:
+    """Say which rows, by their numbers, were merged into an equal one."""
+    return f"equal rows were merged into this one: {_listed(numbers)}"
+
+
+def _listed(numbers: Codes) -> str:
+    more = f" and {len(numbers) - MOST_ROWS_NAMED:,} more" if len(numbers) > MOST_ROWS_NAMED else ""
     return f"{', '.join(map(str, numbers[:MOST_ROWS_NAMED].tolist()))}{more}"
 
 
@@ -397,4 +427,4 @@ def _group_of(record: StepRecord, position: int) -> str:
     if not len(rows):
         return "of all rows"
     first = record.before.origin.place(int(record.before.row_numbers[rows[0]]))
-    return f"of {counted(len(rows), 'row')}: {_listed(record, rows)} (the first: {first})"
+    return f"of {counted(len(rows), 'row')}: {_listed(record.before.row_numbers[rows])} (the first: {first})"

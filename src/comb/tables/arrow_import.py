@@ -12,9 +12,9 @@ A table comes in batches; each becomes columns of its own, which are then put be
 import itertools
 import json
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Any, cast
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -75,8 +75,7 @@ _FIRST, _BEYOND = np.datetime64("0001-01-01"), np.datetime64("10000-01-01")
 _INLINE = 12
 
 
-@dataclass(slots=True)
-class _Source:
+class _Source(msgspec.Struct):
     """A batch that is being read."""
 
     batch: Any
@@ -134,8 +133,7 @@ def imported(
     return columns, sum(array[0] for _, array in batches), [*told, *said]
 
 
-@dataclass(frozen=True, slots=True)
-class _Leaf:
+class _Leaf(msgspec.Struct, frozen=True):
     """A field that becomes a column: its name, and the way to it by the places of children."""
 
     name: str

@@ -2,9 +2,9 @@
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from comb.errors import ParameterError, counted
 from comb.tables.column import Column

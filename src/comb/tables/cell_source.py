@@ -7,9 +7,9 @@ column of a source, and for each cell which of the parts it is from and in which
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -36,8 +36,7 @@ class Part(NamedTuple):
     origin: Origin | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class CellSource:
+class CellSource(msgspec.Struct, frozen=True, eq=False):
     """Where cells came from.
 
     Attributes
@@ -50,8 +49,14 @@ class CellSource:
     """
 
     parts: tuple[Part, ...]
-    which: NDArray[Any] | None = field(default=None, compare=False)
-    rows: Codes | None = field(default=None, compare=False)
+    which: NDArray[Any] | None = None
+    rows: Codes | None = None
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, CellSource) and self.parts == other.parts
+
+    def __hash__(self) -> int:
+        return hash(self.parts)
 
     def take(self, positions: Codes) -> "CellSource":
         """Return the source of the cells at some positions."""

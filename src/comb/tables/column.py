@@ -1,12 +1,12 @@
 """A column: values of one type, and the reason for every empty cell."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import replace
 from datetime import date, time, timedelta
 from decimal import Decimal
 from typing import Any, SupportsIndex, cast, overload
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from comb.errors import ParameterError, PositionError, TypeMismatch, washed

@@ -1,9 +1,9 @@
 """What speaks for and against the type of a column."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -30,8 +30,7 @@ RELEASES = "releases or sections rather than numbers"
 TEXT_NUMBERS = "that look like numbers, kept as text"
 
 
-@dataclass(frozen=True, slots=True)
-class Candidate:
+class Candidate(msgspec.Struct, frozen=True, eq=False):
     """One type that was tried on a column.
 
     Attributes
@@ -54,16 +53,24 @@ class Candidate:
     misfits: int
     pattern: str = ""
     doubt: str = ""
-    why: tuple[str, ...] = field(default=(), compare=False, repr=False)
-    parser: Any = field(default=None, compare=False, repr=False)
+    why: tuple[str, ...] = ()
+    parser: Any = None
+
+    def _compared(self) -> tuple[Any, ...]:
+        return self.type, self.fits, self.misfits, self.pattern, self.doubt
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Candidate) and self._compared() == other._compared()
+
+    def __hash__(self) -> int:
+        return hash(self._compared())
 
     def __str__(self) -> str:
         shape = f", {self.pattern}" if self.pattern else ""
         return f"{self.type}{shape}: {self.fits:,} of {self.fits + self.misfits:,} fit"
 
 
-@dataclass(frozen=True, slots=True)
-class Evidence:
+class Evidence(msgspec.Struct, frozen=True, eq=False):
     """Why a column has its type.
 
     Attributes
@@ -94,8 +101,17 @@ class Evidence:
     examples: tuple[str, ...] = ()
     declared: bool = False
     tried: tuple[Candidate, ...] = ()
-    forms: Mapping[str, int] = field(default_factory=dict, compare=False)
-    minority: NDArray[np.int64] | None = field(default=None, compare=False, repr=False)
+    forms: Mapping[str, int] = {}
+    minority: NDArray[np.int64] | None = None
+
+    def _compared(self) -> tuple[Any, ...]:
+        return self.chosen, self.runner_up, self.missing, self.why, self.examples, self.declared, self.tried
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Evidence) and self._compared() == other._compared()
+
+    def __hash__(self) -> int:
+        return hash(self._compared())
 
     def __str__(self) -> str:
         """Compose the evidence as one line."""

@@ -8,9 +8,9 @@ reaches a terminal unwashed: control characters are shown as pictures.
 import textwrap
 import unicodedata
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import NamedTuple
 
+import msgspec
 import numpy as np
 
 from comb.errors import washed
@@ -41,8 +41,7 @@ class Span(NamedTuple):
 Line = list[Span]
 
 
-@dataclass(frozen=True, slots=True)
-class LayoutRequest:
+class LayoutRequest(msgspec.Struct, frozen=True):
     """What to lay out.
 
     Attributes

@@ -1,13 +1,13 @@
 """Column names: made unique when read, found by name, glob, range, position or type."""
 
 import fnmatch
-import re
 from collections.abc import Collection, Mapping, Sequence
 
 from comb.errors import ColumnError, ParameterError, unknown_name
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.tables.types import Type, type_word
 
-_POSITION = re.compile(r"#([0-9]+)")
+_POSITION = lazy_pattern(r"#([0-9]+)")
 
 
 def unique_names(names: Sequence[str]) -> list[str]:

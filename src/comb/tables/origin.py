@@ -2,9 +2,9 @@
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -21,8 +21,7 @@ MADE = "made from "
 DELIMITED = "delimited text"
 
 
-@dataclass(frozen=True, slots=True)
-class SourceLine:
+class SourceLine(msgspec.Struct, frozen=True):
     """A line, row or column of a source that is not part of its table.
 
     Attributes
@@ -40,8 +39,7 @@ class SourceLine:
     cells: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class WrongTotal:
+class WrongTotal(msgspec.Struct, frozen=True):
     """A total in a source that its parts do not add up to.
 
     Attributes
@@ -59,8 +57,7 @@ class WrongTotal:
     parts: str
 
 
-@dataclass(frozen=True, slots=True)
-class SourceAccount:
+class SourceAccount(msgspec.Struct, frozen=True):
     """What became of the lines of a source: every one is a row, or was taken off for a reason.
 
     Attributes
@@ -78,8 +75,8 @@ class SourceAccount:
     unit: str
     read: int
     rows: int
-    left_out: dict[str, int] = field(default_factory=dict)
-    set_aside: dict[str, int] = field(default_factory=dict)
+    left_out: dict[str, int] = msgspec.field(default_factory=dict)
+    set_aside: dict[str, int] = msgspec.field(default_factory=dict)
     added: int = 0
 
     @property
@@ -105,8 +102,7 @@ def in_total(accounts: Sequence[SourceAccount | None]) -> SourceAccount | None:
     )  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Origin:
+class Origin(msgspec.Struct, frozen=True, eq=False):
     """The source of a table. All of it is said by the reader; nothing is looked up here.
 
     Attributes
@@ -157,11 +153,11 @@ class Origin:
     size: int = 0
     modified: str = ""
     checksum: str = ""
-    options: ReadOptions = field(default_factory=ReadOptions)
+    options: ReadOptions = msgspec.field(default_factory=ReadOptions)
     kind: str = ""
-    lines: NDArray[np.integer[Any]] = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
+    lines: NDArray[np.integer[Any]] = msgspec.field(default_factory=lambda: np.zeros(0, np.int64))
     sources: tuple[str, ...] = ()
-    source_index: Codes = field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
+    source_index: Codes = msgspec.field(default_factory=lambda: np.zeros(0, np.int64))
     places: tuple[str, ...] = ("line {}",)
     cell_places: tuple[dict[str, str], ...] = ()
     violations: tuple[tuple[int, str, str], ...] = ()
@@ -171,7 +167,7 @@ class Origin:
     bad_bytes: tuple[tuple[int, str], ...] = ()
     paths: tuple[str, ...] = ()
     wrong_totals: tuple[WrongTotal, ...] = ()
-    account: SourceAccount | None = field(default=None, compare=False)
+    account: SourceAccount | None = None
     required: tuple[str, ...] = ()
 
     def __repr__(self) -> str:

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import ColumnError, ParameterError, TypeMismatch, listing, washed, washed_lines
+from comb.execution.columnwise import for_each
 from comb.execution.storage import MEMORY, Storage
 from comb.kernels.grouping import Codes
 from comb.tables.cell_source import placed
@@ -146,8 +147,15 @@ class BareTable:
 
     def _take(self, positions: Codes) -> Self:
         """Return the rows at the given positions, from 0, with their row numbers."""
-        columns = {name: taken_column(column, positions, self._storage) for name, column in self._columns.items()}
-        return self._derive(columns, row_numbers=taken_array(self.row_numbers, positions, self._storage))
+
+        def taken(column: Column) -> Column:
+            return taken_column(column, positions, self._storage)
+
+        columns = for_each(taken, list(self._columns.values()), len(positions), self._storage)
+        return self._derive(
+            dict(zip(self._columns, columns, strict=True)),
+            row_numbers=taken_array(self.row_numbers, positions, self._storage),
+        )
 
     def _stored(self) -> Self:
         """Return the same table with all that it holds where its storage keeps it."""
@@ -156,7 +164,7 @@ class BareTable:
 
     def _key_blocks(self, names: Iterable[str]) -> Iterator[list[NDArray[np.uint64]]]:
         """Return the keys of some columns for some rows after the other; see `Column._keys`."""
-        columns = [self._columns[name]._with_codes() for name in names]
+        columns = for_each(lambda name: self._columns[name]._with_codes(), list(names), self._row_count, self._storage)
         for start in range(0, self._row_count if columns else 0, KEYS_AT_ONCE):
             yield [column._keys(start, start + KEYS_AT_ONCE) for column in columns]
 

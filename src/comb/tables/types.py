@@ -1,8 +1,9 @@
 """The types a column can have, and what each is stored as."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import NamedTuple
+
+import msgspec
 
 from comb.errors import ParameterError, unknown_name
 
@@ -35,8 +36,7 @@ class Choice(NamedTuple):
     label: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Type:
+class Type(msgspec.Struct, frozen=True):
     """The type of a column.
 
     Parameters

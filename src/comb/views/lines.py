@@ -10,7 +10,7 @@ from comb.tables.layout import DEFAULT_WIDTH, GAP, Line, Span, cut_end, text_wid
 LEAST_WRAPPED = 40
 
 # What is said of a finding begins here.
-MARGIN = 20
+MARGIN = 24
 
 
 def text_line(text: str, style: str = "plain") -> Line:

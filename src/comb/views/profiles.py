@@ -15,7 +15,7 @@ from comb.statistics.distribution import SMALL
 from comb.statistics.figures import plain_figure
 from comb.tables.bars import block_bars, share_words
 from comb.tables.layout import GAP, Line, Span, cut_end, cut_middle, plain, text_width
-from comb.views.lines import beside, columns_of, heads, text_line, wrapped
+from comb.views.lines import MARGIN, beside, columns_of, heads, text_line, wrapped
 
 MOST_ROWS_LISTED = 6
 
@@ -77,7 +77,9 @@ def _settled(profile: Profile) -> list[Line]:
         return []
     lines: list[Line] = [[], text_line(f"{counted(len(profile.accepted), 'finding')} settled", "said")]
     for finding, why in profile.accepted:
-        lines.append([Span(f"{finding.code:<20}", "dim"), Span(washed(f"{', '.join(finding.columns)}: {why}"), "dim")])
+        lines.append(
+            [Span(f"{finding.code:<{MARGIN}}", "dim"), Span(washed(f"{', '.join(finding.columns)}: {why}"), "dim")]
+        )
     return lines
 
 

@@ -8,7 +8,7 @@ from comb.plans.outcome import Outcome
 from comb.plans.rules import RuleResult
 from comb.profiling.differences import Comparison
 from comb.steps.ledger import Entry, first_number, total
-from comb.steps.trace import Trace
+from comb.steps.trace import Trace, history_lines
 from comb.tables.layout import Line, Span
 from comb.tables.origin import MADE
 from comb.views.lines import LEAST_WRAPPED, columns_of, heads, text_line, wrapped
@@ -108,10 +108,18 @@ def difference_lines(texts: Sequence[str], width: int) -> list[Line]:
     return lines
 
 
-def trace_view(trace: Trace, width: int) -> list[Line]:
-    """Show the history of a cell, from its source on."""
+def trace_view(traces: Sequence[Trace], width: int) -> list[Line]:
+    """Show the histories of cells, each from its source on, with an empty line between them."""
     lines: list[Line] = []
-    for at, text in enumerate(trace.lines()):
+    for told in history_lines(traces):
+        lines += [[]] if lines else []
+        lines += _told(told, width)
+    return lines
+
+
+def _told(history: list[str], width: int) -> list[Line]:
+    lines: list[Line] = []
+    for at, text in enumerate(history):
         inner = len(text) - len(text.lstrip())
         style = "said" if not at else "dim" if inner > 2 else "plain"
         parts = textwrap.wrap(washed(text), max(width, LEAST_WRAPPED), subsequent_indent=" " * (inner + 2),

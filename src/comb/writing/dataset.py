@@ -3,7 +3,6 @@
 import hashlib
 import json
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import partial
 from types import MappingProxyType
 from typing import Any
@@ -12,21 +11,21 @@ import msgspec
 
 from comb.errors import PlanError
 from comb.execution.ordered import in_order
-from comb.formats.formulas import disarmed
 from comb.kernels.grouping import Codes
 from comb.profiling.summaries import Summary, summaries_of
 from comb.reading.io.beside import CHECKSUMS
 from comb.report.dictionary import dictionary_bytes
 from comb.steps.accounting import Taken, ledger_of
 from comb.steps.record import kept_formulas
-from comb.tables.names import unique_names
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
 from comb.version import __version__
+from comb.writing.aside_file import aside_titles, set_aside_rows
 from comb.writing.atomic import Content, PutFile
-from comb.writing.delimited import TextForm, csv_parts, rows_bytes
+from comb.writing.delimited import TextForm, csv_parts
 from comb.writing.files import described_files
 from comb.writing.record_files import (
+    ASIDE,
     CHANGED,
     LEFT_OUT,
     RECORD_FILES,
@@ -35,6 +34,7 @@ from comb.writing.record_files import (
     changed_cells,
     compressed_if_large,
     left_out_rows,
+    record_lines,
     record_metadata,
     row_sources,
     rule_rows,
@@ -46,13 +46,10 @@ Files = Iterable[tuple[str, Content]]
 PLAN = "plan.yaml"
 REPORT = "report.html"
 
-ASIDE_HEADER = list(RECORD_FILES["set-aside.csv"].columns)
-
-
 # Files of a folder that are not named after a table.
 OWN_FILES = (
     "dictionary.md", REPORT, "ledger.jsonl", "run.json", "csv-metadata.json", PLAN, CHECKSUMS, *RECORD_FILES,
-    *(f"{name}.gz" for name in (CHANGED, LEFT_OUT, ROWS, RULE_ROWS)),
+    *(f"{name}.gz" for name in (ASIDE, CHANGED, LEFT_OUT, ROWS, RULE_ROWS)),
 )  # fmt: skip
 
 # No system takes longer names, and what is put behind them takes some.
@@ -87,8 +84,7 @@ def check_names(names: Sequence[str]) -> None:
                 )
 
 
-@dataclass(frozen=True, slots=True)
-class Dataset:
+class Dataset(msgspec.Struct, frozen=True):
     """Everything that goes into a dataset folder.
 
     Attributes
@@ -121,10 +117,10 @@ class Dataset:
     tables: Mapping[str, BareTable]
     taken: Mapping[str, Sequence[Taken]]
     plan: str
-    sources: Mapping[str, Origin] = field(default_factory=dict)
-    rules: Mapping[str, Sequence[list[str]]] = field(default_factory=dict)
-    rule_rows: Mapping[str, Sequence[tuple[str, str, Codes]]] = field(default_factory=dict)
-    required: Mapping[str, Collection[str]] = field(default_factory=dict)
+    sources: Mapping[str, Origin] = msgspec.field(default_factory=dict)
+    rules: Mapping[str, Sequence[list[str]]] = msgspec.field(default_factory=dict)
+    rule_rows: Mapping[str, Sequence[tuple[str, str, Codes]]] = msgspec.field(default_factory=dict)
+    required: Mapping[str, Collection[str]] = msgspec.field(default_factory=dict)
     questions: Sequence[str] = ()
     as_of: str = ""
     disarm: bool = False
@@ -160,6 +156,7 @@ class Dataset:
             lambda: [compressed_if_large(ROWS, row_sources(self.taken, self.tables))],
             lambda: [compressed_if_large(LEFT_OUT, left_out_rows(self.taken))],
             lambda: [compressed_if_large(RULE_ROWS, rule_rows(self.rule_rows, self.tables, self._form))],
+            lambda: [compressed_if_large(ASIDE, set_aside_rows(self.taken, self.sources, self._form))],
         ]
 
         def work(job: Callable[[], Files]) -> None:
@@ -168,11 +165,9 @@ class Dataset:
 
         for _ in in_order(work, jobs, threads, written.stop):
             pass
-        rows = aside_rows(self.taken, self.sources)
         rules = [[name, *line] for name, lines in self.rules.items() for line in lines]
-        written.put("set-aside.csv", self._rows(rows))
-        written.put("rules.csv", self._rows([list(RECORD_FILES["rules.csv"].columns), *rules]))
-        more = {"set-aside.csv": rows[0][len(RECORD_FILES["set-aside.csv"].columns) :]}
+        written.put("rules.csv", record_lines([list(RECORD_FILES["rules.csv"].columns), *rules], self._form))
+        more = {ASIDE: aside_titles(self.taken, self.sources)}
         record = [name for known in RECORD_FILES for name in (known, f"{known}.gz") if name in written.sums]
         written.put("csv-metadata.json", _json(record_metadata(record, more)))
         put(CHECKSUMS, "".join(f"{written.sums[name]}  {name}\n" for name in sorted(written.sums)).encode())
@@ -180,9 +175,6 @@ class Dataset:
     @property
     def _form(self) -> TextForm:
         return TextForm(disarm=self.disarm)
-
-    def _rows(self, rows: list[list[str]]) -> bytes:
-        return rows_bytes([[disarmed(cell) for cell in row] for row in rows] if self.disarm else rows)
 
     def _table(self, name: str, threads: int) -> Files:
         """Return the file of a table with those that describe it."""
@@ -291,63 +283,3 @@ def ledger_bytes(
                 msgspec.json.encode({"table": name, **{key: one for key, one in counts.items() if one != ""}}) + b"\n"
             )
     return b"".join(lines)
-
-
-def aside_rows(taken: Mapping[str, Sequence[Taken]], sources: Mapping[str, Origin]) -> list[list[str]]:
-    """List the rows that were set aside, as they were then, with step and reason, and the copies that were merged.
-
-    What was set aside when a source was read comes first: its cells under the headings of the step before any.
-    """
-    asides = [
-        (name, number, one)
-        for name, steps in taken.items()
-        for number, one in enumerate(steps, 1)
-        if one.aside.row_count
-    ]
-    names = list(dict.fromkeys(title for _, _, one in asides for title in one.aside.names))
-    lines = [(name, line) for name, origin in sources.items() for line in origin.set_aside]
-    width = max((len(line.cells) for _, line in lines), default=0)
-    names += unique_names([*names, *[f"cell {at}" for at in range(1, width + 1)]])[len(names) :]
-    # A column of the table may be called like one of the record.
-    rows = [unique_names([*ASIDE_HEADER, *names])]
-    for name, line in lines:
-        cells_of = [""] * (len(names) - width) + list(line.cells) + [""] * (width - len(line.cells))
-        rows.append([name, "0", "load", "", line.place, line.reason, "", *cells_of])
-    for name, number, one in asides:
-        cells = {title: _written(one.aside, title) for title in one.aside.names}
-        for at, row_number in enumerate(one.aside.row_numbers.tolist()):
-            head = [
-                name,
-                str(number),
-                one.entry.step,
-                str(row_number),
-                one.aside.origin.place(row_number),
-                one.reasons[at],
-                "",
-            ]
-            rows.append(head + [cells[title][at] if title in cells else "" for title in names])
-    for name, steps in taken.items():
-        for number, one in enumerate(steps, 1):
-            if one.entry.step == "remove_duplicates":
-                rows += [[name, str(number), *line, *[""] * len(names)] for line in _merged(one)]
-    return rows
-
-
-def _merged(one: Taken) -> list[list[str]]:
-    """List the rows that were merged into an equal one."""
-    gone, groups = one.record.gone.get("merged"), one.record.groups
-    if gone is None or groups is None:
-        return []
-    numbers = one.record.before.row_numbers[gone]
-    into = one.record.after.row_numbers[groups[gone]]
-    places = one.record.before.origin.places_of(numbers)
-    return [
-        [one.entry.step, str(number), place, "equal to another row", str(other)]
-        for number, place, other in zip(numbers.tolist(), places, into.tolist(), strict=True)
-    ]
-
-
-def _written(table: BareTable, name: str) -> list[str]:
-    """Return the cells of a column as texts; a text that was kept stands for its cell."""
-    column = table[name]
-    return [column.kept.texts.get(at, text or "") for at, text in enumerate(column.texts())]

@@ -3,9 +3,9 @@
 import codecs
 import sys
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import pairwise
 
+import msgspec
 import numpy as np
 
 from comb.errors import ParameterError
@@ -30,8 +30,7 @@ ROWS_AT_ONCE = 20_000
 BOOLEAN_TEXTS = pack(["false", "true"])
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TextForm:
+class TextForm(msgspec.Struct, frozen=True, kw_only=True):
     """How a table is written as text.
 
     Attributes

@@ -10,6 +10,7 @@ import numpy as np
 
 from comb.errors import ParameterError
 from comb.formats.a1 import column_letters
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.tables.column import Column
 from comb.tables.text import Text
 from comb.tables.value_texts import value_texts
@@ -25,8 +26,8 @@ _DECLARED = " ".join(f'xmlns:{name}="{_SCHEMAS}{end}"' for name, end in _NAMES.i
 _HEAD = '<?xml version="1.0" encoding="UTF-8"?>\n'
 
 # Characters that XML cannot hold, and spaces that it would fold.
-_CONTROLS = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
-_SPACES = re.compile(r"^ | $|  +|\t")
+_CONTROLS = lazy_pattern(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
+_SPACES = lazy_pattern(r"^ | $|  +|\t")
 
 # Width of a character in centimetres, near enough.
 CENTIMETRES = 0.22

@@ -19,6 +19,8 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from comb.errors import listing
+from comb.formats.formulas import disarmed
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
 from comb.steps.accounting import Taken
@@ -40,9 +42,10 @@ LEVEL = 1
 
 # The head of a member: deflate, with a comment, without a date so that two runs give the same bytes; and the comment.
 _HEAD = b"\x1f\x8b\x08\x10\x00\x00\x00\x00\x04\xff"
-_MEMBER = re.compile(re.escape(_HEAD) + rb"rows (?:all|([0-9]+) to ([0-9]+))\x00")
+_MEMBER = lazy_pattern(re.escape(_HEAD) + rb"rows (?:all|([0-9]+) to ([0-9]+))\x00")
 
 CHANGED, LEFT_OUT, ROWS, RULE_ROWS = "changed-cells.csv", "left-out.csv", "row-sources.csv", "rule-rows.csv"
+ASIDE = "set-aside.csv"
 
 
 class Part(NamedTuple):
@@ -101,7 +104,7 @@ RECORD_FILES: dict[str, Described] = {
             "last_place": ("string", "where the last stood"),
         },
     ),
-    "set-aside.csv": Described(
+    ASIDE: Described(
         "rows that were set aside, with their cells as they were then, and copies that were merged into another row",
         {
             "table": ("string", "the table of the plan"),
@@ -126,7 +129,7 @@ RECORD_FILES: dict[str, Described] = {
             "why": ("string", "the reason, and where a figure was published"),
         },
     ),
-    "rule-rows.csv": Described(
+    RULE_ROWS: Described(
         "the rows that break a rule, or for which it is unknown, as runs",
         {
             "table": ("string", "the table of the plan"),
@@ -159,7 +162,7 @@ def changed_cells(taken: Mapping[str, Sequence[Taken]], form: TextForm) -> Itera
         for number, one in enumerate(steps, 1):
             for name, changes in one.record.cells.items():
                 some = partial(_change_table, table, number, one, name, changes)
-                yield from _parts(len(changes.positions), some, "row", "row", form)
+                yield from line_parts(len(changes.positions), some, "row", "row", form)
             yield from _formulas(table, number, one)
 
 
@@ -173,11 +176,16 @@ def _formulas(table: str, number: int, one: Taken) -> Iterator[Part]:
         yield Part(rows_bytes(rows))
 
 
+def record_lines(rows: list[list[str]], form: TextForm) -> bytes:
+    """Write lines of a file of the record; what a spreadsheet program would run is disarmed, if that is asked for."""
+    return rows_bytes([[disarmed(cell) for cell in row] for row in rows] if form.disarm else rows)
+
+
 def _header(name: str) -> Part:
     return Part(rows_bytes([list(RECORD_FILES[name].columns)]))
 
 
-def _parts(
+def line_parts(
     count: int, lines: Callable[[slice], BareTable], first: str, last: str, form: TextForm = STANDARD
 ) -> Iterator[Part]:
     """Write lines some at a time, without a header; no more of them are made at once.
@@ -209,20 +217,20 @@ def _change_table(table: str, number: int, one: Taken, name: str, changes: CellC
     places = places_of(source, one.record.after.origin, rows)
     detail = changes.detail
     # What became missing came from nowhere.
-    taken_from = _texts(_details(detail, count))
+    taken_from = text_column(_details(detail, count))
     taken_from = taken_from._replace(state=taken_from.states | changes.after.missing * np.uint8(Reason.BLANK))
     return BareTable({
-        "table": _same(table, count),
+        "table": same_cells(table, count),
         "step": Column(INTEGER, np.full(count, number, np.int64)),
         "row": Column(INTEGER, rows),
-        "place": _texts(places),
-        "column": _same(name, count),
-        "before": _with_kept(changes.before),
+        "place": text_column(places),
+        "column": same_cells(name, count),
+        "before": with_kept_texts(changes.before),
         "before_missing": _reasons(changes.before),
-        "after": _with_kept(changes.after),
+        "after": with_kept_texts(changes.after),
         "after_missing": _reasons(changes.after),
         "taken_from": taken_from,
-        "why": _same(one.entry.why, count),
+        "why": same_cells(one.entry.why, count),
     })  # fmt: skip
 
 
@@ -239,7 +247,7 @@ def _details(detail: Detail | None, count: int) -> Text:
     return Text.from_items([detail.form.format(*row) for row in rows])
 
 
-def _same(text: str | int, count: int) -> Column:
+def same_cells(text: str | int, count: int) -> Column:
     """Return a column with the same text or number in every cell."""
     if isinstance(text, int):
         return Column(INTEGER, np.full(count, text, np.int64))
@@ -247,7 +255,7 @@ def _same(text: str | int, count: int) -> Column:
     return Column(STRING, Text.from_items([text], np.zeros(count, np.int64)), state)
 
 
-def _texts(text: Text) -> Column:
+def text_column(text: Text) -> Column:
     """Return a column of texts, the empty ones missing."""
     empty = (np.diff(text.offsets) == 0) * np.uint8(Reason.BLANK)
     return Column(STRING, text, empty if text.codes is None else empty[text.codes])
@@ -259,12 +267,12 @@ def _reasons(column: Column) -> Column:
     return Column(STRING, Text.from_items(words, column.states.astype(np.int64)), (~column.missing).astype(np.uint8))
 
 
-def _with_kept(column: Column) -> Column:
+def with_kept_texts(column: Column) -> Column:
     """Return a column in which a text that was kept stands for its cell."""
     if not len(column.kept):
         return column._replace(source=None)
     texts = [column.kept.texts.get(at, text or "") for at, text in enumerate(column.texts())]
-    return _texts(Text.from_items(texts))
+    return text_column(Text.from_items(texts))
 
 
 def left_out_rows(taken: Mapping[str, Sequence[Taken]]) -> Iterator[Part]:
@@ -277,7 +285,7 @@ def left_out_rows(taken: Mapping[str, Sequence[Taken]]) -> Iterator[Part]:
                 continue
             runs = _RowRuns(one.record.before.row_numbers[gone], one.record.before.origin)
             head: dict[str, str | int] = {"table": table, "step": number}
-            yield from _parts(len(runs), partial(runs.lines, head, {"reason": one.entry.says}), "row", "last_row")
+            yield from line_parts(len(runs), partial(runs.lines, head, {"reason": one.entry.says}), "row", "last_row")
 
 
 def rule_rows(
@@ -298,7 +306,7 @@ def rule_rows(
             if len(numbers):
                 runs = _RowRuns(numbers, tables[name].origin)
                 head = {"table": name, "rule": rule, "result": word}
-                yield from _parts(len(runs), partial(runs.lines, head, {}), "row", "last_row", form)
+                yield from line_parts(len(runs), partial(runs.lines, head, {}), "row", "last_row", form)
 
 
 class _RowRuns:
@@ -318,10 +326,11 @@ class _RowRuns:
         first, last = self._first[some], self._last[some]
         count = len(first)
         return BareTable({
-            **{key: _same(one, count) for key, one in head.items()},
+            **{key: same_cells(one, count) for key, one in head.items()},
             "row": Column(INTEGER, first), "last_row": Column(INTEGER, last),
-            "place": _texts(self._origin.place_texts(first)), "last_place": _texts(self._origin.place_texts(last)),
-            **{key: _same(one, count) for key, one in tail.items()},
+            "place": text_column(self._origin.place_texts(first)),
+            "last_place": text_column(self._origin.place_texts(last)),
+            **{key: same_cells(one, count) for key, one in tail.items()},
         })  # fmt: skip
 
 
@@ -416,7 +425,7 @@ class _Way:
                 name, begins + 1, ends + 1, self._numbers(begins), self._numbers(ends), self._begun.origin
             )
 
-        yield from _parts(len(starts), lines, "row", "last_row")
+        yield from line_parts(len(starts), lines, "row", "last_row")
 
 
 def _run_lines(
@@ -426,10 +435,10 @@ def _run_lines(
     count = len(records)
     unknown = None if known else np.full(count, Reason.ABSENT, np.uint8)
     return BareTable({
-        "table": _same(name, count),
+        "table": same_cells(name, count),
         "record": Column(INTEGER, records), "last_record": Column(INTEGER, last_records),
         "row": Column(INTEGER, first, unknown), "last_row": Column(INTEGER, last, unknown),
-        "place": _texts(origin.place_texts(first)), "last_place": _texts(origin.place_texts(last)),
+        "place": text_column(origin.place_texts(first)), "last_place": text_column(origin.place_texts(last)),
     })  # fmt: skip
 
 
@@ -456,7 +465,7 @@ def _runs(name: str, edges: _Edges, rows: BareTable, *, known: bool) -> Iterator
             name, records[begins], records[stops], numbers[begins], numbers[stops], rows.origin, known=known
         )
 
-    yield from _parts(len(starts), lines, "row", "last_row")
+    yield from line_parts(len(starts), lines, "row", "last_row")
 
 
 def compressed_if_large(name: str, parts: Iterable[Part]) -> tuple[str, Iterable[bytes]]:
@@ -523,6 +532,6 @@ def record_metadata(names: Sequence[str], extra: Mapping[str, Sequence[str]]) ->
             {"name": column, "titles": column, "datatype": kind, "dc:description": about}
             for column, (kind, about) in described.columns.items()
         ]
-        columns += [{"titles": title, "datatype": "string"} for title in extra.get(name, ())]
+        columns += [{"titles": title, "datatype": "string"} for title in extra.get(name.removesuffix(".gz"), ())]
         tables.append({"url": name, "dc:description": described.about, "tableSchema": {"columns": columns}})
     return {"@context": ["http://www.w3.org/ns/csvw", {"language": "en"}], "tables": tables}

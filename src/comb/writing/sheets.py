@@ -1,13 +1,12 @@
 """What goes on the sheets of a workbook, whatever its format, and what does not fit on one."""
 
-import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 
 import msgspec
 import numpy as np
 
 from comb.errors import ParameterError
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.profiling.summaries import summaries_of
 from comb.report.dictionary import missing_words, values_words
 from comb.steps.ledger import Entry, first_number
@@ -36,11 +35,10 @@ ROWS_MEASURED = 1_000
 
 DICTIONARY, LEDGER = "dictionary", "ledger"
 
-_NOT_IN_NAMES = re.compile(r"[\[\]:*?/\\]")
+_NOT_IN_NAMES = lazy_pattern(r"[\[\]:*?/\\]")
 
 
-@dataclass(frozen=True, slots=True)
-class SheetText:
+class SheetText(msgspec.Struct, frozen=True):
     """A table that goes on a sheet."""
 
     name: str

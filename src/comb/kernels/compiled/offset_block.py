@@ -98,13 +98,20 @@ class OffsetBlock:
 
     def records(self) -> Records:
         """Return all fields as strings."""
-        rows = zip(self._begins.T.tolist(), self._ends.T.tolist(), strict=True)
-        text = str(self._data, "utf-8")
-        # Then places in bytes are places in the text, and slices of it are much quicker.
-        if text.isascii() and not len(self._side):
-            fields = [[text[begin:end] for begin, end in zip(*places, strict=True)] for places in rows]
-        else:
-            fields = [[self._string(begin, end) for begin, end in zip(*places, strict=True)] for places in rows]
+        data = bytes(self._data) + self._side.tobytes() if len(self._side) else self._data
+        # No further than the last field: often only the first records of a long text are asked for.
+        data = data[: int(self._ends.max(initial=0))]
+        text = str(data, "utf-8")
+        begins: NDArray[np.integer] = self._begins.T
+        ends: NDArray[np.integer] = self._ends.T
+        # Slices of one text are much quicker than texts made one by one; where characters take more than a byte,
+        # places in bytes become places in the text.
+        if len(text) < len(data):
+            places = np.zeros(len(data) + 1, np.int64)
+            np.cumsum((np.frombuffer(data, np.uint8) & 0xC0) != 0x80, out=places[1:])
+            begins, ends = places[begins], places[ends]
+        rows = zip(begins.tolist(), ends.tolist(), strict=True)
+        fields = [[text[begin:end] for begin, end in zip(*places, strict=True)] for places in rows]
         for row, width in self.short.items():
             del fields[row][width:]
         for row, cells in self.surplus.items():

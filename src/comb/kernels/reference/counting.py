@@ -1,11 +1,11 @@
 """Count what texts could be: the reference."""
 
-import re
 from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.scalars import DATE_ORDERS, date_groups, digits_after_point, fold, is_number, read_day
 from comb.kernels.types import (
     DATE_MARKS,
@@ -25,9 +25,9 @@ from comb.kernels.types import (
     Words,
 )
 
-_WHOLE = re.compile(r"[+-]?[0-9]+")
-_LEADING_ZERO = re.compile(r"0[0-9]+(?:[.,][0-9]*)?")
-_BARE_EXPONENT = re.compile(r"[+-]?[0-9]+[eE][0-9]+")
+_WHOLE = lazy_pattern(r"[+-]?[0-9]+")
+_LEADING_ZERO = lazy_pattern(r"0[0-9]+(?:[.,][0-9]*)?")
+_BARE_EXPONENT = lazy_pattern(r"[+-]?[0-9]+[eE][0-9]+")
 
 
 def tally(texts: Sequence[str], counts: NDArray[np.int64] | None, words: Words) -> tuple[Tally, Kinds]:

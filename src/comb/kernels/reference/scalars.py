@@ -1,11 +1,11 @@
 """Read numbers, dates and pairs of words from texts: the reference."""
 
-import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
 
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.scalars import _DECIMAL, DATE_ORDERS, date_groups, fold, is_number, plain_number, read_day
 from comb.kernels.types import (
     BLANK,
@@ -19,7 +19,7 @@ from comb.kernels.types import (
     Parsed,
 )
 
-_INTEGER = re.compile(r"[+-]?[0-9]+")
+_INTEGER = lazy_pattern(r"[+-]?[0-9]+")
 
 
 def _parse(texts: Sequence[str], read: Callable[[str], Any], dtype: str, filler: Any) -> Parsed:

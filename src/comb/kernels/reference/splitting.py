@@ -17,9 +17,10 @@ files; only the others take the careful road.
 
 import re
 
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import LONGEST_QUOTED, SPACES, Records
 
-LINE_END = re.compile(r"\r\n|\n|\r")
+LINE_END = lazy_pattern(r"\r\n|\n|\r")
 
 
 def split_records(

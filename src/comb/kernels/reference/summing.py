@@ -2,7 +2,10 @@
 
 import math
 from collections.abc import Sequence
-from fractions import Fraction
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from fractions import Fraction
 
 
 def exact_sums(values: Sequence[float], codes: Sequence[int], groups: int) -> list[float]:
@@ -11,6 +14,8 @@ def exact_sums(values: Sequence[float], codes: Sequence[int], groups: int) -> li
     >>> exact_sums([1e300, 1.0, -1e300, 0.1], [0, 0, 0, 1], 2)
     [1.0, 0.1]
     """
+    from fractions import Fraction
+
     whole = [Fraction()] * groups
     odd = [0.0] * groups
     for value, code in zip(values, codes, strict=True):
@@ -21,7 +26,7 @@ def exact_sums(values: Sequence[float], codes: Sequence[int], groups: int) -> li
     return [wrong if wrong else _nearest(exact) for exact, wrong in zip(whole, odd, strict=True)]
 
 
-def _nearest(exact: Fraction) -> float:
+def _nearest(exact: "Fraction") -> float:
     try:
         return float(exact)
     except OverflowError:

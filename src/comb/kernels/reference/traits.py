@@ -1,16 +1,16 @@
 """What is to be noticed about texts: spaces, digits, words for missing. The reference."""
 
-import re
 from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.scalars import fold
 from comb.kernels.types import DIGITS_ONLY, INNER_SPACES, IS_KNOWN, OUTER_SPACES, ZERO_AHEAD
 
-_SPACES = re.compile(r"[^\S\r\n]{2}")
-_DIGITS = re.compile(r"[0-9]+")
+_SPACES = lazy_pattern(r"[^\S\r\n]{2}")
+_DIGITS = lazy_pattern(r"[0-9]+")
 
 
 def traits(texts: Sequence[str], known: Sequence[str]) -> tuple[NDArray[np.uint8], NDArray[np.int64]]:

@@ -18,8 +18,8 @@ column without a name and without a cell was made by delimiters at the line ends
 import csv
 import io
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -53,8 +53,7 @@ MOST_LINES_LISTED = 5
 FEW_ROWS = 20_000
 
 
-@dataclass(slots=True)
-class RawTable:
+class RawTable(msgspec.Struct):
     """The columns of a delimited text, all of one length, before they have their types.
 
     Attributes
@@ -110,9 +109,12 @@ def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
     if reader.guessing:
         kept, trailing = _width_kept(assembler, chunks, header)
     lines = assembler.all_lines()
+    # In a frame, as consoles and marked-up text have it, lines begin with the delimiter too.
+    framed = trailing and kept > 1 and header.layout.delimiter == FRAME and not header.names[0]
+    framed = framed and _is_blank([chunks.get(0, [])])
     raw_table = RawTable(
-        names[:kept],
-        {names[at]: chunks[at] for at in reader.columns if at < kept},
+        names[framed:kept],
+        {names[at]: chunks[at] for at in reader.columns if framed <= at < kept},
         lines,
         [],
         [],
@@ -128,7 +130,7 @@ def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
         raw_table.notes.append(header.layout.doubt)
     if header.layout.nameless_first:
         raw_table.notes.append(f"the header names all columns but the first, which is {names[0]}")
-    _note_irregular(raw_table, assembler, trailing=trailing)
+    _note_irregular(raw_table, assembler, trailing=trailing, framed=framed)
     # An empty field behind the last delimiter is no surplus.
     if not trailing:
         _add_surplus(raw_table, assembler, chunks, header)
@@ -146,6 +148,9 @@ def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
         raw_table.columns = {name: raw_table.columns[name] for name in wanted}
     return raw_table
 
+
+# The delimiter of tables in a frame.
+FRAME = "|"
 
 # What a line can be, beside a row.
 _LINE_KINDS = (
@@ -244,7 +249,7 @@ class ColumnAssembler:
             self.lines = GrowableArray(np.int32, self._expected(result), self._storage)
         # Chunks count lines and rows from 0 of their own; what came before is added to each.
         self.lines.add((result.lines + (self.passed + 1)).astype(np.int32))
-        for name in Anomalies.__slots__:
+        for name in Anomalies.__struct_fields__:
             getattr(self.anomalies, name).extend(line + self.passed for line in getattr(result.anomalies, name))
         self.short.update((row + self.rows, width) for row, width in result.short.items())
         self.surplus.update((row + self.rows, cells) for row, cells in result.surplus.items())
@@ -277,11 +282,7 @@ def _width_kept(assembler: ColumnAssembler, chunks: dict[int, list[ColumnChunk]]
     """Return how many columns are kept, and whether the last was made by delimiters at line ends only."""
 
     def blank(first: int) -> bool:
-        columns = [chunks[at] for at in range(first, header.read_width) if chunks[at]]
-        filled = (ColumnSource(column).tally() for column in columns)
-        here = all(
-            int(tally[TallySlot.OTHER] + tally[TallySlot.KNOWN] + tally[TallySlot.GIVEN]) == 0 for tally in filled
-        )
+        here = _is_blank([chunks[at] for at in range(first, header.read_width)])
         return here and not any(cell.strip() for cells in assembler.surplus.values() for cell in cells)
 
     longest = max(map(len, assembler.surplus.values()), default=0) + header.read_width
@@ -296,7 +297,13 @@ def _width_kept(assembler: ColumnAssembler, chunks: dict[int, list[ColumnChunk]]
     return header.width, False
 
 
-def _note_irregular(raw_table: RawTable, assembler: ColumnAssembler, *, trailing: bool) -> None:
+def _is_blank(columns: Sequence[list[ColumnChunk]]) -> bool:
+    """Return whether no cell of some columns holds anything."""
+    filled = (ColumnSource(column).tally() for column in columns if column)
+    return all(int(tally[TallySlot.OTHER] + tally[TallySlot.KNOWN] + tally[TallySlot.GIVEN]) == 0 for tally in filled)
+
+
+def _note_irregular(raw_table: RawTable, assembler: ColumnAssembler, *, trailing: bool, framed: bool) -> None:
     """Note what was taken for no row of the table."""
     found = assembler.anomalies
     _note_lines(raw_table, found.footers, "{} below the table treated as notes", "line")
@@ -304,7 +311,9 @@ def _note_irregular(raw_table: RawTable, assembler: ColumnAssembler, *, trailing
     _note_lines(raw_table, found.pages, "{} repeating a title, left out", "row")
     _note_lines(raw_table, found.empty, "{} of delimiters only left out", "line")
     _note_lines(raw_table, found.ruled, "{} of dashes left out", "line")
-    if trailing:
+    if framed:
+        raw_table.notes.append("lines begin and end with a delimiter; the empty first and last columns are left out")
+    elif trailing:
         raw_table.notes.append("lines end with a delimiter; the empty last column is left out")
     _note_lines(raw_table, found.blank, "{} left out", "blank line")
 

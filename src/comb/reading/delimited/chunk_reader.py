@@ -1,18 +1,18 @@
 """Read the columns of one chunk of delimited text. Pure: bytes in, columns out."""
 
-import re
 import threading
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import partial
 from typing import Any, Protocol, cast
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from comb.chunks.column_chunk import ColumnChunk, Guess, TextChunk, column_chunk
 from comb.chunks.column_source import ColumnSource
 from comb.chunks.number_block_builder import NumberBlock, NumberColumns, number_block
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.inference.decide import decide_by_counts, decide_parser
 from comb.inference.declared import declared_parser
 from comb.kernels import dispatch
@@ -33,12 +33,19 @@ from comb.tables.types import STRING
 MOST_FOOTERS = 20
 
 # Pages are numbered: of a title that comes again, the numbers may be others.
-_DIGITS = re.compile("[0-9]+")
+# The last line of a frame.
+_FRAME = lazy_pattern(r"\s*\+(?:[-=]+\+)+\s*")
+
+# How a note below a table begins, in four languages: an asterisk, a source, a remark.
+_NOTE = lazy_pattern(
+    r"(?i)\s*(?:[*\u2020\u2021]+\s|(?:sources?|notes?|remarks?|quellen?|anm(?:erkung(?:en)?)?\.?|hinweise?"
+    r"|remarques?|notas?|fuentes?)\s*:)"
+)
+_DIGITS = lazy_pattern("[0-9]+")
 LEAST_FOOTED_WIDTH = 3
 
 
-@dataclass(slots=True)
-class ChunkResult:
+class ChunkResult(msgspec.Struct):
     """The columns of one chunk.
 
     Attributes
@@ -332,9 +339,11 @@ def _take_footers(block: Block, header: Header, blank: set[int]) -> tuple[list[s
         filled = [cell for cell in row if cell.strip()]
         below_gap = int(block.lines[at]) - 1 in blank
         # A single word in the last row may be a cut-off row; a sentence, or one after a gap, is not.
-        message = below_gap or " " in row[0].strip()
+        message = below_gap or " " in row[0].strip() or _FRAME.fullmatch(row[0])
         word = len(filled) == 1 and row[0].strip() and kind_of(row[0]) == "word" and message
-        if not word or header.width < LEAST_FOOTED_WIDTH or (len(row) == header.width and not below_gap):
+        # A row as wide as the table is one, unless it says that it is a note.
+        apart = below_gap or len(row) != header.width or _NOTE.match(row[0])
+        if not word or header.width < LEAST_FOOTED_WIDTH or not apart:
             break
         count += 1
     delimiter = header.layout.delimiter

@@ -21,10 +21,12 @@ which it learns how the columns are best read, and all of the bytes once for the
 
 from bisect import bisect_right
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 from functools import lru_cache
 from pickle import dumps, loads
 from threading import Event
+
+import msgspec
+from msgspec.structs import replace
 
 from comb.errors import WorkersFailed
 from comb.execution.cluster import TaskQueue, Workers
@@ -39,8 +41,7 @@ from comb.version import __version__
 LIKELY_RECORD = 1 << 16
 
 
-@dataclass(frozen=True, slots=True)
-class ChunkTask:
+class ChunkTask(msgspec.Struct, frozen=True):
     """A chunk of a file to be read.
 
     Attributes
@@ -78,8 +79,7 @@ class ChunkTask:
         return f"{self.file.path}, bytes {first:,} to {self.file.offset + self.stop:,}"
 
 
-@dataclass(frozen=True, slots=True)
-class ReadChunk:
+class ReadChunk(msgspec.Struct, frozen=True):
     """What came of a task.
 
     Attributes

@@ -23,8 +23,10 @@ import threading
 from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, Future
-from dataclasses import dataclass, replace
 from typing import Generic, Protocol, TypeVar
+
+import msgspec
+from msgspec.structs import replace
 
 from comb.execution.executor import executor_of
 from comb.kernels import dispatch
@@ -63,8 +65,7 @@ class RowOffsetPromise:
         return self._row
 
 
-@dataclass(frozen=True, slots=True)
-class TextChunkRange:
+class TextChunkRange(msgspec.Struct, frozen=True):
     """Some whole records, as far as can be told before they are split.
 
     Attributes

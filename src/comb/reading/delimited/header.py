@@ -1,14 +1,15 @@
 """What comes before the rows: titles, header, units. Pure: text in, header out."""
 
-import re
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+
+import msgspec
 
 from comb.errors import ContentError
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels import dispatch
 from comb.kernels.types import LINE_END_BYTES, Dialect
-from comb.reading.delimited.layout import DECLARATION, SAMPLE_RECORDS, Layout, unit_of
+from comb.reading.delimited.layout import DECLARATION, SAMPLE_RECORDS, Layout, is_ruling, kind_of, unit_of
 
 # No table made by people or programs for people is wider; a text without line ends is.
 MOST_COLUMNS = 20_000
@@ -19,28 +20,28 @@ SAMPLE_CELLS = 100_000
 
 # Programs that print tables rule them below the header.
 MOST_RULINGS = 3
-_RULING = re.compile(r"\s*[-=+]{3,}\s*")
+# With one group of columns alone nothing says where it ends.
+LEAST_GROUPS = 2
+
 # Not how values are written: "date (yymmdd)" has no unit.
-_FORM_IN_NAME = re.compile(r"(?i)(?=.{4})(?:yyyy|yy|mm|dd|hh|ss|jjjj|jj|tt|[-./: ])+")
-_UNIT_IN_NAME = re.compile(r"[\[(]([^\[\]()]{1,15})[\])]\s*\Z")
+_FORM_IN_NAME = lazy_pattern(r"(?i)(?=.{4})(?:yyyy|yy|mm|dd|hh|ss|jjjj|jj|tt|[-./: ])+")
+_UNIT_IN_NAME = lazy_pattern(r"[\[(]([^\[\]()]{1,15})[\])]\s*\Z")
 
 
-@dataclass(slots=True)
-class Anomalies:
+class Anomalies(msgspec.Struct):
     """The lines on which something is irregular, by what it is; from 0."""
 
-    blank: list[int] = field(default_factory=list)
-    repeated: list[int] = field(default_factory=list)
-    pages: list[int] = field(default_factory=list)
-    empty: list[int] = field(default_factory=list)
-    ruled: list[int] = field(default_factory=list)
-    footers: list[int] = field(default_factory=list)
-    stray: list[int] = field(default_factory=list)
-    unclosed: list[int] = field(default_factory=list)
+    blank: list[int] = msgspec.field(default_factory=list)
+    repeated: list[int] = msgspec.field(default_factory=list)
+    pages: list[int] = msgspec.field(default_factory=list)
+    empty: list[int] = msgspec.field(default_factory=list)
+    ruled: list[int] = msgspec.field(default_factory=list)
+    footers: list[int] = msgspec.field(default_factory=list)
+    stray: list[int] = msgspec.field(default_factory=list)
+    unclosed: list[int] = msgspec.field(default_factory=list)
 
 
-@dataclass(slots=True)
-class Header:
+class Header(msgspec.Struct):
     """What stands above the rows of a table.
 
     Attributes
@@ -114,7 +115,7 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
     single = all(len(row) == 1 for row in fields[: heads + 1])
     kept = [at for at, row in enumerate(fields) if single or row != [""]]
     rulings = heads
-    while rulings < min(len(kept), heads + MOST_RULINGS) and all(map(_RULING.fullmatch, fields[kept[rulings]])):
+    while rulings < min(len(kept), heads + MOST_RULINGS) and is_ruling(fields[kept[rulings]]):
         rulings += 1
     ends = kept[rulings - 1] + 1 if rulings and rulings <= len(kept) else 0 if not rulings else len(fields)
     more = ends < len(lines)
@@ -123,7 +124,7 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
     body = [fields[at] for at in kept[rulings:]]
     width = len(head[-1]) if head else _commonest_width(body)
     _check_width(width)
-    names = _joined(head, width)
+    names = _joined(head, width, body)
     above = range(layout.skip, passed)
     anomalies = Anomalies(
         empty=[lines_above[at] - 1 for at, row in enumerate(found.fields[:start]) if len(row) > 1 and not any(row)],
@@ -170,7 +171,7 @@ def _offset_of(data: bytes, lines: int) -> int:
     return offset
 
 
-def _joined(head: list[list[str]], width: int) -> list[str]:
+def _joined(head: list[list[str]], width: int, body: list[list[str]]) -> list[str]:
     """Make one name for each column of one or two lines of header.
 
     An upper heading spreads over the gaps to its right, as merged cells leave them.
@@ -183,9 +184,27 @@ def _joined(head: list[list[str]], width: int) -> list[str]:
         for cell in [*row, *[""] * (width - len(row))][:width]:
             last = cell.strip() or last
             spread.append(last)
-        parts.append(spread)
+        beyond = _beyond_last(row, [name.strip() for name in head[-1]][:width], body)
+        parts.append([*spread[: len(spread) - beyond], *[""] * beyond])
     columns = zip(*parts, head[-1], strict=True)
     return [" ".join(" ".join(column).split()) for column in columns]
+
+
+def _beyond_last(upper: list[str], names: list[str], body: list[list[str]]) -> int:
+    """Return how many columns at the end are beside the last upper heading and not below it.
+
+    As a remark behind months of two years: the last group has all names of the one before, in order, and what follows
+    has other values than numbers.
+    """
+    starts = [at for at, cell in enumerate(upper[: len(names)]) if cell.strip()]
+    if len(starts) < LEAST_GROUPS:
+        return 0
+    before, last = names[starts[-2] : starts[-1]], names[starts[-1] :]
+    more = len(last) - len(before)
+    if more <= 0 or last[: len(before)] != before or set(last[len(before) :]) & set(before):
+        return 0
+    kinds = [{kind_of(row[at]) for row in body if at < len(row)} for at in range(len(names))]
+    return more if all("number" not in one for one in kinds[-more:]) and "number" in kinds[-more - 1] else 0
 
 
 def _units(row: list[str], names: list[str]) -> list[str]:

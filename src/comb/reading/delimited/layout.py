@@ -2,9 +2,12 @@
 
 import re
 from collections import Counter
-from dataclasses import dataclass
 from functools import lru_cache
+from itertools import pairwise
 
+import msgspec
+
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels import dispatch
 from comb.kernels.scalars import date_groups
 from comb.kernels.types import SPACES, Dialect
@@ -38,20 +41,27 @@ UNITS = frozenset({
     "d", "h", "min", "s", "ms", "a", "y", "°C", "°F", "K", "%", "‰", "€", "$", "£", "EUR", "USD", "GBP", "CHF",
     "kWh", "W", "kW", "V", "A", "Hz", "Pa", "hPa", "bar", "m²", "m³", "km²", "ha", "m/s", "km/h", "pcs",
 })  # fmt: skip
-_BRACKETED = re.compile(r"[\[(]([^\[\]()]{1,15})[\])]")
-_DOUBLED = re.compile(r'[^,;\t|:\r\n "]""[^,;\t|:\r\n"]')
-_SINGLE_QUOTED = re.compile(r"(?:^|[,;\t|])'[^'\n]*'(?=[,;\t|]|$)", re.MULTILINE)
-_DECIMAL_COMMA = re.compile(r"\s*[+-]?[0-9]+,[0-9]+\s*")
-_YEAR = re.compile(r"(?:19|20)[0-9]{2}")
-_CLOCK_PART = re.compile(r"\s*[0-9]{1,2}\s*")
-_NUMBER = re.compile(r"[+-]?[0-9][0-9 .,']*(?:[eE][+-]?[0-9]+)?%?")
+_BRACKETED = lazy_pattern(r"[\[(]([^\[\]()]{1,15})[\])]")
+_DOUBLED = lazy_pattern(r'[^,;\t|:\r\n "]""[^,;\t|:\r\n"]')
+_SINGLE_QUOTED = lazy_pattern(r"(?:^|[,;\t|])'[^'\n]*'(?=[,;\t|]|$)", re.MULTILINE)
+_DECIMAL_COMMA = lazy_pattern(r"\s*[+-]?[0-9]+,[0-9]+\s*")
+_YEAR = lazy_pattern(r"(?:19|20)[0-9]{2}")
+_RULING = lazy_pattern(r"\s*[-=+]{3,}\s*")
+_FRAMED_RULING = lazy_pattern(r"\s*(?::?[-=]{2,}:?|:-|-:|:-:)\s*")
+_TIME_OF_DAY = lazy_pattern(r"[0-9]{1,2}:[0-5][0-9](?::[0-5][0-9](?:[.,][0-9]+)?)?(?:\s*[AaPp][Mm])?")
+_CLOCK_PART = lazy_pattern(r"\s*[0-9]{1,2}\s*")
+# The two sides of a colon inside of a time, of which one has other text beside it.
+_CLOCK_ENDS = (
+    (lazy_pattern(r"[\sT][0-9]{1,2}\Z"), lazy_pattern(r"[0-5][0-9](?![0-9])")),
+    (lazy_pattern(r"(?:\A|[\sT])[0-9]{1,2}\Z"), lazy_pattern(r"[0-5][0-9](?![0-9]|\Z)")),
+)
+_NUMBER = lazy_pattern(r"[+-]?[0-9][0-9 .,']*(?:[eE][+-]?[0-9]+)?%?")
 
 
 NOTHING_GIVEN = ReadOptions()
 
 
-@dataclass(frozen=True, slots=True)
-class Layout:
+class Layout(msgspec.Struct, frozen=True):
     """How a delimited text is laid out.
 
     Attributes
@@ -89,8 +99,7 @@ class Layout:
     doubt: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class _SplitSample:
+class _SplitSample(msgspec.Struct, frozen=True):
     """The sample split by one delimiter."""
 
     delimiter: str
@@ -112,7 +121,7 @@ class _SplitSample:
 
 
 # A first line that says which delimiter follows, as spreadsheet programs read and write it.
-DECLARATION = re.compile(r'"?sep=([^\r\n"])"?(?=\r\n|\r|\n)', re.IGNORECASE)
+DECLARATION = lazy_pattern(r'"?sep=([^\r\n"])"?(?=\r\n|\r|\n)', re.IGNORECASE)
 
 # This many days in a first line of words name columns.
 LEAST_DAYS = 2
@@ -156,6 +165,9 @@ def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool =
     if given.header is not None:
         header, found_units, why_header = given.header, found_units and given.header == header, "as declared"
     narrow = "narrower than the table, or filled in the first cell only"
+    pairs = (sum(bool(cell.strip()) for cell in row) == NAME_AND_VALUE for row in best.fields[:top])
+    if top and all(pairs) and _below_particulars(best, 0) == top:
+        narrow = "names with values, and a blank line"
     why = {
         "delimiter": _delimiter_evidence(best, declared=declared is not None, given=bool(given.delimiter)),
         "quote": "as declared" if given.quote is not None else _quote_evidence(sample, quote, escape),
@@ -185,6 +197,11 @@ def _other_delimiter(sample: str, given: _SplitSample, quote: str | None, escape
         return ""
     return f"with {name_of(given.delimiter)} there is one column; {name_of(best.delimiter)} gives {best.width} columns"
 
+
+# Names with values above a table are no more than this, and a table below them has at least two rows.
+MOST_PARTICULARS = 40
+LEAST_BELOW = 2
+NAME_AND_VALUE = 2
 
 # Another delimiter is named if this share of the lines has one width by it.
 LEAST_FIT_OF_OTHER = 0.9
@@ -242,11 +259,20 @@ def _too_weak(trial: _SplitSample, sample: str) -> bool:
         return True
     cells = [cell for row in trial.fields[1:] for cell in row]
     if trial.delimiter == ":":
-        return all(_CLOCK_PART.fullmatch(cell) for cell in cells)
+        # It parts hours from minutes in most records: then it is inside of times.
+        in_times = sum(_has_clock(row) for row in trial.fields[1:])
+        return 2 * in_times > len(trial.fields) - 1 or all(_CLOCK_PART.fullmatch(cell) for cell in cells)
     # Columns parted by spaces are aligned by runs of them, or hold numbers.
     aligned = sum("  " in line for line in sample.splitlines())
     numbers = sum(kind_of(cell) == "number" for cell in cells)
     return aligned < len(trial.fields) / 2 and numbers < len(cells) / 2
+
+
+def _has_clock(fields: list[str]) -> bool:
+    """Return whether a record parted by colons has a time of day that was parted."""
+    return any(
+        hour.search(one) and minute.match(other) for one, other in pairwise(fields) for hour, minute in _CLOCK_ENDS
+    )
 
 
 def name_of(delimiter: str) -> str:
@@ -319,17 +345,17 @@ def _alike(rows: list[list[str]]) -> tuple[float, float]:
 
 @lru_cache(maxsize=3 * JUDGED_CELLS)
 def kind_of(cell: str) -> str:
-    """Sort a cell into kinds that need no types: number, date, word, or nothing.
+    """Sort a cell into kinds that need no types: number, date or time, word, or nothing.
 
-    >>> [kind_of(cell) for cell in ("1,5", "3.11.2026", "Mill", "n/a")]
-    ['number', 'date', 'word', '']
+    >>> [kind_of(cell) for cell in ("1,5", "3.11.2026", "8:15", "Mill", "n/a")]
+    ['number', 'date', 'date', 'word', '']
     """
     text = cell.strip()
     if text.isdigit() and text.isascii():
         return "number"
     if not text or is_missing_word(text):
         return ""
-    if date_groups(text):
+    if date_groups(text) or _TIME_OF_DAY.fullmatch(text):
         return "date"
     return "number" if _NUMBER.fullmatch(text) else "word"
 
@@ -350,7 +376,30 @@ def _header_record(trial: _SplitSample) -> int:
         return first - 1
     while first + 1 < len(records) and _is_comment(records[first]) and all_words(records[first + 1]):
         first += 1
-    return _below_titles(records, first, width)
+    return _below_particulars(trial, first) or _below_titles(records, first, width)
+
+
+def _below_particulars(trial: _SplitSample, first: int) -> int:
+    """Return the record that begins the table below names with values and a blank line; 0 where there are none.
+
+    As instruments write them: the station, the keeper, a blank line, then days and measurements. Where they are as wide
+    as the table, only what is in them tells: one column has numbers or dates below a word, and no such thing above the
+    blank line.
+    """
+    records, width = trial.fields, trial.width
+    for at in range(first + 1, min(len(records) - 1, first + MOST_PARTICULARS)):
+        if trial.lines[at] == trial.lines[at - 1] + 1:
+            continue
+        above, below = records[first:at], records[at + 1 : at + _judged(width)]
+        if any(sum(bool(cell.strip()) for cell in row) > NAME_AND_VALUE for row in above):
+            return 0
+        if len(below) < LEAST_BELOW or not all_words(records[at]) or _votes(records[at], below) <= 0:
+            continue
+        for place in range(min(map(len, (records[at], *above, *below)))):
+            kinds = {kind_of(row[place]) for row in below} - {""}
+            if len(kinds) == 1 and kinds <= {"number", "date"} and all_words([row[place] for row in above]):
+                return at
+    return 0
 
 
 def _below_titles(records: list[list[str]], first: int, width: int) -> int:
@@ -366,7 +415,9 @@ def _below_titles(records: list[list[str]], first: int, width: int) -> int:
         return first
     titled = any(any(map(str.strip, record)) for record in records[first:top])
     filled = sum(bool(cell.strip()) for cell in records[top])
-    header = records[top][0].strip() and filled > 1 and guess_header(records[top:], width)[0]
+    lines = guess_header(records[top:], width)[0] if filled > 1 else 0
+    # The corner of a header may be empty only where a second line fills it.
+    header = lines if records[top][0].strip() or lines > 1 else 0
     return top if header or not titled else first
 
 
@@ -425,6 +476,8 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
     if not records:
         return 1, False, "there is nothing below it"
     first, rows = records[0], [row for row in records[1:] if len(row) == width][: _judged(width)]
+    if len(records) > 1 and is_ruling(records[1]) and all_words(first):
+        return 1, False, "a line of dashes is below it"
     if rows and are_units(rows[0], rows[1:]) and _votes(first, rows[1:]) > 0:
         return 1, True, "a line with units follows"
     if len(rows) > 1 and _is_second_line(first, rows[0]) and _votes(rows[0], rows[1:]) > 0:
@@ -443,6 +496,13 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
         if not recurring:
             return 1, False, "its words are all different and do not occur below"
     return 0, False, "the first line looks like the lines below it"
+
+
+def is_ruling(record: list[str]) -> bool:
+    """Return whether a record is a line of dashes, also in a frame: ``|---|---|``."""
+    if len(record) > 2 and not record[0] and not record[-1]:
+        return all(map(_FRAMED_RULING.fullmatch, record[1:-1]))
+    return all(map(_RULING.fullmatch, record))
 
 
 def _are_names(cells: list[str]) -> bool:

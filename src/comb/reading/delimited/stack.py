@@ -1,8 +1,8 @@
 """Several files of one shape become one raw table. Pure."""
 
-from dataclasses import dataclass, replace
-
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from comb.errors import ContentError, listing
 from comb.kernels.grouping import Codes
@@ -10,8 +10,7 @@ from comb.reading.delimited.assemble import RawTable
 from comb.tables.origin import in_total
 
 
-@dataclass(frozen=True, slots=True)
-class Stacked:
+class Stacked(msgspec.Struct, frozen=True):
     """The raw tables of several sources, one below the other.
 
     Attributes

@@ -14,10 +14,10 @@ names the table, its months name the columns, and the months of the other season
 """
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -41,8 +41,7 @@ from comb.tables.types import INTEGER, NUMBER, STRING, Type, decimal
 EVERY_TABLE = "*"
 
 
-@dataclass(slots=True)
-class TableData:
+class TableData(msgspec.Struct):
     """A table inside a document, read.
 
     Attributes
@@ -71,20 +70,19 @@ class TableData:
     columns: dict[str, Column]
     lines: NDArray[np.integer[Any]]
     place: str = "line {}"
-    cell_places: dict[str, str] = field(default_factory=dict)
-    notes: list[str] = field(default_factory=list)
-    titles: list[str] = field(default_factory=list)
-    labels: dict[str, str] = field(default_factory=dict)
-    footers: list[str] = field(default_factory=list)
-    details: list[str] = field(default_factory=list)
-    headings: dict[str, tuple[str, ...]] = field(default_factory=dict)
-    set_aside: list[SourceLine] = field(default_factory=list)
-    wrong_totals: list[WrongTotal] = field(default_factory=list)
+    cell_places: dict[str, str] = msgspec.field(default_factory=dict)
+    notes: list[str] = msgspec.field(default_factory=list)
+    titles: list[str] = msgspec.field(default_factory=list)
+    labels: dict[str, str] = msgspec.field(default_factory=dict)
+    footers: list[str] = msgspec.field(default_factory=list)
+    details: list[str] = msgspec.field(default_factory=list)
+    headings: dict[str, tuple[str, ...]] = msgspec.field(default_factory=dict)
+    set_aside: list[SourceLine] = msgspec.field(default_factory=list)
+    wrong_totals: list[WrongTotal] = msgspec.field(default_factory=list)
     account: SourceAccount | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class InnerTable:
+class InnerTable(msgspec.Struct, frozen=True):
     """A table inside a document.
 
     Attributes
@@ -116,8 +114,7 @@ class InnerTable:
         return not self.about
 
 
-@dataclass(frozen=True, slots=True)
-class Document:
+class Document(msgspec.Struct, frozen=True):
     """A source with tables inside.
 
     Attributes
@@ -137,7 +134,7 @@ class Document:
     why: str
     tables: tuple[InnerTable, ...]
     find: Callable[[str], InnerTable | None]
-    facts: Mapping[str, str] = field(default_factory=dict)
+    facts: Mapping[str, str] = msgspec.field(default_factory=dict)
     decoded: Decoded | None = None
 
     def choose(self, wanted: str | None, where: str) -> tuple[list[InnerTable], str]:

@@ -9,15 +9,17 @@ of the same script decide better.
 
 import codecs
 import json
-import re
 import unicodedata
-from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import islice
 from typing import NamedTuple
 
+import msgspec
+from msgspec.structs import replace
+
 from comb.errors import ContentError, counted, listing
 from comb.formats.encodings import codec_name
+from comb.formats.lazy_pattern import lazy_pattern
 
 # More control characters than this, and it is not text although it may decode.
 MOST_CONTROLS = 0.05
@@ -76,13 +78,12 @@ _SIGNATURES = (
 _OTHER_TEXT = (("<?xml", "XML"), ("<!doctype html", "HTML"), ("<html", "HTML"), ("<table", "HTML"), ("{\\rtf", "RTF"))
 # This many lines with bad bytes are named.
 MOST_LINES_LISTED = 5
-_BAD = re.compile("[\udc80-\udcff]+")
-_BEYOND_ASCII = re.compile("[^\x00-\x7f]")
-_LINE_END = re.compile("\r\n|\n|\r")
+_BAD = lazy_pattern("[\udc80-\udcff]+")
+_BEYOND_ASCII = lazy_pattern("[^\x00-\x7f]")
+_LINE_END = lazy_pattern("\r\n|\n|\r")
 
 
-@dataclass(frozen=True, slots=True)
-class Decoded:
+class Decoded(msgspec.Struct, frozen=True):
     """Text and how it was decoded.
 
     Attributes

@@ -8,15 +8,14 @@ import os
 import re
 import stat
 import sys
-import zipfile
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor, Future
-from dataclasses import dataclass
 from io import BufferedReader
 from pathlib import Path
 from typing import IO, Any, BinaryIO, cast
 
+import msgspec
 import numpy as np
 from blake3 import blake3
 
@@ -24,6 +23,7 @@ from comb.errors import CombError, ParameterError, SourceMissing, SourceUnreadab
 from comb.execution.executor import helper
 from comb.execution.memory import JSON_TO_TEXT, LARGE, check_memory
 from comb.execution.storage import Storage
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.formats.sniff import BINARY_START, looks_like_json
 from comb.reading.io.decompress import USUAL_PACKING, WORKBOOK_PARTS, compression_of
 
@@ -41,15 +41,14 @@ WORTH_A_THREAD = 1_000_000
 
 # This many pieces may wait to be added.
 MOST_PENDING = 4
-_ADDRESS = re.compile(r"(?:https?|ftps?|s3)://?", re.IGNORECASE)
+_ADDRESS = lazy_pattern(r"(?:https?|ftps?|s3)://?", re.IGNORECASE)
 # The beginning of a file that shows what it is.
 LOOK_AT = 4_000
 
 _GLOB_MARKS = frozenset("*?[")
 
 
-@dataclass(frozen=True, slots=True)
-class Stamp:
+class Stamp(msgspec.Struct, frozen=True):
     """What the system says of a source.
 
     Attributes
@@ -67,8 +66,7 @@ class Stamp:
     checksum: str
 
 
-@dataclass(frozen=True, slots=True)
-class HeldSource:
+class HeldSource(msgspec.Struct, frozen=True):
     """A source that is in memory already: bytes, or what an open file held.
 
     Attributes
@@ -375,7 +373,7 @@ def size_of(source: Source) -> int:
 
 def _size_unpacked(given: Path) -> int:
     """Return how large a file is, and about how large what is in it, if it is compressed."""
-    with contextlib.suppress(OSError, ValueError, zipfile.BadZipFile):
+    with contextlib.suppress(OSError, ValueError):
         path = given.expanduser()
         if not path.is_file():
             return 0
@@ -388,11 +386,20 @@ def _size_unpacked(given: Path) -> int:
             if looks_like_json(start.decode(errors="replace")):
                 return int(size * JSON_TO_TEXT)
             if kind == "zip":
-                with zipfile.ZipFile(stream) as archive:
-                    members = [one.file_size for one in archive.infolist()]
-                    known = set(archive.namelist()) & set(WORKBOOK_PARTS)
-                return 0 if known else max(members, default=size)
+                return _size_in_zip(stream, size)
         return size * (USUAL_PACKING if kind else 1)
+    return 0
+
+
+def _size_in_zip(stream: IO[bytes], size: int) -> int:
+    """Return how large the largest file in an archive is; nothing for a workbook or what is no archive."""
+    # To load it takes longer than to look at most files.
+    import zipfile
+
+    with contextlib.suppress(zipfile.BadZipFile), zipfile.ZipFile(stream) as archive:
+        members = [one.file_size for one in archive.infolist()]
+        known = set(archive.namelist()) & set(WORKBOOK_PARTS)
+        return 0 if known else max(members, default=size)
     return 0
 
 

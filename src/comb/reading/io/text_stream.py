@@ -1,9 +1,10 @@
 """The text of a source in UTF-8: read piece by piece where it is UTF-8 already, else held whole."""
 
-from dataclasses import dataclass
 from pathlib import Path
 from threading import Event, Lock
 from typing import Protocol
+
+import msgspec
 
 from comb.errors import ContentError, SourceMissing, SourceUnreadable
 from comb.kernels import dispatch
@@ -57,8 +58,7 @@ class SourceText(Protocol):
         """Say how it was decoded, when it was read."""
 
 
-@dataclass(frozen=True, slots=True)
-class FilePlace:
+class FilePlace(msgspec.Struct, frozen=True):
     """Where a text is, for a process that has to open it itself.
 
     Attributes

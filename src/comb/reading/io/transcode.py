@@ -19,20 +19,20 @@ import codecs
 import importlib
 import io
 import os
-import re
 import zipfile
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from functools import lru_cache, partial
 from threading import Lock
 from typing import IO
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from comb.errors import ContentError
 from comb.execution.ordered import in_order
 from comb.formats.encodings import codec_name
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels import dispatch
 from comb.kernels.types import Data
 from comb.reading.io.decompress import chosen_member, compression_of, unpacked_member, unpacked_parts
@@ -55,10 +55,10 @@ NewFile = Callable[[], IO[bytes]]
 # So much is read and written at once.
 PIECE = 4_000_000
 
-_BAD = re.compile("[\udc80-\udcff]+")
-_LINE_END = re.compile("\r\n|\n|\r")
-_BYTE_BEYOND = re.compile(rb"[\x80-\xff]")
-_LINE_ENDS = re.compile(rb"[\r\n]+")
+_BAD = lazy_pattern("[\udc80-\udcff]+")
+_LINE_END = lazy_pattern("\r\n|\n|\r")
+_BYTE_BEYOND = lazy_pattern(rb"[\x80-\xff]")
+_LINE_ENDS = lazy_pattern(rb"[\r\n]+")
 
 # What tables of single-byte encodings have for a byte that is no character.
 _UNDEFINED = "\ufffe"

@@ -1,8 +1,9 @@
 """A schema meets the table it describes: found beside it, its dialect taken, its names and demands applied."""
 
-from dataclasses import replace
 from pathlib import PurePath
 from typing import Any
+
+from msgspec.structs import replace
 
 from comb.errors import ContentError, ParameterError, listing
 from comb.execution.memory import LARGE

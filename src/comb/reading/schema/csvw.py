@@ -4,10 +4,11 @@ import csv
 import io
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 from urllib.parse import unquote
+
+import msgspec
 
 from comb.errors import ContentError, ParameterError, listing
 from comb.formats.formulas import armed_again
@@ -50,8 +51,7 @@ SUMS_NOTE = "comb:checksums"
 DISARMED_NOTE = "comb:disarmed"
 
 
-@dataclass(frozen=True, slots=True)
-class SchemaColumn:
+class SchemaColumn(msgspec.Struct, frozen=True):
     """What a schema says of one column.
 
     Attributes
@@ -95,8 +95,7 @@ class SchemaColumn:
     names: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
-class Schema:
+class Schema(msgspec.Struct, frozen=True, dict=True):
     """What is known of a table beforehand.
 
     Attributes
@@ -122,11 +121,11 @@ class Schema:
 
     name: str
     columns: tuple[SchemaColumn, ...]
-    options: dict[str, Any] = field(default_factory=dict)
+    options: dict[str, Any] = msgspec.field(default_factory=dict)
     key: tuple[str, ...] = ()
     cells: str = ""
     notes: tuple[str, ...] = ()
-    checksums: dict[str, str] = field(default_factory=dict)
+    checksums: dict[str, str] = msgspec.field(default_factory=dict)
     size: int = 0
     disarmed: bool = False
 

@@ -9,11 +9,13 @@ import codecs
 import json
 import re
 
+from comb.formats.lazy_pattern import lazy_pattern
+
 # This number of lines shows that each is a record.
 LINES_TRIED = 20
 
 # A string, which may be cut off at the end, or a bracket, or what parts two elements.
-_TOKEN = re.compile(rb'"(?:[^"\\]|\\.)*(?:"|\\?\Z)|[\[{]|[\]}]|,', re.DOTALL)
+_TOKEN = lazy_pattern(rb'"(?:[^"\\]|\\.)*(?:"|\\?\Z)|[\[{]|[\]}]|,', re.DOTALL)
 
 
 def beginning_of(start: bytes, wanted: int | None, *, first_look: bool) -> bytes | None:

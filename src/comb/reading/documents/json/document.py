@@ -2,11 +2,11 @@
 
 import json
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import partial
 from itertools import islice
 from typing import Any, Self
 
+import msgspec
 import numpy as np
 
 from comb.errors import ContentError, counted
@@ -87,8 +87,7 @@ def json_document(text: str, name: str) -> Document:
     return json_tables.document(tables, find)
 
 
-@dataclass(frozen=True, slots=True)
-class JsonTables:
+class JsonTables(msgspec.Struct, frozen=True):
     """The tables in a JSON document, and the shape of the whole."""
 
     tables: list[JsonTable]

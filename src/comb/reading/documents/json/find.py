@@ -1,8 +1,9 @@
 """Find the tables in a JSON document: in what shape its records stand, and where."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from comb.kernels.grouping import Codes
 
@@ -21,8 +22,7 @@ LEAST_SHARED = 0.5
 PLAIN_VALUES = "array of plain values"
 
 
-@dataclass(frozen=True, slots=True)
-class JsonTable:
+class JsonTable(msgspec.Struct, frozen=True):
     """A table in a document.
 
     Attributes

@@ -1,9 +1,9 @@
 """Records of nested values become columns with dotted names."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from comb.errors import ContentError
@@ -22,15 +22,14 @@ MOST_PLACES = 100
 Record = dict[str, Any]
 
 
-@dataclass(slots=True)
-class Growth:
+class Growth(msgspec.Struct):
     """The cells of a column that grows row by row."""
 
-    kinds: bytearray = field(default_factory=bytearray)
-    numbers: list[Any] = field(default_factory=list)
-    texts: list[int] = field(default_factory=list)
-    strings: list[str] = field(default_factory=list)
-    places: dict[str, int] = field(default_factory=dict)
+    kinds: bytearray = msgspec.field(default_factory=bytearray)
+    numbers: list[Any] = msgspec.field(default_factory=list)
+    texts: list[int] = msgspec.field(default_factory=list)
+    strings: list[str] = msgspec.field(default_factory=list)
+    places: dict[str, int] = msgspec.field(default_factory=dict)
 
     def pad(self, rows: int) -> None:
         """Fill up with cells that are not there."""
@@ -74,8 +73,7 @@ class Growth:
         )
 
 
-@dataclass(slots=True)
-class Flat:
+class Flat(msgspec.Struct):
     """Records as columns.
 
     Attributes
@@ -89,10 +87,10 @@ class Flat:
         Names under which something stood that is neither null nor an empty list.
     """
 
-    columns: dict[str, Growth] = field(default_factory=dict)
-    rows: list[int] = field(default_factory=list)
-    children: dict[str, list[tuple[int, Any]]] = field(default_factory=dict)
-    filled: set[str] = field(default_factory=set)
+    columns: dict[str, Growth] = msgspec.field(default_factory=dict)
+    rows: list[int] = msgspec.field(default_factory=list)
+    children: dict[str, list[tuple[int, Any]]] = msgspec.field(default_factory=dict)
+    filled: set[str] = msgspec.field(default_factory=set)
 
     def positions(self) -> Codes:
         """Return the record of each row."""

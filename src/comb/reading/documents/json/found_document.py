@@ -11,10 +11,10 @@ Wherever this road ends, there is no document of it, and `json_document` reads t
 import codecs
 import json
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
 from functools import cache, partial
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from comb.execution.executor import executor_of
@@ -91,8 +91,7 @@ def found_document(
     return _lists(reading)
 
 
-@dataclass(frozen=True, slots=True)
-class _Reading:
+class _Reading(msgspec.Struct, frozen=True):
     """What is read, and how; `parsed` gives its tables as the reference reads them, if there is memory for that."""
 
     data: Data
@@ -182,18 +181,16 @@ def _pieces_of(found: JsonList) -> Iterator[tuple[int, int]]:
     return zip([found.begin + 1, *cuts], [*(cut - 1 for cut in cuts), found.end - 1], strict=True)
 
 
-@dataclass(frozen=True, slots=True)
-class _Said:
+class _Said(msgspec.Struct, frozen=True):
     """What is said of a list of records: the place of each, and about the table."""
 
     place: str
     notes: list[str]
-    aside: list[SourceLine] = field(default_factory=list)
-    titles: list[str] = field(default_factory=list)
+    aside: list[SourceLine] = msgspec.field(default_factory=list)
+    titles: list[str] = msgspec.field(default_factory=list)
 
 
-@dataclass(slots=True)
-class _FoundList:
+class _FoundList(msgspec.Struct):
     """Records, and those inside them, as tables.
 
     The places of the cells of a table are let go when it is read. Where it is read once more, all are found again.
@@ -205,8 +202,8 @@ class _FoundList:
     first: int
     said: _Said
     found: FoundRecords
-    _unread: dict[int, FoundTable] = field(default_factory=dict)
-    _tables: list[InnerTable] = field(default_factory=list)
+    _unread: dict[int, FoundTable] = msgspec.field(default_factory=dict)
+    _tables: list[InnerTable] = msgspec.field(default_factory=list)
 
     def tables(self, title: str, shape: str) -> list[InnerTable]:
         """Return the table of the records, and behind it those below."""

@@ -12,10 +12,10 @@ What it gives is what the reference in `comb.reading.documents.json.document` gi
 
 import json
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
 from functools import partial
 from typing import Any, NamedTuple
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -67,8 +67,7 @@ class _Part(NamedTuple):
     places: dict[str, tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.uint8]]]
 
 
-@dataclass(slots=True)
-class FoundTable:
+class FoundTable(msgspec.Struct):
     """The records of a whole text, or those in the lists under one key, found piece by piece.
 
     Attributes
@@ -82,10 +81,10 @@ class FoundTable:
 
     above: "FoundTable | None" = None
     rows: int = 0
-    below: "dict[str, FoundTable]" = field(default_factory=dict)
-    _names: dict[str, bool] = field(default_factory=dict)
-    _parents: list[NDArray[np.integer[Any]]] = field(default_factory=list)
-    _parts: list[_Part] = field(default_factory=list)
+    below: "dict[str, FoundTable]" = msgspec.field(default_factory=dict)
+    _names: dict[str, bool] = msgspec.field(default_factory=dict)
+    _parents: list[NDArray[np.integer[Any]]] = msgspec.field(default_factory=list)
+    _parts: list[_Part] = msgspec.field(default_factory=list)
 
     @property
     def names(self) -> list[str]:
@@ -157,8 +156,7 @@ class FoundTable:
         return _joined(parts) if parts else _absent(0)
 
 
-@dataclass(slots=True)
-class FoundRecords:
+class FoundRecords(msgspec.Struct):
     """The records of JSON Lines or of a list, and those inside them.
 
     Attributes

@@ -3,10 +3,10 @@
 import json
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from typing import Any
 
 from comb.errors import ContentError, agree
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import INT64_MAX, INT64_MIN
 
 # A number with more digits than this is not exact as a float.
@@ -46,7 +46,7 @@ def read_integer(text: str) -> int | Digits:
 
 
 # Every escape, so that a backslash that was escaped itself begins none; the group is half of a character alone.
-_ESCAPES = re.compile(
+_ESCAPES = lazy_pattern(
     rb"\\(?:u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|(u[dD][89a-fA-F][0-9a-fA-F]{2})|.)", re.DOTALL
 )
 
@@ -83,7 +83,6 @@ def sound(text: str) -> str:
     return text if text.isascii() else text.encode("utf-16", "surrogatepass").decode("utf-16", "replace")
 
 
-@dataclass(slots=True)
 class JsonParser:
     """Reads JSON texts, and counts what is unusual in them.
 
@@ -94,10 +93,10 @@ class JsonParser:
     decoder : JSONDecoder
     """
 
-    repeated: int = 0
-    decoder: json.JSONDecoder = field(init=False)
+    __slots__ = ("decoder", "repeated")
 
-    def __post_init__(self) -> None:
+    def __init__(self) -> None:
+        self.repeated = 0
         self.decoder = json.JSONDecoder(
             parse_float=read_float, parse_int=read_integer, parse_constant=NotFinite,
             object_pairs_hook=self._object, strict=False,

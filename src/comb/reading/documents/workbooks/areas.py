@@ -1,9 +1,9 @@
 """Find the tables on a sheet: where each stands, what is its header, and what only stands around it."""
 
 from bisect import bisect_left
-from dataclasses import dataclass, field
 from itertools import islice, pairwise
 
+import msgspec
 import numpy as np
 
 from comb.inference.typed_cells import SourceKind
@@ -41,8 +41,7 @@ MOST_LABELS = 20
 LEAST_COUNTED = 3
 
 
-@dataclass(slots=True)
-class Area:
+class Area(msgspec.Struct):
     """A table on a sheet, in places of the grid.
 
     Attributes
@@ -84,16 +83,16 @@ class Area:
     columns: list[int]
     names: list[str]
     headings: list[tuple[str, ...]]
-    titles: list[str] = field(default_factory=list)
-    notes: list[str] = field(default_factory=list)
-    above: list[str] = field(default_factory=list)
-    labels: dict[str, str] = field(default_factory=dict)
-    totals: dict[int, str] = field(default_factory=dict)
-    total_columns: dict[int, str] = field(default_factory=dict)
-    wrong_totals: list[WrongTotal] = field(default_factory=list)
-    blank_rows: list[int] = field(default_factory=list)
-    blank_columns: list[int] = field(default_factory=list)
-    repeated: list[int] = field(default_factory=list)
+    titles: list[str] = msgspec.field(default_factory=list)
+    notes: list[str] = msgspec.field(default_factory=list)
+    above: list[str] = msgspec.field(default_factory=list)
+    labels: dict[str, str] = msgspec.field(default_factory=dict)
+    totals: dict[int, str] = msgspec.field(default_factory=dict)
+    total_columns: dict[int, str] = msgspec.field(default_factory=dict)
+    wrong_totals: list[WrongTotal] = msgspec.field(default_factory=list)
+    blank_rows: list[int] = msgspec.field(default_factory=list)
+    blank_columns: list[int] = msgspec.field(default_factory=list)
+    repeated: list[int] = msgspec.field(default_factory=list)
     sums_up: str = ""
 
 

@@ -3,10 +3,10 @@
 import contextlib
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import PurePath
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from comb.errors import ContentError, ParameterError, counted, listing
@@ -55,8 +55,7 @@ LEAST_NAMED = 2
 MOST_TABLES_COMPARED = 200
 
 
-@dataclass(frozen=True, slots=True)
-class _Place:
+class _Place(msgspec.Struct, frozen=True):
     grid: SheetGrid
     area: Area
 

@@ -6,6 +6,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.inference.typed_cells import SourceKind
 
 # Formats that have a number but no text in the file, after ECMA-376 part 1, 18.8.30.
@@ -16,10 +17,10 @@ BUILT_IN = {
     **dict.fromkeys((27, 28, 29, 30, 31, 36, 50, 51, 52, 53, 54, 57, 58), "yyyy-mm-dd"),
     **dict.fromkeys((32, 33, 34, 35, 55, 56), "h:mm:ss"),
 }  # fmt: skip
-_LITERAL = re.compile(r'"[^"]*"|\\.|_.|\*.')
-_ELAPSED = re.compile(r"\[(h+|m+|s+)\]", re.IGNORECASE)
-_MONEY = re.compile(r"\[\$([^\]-]*)[^\]]*\]|([$€£¥₹₽₩]|\b(?:EUR|USD|GBP|CHF|JPY)\b)")
-_BRACKETED = re.compile(r"\[[^\]]*\]")
+_LITERAL = lazy_pattern(r'"[^"]*"|\\.|_.|\*.')
+_ELAPSED = lazy_pattern(r"\[(h+|m+|s+)\]", re.IGNORECASE)
+_MONEY = lazy_pattern(r"\[\$([^\]-]*)[^\]]*\]|([$€£¥₹₽₩]|\b(?:EUR|USD|GBP|CHF|JPY)\b)")
+_BRACKETED = lazy_pattern(r"\[[^\]]*\]")
 
 
 @lru_cache(maxsize=1024)
@@ -42,7 +43,7 @@ def shown_kind(code: str) -> int:
     return SourceKind.TIME if clock else 0
 
 
-_DIGITS = re.compile(r"(?:0|[- /.]|\\.|\"[^\"]*\")+")
+_DIGITS = lazy_pattern(r"(?:0|[- /.]|\\.|\"[^\"]*\")+")
 
 
 @lru_cache(maxsize=1024)

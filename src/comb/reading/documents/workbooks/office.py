@@ -7,6 +7,7 @@ import re
 import numpy as np
 
 from comb.errors import ContentError, ParameterError
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.inference.typed_cells import SourceKind
 from comb.kernels import dispatch
 from comb.kernels.types import SHARED, SheetCells
@@ -35,8 +36,8 @@ WORKBOOK_PART = "xl/workbook.xml"
 
 # The texts of this many formulas are looked at; more cost more than they tell.
 MOST_FORMULAS = 50_000
-_SUM = re.compile(r"\s*(?:SUM|SUBTOTAL|AGGREGATE)\(.*\)\s*|[^()!]*\+[^()!]*", re.IGNORECASE | re.DOTALL)
-_ESCAPED = re.compile(r"_x([0-9A-Fa-f]{4})_")
+_SUM = lazy_pattern(r"\s*(?:SUM|SUBTOTAL|AGGREGATE)\(.*\)\s*|[^()!]*\+[^()!]*", re.IGNORECASE | re.DOTALL)
+_ESCAPED = lazy_pattern(r"_x([0-9A-Fa-f]{4})_")
 
 
 def _local(name: str) -> str:
@@ -284,8 +285,8 @@ class _SheetHandler(_Quiet):
 
 
 _BEGIN, _END = re.compile(rb"<sheetData\s*>"), b"</sheetData>"
-_SHARED = re.compile(rb'si="([0-9]+)"')
-_NAMED = re.compile("&(?:amp|lt|gt|quot|apos);")
+_SHARED = lazy_pattern(rb'si="([0-9]+)"')
+_NAMED = lazy_pattern("&(?:amp|lt|gt|quot|apos);")
 
 
 def take_regular_cells(data: bytes, found: _SheetHandler) -> bytes | None:

@@ -5,6 +5,7 @@ import re
 from typing import Any
 
 from comb.errors import ContentError
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.inference.typed_cells import MICROSECONDS_A_DAY, SourceKind
 from comb.reading.documents.workbooks.package import Package
 from comb.reading.documents.workbooks.sheet import (
@@ -21,10 +22,10 @@ MIMETYPE = "application/vnd.oasis.opendocument.spreadsheet"
 
 # A row or cell that repeats is repeated so often at most; what is meant by more is emptiness.
 MOST_REPEATED = 100_000
-_ERROR_TEXT = re.compile(r"#(?:N/A|NAME\?|REF!|VALUE!|DIV/0!|NUM!|NULL!)|Err:[0-9]{3}")
-_SUM = re.compile(r"of:=(?:SUM|SUBTOTAL|AGGREGATE)\(.*\)", re.IGNORECASE | re.DOTALL)
+_ERROR_TEXT = lazy_pattern(r"#(?:N/A|NAME\?|REF!|VALUE!|DIV/0!|NUM!|NULL!)|Err:[0-9]{3}")
+_SUM = lazy_pattern(r"of:=(?:SUM|SUBTOTAL|AGGREGATE)\(.*\)", re.IGNORECASE | re.DOTALL)
 
-_DURATION = re.compile(
+_DURATION = lazy_pattern(
     r"(-?)P(?=T?[0-9])(?:([0-9]+)D)?(?:T(?:([0-9]+)H)?(?:([0-9]+)M)?(?:([0-9]+)(?:[.,]([0-9]+))?S)?)?"
 )
 

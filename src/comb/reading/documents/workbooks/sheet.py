@@ -3,17 +3,18 @@
 import datetime
 import re
 from array import array
-from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import ContentError, ParameterError
 from comb.formats.a1 import column_letters
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.inference.typed_cells import SourceKind
 
-_ADDRESS = re.compile(r"\$?([A-Za-z]{1,3})\$?([0-9]{1,7})")
+_ADDRESS = lazy_pattern(r"\$?([A-Za-z]{1,3})\$?([0-9]{1,7})")
 
 # The day from which each kind of workbook counts; 1900 is taken for a leap year by tradition.
 EPOCH_1900 = datetime.date(1899, 12, 30)
@@ -121,8 +122,7 @@ class CellRecords:
             part.frombytes(values.astype(part.typecode).tobytes())  # type: ignore[attr-defined]
 
 
-@dataclass(slots=True)
-class Sheet:
+class Sheet(msgspec.Struct):
     """One sheet.
 
     Attributes
@@ -170,12 +170,12 @@ class Sheet:
     styles: NDArray[np.uint16]
     formats: NDArray[np.uint8]
     format_names: tuple[str, ...] = ("",)
-    merged: list[Range] = field(default_factory=list)
-    hidden_rows: set[int] = field(default_factory=set)
-    hidden_columns: set[int] = field(default_factory=set)
-    references: dict[tuple[int, int], str] = field(default_factory=dict)
-    unstored: dict[tuple[int, int], int] = field(default_factory=dict)
-    written: dict[int, str] = field(default_factory=dict)
+    merged: list[Range] = msgspec.field(default_factory=list)
+    hidden_rows: set[int] = msgspec.field(default_factory=set)
+    hidden_columns: set[int] = msgspec.field(default_factory=set)
+    references: dict[tuple[int, int], str] = msgspec.field(default_factory=dict)
+    unstored: dict[tuple[int, int], int] = msgspec.field(default_factory=dict)
+    written: dict[int, str] = msgspec.field(default_factory=dict)
     lines: NDArray[np.int64] | None = None
 
     def __len__(self) -> int:

@@ -1,17 +1,16 @@
 """Delimited text that was exported from a sheet made for people, read as that sheet."""
 
-import re
-
 import numpy as np
 
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.inference.typed_cells import SourceKind
 from comb.kernels import dispatch
 from comb.kernels.types import EVERYTHING, Dialect
 from comb.reading.delimited.layout import Layout
 from comb.reading.documents.workbooks.sheet import CellRecords, Sheet, check_extent, sheet_of
 
-_NUMBER = re.compile(r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
-_WITH_COMMA = re.compile(r"[+-]?[0-9]+,[0-9]+")
+_NUMBER = lazy_pattern(r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
+_WITH_COMMA = lazy_pattern(r"[+-]?[0-9]+,[0-9]+")
 
 
 def text_sheet(text: str, layout: Layout, name: str) -> Sheet:
