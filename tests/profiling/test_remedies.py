@@ -66,6 +66,7 @@ OFFERED = {
     "thousands": ([*map(str, range(1000, 2710, 30)), "1,250 g", "1,900 g", "2,410 g"], "type.units", ["1250", "1900", "2410"]),
     "spelling": (many(("Mill Brook", 57), ("MILL BROOK", 2), ("Mill-Brook.", 1)), "text.case", ["Mill Brook"] * 3),
     "four letters": (many(("Mill", 50), ("mill", 10)), "text.case", ["Mill"] * 10),
+    "yes and no": (many(("Y", 30), ("No", 3), ("N", 20), ("yes", 2)), "type.booleans", ["N"] * 3 + ["Y"] * 2),
     "spaces": (many(("Mill", 57), (" Mill", 2), ("Mill  ", 1)), "text.spaces", ["Mill"] * 3),
     "words": (many(("Mill", 30), ("Fox Hollow", 27), ("n/a", 3)), "missing.marker", [None] * 3),
     "numbers": ([*map(str, range(57)), "999", "999", "999"], "missing.stand_in", [None] * 3),

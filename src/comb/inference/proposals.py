@@ -29,6 +29,9 @@ LEAST_CODES = 5
 LEAST_SHARE = 0.9
 LOOKED_AT_ONCE = 50_000
 
+# What is said of codes, before their shape.
+CODES = "codes of one shape: "
+
 # What a character of a code stands for in its shape.
 _SHAPES = np.arange(256, dtype=np.uint8)
 _SHAPES[48:58] = ord("9")
@@ -48,7 +51,7 @@ def with_proposals(column: Column) -> Column:
     message = _proposed(column, values, present)
     shape = code_shape(values) if not evidence.why and not message else ""
     if shape:
-        message, evidence = None, replace(evidence, why=(f"codes of one shape: {shape}",))
+        message, evidence = None, replace(evidence, why=(f"{CODES}{shape}",))
     if message is not None:
         evidence = _with(evidence, message)
     return column if evidence is column.evidence else column._replace(evidence=evidence)

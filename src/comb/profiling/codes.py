@@ -305,6 +305,19 @@ _ALL = (
         together="{} columns have values that differ by case or punctuation",
     ),
     Code(
+        "type.booleans",
+        _GROUPS,
+        says="words for yes and no in several forms",
+        looks_at=(
+            "columns of texts whose every value is a known word for yes or no, in more than one pair of words; 1 and 0 "
+            "beside words"
+        ),
+        example="`Y`, `no`, `yes`",
+        remedy="`recode` to the commonest pair, which `convert` then reads as boolean",
+        not_for="one pair in whatever case, which is read as boolean; N beside other codes",
+        together="{} columns say yes and no in several forms",
+    ),
+    Code(
         "text.spelling",
         _GROUPS,
         says="rare values that look like a common one written wrongly or shortened",

@@ -6,12 +6,14 @@ A remedy is offered only where every value can be read so; a name alone proves n
 import numpy as np
 
 from comb.errors import agree, counted
+from comb.inference.proposals import CODES
 from comb.kernels.grouping import group_sizes
 from comb.kernels.types import FITS, IS_KNOWN
 from comb.parsing.headings import day_pattern_of
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, everywhere, kept_texts, noticed, quoted
 from comb.profiling.headings import COUNT_WORDS, LABEL_WORDS, YEAR_WORDS, words, words_of
+from comb.profiling.texts import yes_no_forms
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column
 from comb.tables.table import BareTable
@@ -257,13 +259,17 @@ def mostly(table: ColumnCache) -> Findings:
         evidence = column.evidence
         if column.type.word != "string" or evidence is None or evidence.declared or not column.present.any():
             continue
-        if evidence.why:
-            # It is text for a reason: codes, marks that could mean two things.
-            continue
         likely = next(
             (one for one in evidence.tried if one.type.plain != STRING and one.parser and not one.doubt), None
         )
+        # It is text for a reason: codes, marks that could mean two things. Codes that are days more often than not, of
+        # which chance would make one in thirty, are days, some of them impossible.
+        codes = len(evidence.why) == 1 and evidence.why[0].startswith(CODES)
+        if evidence.why and not (codes and likely is not None and likely.type.word in ("date", "datetime", "time")):
+            continue
         present = len(column) - column.missing_count
+        if likely is not None and likely.type.word == "boolean" and yes_no_forms(column):
+            continue
         if likely is None or not MOSTLY * present <= likely.fits < present:
             continue
         texts = column.text

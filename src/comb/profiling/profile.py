@@ -59,6 +59,7 @@ FINDERS: tuple[Finder, ...] = (
     characters.markup,
     characters.formulas,
     texts.spaces,
+    texts.yes_and_no,
     texts.spelling_by_case,
     spelling.misspelled,
     shapes.odd_codes,

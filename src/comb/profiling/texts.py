@@ -1,8 +1,9 @@
-"""Findings about texts that differ only by spaces, case or punctuation."""
+"""Findings about texts that differ only by spaces, case or punctuation, or that mean yes and no in several forms."""
 
 from comb.errors import agree, counted
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import INNER_SPACES, OUTER_SPACES
+from comb.parsing.vocabulary import BOOLEAN_PAIRS, is_missing_word
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
 from comb.steps.cell_steps import HIDDEN, Recode, Trim, tidied, uncovered
@@ -25,6 +26,11 @@ MUCH_COMMONER = 5
 # A form that is there this often, and at least this share as often as the commonest, may be a value of its own.
 LEAST_COMMON = 10
 COMMON_TOO = 0.4
+
+# Words for yes and no are no more than this in a column, with those that mean missing; 1 and 0 may stand beside words.
+MOST_ANSWERS = 16
+YES_WORDS = frozenset(pair[0] for pair in BOOLEAN_PAIRS) | {"1"}
+NO_WORDS = frozenset(pair[1] for pair in BOOLEAN_PAIRS) | {"0"}
 
 # What separates letters, but not digits; and marks at the end, behind a word.
 _BETWEEN_LETTERS = lazy_pattern(r"(?<=[^\W\d_])[-_.,;:\s]+(?=\w)|(?<=\w)[-_.,;:\s]+(?=[^\W\d_])")
@@ -68,6 +74,68 @@ def folded(text: str) -> str:
     return _BETWEEN_LETTERS.sub("", _AT_END.sub(r"\1", text)).casefold()
 
 
+def yes_and_no(table: ColumnCache) -> Findings:
+    """Columns that say yes and no in more than one pair of words: ``Y``, ``no``, ``yes``."""
+    for name, column in table.columns.items():
+        forms = yes_no_forms(column) if column.type.word == "string" else {}
+        if not forms:
+            continue
+        where = column.text.flags(lambda text, known=forms: tidied(text) in known) & column.present  # type: ignore[misc]
+        shown = [
+            (text, count) for text, count in column.distinct().commonest(MOST_ANSWERS) if not is_missing_word(text)
+        ]
+        listed = ", ".join(f"{text!r} {count:,}" for text, count in shown)
+        text = f"{name} says yes and no in several forms: {listed}"
+        remedy = Recode(column=name, values=dict(forms), ignore=["spaces"])
+        examples = tuple(f"{old!r} for {new!r}" for old, new in list(forms.items())[:MOST_EXAMPLES])
+        yield Finding("type.booleans", (name,), int(where.sum()), table.rows_where(where), examples, text, remedy)
+
+
+def yes_no_forms(column: Column) -> dict[str, str]:
+    """Return each word for yes or no with that of the commonest pair; empty where one pair is all, or other values are.
+
+    >>> yes_no_forms(Column._of_strings(["Y", "Y", "N", "no", "yes"]))
+    {'yes': 'Y', 'no': 'N'}
+    """
+    if column.text.item_count > MOST_ANSWERS:
+        return {}
+    counts: dict[str, int] = {}
+    for text, count in column.distinct().commonest(MOST_ANSWERS + 1):
+        if not is_missing_word(text):
+            counts[tidied(text)] = counts.get(tidied(text), 0) + count
+    words = {form: form.casefold() for form in counts}
+    yes = {form for form, word in words.items() if word in YES_WORDS}
+    no = {form for form, word in words.items() if word in NO_WORDS}
+    pairs = [pair for pair in (*BOOLEAN_PAIRS, ("1", "0")) if set(words.values()) & set(pair)]
+    found = set(words.values())
+    if not yes or not no or len(yes) + len(no) < len(words) or not found - {"0", "1"}:
+        return {}
+    if any(found <= set(pair) for pair in pairs) or not all(_has_partner(word, found) for word in found):
+        return {}
+    best = max(pairs, key=lambda pair: sum(count for form, count in counts.items() if words[form] in pair))
+    result: dict[str, str] = {}
+    for group, word in ((yes, best[0]), (no, best[1])):
+        # In the order of the counts, so that of two that are as common it is always the same.
+        alike = [form for form in counts if form in group]
+        own = [form for form in alike if words[form] == word]
+        chosen = max(own, key=lambda form: counts[form]) if own else _cased_like(next(iter(counts)), word)
+        result |= {form: chosen for form in alike if form != chosen}
+    return result
+
+
+def _cased_like(other: str, word: str) -> str:
+    return word.upper() if other.isupper() else word.capitalize() if other[:1].isupper() else word
+
+
+def _has_partner(word: str, found: set[str]) -> bool:
+    """Return whether a letter is one of a pair here, or begins a word here or its opposite: T and N are other codes."""
+    if len(word) > 1 or word.isdigit():
+        return True
+    opposites = {other for pair in BOOLEAN_PAIRS if word in pair for other in pair} - {word}
+    long = {one for pair in BOOLEAN_PAIRS if found & {one for one in pair if len(one) > 1} for one in pair}
+    return bool(opposites & found) or any(one.startswith(word) for one in long)
+
+
 def spelling_by_case(table: ColumnCache) -> Findings:
     """Values that differ from a commoner one by case or punctuation only."""
     for name, column in table.columns.items():
@@ -87,7 +155,7 @@ def spelling_by_case(table: ColumnCache) -> Findings:
 
 def _variants(column: Column) -> dict[str, str]:
     """Return each rarer form, without needless spaces, with the commonest of its group."""
-    if column.text.item_count > MOST_FORMS:
+    if column.text.item_count > MOST_FORMS or yes_no_forms(column):
         return {}
     distinct = column.distinct()
     if len(distinct) > MOST_DISTINCT * len(column):
