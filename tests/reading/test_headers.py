@@ -1,8 +1,10 @@
 """What stands above, between and below the rows of delimited text as spreadsheets and reports write it."""
 
+import csv
 from pathlib import Path
 
 import pytest
+import xlsxwriter
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -206,6 +208,11 @@ def test_tables_in_a_frame(tmp_path: Path, lines: list[str], ruled: list[str], t
         (["Station,Elm", "Serial,1234", "", "day,kg", "2025-01-02,1.5", "2025-01-03,2"], ("day", "kg"), ("Station,Elm", "Serial,1234")),
         (["Station,Elm", "Began,2025-01-02", "", "", "kg,keeper", "1.5,Alder", "2,Hazel"], ("kg", "keeper"), ("Station,Elm", "Began,2025-01-02")),
         (["Station,Elm,", "Serial,1234,", "", "place,kg,seen_on", *ROWS], NAMES, ("Station,Elm", "Serial,1234")),
+        # Padded to the width, above a line of delimiters or with colons; a total is no value of the column.
+        (["Account:,7,", "Range:,2025,", "place,kg,seen_on", *ROWS], NAMES, ("Account:,7", "Range:,2025")),
+        (["Account,7,", ",,", "place,kg,seen_on", *ROWS, "Total,7.5,"], NAMES, ("Account,7",)),
+        (["Account,7,", "", "place,kg,seen_on", *ROWS, "Total,7.5,sum"], NAMES, ("Account,7",)),
+        (["Account,7,", "place,kg,seen_on", "Mill,dry,warm"], ("_col.1", "_col.2", "_col.3"), ()),
         # Nothing says that these are no rows.
         (["Elm,Alder", "Oak,Hazel", "", "place,keeper", "Fir,Rowan", "Ash,Alder"], ("_col.1", "_col.2"), ()),
         (["2025-01-01,3", "2025-01-02,4", "", "2025-01-03,1.5", "2025-01-04,2"], ("_col.1", "_col.2"), ()),
@@ -219,3 +226,69 @@ def test_particulars_above_a_blank_line(
     table = comb.load(tmp_path / "t.csv")
     assert table.names == names and table.origin.titles == titles
     assert comb.load(tmp_path / "t.csv", **as_given(table)).equals(table)
+
+
+SURVEY = ["id,age,seen_on,answer", "Number of the hive,Age of the queen,When,What was said"]
+ANSWERS = ["h1,2,2025-01-02 08:00,calm", "h2,1,2025-01-03 09:30,calm", "h3,4,2025-01-04 10:00,loud"]
+
+# Lines below the names, the rows, and what is then said of the columns.
+LABELS = {
+    "labels": (SURVEY[1:], ANSWERS, ["Number of the hive", "Age of the queen", "When", "What was said"]),
+    "labels and units": ([SURVEY[1], ",a,,"], [f"h{at},{at},{at}.5,x" for at in range(4)], ["Number of the hive", "Age of the queen; a", "When", "What was said"]),
+    "two lines": ([SURVEY[1], '"{""c"":1}","{""c"":2}","{""c"":3}","{""c"":4}"'], ANSWERS, ['Number of the hive; {"c":1}', 'Age of the queen; {"c":2}', 'When; {"c":3}', 'What was said; {"c":4}']),
+    # Rows: one column of values only, the same word twice, a word that comes again, too few rows below.
+    "one column": ([], ["x,old,y,z", "h1,2,a,b", "h2,1,c,d", "h3,4,e,f"], [""] * 4),
+    "no word of their own": ([], ["h0,lost,lost,calm", *ANSWERS], [""] * 4),
+    "a word that recurs": ([], ["h0,young,early,calm", *ANSWERS], [""] * 4),
+    "few rows": ([], ["h0,young,early,wild", *ANSWERS[:2]], [""] * 4),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", ["csv", "xlsx"])
+@pytest.mark.parametrize(("labels", "rows", "described"), LABELS.values(), ids=LABELS)
+def test_labels_below_the_names_describe_the_columns(
+    tmp_path: Path, labels: list[str], rows: list[str], described: list[str], kind: str
+) -> None:
+    (tmp_path / "t.csv").write_text("\n".join([SURVEY[0], *labels, *rows]) + "\n")
+    if kind == "xlsx":
+        # As a workbook has it: what looks like a number is one.
+        book = xlsxwriter.Workbook(str(tmp_path / "t.xlsx"))
+        sheet = book.add_worksheet()
+        for at, cells in enumerate(csv.reader([SURVEY[0], *labels, *rows])):
+            for place, cell in enumerate(cells):
+                sheet.write(at, place, float(cell) if cell.replace(".", "").isdigit() else cell)
+        book.close()
+    table = comb.load(tmp_path / f"t.{kind}")
+    assert table.names == tuple(SURVEY[0].split(",")) and len(table) == len(rows)
+    assert [column.description for column in table.columns.values()] == described
+    lines = 1 + any(label.startswith('"') for label in labels)
+    said = f"{lines} of labels" in table.ledger[0].notes[0]
+    assert said == any(described) and table.ledger[0].adds_up
+    if kind == "csv":
+        assert any("a label for each column" in note for note in table.notes) == any(described)
+        assert comb.load(tmp_path / "t.csv", **as_given(table)).equals(table)
+        assert len(comb.load(tmp_path / "t.csv", header=0)) == len(rows) + len(labels) + 1
+
+
+@pytest.mark.parametrize(
+    ("text", "names", "titles"),
+    [
+        ("# time x y\n0.0 1.5 2\n0.1 1.6 3\n0.2 1.7 5\n", ("time", "x", "y"), ()),
+        ("# time,x,y\n0.0,1.5,2\n0.1,1.6,3\n", ("time", "x", "y"), ()),
+        ("# run 7, dry\n# by hand\ntime hive kg\n2025-01-01T08:00:00 A 1\n2025-01-01T09:00:00 B 2\n", ("time", "hive", "kg"), ("# run 7, dry", "# by hand")),
+        ("# run 7\n# columns: time, x, y\n0.0 1.5 2\n0.1 1.6 3\n", ("_col.1", "_col.2", "_col.3"), ("# run 7", "# columns: time, x, y")),
+        ("#\tname\tkg\n1\tMill\t3\n2\tElm\t4\n", ("#", "name", "kg"), ()),
+        ("#id,name,kg\n1,Mill,3\n2,Elm,4\n", ("#id", "name", "kg"), ()),
+        # A first row of days with times is no header, nor is one of amounts.
+        ("2025-01-01 08:00,calm\n2025-01-01 09:00,loud\n", ("_col.1", "_col.2"), ()),
+        ("3 Nov 2025,$1.50\n4 Nov 2025,$12\n", ("_col.1", "_col.2"), ()),
+        ("March,room 12\nMill,5\nElm,6\n", ("March", "room 12"), ()),
+    ],
+)  # fmt: skip
+def test_comments_names_and_values_in_a_first_line(
+    tmp_path: Path, text: str, names: tuple[str, ...], titles: tuple[str, ...]
+) -> None:
+    (tmp_path / "t.txt").write_text(text)
+    table = comb.load(tmp_path / "t.txt")
+    assert table.names == names and table.origin.titles == titles and table.ledger[0].adds_up
+    assert comb.load(tmp_path / "t.txt", **as_given(table)).equals(table)

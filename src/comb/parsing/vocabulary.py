@@ -10,9 +10,10 @@ from comb.kernels.types import Words
 
 # Compared without regard to the case of ASCII letters. Languages: English, German, French, Spanish.
 MISSING_WORDS = frozenset({
-    "-", "--", "---", "\N{EN DASH}", "\N{EM DASH}", ".", "...", "\N{HORIZONTAL ELLIPSIS}", "?", "??",
-    "n/a", "na", "n.a.", "n. a.", "#n/a", "<na>", "nan", "null", "none", "nil", "missing", "not available",
-    "not applicable", "unknown", "not known", "not recorded", "not counted", "no data",
+    "-", "--", "---", "\N{EN DASH}", "\N{EM DASH}", ".", "..", "...", "\N{HORIZONTAL ELLIPSIS}", "?", "??",
+    "n/a", "na", "n.a.", "n. a.", "#n/a", "#n/d", "#nv", "<na>", "nan", "null", "(null)", "<null>", "\\n", "(blank)",
+    "(empty)", "none", "nil", "missing", "not available", "not applicable",
+    "unknown", "not known", "not recorded", "not counted", "no data",
     "k.a.", "k. a.", "keine angabe", "unbekannt", "fehlt",
     "n.d.", "nd", "inconnu", "manquant",
     "s/d", "sin dato", "desconocido",

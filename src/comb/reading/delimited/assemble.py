@@ -65,8 +65,8 @@ class RawTable(msgspec.Struct):
         The line each row began on, from 1.
     titles, footers : list of str
         The lines above the header and below the last row.
-    units : dict of str to str
-        The unit of each column, where a header or a line of units names one.
+    descriptions : dict of str to str
+        The unit of each column, where a header or a line of units names one, and its label.
     notes : list of str
         What was irregular.
     account : SourceAccount
@@ -78,7 +78,7 @@ class RawTable(msgspec.Struct):
     lines: NDArray[np.integer]
     titles: list[str]
     footers: list[str]
-    units: dict[str, str]
+    descriptions: dict[str, str]
     notes: list[str]
     account: SourceAccount
 
@@ -123,7 +123,13 @@ def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
         _account(header, assembler, lines),
     )
     raw_table.titles, raw_table.footers = header.titles, assembler.footers
-    raw_table.units = dict(zip(names, header.units, strict=False))
+    labels = header.labels or [""] * len(names)
+    parts = zip(labels, header.units, strict=False)
+    descriptions = ["; ".join(filter(None, part)) for part in parts]
+    raw_table.descriptions = dict(zip(names, descriptions, strict=False))
+    if header.label_lines:
+        below = "line below the header has" if header.label_lines == 1 else "lines below the header have"
+        raw_table.notes.append(f"the {below} a label for each column, read as its description (header=0: as rows)")
     if header.layout.units:
         raw_table.notes.append("the line below the header gives units, read as descriptions of the columns")
     if header.layout.doubt:
@@ -189,8 +195,9 @@ def _account(header: Header, assembler: "ColumnAssembler", lines: NDArray[np.int
         only_rows = not others and len(lines) > 0 and int(lines[0]) == begin + 1
         counts[10] = bare if only_rows else _going_on(lines, kinds, head, total)
     left_out = dict(zip(_LINE_KINDS, counts[1:].tolist(), strict=True))
-    left_out["of the header"] -= header.unit_lines
+    left_out["of the header"] -= header.unit_lines + header.label_lines
     left_out["of units"] += header.unit_lines
+    left_out["of labels"] = header.label_lines
     return SourceAccount("line", total, len(lines), {what: count for what, count in left_out.items() if count})
 
 
@@ -402,7 +409,8 @@ def type_columns(
     undecided: dict[str, ColumnSource] = {}
 
     def described(name: str, column: Column) -> Column:
-        column = column._replace(description=raw_table.units[name]) if raw_table.units.get(name) else column
+        description = raw_table.descriptions.get(name)
+        column = column._replace(description=description) if description else column
         return stored_column(column, storage)
 
     def typed(name: str) -> Column:

@@ -23,7 +23,7 @@ from comb.parsing.patterns import MOMENTS
 from comb.reading.column_rules import ColumnRules
 from comb.reading.delimited.chunking import TextChunkRange
 from comb.reading.delimited.header import LEAST_SAMPLE, SAMPLE_CELLS, Anomalies, Header
-from comb.reading.delimited.layout import SAMPLE_RECORDS, kind_of
+from comb.reading.delimited.layout import SAMPLE_RECORDS, as_line, kind_of
 from comb.tables.column import Mask
 from comb.tables.names import choose, unique_names
 from comb.tables.text import Text
@@ -320,7 +320,7 @@ def _repeated_titles(block: Block, header: Header, headers: Sequence[int]) -> li
         above = at - 1
         while above >= 0 and above >= at - MOST_FOOTERS:
             row = block.row(above)
-            if _numberless(delimiter.join(row).rstrip(f"{delimiter} ")) not in titles:
+            if _numberless(as_line(row, delimiter)) not in titles:
                 break
             found.append(above)
             above -= 1
@@ -348,4 +348,4 @@ def _take_footers(block: Block, header: Header, blank: set[int]) -> tuple[list[s
         count += 1
     delimiter = header.layout.delimiter
     rows = range(len(block) - count, len(block))
-    return [delimiter.join(block.row(at)).rstrip(delimiter) for at in rows], [int(block.lines[at]) for at in rows]
+    return [as_line(block.row(at), delimiter) for at in rows], [int(block.lines[at]) for at in rows]

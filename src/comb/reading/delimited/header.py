@@ -9,7 +9,16 @@ from comb.errors import ContentError
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels import dispatch
 from comb.kernels.types import LINE_END_BYTES, Dialect
-from comb.reading.delimited.layout import DECLARATION, SAMPLE_RECORDS, Layout, is_ruling, kind_of, unit_of
+from comb.reading.delimited.layout import (
+    DECLARATION,
+    SAMPLE_RECORDS,
+    Layout,
+    as_line,
+    is_ruling,
+    kind_of,
+    unit_of,
+    unmarked,
+)
 
 # No table made by people or programs for people is wider; a text without line ends is.
 MOST_COLUMNS = 20_000
@@ -63,8 +72,10 @@ class Header(msgspec.Struct):
     anomalies : Anomalies
     above : int
         How many lines above the header are no part of it.
-    unit_lines : int
-        How many lines of units there are.
+    unit_lines, label_lines : int
+        How many lines of units there are, and of labels for the columns.
+    labels : list of str
+        Of each column; empty where there are none.
     """
 
     layout: Layout
@@ -80,6 +91,8 @@ class Header(msgspec.Struct):
     anomalies: Anomalies
     above: int = 0
     unit_lines: int = 0
+    label_lines: int = 0
+    labels: list[str] = []
 
     @property
     def dialect(self) -> Dialect:
@@ -98,7 +111,7 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
         The same in UTF-8.
     layout : Layout
     """
-    heads = layout.header + layout.units
+    heads = layout.header + layout.labels + layout.units
     dialect = Dialect(layout.delimiter, layout.quote, layout.escape)
     found = dispatch.kernels.records(text, dialect, layout.skip + heads + LEAST_SAMPLE)
     if max(map(len, found.fields), default=1) * SAMPLE_RECORDS <= SAMPLE_CELLS:
@@ -108,7 +121,7 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
         count = text.count("\n") + (not text.endswith("\n"))
         raise ContentError(f"there is nothing below the {layout.skip:,} lines that are to be skipped, it has {count:,}")
     delimiter = layout.delimiter
-    titles = [delimiter.join(fields).rstrip(f"{delimiter} ") for fields in found.fields[:start]]
+    titles = [as_line(fields, delimiter) for fields in found.fields[:start]]
     if titles and layout.skip and found.lines[0] == 1 and DECLARATION.match(text):
         titles = titles[1:]
     lines_above, fields, lines = found.lines[:start], found.fields[start:], found.lines[start:]
@@ -121,6 +134,7 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
     more = ends < len(lines)
     passed = lines[ends] - 1 if more else len(LINE_END_BYTES.findall(data))
     head = [["", *fields[at]] if layout.nameless_first else fields[at] for at in kept[: layout.header]]
+    head = [unmarked(row, delimiter) for row in head] if layout.marked else head
     body = [fields[at] for at in kept[rulings:]]
     width = len(head[-1]) if head else _commonest_width(body)
     _check_width(width)
@@ -133,7 +147,10 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
         stray=[line - 1 for line in found.stray if line - 1 in above],
         unclosed=[line - 1 for line in found.unclosed if line - 1 in above],
     )
-    units = _units(fields[kept[layout.header]] if layout.units and len(kept) > layout.header else [], names)
+    above_units = layout.header + layout.labels
+    has_units = bool(layout.units) and len(kept) > above_units
+    units = _units(fields[kept[above_units]] if has_units else [], names)
+    label_rows = [fields[at] for at in kept[layout.header : above_units]]
     titles = [title for title in titles if title.strip()]
     read_width = max(width, _commonest_width(body)) if body else width
     _check_width(read_width)
@@ -151,7 +168,9 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
         passed,
         anomalies,
         layout.skip,
-        int(layout.units and len(kept) > layout.header),
+        int(has_units),
+        len(label_rows),
+        _labels(label_rows, width),
     )
 
 
@@ -211,6 +230,16 @@ def _units(row: list[str], names: list[str]) -> list[str]:
     """Return the unit of each column: from the line of units, else from brackets in its name."""
     given = [unit_of(cell) for cell in row] + [""] * len(names)
     return [given[at] or unit_in_name(name) for at, name in enumerate(names)]
+
+
+def _labels(rows: list[list[str]], width: int) -> list[str]:
+    """Return the label of each column, of one or several lines."""
+    if not rows:
+        return []
+    padded = [[*row, *[""] * width][:width] for row in rows]
+    return [
+        "; ".join(text for cell in cells if (text := " ".join(cell.split()))) for cells in zip(*padded, strict=True)
+    ]
 
 
 def unit_in_name(name: str) -> str:

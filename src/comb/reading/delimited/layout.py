@@ -2,6 +2,7 @@
 
 import re
 from collections import Counter
+from collections.abc import Sequence
 from functools import lru_cache
 from itertools import pairwise
 
@@ -9,8 +10,9 @@ import msgspec
 
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels import dispatch
-from comb.kernels.scalars import date_groups
+from comb.kernels.scalars import date_groups, fold
 from comb.kernels.types import SPACES, Dialect
+from comb.parsing.calendar_names import MONTH_NUMBERS
 from comb.parsing.vocabulary import is_missing_word
 from comb.tables.read_options import ReadOptions
 
@@ -55,7 +57,18 @@ _CLOCK_ENDS = (
     (lazy_pattern(r"[\sT][0-9]{1,2}\Z"), lazy_pattern(r"[0-5][0-9](?![0-9])")),
     (lazy_pattern(r"(?:\A|[\sT])[0-9]{1,2}\Z"), lazy_pattern(r"[0-5][0-9](?![0-9]|\Z)")),
 )
-_NUMBER = lazy_pattern(r"[+-]?[0-9][0-9 .,']*(?:[eE][+-]?[0-9]+)?%?")
+_NUMBER = lazy_pattern(r"[-+\N{MINUS SIGN}]?(?:[0-9][0-9 .,'\u00a0\u202f]*|[.,][0-9]+)(?:[eE][+-]?[0-9]+)?\s?%?")
+_AMOUNT = lazy_pattern(
+    r"[-+]?(?:[$€£¥]|(?:EUR|USD|GBP|CHF) )\s?[-+]?[0-9][0-9 .,']*|"
+    r"[-+]?[0-9][0-9 .,']*(?:\s?[$€£¥]| (?:EUR|USD|GBP|CHF))"
+)
+# A day with a time of day, of which the time is checked on its own; a day with the name of its month.
+_WITH_TIME = lazy_pattern(
+    r"([0-9./-]{6,10})(?:T|[ ,]\s*)([0-9:.,]+(?:\s?[AaPp][Mm])?)(?:\s?(?:Z|UTC|[+-][0-9]{2}:?[0-9]{2}))?"
+)
+_NAMED_DAY = lazy_pattern(
+    r"[0-9]{1,2}[-./ ]{0,2}([^\W\d_]{3,12})[-./ ]{0,2}[0-9]{2,4}|([^\W\d_]{3,12})\.? [0-9]{1,2},? [0-9]{4}"
+)
 
 
 NOTHING_GIVEN = ReadOptions()
@@ -77,6 +90,10 @@ class Layout(msgspec.Struct, frozen=True):
         Lines of header: 0, 1 or 2.
     units : bool
         Whether a line with units stands below the header.
+    labels : int
+        Lines below the header that say in words what each column is, above a line with units.
+    marked : bool
+        Whether the names stand behind a mark of a comment, which is not of them.
     nameless_first : bool
         Whether the header has no name for the first column, and so one field fewer.
     why : dict of str to str
@@ -97,6 +114,8 @@ class Layout(msgspec.Struct, frozen=True):
     runner_up: str = ""
     nameless_first: bool = False
     doubt: str = ""
+    labels: int = 0
+    marked: bool = False
 
 
 class _SplitSample(msgspec.Struct, frozen=True):
@@ -157,13 +176,22 @@ def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool =
     records = best.fields[top:]
     settled = given.header not in (None, 1) or (given.skip is not None and top > 0)
     nameless = not settled and _lacking_name(best, top) == "first"
+    marked = not settled and bool(records) and has_marked_names(records[0], best.width, best.delimiter)
     if nameless:
         records = [["", *records[0]], *records[1:]]
+    if marked:
+        records = [unmarked(records[0], best.delimiter), *records[1:]]
     header, found_units, why_header = guess_header(records, best.width)
     if nameless:
         why_header += "; it has one name fewer than the rows have cells: the first column has none"
     if given.header is not None:
         header, found_units, why_header = given.header, found_units and given.header == header, "as declared"
+    labels = label_lines(records[1:], best.width) if units and header == 1 and not found_units else 0
+    if labels:
+        after = records[1 + labels :]
+        found_units = len(after) > 1 and are_units(after[0], after[1:])
+        how_many = "a line" if labels == 1 else f"{labels} lines"
+        why_header += f"; {how_many} below it with a label for each column (header 0 reads all as rows)"
     narrow = "narrower than the table, or filled in the first cell only"
     pairs = (sum(bool(cell.strip()) for cell in row) == NAME_AND_VALUE for row in best.fields[:top])
     if top and all(pairs) and _below_particulars(best, 0) == top:
@@ -185,6 +213,8 @@ def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool =
         runner_up,
         nameless and header == 1,
         _other_delimiter(sample, best, quote, escape) if given.delimiter and declared is None else "",
+        labels,
+        marked and header == 1,
     )
 
 
@@ -202,6 +232,13 @@ def _other_delimiter(sample: str, given: _SplitSample, quote: str | None, escape
 MOST_PARTICULARS = 40
 LEAST_BELOW = 2
 NAME_AND_VALUE = 2
+# So much of a column of numbers or dates is of that kind: totals and remarks stand in it too.
+LEAST_TYPED = 0.7
+
+# Labels of columns stand in no more lines than this, above so many rows, and above so many columns of values.
+MOST_LABEL_LINES = 2
+LEAST_BELOW_LABELS = 3
+LEAST_TYPED_COLUMNS = 2
 
 # Another delimiter is named if this share of the lines has one width by it.
 LEAST_FIT_OF_OTHER = 0.9
@@ -240,7 +277,7 @@ def _hopeless(sample: str, delimiter: str, quote: str | None, escape: str) -> bo
     if delimiter not in LEAST_FIT:
         return False
     found = dispatch.kernels.records(sample, Dialect(delimiter, quote, escape), FIRST_RECORDS)
-    widths = Counter(len(fields) for fields in found.fields if fields != [""])
+    widths = Counter(len(fields) for fields in found.fields if fields != [""] and not _is_comment(fields, delimiter))
     # This many may differ in the whole sample.
     return widths.total() - max(widths.values(), default=0) > (1 - LEAST_FIT[delimiter]) * SAMPLE_RECORDS
 
@@ -255,17 +292,19 @@ def _too_weak(trial: _SplitSample, sample: str) -> bool:
         return len(trial.fields[0]) == 1 and bool(rows) and all(_DECIMAL_COMMA.fullmatch(row) for row in rows)
     if trial.delimiter not in LEAST_FIT:
         return False
-    if trial.fit < LEAST_FIT[trial.delimiter] or len(trial.fields[0]) != trial.width:
+    begin = next((at for at, row in enumerate(trial.fields) if not _is_comment(row, trial.delimiter)), 0)
+    records = trial.fields[begin:]
+    if trial.fit < LEAST_FIT[trial.delimiter] or len(records[0]) != trial.width:
         return True
-    cells = [cell for row in trial.fields[1:] for cell in row]
+    cells = [cell for row in records[1:] for cell in row]
     if trial.delimiter == ":":
         # It parts hours from minutes in most records: then it is inside of times.
-        in_times = sum(_has_clock(row) for row in trial.fields[1:])
-        return 2 * in_times > len(trial.fields) - 1 or all(_CLOCK_PART.fullmatch(cell) for cell in cells)
+        in_times = sum(_has_clock(row) for row in records[1:])
+        return 2 * in_times > len(records) - 1 or all(_CLOCK_PART.fullmatch(cell) for cell in cells)
     # Columns parted by spaces are aligned by runs of them, or hold numbers.
     aligned = sum("  " in line for line in sample.splitlines())
-    numbers = sum(kind_of(cell) == "number" for cell in cells)
-    return aligned < len(trial.fields) / 2 and numbers < len(cells) / 2
+    values = sum(kind_of(cell) in ("number", "date") for cell in cells)
+    return aligned < len(records) / 2 and values < len(cells) / 2
 
 
 def _has_clock(fields: list[str]) -> bool:
@@ -282,6 +321,12 @@ def name_of(delimiter: str) -> str:
     ('tab', "'~'")
     """
     return DELIMITERS.get(delimiter, repr(delimiter))
+
+
+def as_line(fields: Sequence[str], delimiter: str) -> str:
+    """Return the text of a record that is shown as a line, without the delimiters that end it."""
+    mark = " " if delimiter == SPACES else delimiter
+    return mark.join(fields).rstrip(f"{mark} ")
 
 
 def _offset_of_line(text: str, lines: int) -> int:
@@ -314,9 +359,11 @@ def _quote_evidence(sample: str, quote: str, escape: str) -> str:
 def _try(sample: str, delimiter: str, quote: str | None, escape: str) -> _SplitSample:
     found = dispatch.kernels.records(sample, Dialect(delimiter, quote, escape), SAMPLE_RECORDS)
     kept = [(fields, line) for fields, line in zip(found.fields, found.lines, strict=True) if fields != [""]]
-    widths = Counter(len(fields) for fields, _ in kept)
+    # Comments above a table say nothing of how it is parted.
+    begin = next((at for at, (fields, _) in enumerate(kept) if not _is_comment(fields, delimiter)), 0)
+    widths = Counter(len(fields) for fields, _ in kept[begin:])
     width = max(widths, key=lambda size: (widths[size] * (size > 1), widths[size], size), default=1)
-    fit = widths[width] / len(kept) if kept else 0.0
+    fit = widths[width] / (len(kept) - begin) if kept else 0.0
     rows = [fields for fields, _ in kept if len(fields) == width][1 : _judged(width)]
     return _SplitSample(
         delimiter, [fields for fields, _ in kept], [line for _, line in kept], width, fit, *_alike(rows)
@@ -347,7 +394,7 @@ def _alike(rows: list[list[str]]) -> tuple[float, float]:
 def kind_of(cell: str) -> str:
     """Sort a cell into kinds that need no types: number, date or time, word, or nothing.
 
-    >>> [kind_of(cell) for cell in ("1,5", "3.11.2026", "8:15", "Mill", "n/a")]
+    >>> [kind_of(cell) for cell in ("1,5", "3.11.2026 8:15", "3 Nov 2026", "Mill", "n/a")]
     ['number', 'date', 'date', 'word', '']
     """
     text = cell.strip()
@@ -355,9 +402,19 @@ def kind_of(cell: str) -> str:
         return "number"
     if not text or is_missing_word(text):
         return ""
-    if date_groups(text) or _TIME_OF_DAY.fullmatch(text):
+    if date_groups(text) or _TIME_OF_DAY.fullmatch(text) or _is_moment(text):
         return "date"
-    return "number" if _NUMBER.fullmatch(text) else "word"
+    return "number" if _NUMBER.fullmatch(text) or _AMOUNT.fullmatch(text) else "word"
+
+
+def _is_moment(text: str) -> bool:
+    """Return whether a text is a day with a time of day, or with the name of its month."""
+    if not any(map(str.isdigit, text)):
+        return False
+    if found := _WITH_TIME.fullmatch(text):
+        return bool(date_groups(found[1]) and _TIME_OF_DAY.fullmatch(found[2]))
+    found = _NAMED_DAY.fullmatch(text)
+    return found is not None and fold(found[1] or found[2]) in MONTH_NUMBERS
 
 
 def _delimiter_evidence(best: _SplitSample, *, declared: bool, given: bool) -> str:
@@ -372,9 +429,13 @@ def _header_record(trial: _SplitSample) -> int:
     first = next((at for at, fields in enumerate(records) if len(fields) == width), 0)
     if first and _is_header_of_other_width(records[first - 1], records[first:], width):
         return first - 1
-    if first and _lacking_name(trial, first - 1):
+    if first and (_lacking_name(trial, first - 1) or has_marked_names(records[first - 1], width, trial.delimiter)):
         return first - 1
-    while first + 1 < len(records) and _is_comment(records[first]) and all_words(records[first + 1]):
+    while first + 1 < len(records) and _is_comment(records[first], trial.delimiter):
+        names = len(records[first]) == width if trial.delimiter != SPACES else False
+        names = names or has_marked_names(records[first], width, trial.delimiter)
+        if names and not all_words(records[first + 1]):
+            break
         first += 1
     return _below_particulars(trial, first) or _below_titles(records, first, width)
 
@@ -396,8 +457,9 @@ def _below_particulars(trial: _SplitSample, first: int) -> int:
         if len(below) < LEAST_BELOW or not all_words(records[at]) or _votes(records[at], below) <= 0:
             continue
         for place in range(min(map(len, (records[at], *above, *below)))):
-            kinds = {kind_of(row[place]) for row in below} - {""}
-            if len(kinds) == 1 and kinds <= {"number", "date"} and all_words([row[place] for row in above]):
+            kinds = Counter(kind for row in below if (kind := kind_of(row[place])))
+            typed = max(kinds["number"], kinds["date"])
+            if typed > LEAST_TYPED * kinds.total() and all_words([row[place] for row in above]):
                 return at
     return 0
 
@@ -409,8 +471,11 @@ def _below_titles(records: list[list[str]], first: int, width: int) -> int:
     passed in any case.
     """
     top = first
-    while top < len(records) and _is_padded(records[top], width):
+    while top < len(records) and (_is_padded(records[top], width) or _is_pair(records[top], width)):
         top += 1
+    pairs = [record for record in records[first:top] if not _is_padded(record, width)]
+    if pairs and (top == len(records) or not _are_particulars(pairs, records[top - 1], records[top])):
+        top = first + next(at for at, record in enumerate(records[first:]) if not _is_padded(record, width))
     if top == len(records) or top == first:
         return first
     titled = any(any(map(str.strip, record)) for record in records[first:top])
@@ -425,6 +490,17 @@ def _is_padded(record: list[str], width: int) -> bool:
     """Return whether a record has only delimiters, or beside them text in the first cell and few others."""
     filled = sum(bool(cell.strip()) for cell in record)
     return not filled or (len(record) > 1 and filled <= max(1, width // 3) and kind_of(record[0]) == "word")
+
+
+def _is_pair(record: list[str], width: int) -> bool:
+    """Return whether a record is a name with its value, padded with delimiters to more than that."""
+    return width > NAME_AND_VALUE and not any(map(str.strip, record[NAME_AND_VALUE:])) and kind_of(record[0]) == "word"
+
+
+def _are_particulars(pairs: list[list[str]], last: list[str], below: list[str]) -> bool:
+    """Return whether names with values are apart from the table: a record of delimiters is between, or colons tell."""
+    apart = not any(map(str.strip, last)) or all(pair[0].rstrip().endswith(":") for pair in pairs)
+    return apart and sum(bool(cell.strip()) for cell in below) > NAME_AND_VALUE and all_words(below)
 
 
 def _is_header_of_other_width(above: list[str], rows: list[list[str]], width: int) -> bool:
@@ -462,8 +538,26 @@ def _lacking_name(trial: _SplitSample, top: int) -> str:
     return "last" if unmoved > 0 else ""
 
 
-def _is_comment(record: list[str]) -> bool:
-    return record[0].startswith(("# ", "##"))
+def _is_comment(record: list[str], delimiter: str) -> bool:
+    # Alone in a field it names a column of numbers, unless spaces part the fields.
+    return record[0].startswith(("# ", "##")) or (delimiter == SPACES and record[0] == "#")
+
+
+def has_marked_names(record: list[str], width: int, delimiter: str) -> bool:
+    """Return whether a record names all columns behind a mark of a comment: ``# time x y``."""
+    names = unmarked(record, delimiter)
+    return names != record and len(names) == width and all(names) and len(set(names)) == width and all_words(names)
+
+
+def unmarked(record: list[str], delimiter: str) -> list[str]:
+    """Return a record without the mark of a comment that it begins with.
+
+    >>> unmarked(["#", "time", "x"], "spaces"), unmarked(["# time", "x"], ",")
+    (['time', 'x'], ['time', 'x'])
+    """
+    if not _is_comment(record, delimiter) or record[0].startswith("##"):
+        return record
+    return record[1:] if record[0] == "#" else [record[0][1:].strip(), *record[1:]]
 
 
 def all_words(record: list[str]) -> bool:
@@ -486,7 +580,8 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
     if votes:
         columns = f"{abs(votes)} column{'s' if abs(votes) > 1 else ''}"
         if votes > 0:
-            return 1, False, f"the first line has words where {columns} have numbers or dates"
+            verb = "have" if votes > 1 else "has"
+            return 1, False, f"the first line has words where {columns} {verb} numbers or dates"
         return 0, False, f"the first line has a value of the same kind as the rows below in {columns}"
     names = [cell.strip() for cell in first]
     if len(records) == 1 and all_words(names):
@@ -549,6 +644,39 @@ def are_units(record: list[str], rows: list[list[str]]) -> bool:
     """Return whether every filled cell of a record is a unit, and has numbers below it: units have nothing else."""
     filled = [at for at, cell in enumerate(record) if cell.strip() not in ("", "-")]
     return bool(filled) and all(unit_of(record[at]) and _has_numbers(at, rows) for at in filled)
+
+
+def label_lines(records: list[list[str]], width: int) -> int:
+    """Return how many of the first records below a header say what each column is, as exports of surveys write them.
+
+    Such a line has words only, all different, also where the rows below have numbers or dates; that has to be so in two
+    columns at least. And none of its words comes again below it.
+    """
+    lines = 0
+    while lines < MOST_LABEL_LINES and len(records) > lines + LEAST_BELOW_LABELS:
+        record, rows = records[lines], [row for row in records[lines + 1 :] if len(row) == width][: _judged(width)]
+        if len(record) != width or len(rows) < LEAST_BELOW_LABELS:
+            break
+        if are_units(record, rows) or not _are_labels(record, rows):
+            break
+        lines += 1
+    return lines
+
+
+def _are_labels(record: list[str], rows: list[list[str]]) -> bool:
+    words = [cell.strip() for cell in record if cell.strip()]
+    if len(set(words)) < len(words) or {kind_of(word) for word in words} != {"word"}:
+        return False
+    typed = 0
+    for word, cells in zip(map(str.strip, record), zip(*rows, strict=True), strict=True):
+        kinds = Counter(kind for cell in cells if (kind := kind_of(cell)))
+        if word and word in map(str.strip, cells):
+            return False
+        if kinds.total() and max(kinds["number"], kinds["date"]) >= LEAST_TYPED * kinds.total():
+            if not word:
+                return False
+            typed += 1
+    return typed >= LEAST_TYPED_COLUMNS
 
 
 def _has_numbers(at: int, rows: list[list[str]]) -> bool:

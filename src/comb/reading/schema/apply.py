@@ -140,8 +140,8 @@ def follow_schema(raw_table: RawTable, schema: Schema | None, name: str) -> None
     renamed = dict(zip(raw_table.names, [*titles, *raw_table.names[len(titles) :]], strict=True))
     raw_table.names = list(renamed.values())
     raw_table.columns = {renamed[name]: chunks for name, chunks in raw_table.columns.items()}
-    raw_table.units = {renamed[name]: unit for name, unit in raw_table.units.items()}
-    raw_table.units.update({column.title: column.description for column in schema.columns if column.description})
+    raw_table.descriptions = {renamed[name]: text for name, text in raw_table.descriptions.items()}
+    raw_table.descriptions.update({column.title: column.description for column in schema.columns if column.description})
     raw_table.notes.extend(schema.notes)
 
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from comb.inference.typed_cells import SourceKind
 from comb.kernels.grouping import Codes
-from comb.reading.delimited.layout import all_words, are_units, guess_header
+from comb.reading.delimited.layout import all_words, are_units, guess_header, label_lines
 from comb.reading.documents.workbooks.blocks import (
     ROWS_COMPARED,
     find_blocks,
@@ -72,6 +72,8 @@ class Area(msgspec.Struct):
     blank_rows, blank_columns : list of int
     repeated : list of int
         Rows in which the header stands again.
+    column_labels : list of int
+        Rows below the header that say in words what each column is.
     sums_up : str
         The area that this one only sums up; empty for a table in its own right.
     """
@@ -93,6 +95,7 @@ class Area(msgspec.Struct):
     blank_rows: list[int] = msgspec.field(default_factory=list)
     blank_columns: list[int] = msgspec.field(default_factory=list)
     repeated: list[int] = msgspec.field(default_factory=list)
+    column_labels: list[int] = msgspec.field(default_factory=list)
     sums_up: str = ""
 
 
@@ -212,8 +215,14 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
     below = [grid.texts(row, block.left, block.right) for row in after]
     more = [grid.texts(row, block.left, block.right) for row in rows[lines + 1 : lines + 1 + ROWS_COMPARED]]
     units = after if lines and below and more and are_units(below[0], more) else []
-    repeated = sorted({row for line in head for row in rows_like(grid, line, block)} - set(head) - set(units))
-    body = np.setdiff1d(np.array(rows[lines + len(units) :], np.int64), repeated)
+    count = 0
+    if lines == 1 and not units:
+        count = label_lines([*below, *more], block.right - block.left + 1)
+        if count and are_units(more[count - 1], more[count:]):
+            units = rows[lines + count : lines + count + 1]
+    column_labels = rows[lines : lines + count]
+    repeated = sorted({row for line in head for row in rows_like(grid, line, block)} - {*head, *units, *column_labels})
+    body = np.setdiff1d(np.array(rows[lines + count + len(units) :], np.int64), repeated)
     blank_columns = [at for at in columns if not filled[:, at - block.left].any()]
     parts = [part for at, part in zip(columns, parts, strict=True) if at not in blank_columns]
     names, headings = [_joined_words(part) for part in parts], [tuple(map(_clean, part[:-1])) for part in parts]
@@ -223,7 +232,7 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
         Range(rows[0] if rows else block.top, block.left, last, block.right), head, units, body, columns, names,
         headings, titles, list(reversed(notes)),
     )  # fmt: skip
-    area.repeated, area.labels = repeated, labels
+    area.repeated, area.labels, area.column_labels = repeated, labels, column_labels
     area.blank_rows, area.blank_columns = [row for row in blank_rows if row < last], blank_columns
     means = means_among_rows(grid, body, columns)
     area.totals, area.wrong_totals = totals_among_rows(grid, body[~np.isin(body, list(means))], columns)

@@ -313,6 +313,8 @@ def _made(grid: SheetGrid, area: Area, rules: ColumnRules, *, plain: bool) -> Ta
     made.details += (
         [f"units in {_listed('row', [int(grid.rows[row]) + 1 for row in area.units])}"] if area.units else []
     )
+    below = [int(grid.rows[row]) + 1 for row in area.column_labels]
+    made.details += [f"labels of the columns in {_listed('row', below)}, read as their descriptions"] if below else []
     made.set_aside = [] if keep else _set_aside(grid, area)
     made.wrong_totals = [_shown_total(grid, area, one) for one in area.wrong_totals]
     made.account = _account(grid, area, len(body), keep=keep)
@@ -327,8 +329,8 @@ def _account(grid: SheetGrid, area: Area, rows: int, *, keep: bool) -> SourceAcc
     totals = 0 if keep else int(np.isin(area.body, list(area.totals)).sum())
     beyond = len(area.body) - totals - rows
     parts = {
-        "of the header": len(area.header), "of units": len(area.units), "empty": read - int(filled),
-        "repeating the header": len(area.repeated),
+        "of the header": len(area.header), "of units": len(area.units), "of labels": len(area.column_labels),
+        "empty": read - int(filled), "repeating the header": len(area.repeated),
         "beyond those asked for": beyond,
     }  # fmt: skip
     left_out = {what: count for what, count in parts.items() if count}
@@ -363,7 +365,9 @@ def _column(
     at = grid.at[body, place]
     formats = grid.sheet.formats[at[at >= 0]]
     shown = grid.sheet.format_names[int(np.bincount(formats).argmax())] if len(formats) else ""
-    message = (units[0].strip("[]() ") if units and units[0] else "") or unit_in_name(name)
+    unit = (units[0].strip("[]() ") if units and units[0] else "") or unit_in_name(name)
+    labels = [" ".join(grid.text(row, place).split()) for row in area.column_labels]
+    message = "; ".join(part for part in (*labels, unit) if part)
     message = message or (shown if column.type.numeric else "")
     message = message or (f"digits as the workbook shows them, like {written}" if written else "")
     return column._replace(description=message) if message else column
