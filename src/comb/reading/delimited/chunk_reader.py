@@ -343,7 +343,8 @@ def _take_footers(block: Block, header: Header, blank: set[int]) -> tuple[list[s
         word = len(filled) == 1 and row[0].strip() and kind_of(row[0]) == "word" and message
         # A row as wide as the table is one, unless it says that it is a note.
         apart = below_gap or len(row) != header.width or _NOTE.match(row[0])
-        if not word or header.width < LEAST_FOOTED_WIDTH or not apart:
+        wide = header.width >= LEAST_FOOTED_WIDTH or (len(row) < header.width and _NOTE.match(row[0]))
+        if not word or not wide or not apart:
             break
         count += 1
     delimiter = header.layout.delimiter

@@ -437,7 +437,22 @@ def _header_record(trial: _SplitSample) -> int:
         if names and not all_words(records[first + 1]):
             break
         first += 1
-    return _below_particulars(trial, first) or _below_titles(records, first, width)
+    top = _below_particulars(trial, first) or _below_titles(records, first, width)
+    return top + 1 if _is_parted_title(records[top : top + JUDGED_RECORDS], width) else top
+
+
+def _is_parted_title(records: list[list[str]], width: int) -> bool:
+    """Return whether the first record is a title that has as many delimiters as the table by chance.
+
+    The names are below it: ``Yields, 2025, all regions``. It has a number or day, one at most, or spaces behind each
+    delimiter where the names have none.
+    """
+    if len(records) <= LEAST_BELOW_LABELS or label_lines(records[1:], width) == 0:
+        return False
+    title, names = records[0], records[1]
+    spaced = all(cell.startswith(" ") for cell in title[1:]) and not any(cell.startswith(" ") for cell in names)
+    values = sum(kind_of(cell) in ("number", "date") for cell in title)
+    return spaced or values == 1
 
 
 def _below_particulars(trial: _SplitSample, first: int) -> int:
