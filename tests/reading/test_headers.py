@@ -282,6 +282,8 @@ def test_labels_below_the_names_describe_the_columns(
         # A first row of days with times is no header, nor is one of amounts.
         ("2025-01-01 08:00,calm\n2025-01-01 09:00,loud\n", ("_col.1", "_col.2"), ()),
         ("3 Nov 2025,$1.50\n4 Nov 2025,$12\n", ("_col.1", "_col.2"), ()),
+        ("2025-01-01 08:00:00 begun by hand\n2025-01-01 08:00:01 slow\n2025-01-01 08:00:02 all done\n", ("_col.1",), ()),
+        ("5 hives at noon\nall calm\none loud\n", ("5 hives at noon",), ()),
         ("March,room 12\nMill,5\nElm,6\n", ("March", "room 12"), ()),
     ],
 )  # fmt: skip
@@ -292,3 +294,28 @@ def test_comments_names_and_values_in_a_first_line(
     table = comb.load(tmp_path / "t.txt")
     assert table.names == names and table.origin.titles == titles and table.ledger[0].adds_up
     assert comb.load(tmp_path / "t.txt", **as_given(table)).equals(table)
+
+
+SMALL = ["item,n,share", "A,1,0.5", "B,2,0.25", "C,2,0.25"]
+LARGE = ["id,item,kg,seen_on", "1,A,2.5,2025-01-01", "2,B,3.5,2025-01-02", "3,A,1.5,2025-01-03", "4,A,1.5,2025-01-04"]
+
+
+@pytest.mark.parametrize(
+    ("lines", "said"),
+    [
+        (["Small", *SMALL, "", "Large", *LARGE], "lines 2 to 5 above the header look like a table of their own"),
+        ([*LARGE, "", "Small", *SMALL], "1 header that may be of another table, below a gap; load_all(table='*') reads each, inspect with --plan lists them: line 8"),
+        ([*LARGE, ",,,", *(f"{line}," for line in SMALL)], "1 header that may be of another table"),
+        ([*LARGE, "", *LARGE[1:]], ""),
+        ([*LARGE, "", "Small", *LARGE], ""),
+        (["Station,Elm,,", "Height,52,,", "", *LARGE], ""),
+    ],
+)  # fmt: skip
+def test_a_second_table_is_told(tmp_path: Path, lines: list[str], said: str) -> None:
+    place = tmp_path / "t.csv"
+    place.write_text("\n".join(lines) + "\n")
+    notes = [note for note in comb.load(place).notes if "load_all" in note]
+    assert len(notes) == bool(said) and all(said in note for note in notes)
+    if said:
+        tables = comb.load_all(place, table="*")
+        assert sorted(map(len, tables.values())) == [3, 4]

@@ -136,7 +136,7 @@ def assemble(reader: ChunkReader, assembler: "ColumnAssembler") -> RawTable:
         raw_table.notes.append(header.layout.doubt)
     if header.layout.nameless_first:
         raw_table.notes.append(f"the header names all columns but the first, which is {names[0]}")
-    _note_irregular(raw_table, assembler, trailing=trailing, framed=framed)
+    _note_irregular(raw_table, assembler, trailing=trailing, framed=framed, above=header.table_above)
     # An empty field behind the last delimiter is no surplus.
     if not trailing:
         _add_surplus(raw_table, assembler, chunks, header)
@@ -310,7 +310,9 @@ def _is_blank(columns: Sequence[list[ColumnChunk]]) -> bool:
     return all(int(tally[TallySlot.OTHER] + tally[TallySlot.KNOWN] + tally[TallySlot.GIVEN]) == 0 for tally in filled)
 
 
-def _note_irregular(raw_table: RawTable, assembler: ColumnAssembler, *, trailing: bool, framed: bool) -> None:
+def _note_irregular(
+    raw_table: RawTable, assembler: ColumnAssembler, *, trailing: bool, framed: bool, above: tuple[int, int] | None
+) -> None:
     """Note what was taken for no row of the table."""
     found = assembler.anomalies
     _note_lines(raw_table, found.footers, "{} below the table treated as notes", "line")
@@ -323,6 +325,12 @@ def _note_irregular(raw_table: RawTable, assembler: ColumnAssembler, *, trailing
     elif trailing:
         raw_table.notes.append("lines end with a delimiter; the empty last column is left out")
     _note_lines(raw_table, found.blank, "{} left out", "blank line")
+    each = "load_all(table='*') reads each, inspect with --plan lists them"
+    if above is not None:
+        raw_table.notes.append(
+            f"lines {above[0]} to {above[1]} above the header look like a table of their own; {each}"
+        )
+    _note_lines(raw_table, found.headers, f"{{}} that may be of another table, below a gap; {each}", "header")
 
 
 def _add_surplus(

@@ -23,7 +23,7 @@ from comb.parsing.patterns import MOMENTS
 from comb.reading.column_rules import ColumnRules
 from comb.reading.delimited.chunking import TextChunkRange
 from comb.reading.delimited.header import LEAST_SAMPLE, SAMPLE_CELLS, Anomalies, Header
-from comb.reading.delimited.layout import SAMPLE_RECORDS, as_line, kind_of
+from comb.reading.delimited.layout import SAMPLE_RECORDS, as_line, kind_of, names_columns
 from comb.tables.column import Mask
 from comb.tables.names import choose, unique_names
 from comb.tables.text import Text
@@ -43,6 +43,10 @@ _NOTE = lazy_pattern(
 )
 _DIGITS = lazy_pattern("[0-9]+")
 LEAST_FOOTED_WIDTH = 3
+
+# Below so many gaps it is looked for the header of another table, with so many rows below it.
+MOST_GAPS = 50
+SEEN_BELOW = 4
 
 
 class ChunkResult(msgspec.Struct):
@@ -292,6 +296,8 @@ class ChunkReader:
             if text_range.last and block.after == len(text_range.data) and len(block) < most:
                 footers, anomalies.footers = _take_footers(block, header, {*anomalies.blank, *anomalies.empty})
                 block = block.without(range(len(block) - len(footers), len(block))) if footers else block
+            if header.width > 1:
+                anomalies.headers = _other_headers(block, header, [*anomalies.blank, *anomalies.empty])
             rows = [row[header.layout.nameless_first :] for row in header.rows if len(row) > 1]
             reread = [at for row in rows for at in block.begin_with(row[0]) if block.row(at) == row]
             if reread:
@@ -310,6 +316,18 @@ class ChunkReader:
                     absent[column] = np.zeros(len(block), np.bool_)
                 absent[column][row] = True
         return absent
+
+
+def _other_headers(block: Block, header: Header, gaps: Sequence[int]) -> list[int]:
+    """Return the lines below a gap, or below one title there, that look like the header of another table."""
+    found = []
+    for at in dict.fromkeys(np.searchsorted(block.lines, list(gaps)[:MOST_GAPS]).tolist()):
+        below = [block.row(place) for place in range(at, min(at + 1 + SEEN_BELOW, len(block)))]
+        lone = bool(below) and sum(map(bool, map(str.strip, below[0]))) == 1
+        names, *rows = below[lone:] or [[]]
+        if at and names not in header.rows and names_columns(names, rows):
+            found.append(int(block.lines[at + lone]))
+    return found
 
 
 def _repeated_titles(block: Block, header: Header, headers: Sequence[int]) -> list[int]:

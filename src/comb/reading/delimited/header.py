@@ -16,6 +16,7 @@ from comb.reading.delimited.layout import (
     as_line,
     is_ruling,
     kind_of,
+    table_above,
     unit_of,
     unmarked,
 )
@@ -48,6 +49,7 @@ class Anomalies(msgspec.Struct):
     footers: list[int] = msgspec.field(default_factory=list)
     stray: list[int] = msgspec.field(default_factory=list)
     unclosed: list[int] = msgspec.field(default_factory=list)
+    headers: list[int] = msgspec.field(default_factory=list)
 
 
 class Header(msgspec.Struct):
@@ -76,6 +78,8 @@ class Header(msgspec.Struct):
         How many lines of units there are, and of labels for the columns.
     labels : list of str
         Of each column; empty where there are none.
+    table_above : tuple of (int, int), optional
+        The first and last of the lines above that look like a table of their own.
     """
 
     layout: Layout
@@ -93,6 +97,7 @@ class Header(msgspec.Struct):
     unit_lines: int = 0
     label_lines: int = 0
     labels: list[str] = []
+    table_above: tuple[int, int] | None = None
 
     @property
     def dialect(self) -> Dialect:
@@ -171,6 +176,7 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
         int(has_units),
         len(label_rows),
         _labels(label_rows, width),
+        table_above(found.fields[:start], lines_above),
     )
 
 

@@ -469,7 +469,7 @@ def _below_particulars(trial: _SplitSample, first: int) -> int:
         above, below = records[first:at], records[at + 1 : at + _judged(width)]
         if any(sum(bool(cell.strip()) for cell in row) > NAME_AND_VALUE for row in above):
             return 0
-        if len(below) < LEAST_BELOW or not all_words(records[at]) or _votes(records[at], below) <= 0:
+        if len(below) < LEAST_BELOW or not all_words(records[at]) or heading_votes(records[at], below) <= 0:
             continue
         for place in range(min(map(len, (records[at], *above, *below)))):
             kinds = Counter(kind for row in below if (kind := kind_of(row[place])))
@@ -545,9 +545,9 @@ def _lacking_name(trial: _SplitSample, top: int) -> str:
         return ""  # every row ends with a delimiter
     if not all(above) or len(set(above)) < len(above) or guess_header(records[top + 1 :], width)[0]:
         return ""
-    moved = _votes(["", *above], rows)
+    moved = heading_votes(["", *above], rows)
     identifying = len({row[0] for row in rows}) == len(rows)
-    unmoved = _votes([*above, ""], rows)
+    unmoved = heading_votes([*above, ""], rows)
     if moved > 0 and (identifying or moved >= unmoved):
         return "first"
     return "last" if unmoved > 0 else ""
@@ -587,17 +587,19 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
     first, rows = records[0], [row for row in records[1:] if len(row) == width][: _judged(width)]
     if len(records) > 1 and is_ruling(records[1]) and all_words(first):
         return 1, False, "a line of dashes is below it"
-    if rows and are_units(rows[0], rows[1:]) and _votes(first, rows[1:]) > 0:
+    if rows and are_units(rows[0], rows[1:]) and heading_votes(first, rows[1:]) > 0:
         return 1, True, "a line with units follows"
-    if len(rows) > 1 and _is_second_line(first, rows[0]) and _votes(rows[0], rows[1:]) > 0:
+    if len(rows) > 1 and _is_second_line(first, rows[0]) and heading_votes(rows[0], rows[1:]) > 0:
         return 2, False, "two lines of words above columns of numbers or dates"
-    votes = _votes(first, rows)
+    votes = heading_votes(first, rows)
     if votes:
         columns = f"{abs(votes)} column{'s' if abs(votes) > 1 else ''}"
         if votes > 0:
             verb = "have" if votes > 1 else "has"
             return 1, False, f"the first line has words where {columns} {verb} numbers or dates"
         return 0, False, f"the first line has a value of the same kind as the rows below in {columns}"
+    if _begins_alike(first, rows):
+        return 0, False, "the first line begins with a number or a day, as the rows below do"
     names = [cell.strip() for cell in first]
     if len(records) == 1 and all_words(names):
         return 1, False, "there is nothing below it"
@@ -606,6 +608,13 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
         if not recurring:
             return 1, False, "its words are all different and do not occur below"
     return 0, False, "the first line looks like the lines below it"
+
+
+def _begins_alike(first: list[str], rows: list[list[str]]) -> bool:
+    """Return whether the first word of a record is a number or day, and so is that of nearly all others: a log's lines."""
+    kinds = [kind_of(words[0]) if (words := row[0].split(maxsplit=1)[:1]) else "" for row in (first, *rows)]
+    common = kinds[0] in ("number", "date") and len(kinds) > LEAST_BELOW
+    return common and kinds.count(kinds[0]) > LEAST_TYPED * len(kinds)
 
 
 def is_ruling(record: list[str]) -> bool:
@@ -621,7 +630,7 @@ def _are_names(cells: list[str]) -> bool:
     return kinds["date"] >= LEAST_DAYS and not kinds["number"]
 
 
-def _votes(first: list[str], rows: list[list[str]]) -> int:
+def heading_votes(first: list[str], rows: list[list[str]]) -> int:
     """Count columns whose numbers or dates have a word above, less those with one of their kind."""
     votes = 0
     for cell, *below in zip(first, *rows, strict=False):
@@ -634,6 +643,26 @@ def _votes(first: list[str], rows: list[list[str]]) -> int:
             kind = "word" if _is_year_heading(cell, below) else kind_of(cell)
             votes += 1 if kind == "word" else -1 if kind == common else 0
     return votes
+
+
+def names_columns(record: list[str], rows: list[list[str]]) -> bool:
+    """Return whether a record looks like the header of the rows below: different words, some above numbers or dates."""
+    words = [cell.strip() for cell in record if cell.strip()]
+    several = len(words) >= NAME_AND_VALUE and len(set(words)) == len(words)
+    return several and len(rows) >= LEAST_BELOW and all_words(record) and heading_votes(record, rows) > 0
+
+
+def table_above(records: list[list[str]], lines: list[int]) -> tuple[int, int] | None:
+    """Return the first and last of the lines above a table that look like a table of their own; None without one."""
+    starts = [at for at in range(len(records)) if not at or _parts(records, lines, at)]
+    for start, stop in pairwise([*starts, len(records)]):
+        if len(records[start]) >= LEAST_UNNAMED_WIDTH and names_columns(records[start], records[start + 1 : stop]):
+            return lines[start], lines[stop - 1]
+    return None
+
+
+def _parts(records: list[list[str]], lines: list[int], at: int) -> bool:
+    return len(records[at]) != len(records[at - 1]) or lines[at] != lines[at - 1] + 1
 
 
 def _is_year_heading(cell: str, below: list[str]) -> bool:
