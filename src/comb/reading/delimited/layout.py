@@ -611,7 +611,7 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
 
 
 def _begins_alike(first: list[str], rows: list[list[str]]) -> bool:
-    """Return whether the first word is a number or day in a record and in nearly all others, as in the lines of a log."""
+    """Return whether the first word is a number or day here and in nearly all others, as in a log."""
     kinds = [kind_of(words[0]) if (words := row[0].split(maxsplit=1)[:1]) else "" for row in (first, *rows)]
     common = kinds[0] in ("number", "date") and len(kinds) > LEAST_BELOW
     return common and kinds.count(kinds[0]) > LEAST_TYPED * len(kinds)
