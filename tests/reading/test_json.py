@@ -72,6 +72,13 @@ def test_the_scales_are_two_tables_and_the_broken_line_is_set_aside(demo: Path) 
         ([["a", "b"], [1, 2], [3, 4, 5]], {"t": ["a", "b", "_col.3"]}),
         ([[1, 2], [3, 4]], {"t": ["_col.1", "_col.2"]}),
         ([1, 2], {"t": ["value"]}),
+        ({"columns": ["a", "b"], "data": [[1, "x"], [2, "y"]]}, {"/data": ["a", "b"]}),
+        ({"out": {"fields": [{"name": "a", "type": "int"}, {"name": "b"}], "rows": [[1, 2], [3, 4], [5, 6]]}}, {"/out/fields": ["name", "type"], "/out/rows": ["a", "b"]}),
+        # As many names as rows; of another number; the names stand in the rows themselves; two lists of names.
+        ({"labels": ["a", "b"], "data": [[1, 2], [3, 4]]}, {"/labels": ["value"], "/data": ["_col.1", "_col.2"]}),
+        ({"columns": ["a"], "data": [[1, 2], [3, 4]]}, {"/columns": ["value"], "/data": ["_col.1", "_col.2"]}),
+        ({"columns": ["a", "b"], "data": [["a", "b"], [1, 2], [3, 4]]}, {"/columns": ["value"], "/data": ["a", "b"]}),
+        ({"x": ["a", "b"], "y": ["c", "d"], "z": [[1, 2]]}, {"/x": ["value"], "/y": ["value"], "/z": ["_col.1", "_col.2"]}),
         ({"a": 1, "b": "x"}, {"t": ["a", "b"]}),
         ([{"a": {"b": {"c": 1}}, "d": []}, {"a": 5}], {"t": ["a.b.c", "d", "a"]}),
         (
@@ -79,11 +86,12 @@ def test_the_scales_are_two_tables_and_the_broken_line_is_set_aside(demo: Path) 
             {"t": ["id"], "parts": ["parent_row", "n"], "parts/*/deep": ["parent_row", "z"]},
         ),
     ],
-)
+)  # fmt: skip
 def test_tables_are_found_in_every_shape(tmp_path: Path, value: Any, tables: dict[str, list[str]]) -> None:
     place = tmp_path / "t.json"
     place.write_text(json.dumps(value))
     assert {name: list(table.names) for name, table in comb.load_all(place).items()} == tables
+    assert all(list(comb.load(place, table=name).names) == names for name, names in tables.items() if name[0] == "/")
     assert [table.name for table in comb.inspect(place).tables] == list(tables)
 
 

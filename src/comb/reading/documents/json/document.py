@@ -81,7 +81,8 @@ def json_document(text: str, name: str) -> Document:
         if wanted and not wanted.startswith("/"):
             return by_dotted_name(tables, wanted)
         inner, there = follow(value, wanted)
-        json_table = as_table(inner, wanted) if there else None
+        known = {one.pointer: one for one in json_tables.tables if one.names_at}
+        json_table = known.get(wanted) or (as_table(inner, wanted) if there else None)
         return None if json_table is None else inner_tables(json_table, name, value, notes)[0]
 
     return json_tables.document(tables, find)
@@ -220,6 +221,7 @@ def inner_tables(
         found = flat(rules.options.lists)
         made = _made(found, json_table.keys, place, rules, by_key=bool(json_table.key_name))
         made.notes += [*_notes(found, json_table.pointer), *notes]
+        made.notes += [f"the columns are named by {json_table.names_at}"] if json_table.names_at else []
         made.titles = titles
         made.set_aside = list(aside)
         made.account = account_of(len(json_table.records), found.positions()[: len(made.lines)], aside)

@@ -18,6 +18,11 @@ LOOKED_AT = 1_000
 LEAST_SHARED = 0.5
 
 
+# What names of columns beside rows are called.
+_NAMES_OF_COLUMNS = frozenset(
+    {"columns", "cols", "fields", "header", "headers", "names", "column_names", "columnnames"}
+)
+
 # The shape of a list of values that are no records.
 PLAIN_VALUES = "array of plain values"
 
@@ -38,6 +43,8 @@ class JsonTable(msgspec.Struct, frozen=True):
         The place of each record below the pointer: its index or key.
     key_name : str
         The name of the column with the keys, where they are part of the data; else empty.
+    names_at : str
+        Where the names of the columns stand, if that is beside rows without names; else empty.
     """
 
     pointer: str
@@ -45,6 +52,7 @@ class JsonTable(msgspec.Struct, frozen=True):
     records: list[Any]
     keys: list[str]
     key_name: str = ""
+    names_at: str = ""
 
 
 def escaped(key: str) -> str:
@@ -79,8 +87,41 @@ def find_tables(value: Any, pointer: str = "", depth: int = 0) -> Iterator[JsonT
     if json_table is not None:
         yield json_table
     elif isinstance(value, dict) and depth < MOST_DEPTH:
+        rows_key, names_key = _named_rows(value) or ("", "")
         for key, inner in value.items():
-            yield from find_tables(inner, f"{pointer}/{escaped(key)}", depth + 1)
+            here = f"{pointer}/{escaped(key)}"
+            if rows_key and key == rows_key:
+                names = _names_in(value[names_key])
+                records = [dict(zip(names, row, strict=True)) for row in inner]
+                indices = [str(at) for at in range(len(inner))]
+                yield JsonTable(here, "array of rows", records, indices, "", f"{pointer}/{escaped(names_key)}")
+            elif not rows_key or key != names_key or any(isinstance(item, dict) for item in inner):
+                yield from find_tables(inner, here, depth + 1)
+
+
+def _named_rows(value: dict[str, Any]) -> tuple[str, str] | None:
+    """Return the key of rows without names, and that of as many names as they have cells; None without both.
+
+    As services answer that send what a database says: ``{"columns": ["a", "b"], "data": [[1, 2], [3, 4]]}``. Where
+    there are as many rows as columns the names might be of the rows, and have to be called names of columns.
+    """
+    lists = {key: inner for key, inner in value.items() if isinstance(inner, list) and inner}
+    rows = [key for key, inner in lists.items() if all(isinstance(item, list) for item in inner)]
+    if len(rows) != 1:
+        return None
+    cells = lists.pop(rows[0])
+    widths = {len(row) for row in cells}
+    found = [key for key, inner in lists.items() if widths == {len(_names_in(inner))} and _names_in(inner) != cells[0]]
+    if len(found) != 1 or (len(cells) in widths and found[0].casefold() not in _NAMES_OF_COLUMNS):
+        return None
+    return rows[0], found[0]
+
+
+def _names_in(value: list[Any]) -> list[str]:
+    """Return different names of columns that a list holds, also as objects with a name and more; else nothing."""
+    names = [item.get("name") if isinstance(item, dict) else item for item in value]
+    sound = all(isinstance(name, str) and name for name in names) and len(set(names)) == len(names)
+    return names if sound else []
 
 
 def as_table(value: Any, pointer: str) -> JsonTable | None:
