@@ -120,8 +120,8 @@ def _named_rows(value: dict[str, Any]) -> tuple[str, str] | None:
 def _names_in(value: list[Any]) -> list[str]:
     """Return different names of columns that a list holds, also as objects with a name and more; else nothing."""
     names = [item.get("name") if isinstance(item, dict) else item for item in value]
-    sound = all(isinstance(name, str) and name for name in names) and len(set(names)) == len(names)
-    return names if sound else []
+    words = [name for name in names if isinstance(name, str) and name]
+    return words if len(set(words)) == len(names) else []
 
 
 def as_table(value: Any, pointer: str) -> JsonTable | None:
