@@ -1,6 +1,6 @@
 """From long form to wide and back: types, reasons, categories and places are kept; what meets in one place is refused."""
 
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -184,6 +184,26 @@ def test_gaps_of_a_series_come_with_the_step_that_fills_them() -> None:
     assert whole.profile().of("series.incomplete") == []
 
 
+def test_moments_that_are_not_there_come_with_the_step_that_adds_them() -> None:
+    begin = datetime(2025, 1, 31, 22)
+    moments = [begin + timedelta(minutes=15 * at) for at in range(40) if at not in (7, 30)]
+    readings = comb.table(columns={"at": moments, "kg": [round(30 + at % 7 * 0.3, 1) for at in range(len(moments))]})
+    [finding] = readings.profile().of("series.incomplete")
+    assert finding.text == "2 times of at, every 15 minutes, are not there: 2025-01-31 23:45, 2025-02-01 05:30"
+    whole = readings.take_step(finding.remedy)  # type: ignore[arg-type]
+    assert sorted(whole["at"].to_list()) == [begin + timedelta(minutes=15 * at) for at in range(40)]
+    assert whole.profile().of("series.incomplete") == [] and len(whole.filter("kg is null")) == 2
+    # Moments that somebody chose have no step; nor have some of which every other one is not there.
+    for chosen in (moments[::2] + moments[1::7], [begin + timedelta(minutes=at * at) for at in range(40)]):
+        some = comb.table(columns={"at": sorted(set(chosen)), "kg": [*range(len(set(chosen)))]})
+        assert some.profile().of("series.incomplete") == []
+    for parameters, message in [({"every": "15 minuts"}, "did you mean 'minute'"), ({"every": "month"}, "no months"), ({"every": "0 days"}, "no interval")]:  # fmt: skip
+        with pytest.raises(comb.CombError, match=message):
+            readings.add_combinations(period="at", **parameters)  # type: ignore[arg-type]
+    with pytest.raises(comb.CombError, match="no times of day"):
+        VISITED.add_combinations("hive", period="day", every="hour")
+
+
 VISITED = comb.table(columns={
     "hive": ["a", "a", "a", "b", "b"], "day": ["2025-01-31", "2025-02-28", "2025-04-30", "2025-02-28", "2025-03-31"],
     "kg": [1, 2, 4, 2, 3],
@@ -197,7 +217,7 @@ VISITED = comb.table(columns={
     ("year", False, [("b", "2025-01-31")]),
 ])  # fmt: skip
 def test_periods_that_are_not_there_are_added(every: str, own: bool, added: list[tuple[str, str]]) -> None:
-    made = VISITED.add_combinations("hive", period="day", every=every, own_range=own)  # type: ignore[arg-type]
+    made = VISITED.add_combinations("hive", period="day", every=every, own_range=own)
     new = made.filter("kg is null")
     assert list(zip(new["hive"].to_list(), new["day"].texts(), strict=True)) == added
 

@@ -559,7 +559,7 @@ class RowMethods(StepTable):
         by: Names = (),
         *,
         period: str | None = None,
-        every: Literal["day", "week", "month", "quarter", "year"] = "day",
+        every: str = "day",
         own_range: bool = False,
         values: Mapping[str, Value] = MappingProxyType({}),
         at_most: int | str | None = None,
@@ -572,8 +572,10 @@ class RowMethods(StepTable):
         by : str or sequence of str
             The key columns.
         period : str, optional
-            A column of dates that goes from the first to the last in steps of `every`.
-        every : {"day", "week", "month", "quarter", "year"}
+            A column of dates or datetimes that goes from the first to the last in steps of `every`.
+        every : str
+            ``day``, ``week``, ``month``, ``quarter``, ``year``; for datetimes a number of seconds, minutes, hours, days
+            or weeks, as ``15 minutes``. Months and years begin as the first date does.
         own_range : bool
             Each key from its own first date to its own last; else all from the first to the last of the table.
         values : mapping of str to value

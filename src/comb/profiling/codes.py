@@ -621,7 +621,8 @@ _ALL = (
         _NUMBERS,
         says="combinations of keys and periods that are not there",
         looks_at=(
-            f"periods that go on by days, weeks, months, quarters or years, {_share(series.LEAST_THERE)} of "
+            "periods that go on by seconds, minutes, hours, days, weeks, months, quarters or years, "
+            f"{_share(series.LEAST_THERE)} of "
             "which are there for the keys"
         ),
         example="no reading of scale 4 in May",

@@ -162,9 +162,14 @@ def stand_ins(table: ColumnCache) -> Findings:
         if others is None:
             continue
         least = _least_count(table.row_count)
+        dated = isinstance(values[0], np.datetime64)
+        often = SPIKE * _most_of_one(ordered, values) if dated else 0
         for value, count in zip(values, (ends - starts).tolist(), strict=True):
             whole, signed = _whole(column, ordered), bool(words_of(name) & SIGNED_WORDS)
-            if count >= least and _stands_apart(value, *others, all_whole=whole, signed=signed):
+            # A day that comes so much more often than all others needs not lie as far from them.
+            outside = dated and not others[0] <= value <= others[1]
+            spike = outside and count >= max(LEAST_STAND_INS, often)
+            if count >= least and (spike or _stands_apart(value, *others, all_whole=whole, signed=signed)):
                 yield _stand_in(table, name, column, column.present & (column.array == value), others)
 
 
@@ -201,6 +206,13 @@ def _ends_without(ordered: np.ndarray, passed: np.ndarray) -> tuple[Any, Any] | 
     return (ordered[first], ordered[last]) if first <= last else None
 
 
+def _most_of_one(ordered: np.ndarray, passed: np.ndarray) -> int:
+    """Return how often the commonest of ascending values is there that is not among some."""
+    starts = np.flatnonzero(np.append(True, ordered[1:] != ordered[:-1]))
+    counts = np.diff(np.append(starts, len(ordered)))
+    return int(counts[~np.isin(ordered[starts], passed)].max(initial=0))
+
+
 def _stands_apart(value: Any, low: Any, high: Any, *, all_whole: bool, signed: bool) -> bool:
     if isinstance(value, np.datetime64):
         width = (high - low).astype("timedelta64[D]").astype(int)
@@ -216,6 +228,9 @@ def _stands_apart(value: Any, low: Any, high: Any, *, all_whole: bool, signed: b
         return all_whole or bool(value < -LEAST_GAP * float(high))
     return bool(value > high + LEAST_GAP * max(float(high) - float(low), 1.0))
 
+
+# A day that is there this many times as often as any other, and before or behind all of them, stands for missing.
+SPIKE = 3
 
 # A day that stands for missing lies at least this many days away from the others.
 DAYS_OF_A_YEAR = 365

@@ -1,8 +1,9 @@
 """Findings about series: combinations of keys and periods that are not there, and a last period that is not over.
 
-A column holds periods if its values go on by equal steps: days, weeks, months, years, or whole numbers that are
-years or numbers of periods. If each key has each period at most once, the table is a series for each key; what is
-not there is reported with the periods and keys. Visits on days that somebody chose have no step, and so no gaps.
+A column holds periods if its values go on by equal steps: days, weeks, months, years, a number of seconds, minutes or
+hours that divides a day, or whole numbers that are years or numbers of periods. If each key has each period at most
+once, the table is a series for each key; what is not there is reported with the periods and keys. Visits on days that
+somebody chose have no step, and so no gaps.
 """
 
 from collections.abc import Iterator
@@ -54,12 +55,14 @@ class Periods(NamedTuple):
     Attributes
     ----------
     name, step : str
-        The column, and what it goes on by: day, week, month, quarter, year.
+        The column, and what it goes on by: day, week, month, quarter, year; or ``15 minutes``.
     places : int64 array
         The number of the period of each row from the first, -1 where missing.
     total : int
         Periods from first to last.
     first : datetime64 or int
+    seconds : int
+        Of a step that is shorter than a day, else 0.
     """
 
     name: str
@@ -67,9 +70,13 @@ class Periods(NamedTuple):
     places: Codes
     total: int
     first: np.datetime64 | int
+    seconds: int = 0
 
     def says(self, place: int) -> str:
         """Return how a period is written."""
+        if self.seconds:
+            when = str(self.first + np.timedelta64(place * self.seconds, "s")).replace("T", " ")
+            return when.removesuffix(":00") if self.seconds % 60 == 0 else when
         if isinstance(self.first, np.datetime64):
             unit, size = STEPS[self.step]
             begin = self.first.astype(f"datetime64[{unit}]").astype(np.int64)
@@ -106,7 +113,7 @@ def _periods_of(table: ColumnCache, name: str, column: Column) -> Periods | None
         return _stepped(name, "year", column.array.astype(np.int64), int(ordered[0]), int(ordered[-1]))
     days = column.array.astype("datetime64[D]")
     if kind == "datetime" and (days.astype(column.array.dtype) != column.array).any():
-        return None
+        return _within_days(name, column, ordered)
     used = np.unique(ordered.astype("datetime64[D]"))
     steps = np.diff(used.astype(np.int64))
     month = days.astype("datetime64[M]")
@@ -132,6 +139,35 @@ def _periods_of(table: ColumnCache, name: str, column: Column) -> Periods | None
         return _stepped(name, "week", numbers, 0, int(numbers.max()), used[0])
     numbers = (days - used[0]).astype(np.int64)
     return _stepped(name, "day", numbers, 0, int(numbers.max()), used[0])
+
+
+def _within_days(name: str, column: Column, ordered: np.ndarray) -> Periods | None:
+    """Return the periods of moments that nearly always are the same number of seconds apart, which divides a day."""
+    used = np.unique(ordered.astype("datetime64[s]"))
+    if (column.array.astype("datetime64[s]").astype(column.array.dtype) != column.array).any():
+        return None
+    steps, counts = np.unique(np.diff(used).astype(np.int64), return_counts=True)
+    step = int(steps[counts.argmax()])
+    if _A_DAY % step or step == _A_DAY or counts.max() < LEAST_THERE * counts.sum() or np.remainder(steps, step).any():
+        return None
+    places = (column.array.astype("datetime64[s]") - used[0]).astype(np.int64) // step
+    found = _stepped(name, _in_words(step), places, 0, int(places.max()), used[0])
+    return None if found is None else found._replace(seconds=step)
+
+
+_A_DAY = 86_400
+
+
+def _in_words(seconds: int) -> str:
+    """Write a number of seconds.
+
+    >>> _in_words(900), _in_words(3600), _in_words(1)
+    ('15 minutes', '1 hour', '1 second')
+    """
+    for word, size in (("hour", 3600), ("minute", 60)):
+        if not seconds % size:
+            return counted(seconds // size, word)
+    return counted(seconds, "second")
 
 
 def _stepped(
@@ -214,20 +250,23 @@ def _gaps(table: ColumnCache, periods: Periods, keys: tuple[tuple[str, ...], Cod
         return
     where = np.argwhere(~(there if weekdays is None else (there | ~weekdays[None, : there.shape[1]])))
     shown = list(_shown(table, periods, names, codes, where))
-    what = f"combination of {listing([*names, periods.name])}" if names else periods.step
+    alone = f"time of {periods.name}, every {periods.step}," if periods.seconds else periods.step
+    what = f"combination of {listing([*names, periods.name])}" if names else alone
     text = f"{counted(absent, what)} {agree(absent, 'is', 'are')} not there: {', '.join(shown)}"
     text += " and so on" if absent > len(shown) else ""
     if names:
         text = text.replace(f"{what}s", f"combinations of {listing([*names, periods.name])}", 1)
+    elif periods.seconds:
+        text = text.replace(f"{what}s", what.replace("time", "times", 1), 1)
     remedy = None if partial or weekdays is not None or not usual.all() else _remedy(table, periods, names, absent)
     yield Finding("series.incomplete", (periods.name, *names), absent, NOWHERE, tuple(shown), text, remedy)
 
 
 def _remedy(table: ColumnCache, periods: Periods, names: tuple[str, ...], absent: int) -> AddCombinations | None:
     """Return the step that adds the rows, if it adds as many as are not there."""
-    if table[periods.name].type.word != "date" or periods.step not in STEPS:
+    if table[periods.name].type.word != ("datetime" if periods.seconds else "date"):
         return None
-    step = AddCombinations(by=list(names), period=periods.name, every=periods.step)  # type: ignore[arg-type]
+    step = AddCombinations(by=list(names), period=periods.name, every=periods.step)
     try:
         plain = BareTable({name: table[name] for name in (periods.name, *names)})
         added = step.apply(plain).table.row_count - plain.row_count
@@ -278,7 +317,8 @@ def _last_is_partial(table: ColumnCache, periods: Periods, there: np.ndarray) ->
     if len(there) >= 5 and share[-1] < PARTIAL and np.median(share[:-1]) >= NEARLY_ALL and share[-2] >= NEARLY_ALL:
         here = f"{there[:, -1].sum()} of {len(there)} keys"
         return f"the last {periods.step} of {periods.name}, {last}, has {here}: it is not over"
-    if table.as_of is not None and isinstance(periods.first, np.datetime64) and periods.step != "day":
+    whole = periods.step != "day" and not periods.seconds
+    if table.as_of is not None and isinstance(periods.first, np.datetime64) and whole:
         begin = np.datetime64(last).astype("datetime64[D]")
         unit = {"week": 7, "month": "M", "quarter": "M", "year": "Y"}[periods.step]
         if unit == 7:

@@ -3,15 +3,16 @@
 import calendar
 import math
 from collections.abc import Sequence
-from datetime import date, timedelta
+from datetime import date
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted, listing
+from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted, listing, unknown_name
 from comb.expressions.aggregates import Groups, aggregate
 from comb.expressions.signatures import AGGREGATES
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.grouping import Codes, compact, first_rows, group, missing_last, order_rows
 from comb.steps.base import Change, Rows, Step, chosen, numbered_anew
 from comb.steps.cell_steps import retyped
@@ -297,9 +298,10 @@ class AddCombinations(Step, frozen=True, tag="add_combinations"):
         Selectors of the key columns. Without a period, every value of each is combined with every value of the others;
         with a period, the combinations of keys that there are get a row for each period.
     period : str, optional
-        A column of dates that goes from the first to the last in steps of `every`.
-    every : {"day", "week", "month", "quarter", "year"}
-        The step; weeks, months and years begin as the first date does.
+        A column of dates or datetimes that goes from the first to the last in steps of `every`.
+    every : str
+        The step: ``day``, ``week``, ``month``, ``quarter``, ``year``; for datetimes a number of seconds, minutes,
+        hours, days or weeks (``15 minutes``); it begins at the first date.
     own_range : bool
         Each key from its own first date to its own last; else all from the first to the last of the table.
     values : dict of str to str
@@ -308,7 +310,7 @@ class AddCombinations(Step, frozen=True, tag="add_combinations"):
 
     by: list[str]
     period: str | None = None
-    every: Literal["day", "week", "month", "quarter", "year"] = "day"
+    every: str = "day"
     own_range: bool = False
     values: dict[str, str] = {}
 
@@ -321,10 +323,17 @@ class AddCombinations(Step, frozen=True, tag="add_combinations"):
             keys = self._products(table, names)
         else:
             name = check_known(self.period, table.names)
-            if table[name].type.word != "date":
+            seconds, kind = _seconds_of(self.every), table[name].type.word
+            if kind not in ("date", "datetime"):
                 raise TypeMismatch(
                     f"expected a column of dates as the period, {name!r} is {table[name].type}",
                     remedy=f"convert it first: convert {name} to date",
+                )
+            if seconds % A_DAY if kind == "date" else not seconds:
+                what = "times of day" if kind == "date" else "months"
+                raise TypeMismatch(
+                    f"every {self.every}: {name!r} is {kind}, whose steps are no {what}",
+                    remedy=f"convert it first: convert {name} to {'datetime' if kind == 'date' else 'date'}",
                 )
             keys = self._periods(table, names, name)
             names = [*names, name]
@@ -377,7 +386,8 @@ class AddCombinations(Step, frozen=True, tag="add_combinations"):
             edges = np.searchsorted(groups.codes[order], np.arange(len(groups) + 1))
             first, last = dates[order][edges[:-1]], dates[order][edges[1:] - 1]
         spans = {
-            pair: _steps_between(*pair, self.every) for pair in set(zip(first.tolist(), last.tolist(), strict=True))
+            pair: _steps_between(*pair, self.every, dates.dtype)
+            for pair in set(zip(first.tolist(), last.tolist(), strict=True))
         }
         pairs = list(zip(first.tolist(), last.tolist(), strict=True))
         sizes = np.array([len(spans[pair]) for pair in pairs], np.int64)
@@ -395,15 +405,37 @@ class AddCombinations(Step, frozen=True, tag="add_combinations"):
         return f"combinations of {', '.join(self.by) or self.period} added{per if self.by else ''}{own}"
 
 
-def _steps_between(first: date, last: date, every: str) -> NDArray[Any]:
-    """Return the days from one to another in steps; months keep the day, or take the last of a shorter month.
+A_DAY = 86_400
+_SECONDS = {"second": 1, "minute": 60, "hour": 3_600, "day": A_DAY, "week": 7 * A_DAY}
+_MONTHS = ("month", "quarter", "year")
+_STEP = lazy_pattern(r"(?:([1-9][0-9]{0,5}) )?([a-z]+?)s?")
+
+
+def _seconds_of(every: str) -> int:
+    """Return how many seconds a step takes; 0 for months, quarters and years, which differ.
+
+    >>> _seconds_of("15 minutes"), _seconds_of("day"), _seconds_of("month")
+    (900, 86400, 0)
+    """
+    found = _STEP.fullmatch(every.strip())
+    if every in _MONTHS:
+        return 0
+    if found is None or found[2] not in _SECONDS:
+        known = [*_SECONDS, *_MONTHS]
+        what, remedy = unknown_name("interval", found[2] if found else every, known)
+        raise ParameterError(what, remedy=f"{remedy}; also a number of them: 15 minutes" if remedy else "15 minutes")
+    return int(found[1] or 1) * _SECONDS[found[2]]
+
+
+def _steps_between(first: date, last: date, every: str, dtype: Any = "datetime64[D]") -> NDArray[Any]:
+    """Return the days or moments from one to another in steps; months keep the day, or take the last of a shorter one.
 
     >>> _steps_between(date(2025, 1, 31), date(2025, 3, 31), "month").tolist()
     [datetime.date(2025, 1, 31), datetime.date(2025, 2, 28), datetime.date(2025, 3, 31)]
     """
-    if every in ("day", "week"):
-        size = 1 if every == "day" else 7
-        return np.array([first + timedelta(days=at) for at in range(0, (last - first).days + 1, size)], "datetime64[D]")
+    if seconds := _seconds_of(every):
+        begin, end = np.array([first, last], dtype).astype("datetime64[us]").astype(np.int64).tolist()
+        return np.arange(begin, end + 1, seconds * 1_000_000).astype("datetime64[us]").astype(dtype)
     months = {"month": 1, "quarter": 3, "year": 12}[every]
     found: list[date] = []
     at = 0
