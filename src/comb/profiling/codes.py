@@ -140,6 +140,19 @@ _ALL = (
         together="{} columns have marks of footnotes",
     ),
     Code(
+        "type.censored",
+        _NUMBERS,
+        says="numbers that are only a bound, as below a limit of detection",
+        looks_at=(
+            "`<`, `>`, `<=`, `>=`, `~` before a number, in columns of numbers and columns of texts that are all "
+            "numbers but for these"
+        ),
+        example="`<0.1` among concentrations",
+        remedy="`separate_marks`: the signs become a column of their own",
+        not_for="ranges like 5-10, classes like <20k",
+        together="{} columns have numbers that are bounds",
+    ),
+    Code(
         "type.unreadable",
         _NUMBERS,
         says="cells that do not fit the type of their column",

@@ -275,7 +275,8 @@ def mostly(table: ColumnCache) -> Findings:
         texts = column.text
         _, status = likely.parser.parse(texts.packed())
         wrong = status != FITS if texts.codes is None else (status != FITS)[texts.codes]
-        wrong &= column.present & ~noticed(column, IS_KNOWN)
+        # What was told to be a bound, or to have a mark, is not told again.
+        wrong &= column.present & ~noticed(column, IS_KNOWN) & ~table.told(name)
         count = int(wrong.sum())
         if not count:
             continue

@@ -62,6 +62,8 @@ FINDERS: tuple[Finder, ...] = (
     texts.yes_and_no,
     texts.spelling_by_case,
     spelling.misspelled,
+    sheets.footnote_marks,
+    shapes.odd_addresses,
     shapes.odd_codes,
     shapes.packed,
     types.leading_zeros,
@@ -85,7 +87,6 @@ FINDERS: tuple[Finder, ...] = (
     types.wrong_totals,
     series.series,
     sheets.heading_rows,
-    sheets.footnote_marks,
     layout.levels,
     layout.values_as_names,
     whole_columns.constant_columns,
@@ -98,7 +99,7 @@ FINDERS: tuple[Finder, ...] = (
 
 # What is reported of cells first is not reported again of rows: a total is not wrong because one of its parts is 999.
 # Each stage knows what those before it found, by the codes that say which cells are wrong.
-FIRST = frozenset({layout.repeated_headers, layout.totals, sheets.heading_rows})
+FIRST = frozenset({layout.repeated_headers, layout.totals, sheets.heading_rows, sheets.footnote_marks})
 LATE: tuple[frozenset[Finder], ...] = (
     frozenset({orders.reversed_pairs, values.impossible}),
     frozenset({values.outliers}),
@@ -107,7 +108,7 @@ LATE: tuple[frozenset[Finder], ...] = (
 STAGES = (FIRST, frozenset(FINDERS) - FIRST - frozenset(chain.from_iterable(LATE)), *LATE)
 TELLING = frozenset({
     "missing.stand_in", "missing.zeros", "value.impossible", "value.outlier", "value.future", "relation.order",
-    "text.length", "text.packed", "text.encoding", "text.markup", "text.formula",
+    "type.censored", "text.footnotes", "text.length", "text.packed", "text.encoding", "text.markup", "text.formula",
 })  # fmt: skip
 WHOLE_ROWS = frozenset({"layout.repeated_header", "layout.totals", "layout.heading_rows"})
 

@@ -101,6 +101,35 @@ def odd_codes(table: ColumnCache) -> Findings:
                 yield Finding(code, (name,), count, table.rows_where(where), quoted(words), says)
 
 
+def odd_addresses(table: ColumnCache) -> Findings:
+    """Texts that are no address of mail or of the web, in columns where nearly all others are."""
+    for name, column in table.columns.items():
+        if column.type.word != "string" or not column.present.any():
+            continue
+        first = column._take(np.flatnonzero(column.present)[:FIRST_SEEN]).text.to_list()
+        for what, form in _ADDRESSES.items():
+            if sum(form.fullmatch(text.strip()) is not None for text in first) < LEAST_ADDRESSES * len(first):
+                continue
+            fits = column.text.flags(lambda text, form=form: form.fullmatch(text.strip()) is not None)  # type: ignore[misc]
+            where = column.present & ~fits & ~noticed(column, IS_KNOWN) & ~table.told(name)
+            count = int(where.sum())
+            if count and count <= (1 - LEAST_ADDRESSES) * int(column.present.sum()):
+                words = dict(column._take(np.flatnonzero(where)).distinct().commonest(MOST_EXAMPLES))
+                says = f"{counted(count, 'cell')} of {name} {agree(count, 'is', 'are')} no {what}, as the others are"
+                yield Finding("text.pattern", (name,), count, table.rows_where(where), quoted(words), says)
+
+
+# Of this many texts nearly all are addresses, where a column holds them.
+FIRST_SEEN = 200
+LEAST_ADDRESSES = 0.8
+
+# By the parts that every address has: a name, an at sign and a host; a protocol or www, and a host.
+_ADDRESSES = {
+    "mail address": lazy_pattern(r"[^\s@<>,;\"]+@[^\s@<>,;\".]+(?:\.[^\s@<>,;\".]+)+"),
+    "web address": lazy_pattern(r"(?i)(?:https?://|ftp://|www\.)[^\s/.]+(?:\.[^\s/.]+)*\S*"),
+}
+
+
 def _texts_of(column: Column, looked_at: Mask) -> Counter[str]:
     """Count the texts of a column without needless spaces, words for missing aside."""
     words = noticed(column, IS_KNOWN)

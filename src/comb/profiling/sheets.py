@@ -6,10 +6,11 @@ import numpy as np
 
 from comb.errors import agree, counted, listing
 from comb.kernels.grouping import Codes
+from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, quoted
-from comb.steps.layout_steps import SeparateMarks, TakeHeadingRows, marked_texts
-from comb.tables.column import Mask
+from comb.steps.layout_steps import SeparateMarks, TakeHeadingRows, bounded_texts, marked_texts
+from comb.tables.column import Column, Mask
 from comb.tables.names import unique_names
 from comb.tables.reasons import Reason
 
@@ -86,34 +87,53 @@ def _shows_groups(table: ColumnCache, name: str, heads: Mask) -> bool:
 
 
 def footnote_marks(table: ColumnCache) -> Findings:
-    """Numbers with a mark of a footnote behind them, in columns that hold nothing but numbers otherwise."""
+    """Numbers with a mark of a footnote behind, or a sign of a bound before, in columns that hold only numbers else."""
     for name, column in table.columns.items():
         if column.type.word == "string":
             if table.different(name) > MOST_TEXTS:
                 continue
-            texts = [text for text in column.distinct().values.texts() if text]
-            marked = set(marked_texts(texts))
-            rest = [text for text in texts if text not in marked]
-            if not marked or not all(_is_number(text) for text in rest):
-                continue
-            where = column.text.flags(marked.__contains__) & column.present
+            texts = [text for text in column.distinct().values.texts() if text and not is_missing_word(text)]
         elif column.type.plain.word in ("integer", "decimal", "number") and len(column.kept):
-            marked = set(marked_texts(list(column.kept.texts.values())))
-            where = np.zeros(table.row_count, np.bool_)
-            where[[at for at, text in column.kept.texts.items() if text in marked]] = True
-            where &= column.states == Reason.UNREADABLE
+            texts = [column.kept.texts[at] for at in np.flatnonzero(column.states == Reason.UNREADABLE).tolist()]
         else:
             continue
-        count = int(where.sum())
-        if not count:
+        bounded = set(bounded_texts(texts))
+        marked = set(marked_texts(texts)) - bounded
+        rest = [text for text in texts if text not in marked and text not in bounded]
+        if column.type.word == "string" and not (rest and all(_is_number(text) for text in rest)):
             continue
-        title = f"{name} mark"
-        remedy = None if title in table.names else SeparateMarks(columns=[name])
-        text = f"{counted(count, 'number')} of {name} {agree(count, 'has', 'have')} a mark of a footnote"
-        examples = quoted(dict.fromkeys(sorted(marked)[:MOST_EXAMPLES], 1))
+        remedy = None if f"{name} mark" in table.names else SeparateMarks(columns=[name])
+        for code, found in (("type.censored", bounded), ("text.footnotes", marked)):
+            where = _where_are(column, found)
+            if where.any():
+                yield _marks_finding(table, code, name, where, found, remedy)
+                # One step takes all marks off.
+                remedy = None
+
+
+def _where_are(column: Column, texts: set[str]) -> Mask:
+    """Return which cells hold one of some texts, as value or as what could not be read."""
+    if column.type.word == "string":
+        return column.text.flags(texts.__contains__) & column.present
+    where = np.zeros(len(column), np.bool_)
+    where[[at for at, text in column.kept.texts.items() if text in texts]] = True
+    where &= column.states == Reason.UNREADABLE
+    return where
+
+
+def _marks_finding(
+    table: ColumnCache, code: str, name: str, where: Mask, found: set[str], remedy: SeparateMarks | None
+) -> Finding:
+    count = int(where.sum())
+    text = f"{counted(count, 'number')} of {name} "
+    if code == "type.censored":
+        text += f"{agree(count, 'is a bound', 'are bounds')}, below or above what could be measured"
+    else:
+        text += f"{agree(count, 'has', 'have')} a mark of a footnote"
         said = listing([repr(footer) for footer in table.origin.footers[:MOST_EXAMPLES]])
         text += f"; below the rows: {said}" if said else ""
-        yield Finding("text.footnotes", (name,), count, table.rows_where(where), examples, text, remedy)
+    examples = quoted(dict.fromkeys(sorted(found)[:MOST_EXAMPLES], 1))
+    return Finding(code, (name,), count, table.rows_where(where), examples, text, remedy)
 
 
 def _is_number(text: str) -> bool:

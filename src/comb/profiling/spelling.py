@@ -8,14 +8,14 @@ differs by case, spaces and punctuation alone is another finding, see `comb.prof
 
 from collections.abc import Iterable
 
-import numpy as np
-
 from comb.errors import agree, counted
 from comb.formats.lazy_pattern import lazy_pattern
+from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.characters import as_meant, runs_as_formula
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
-from comb.profiling.texts import folded
+from comb.profiling.texts import LEAST_LETTERS, folded, yes_no_forms
+from comb.profiling.told_apart import are_told_apart
 from comb.steps.cell_steps import Recode, tidied
 from comb.tables.column import Column
 
@@ -28,6 +28,14 @@ LEAST_REPEATED_SHARE = 0.5
 # A misspelling is this many times rarer than what was meant.
 LEAST_RATIO = 8
 LEAST_COMMON = 5
+
+# Of long words with one letter wrong it is enough to be this many times rarer.
+LONG_WORD = 12
+LONG_RATIO = 3
+
+# Letters stand for the words they begin in a column with no more values than this, where there are two such letters.
+MOST_WITH_INITIALS = 12
+LEAST_INITIALS = 2
 
 # Letters that words need to be told apart although one letter differs, and although two do.
 ONE_LETTER, TWO_LETTERS = 4, 8
@@ -43,14 +51,18 @@ _WORDS = lazy_pattern(r"[^\W_]+")
 def misspelled(table: ColumnCache) -> Findings:
     """Rare values that are a letter or two, or an abbreviation, away from a common one."""
     for name, column in table.columns.items():
-        variants = variants_of(table, name)
+        initials = initials_of(table, name)
+        variants = initials or variants_of(table, name)
         if not variants:
             continue
         where = column.text.flags(lambda text, known=variants: tidied(text) in known) & column.present  # type: ignore[misc]
         count = int(where.sum())
         examples = tuple(f"{old!r} for {new!r}" for old, new in list(variants.items())[:MOST_EXAMPLES])
         are = agree(count, "is rare and looks", "are rare and look")
-        text = f"{counted(count, 'cell')} of {name} {are} like a common value written wrongly or shortened"
+        says = f"{are} like a common value written wrongly or shortened"
+        if initials:
+            says = agree(count, "is the first letter of another value", "are the first letters of other values")
+        text = f"{counted(count, 'cell')} of {name} {says}"
         remedy = Recode(column=name, values=dict(variants), ignore=["spaces"])
         yield Finding("text.spelling", (name,), count, table.rows_where(where), examples, text, remedy)
 
@@ -61,10 +73,7 @@ def variants_of(table: ColumnCache, name: str) -> dict[str, str]:
     present = table.present_count(name)
     if column.type.word != "string" or not present or column.text.item_count > MOST_RARE + MOST_COMMON_VALUES:
         return {}
-    distinct = column.distinct()
-    counts: dict[str, int] = {}
-    for text, count in distinct.commonest(len(distinct)):
-        counts[tidied(text)] = counts.get(tidied(text), 0) + count
+    counts = _tidied_counts(column)
     common = {text: count for text, count in counts.items() if count >= LEAST_COMMON}
     if not common or len(common) > MOST_COMMON_VALUES or sum(common.values()) < LEAST_REPEATED_SHARE * present:
         return {}
@@ -77,15 +86,24 @@ def variants_of(table: ColumnCache, name: str) -> dict[str, str]:
         known.setdefault(folded(text), set()).add(text)
     rare = [
         text for text, count in counts.items()
-        if count * LEAST_RATIO <= most and known.get(folded(text), set()) <= {text}
+        if count * _ratio(text, 1) <= most and known.get(folded(text), set()) <= {text}
     ]  # fmt: skip
     found = {}
     for text, candidates in _near(rare, common, counts):
-        best = [one for one in candidates if not _differ_elsewhere(table, column, text, one)]
+        best = [one for one in candidates if not are_told_apart(table, column, text, one)]
         if len(best) == 1:
             found[text] = best[0]
     # What stands for a misspelling is itself no misspelling.
     return {old: new for old, new in sorted(found.items()) if new not in found}
+
+
+def _tidied_counts(column: Column) -> dict[str, int]:
+    """Return how often each value is there, without needless spaces."""
+    distinct = column.distinct()
+    counts: dict[str, int] = {}
+    for text, count in distinct.commonest(len(distinct)):
+        counts[tidied(text)] = counts.get(tidied(text), 0) + count
+    return counts
 
 
 def _near(rare: list[str], common: dict[str, int], counts: dict[str, int]) -> Iterable[tuple[str, list[str]]]:
@@ -106,7 +124,7 @@ def _near(rare: list[str], common: dict[str, int], counts: dict[str, int]) -> It
             ):
                 if distance and target != text and _letters_only(text, target):
                     near[target] = int(distance)
-        enough = [one for one in near if counts[text] * LEAST_RATIO <= common[one]]
+        enough = [one for one in near if counts[text] * _ratio(text, near[one]) <= common[one]]
         closest = min((near[one] for one in enough), default=0)
         candidates = [one for one in enough if near[one] == closest]
         if not candidates:
@@ -116,6 +134,33 @@ def _near(rare: list[str], common: dict[str, int], counts: dict[str, int]) -> It
             ]  # fmt: skip
         if candidates:
             yield text, candidates
+
+
+def _ratio(text: str, distance: int) -> int:
+    """Return how many times rarer than the right one a value has to be to be a misspelling of it."""
+    return LONG_RATIO if distance == 1 and sum(map(str.isalpha, text)) >= LONG_WORD else LEAST_RATIO
+
+
+def initials_of(table: ColumnCache, name: str) -> dict[str, str]:
+    """Return single letters with the word that each begins, in a column of few values where all letters begin one."""
+    column = table[name]
+    if column.type.word != "string" or column.text.item_count > 2 * MOST_WITH_INITIALS or yes_no_forms(column):
+        return {}
+    counts = _tidied_counts(column)
+    if len(counts) > MOST_WITH_INITIALS:
+        return {}
+    words: dict[str, str] = {}
+    for text in sorted(counts, key=lambda text: -counts[text]):
+        if len(text) >= LEAST_LETTERS and text.isalpha() and not is_missing_word(text):
+            words.setdefault(text.casefold(), text)
+    letters = [text for text in counts if len(text) == 1 and text.isalpha()]
+    found: dict[str, str] = {}
+    for letter in letters:
+        begun = [text for word, text in words.items() if word.startswith(letter.casefold())]
+        if len(begun) != 1 or are_told_apart(table, column, letter, begun[0]):
+            return {}
+        found[letter] = begun[0]
+    return found if len(set(map(str.casefold, letters))) >= LEAST_INITIALS else {}
 
 
 def _letters_only(one: str, other: str) -> bool:
@@ -168,24 +213,3 @@ def _is_shortened(short: str, whole: str) -> bool:
         and all(sign in rest for sign in short)
         and not set(short[1:]) & set("aeiouäöüy")
     )
-
-
-# Another column tells values apart where each of the common ones has one value of it in this share of its rows.
-TELLS = 0.95
-
-
-def _differ_elsewhere(table: ColumnCache, column: Column, rare: str, common: str) -> bool:
-    """Return whether a column that the values decide says different things of two of them."""
-    here = np.flatnonzero(column.text.flags(lambda text: tidied(text) == rare) & column.present)
-    there = np.flatnonzero(column.text.flags(lambda text: tidied(text) == common) & column.present)
-    # A single row that says otherwise may be wrong itself.
-    if len(here) < 2:
-        return False
-    for other in table.columns.values():
-        if other is column or other.type.plain.word in ("json", "boolean", "number") or other.missing_count:
-            continue
-        one, two = other._take(here).distinct(), other._take(there).distinct()
-        (mine, _), (theirs, count) = one.commonest(1)[0], two.commonest(1)[0]
-        if len(one) == 1 and mine != theirs and count >= TELLS * len(there) and len(other.distinct()) > 2:
-            return True
-    return False

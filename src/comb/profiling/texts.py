@@ -6,6 +6,7 @@ from comb.kernels.types import INNER_SPACES, OUTER_SPACES
 from comb.parsing.vocabulary import BOOLEAN_PAIRS, is_missing_word
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
+from comb.profiling.told_apart import are_told_apart
 from comb.steps.cell_steps import HIDDEN, Recode, Trim, tidied, uncovered
 from comb.tables.column import Column
 
@@ -31,6 +32,12 @@ COMMON_TOO = 0.4
 MOST_ANSWERS = 16
 YES_WORDS = frozenset(pair[0] for pair in BOOLEAN_PAIRS) | {"1"}
 NO_WORDS = frozenset(pair[1] for pair in BOOLEAN_PAIRS) | {"0"}
+
+# A word of this many letters is the same in small letters and with a capital, however common both are.
+LEAST_WORD_LETTERS = 5
+
+# Letters for male, female in English and German, and other or unknown.
+SEXES = frozenset("mfwdxuo")
 
 # What separates letters, but not digits; and marks at the end, behind a word.
 _BETWEEN_LETTERS = lazy_pattern(r"(?<=[^\W\d_])[-_.,;:\s]+(?=\w)|(?<=\w)[-_.,;:\s]+(?=[^\W\d_])")
@@ -139,7 +146,7 @@ def _has_partner(word: str, found: set[str]) -> bool:
 def spelling_by_case(table: ColumnCache) -> Findings:
     """Values that differ from a commoner one by case or punctuation only."""
     for name, column in table.columns.items():
-        variants = _variants(column) if column.type.word == "string" else {}
+        variants = _variants(table, column) if column.type.word == "string" else {}
         if not variants:
             continue
         where = column.text.flags(lambda text, known=variants: tidied(text) in known) & column.present  # type: ignore[misc]
@@ -153,7 +160,7 @@ def spelling_by_case(table: ColumnCache) -> Findings:
         yield Finding("text.case", (name,), count, table.rows_where(where), examples, text, remedy)
 
 
-def _variants(column: Column) -> dict[str, str]:
+def _variants(table: ColumnCache, column: Column) -> dict[str, str]:
     """Return each rarer form, without needless spaces, with the commonest of its group."""
     if column.text.item_count > MOST_FORMS or yes_no_forms(column):
         return {}
@@ -172,7 +179,11 @@ def _variants(column: Column) -> dict[str, str]:
     for key, group in forms.items():
         if len(group) > 1 and _one_word(key, group, forms):
             best = max(group, key=lambda form: (group[form], form))
-            rare = [form for form in sorted(group) if form != best and not _common_too(group[form], group[best])]
+            rare = [
+                form for form in sorted(group)
+                if form != best
+                and (not _common_too(group[form], group[best]) or _is_one_word_twice(table, column, form, best))
+            ]  # fmt: skip
             result.update(dict.fromkeys(rare, best))
     return result
 
@@ -182,14 +193,32 @@ def _common_too(count: int, most: int) -> bool:
     return count >= LEAST_COMMON and count >= COMMON_TOO * most
 
 
+def _is_one_word_twice(table: ColumnCache, column: Column, form: str, best: str) -> bool:
+    """Return whether two common forms are one word, of letters only, in two of the usual ways to write one.
+
+    Both are then values of a column that nobody kept to one way: ``shipped`` and ``Shipped``. Where another column says
+    different things of them, they are two.
+    """
+    words = form.casefold() == best.casefold() and form.replace(" ", "").isalpha() and len(form) >= LEAST_WORD_LETTERS
+    return words and _usual_case(form) and _usual_case(best) and not are_told_apart(table, column, form, best)
+
+
 def _one_word(key: str, group: dict[str, int], forms: dict[str, dict[str, int]]) -> bool:
     """Return whether the forms of a group are one word in several spellings, and not symbols that differ."""
     letters = sum(map(str.isalpha, key))
+    if letters == 1 and _are_sexes(forms):
+        return True
     if letters < LEAST_LETTERS or letters > FEW_LETTERS:
         return letters > FEW_LETTERS
     *others, most = sorted(group.values())
     short = [form for found in forms.values() for form in found if sum(map(str.isalpha, form)) <= FEW_LETTERS]
     return most >= MUCH_COMMONER * sum(others) or all(map(_usual_case, short))
+
+
+def _are_sexes(forms: dict[str, dict[str, int]]) -> bool:
+    """Return whether all values are letters for the sexes, which have no case: ``M``, ``f``, ``m``."""
+    keys = {key for key, group in forms.items() if not all(map(is_missing_word, group))}
+    return keys <= SEXES and "m" in keys and bool(keys & {"f", "w"})
 
 
 def _usual_case(text: str) -> bool:

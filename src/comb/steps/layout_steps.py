@@ -8,6 +8,7 @@ import numpy as np
 from comb.casting.cast import convert_column
 from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted, listing
 from comb.expressions.evaluate import evaluate_condition
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.grouping import Codes
 from comb.parsing.patterns import parse_request
 from comb.steps.base import Change, SetAside, Step, chosen, undefined_notes
@@ -22,6 +23,9 @@ from comb.tables.types import STRING
 
 # What stands behind a value to point at a note: asterisks, daggers, raised digits, a number or letter with a bracket.
 USUAL_MARKS = r"[*†‡§]+|[¹²³⁰-⁹]+|\(?[0-9a-z]{1,2}\)"
+
+# What stands before a number that is a bound, or about right.
+_BOUND = lazy_pattern(r"\s*(?P<mark><=|>=|[<>≤≥~≈])\s*(?P<value>[+-]?[0-9][0-9.,' ]*)\s*")
 
 # Headings that are listed.
 MOST_LISTED = 3
@@ -140,7 +144,7 @@ def _from_rows(table: BareTable, name: str, rows: Codes) -> Column:
 
 
 class SeparateMarks(Step, frozen=True, tag="separate_marks"):
-    """Separate marks of footnotes from the values they stand behind: `12*`, `34 1)`.
+    """Separate marks of footnotes from the values they stand behind, `12*`, `34 1)`, and signs before them: `<0.1`.
 
     Parameters
     ----------
@@ -152,6 +156,7 @@ class SeparateMarks(Step, frozen=True, tag="separate_marks"):
         it.
     marks : list of str
         Further marks, besides asterisks, daggers, raised digits and a digit or letter with a bracket: ``p``, ``e``.
+        Before a number ``<``, ``>``, ``<=``, ``>=``, ``≤``, ``≥``, ``~`` and ``≈`` are marks.
     """
 
     columns: list[str]
@@ -170,7 +175,7 @@ class SeparateMarks(Step, frozen=True, tag="separate_marks"):
                     f"there would be two columns named {title!r}", remedy="choose other names in new_columns"
                 )
         words = "|".join([USUAL_MARKS, *(re.escape(mark) for mark in self.marks if mark)])
-        fit = re.compile(rf"\s*(.*?\S)\s*({words})\s*", re.DOTALL)
+        fit = re.compile(rf"\s*(?P<value>.*?\S)\s*(?P<mark>{words})\s*", re.DOTALL)
         columns: dict[str, Column] = {}
         notes = []
         of = dict(zip(names, titles, strict=True))
@@ -183,7 +188,7 @@ class SeparateMarks(Step, frozen=True, tag="separate_marks"):
 
     def describe(self) -> str:
         """Name the columns."""
-        return f"marks of footnotes in {', '.join(self.columns)} separated"
+        return f"marks in {', '.join(self.columns)} separated from the values"
 
 
 def _without_marks(name: str, column: Column, fit: re.Pattern[str]) -> tuple[Column, Column, list[str]]:
@@ -195,31 +200,35 @@ def _without_marks(name: str, column: Column, fit: re.Pattern[str]) -> tuple[Col
             f"expected a column of text or of numbers, {name!r} is {column.type}", remedy="leave it out of columns"
         )
     # Only what could not be read has a mark.
-    split = {at: found for at, text in column.kept.texts.items() if (found := fit.fullmatch(text))}
-    texts = [split[at][1] if at in split else text for at, text in column.kept.texts.items()]
+    split = {at: found for at, text in column.kept.texts.items() if (found := _parted(text, fit))}
+    texts = [split[at][0] if at in split else text for at, text in column.kept.texts.items()]
     again = column._replace(kept=Kept(dict(zip(column.kept.texts, texts, strict=True))))
     made = convert_column(again, parse_request(column.type.word))
     read = {at for at in split if made.present[at]}
     # A text that is not a number without its mark either remains as it was.
     left = {at: column.kept.texts.get(at, text) for at, text in made.kept.texts.items()}
     made = made._replace(kept=Kept(left), source=column.source, description=column.description)
-    marks = {at: found[2] for at, found in split.items() if at in read}
+    marks = {at: found[1] for at, found in split.items() if at in read}
     return made, _marks(len(column), marks), _told(name, marks, made)
+
+
+def _parted(text: str, fit: re.Pattern[str]) -> tuple[str, str] | None:
+    """Return a value without its mark, and the mark; None where there is none."""
+    found = _BOUND.fullmatch(text) or fit.fullmatch(text)
+    return (found["value"], found["mark"]) if found else None
 
 
 def _from_texts(name: str, column: Column, fit: re.Pattern[str]) -> tuple[Column, Column, list[str]]:
     texts = column.texts()
-    split = {at: found for at, text in enumerate(texts) if text is not None and (found := fit.fullmatch(text))}
-    plain = [split[at][1] if at in split else text or "" for at, text in enumerate(texts)]
+    split = {at: found for at, text in enumerate(texts) if text is not None and (found := _parted(text, fit))}
+    plain = [split[at][0] if at in split else text or "" for at, text in enumerate(texts)]
     bare = column._replace(values=Text.from_strings(plain))
+    marks = {at: mark for at, (_, mark) in split.items()}
     for word in ("integer", "decimal", "number"):
         made = convert_column(bare, parse_request(word))
         if made.missing_count == column.missing_count and len(column) > column.missing_count:
             numbers = made._replace(source=column.source, description=column.description)
-            return numbers, _marks(len(column), {at: found[2] for at, found in split.items()}), _told(
-                name, {at: found[2] for at, found in split.items()}, numbers
-            )  # fmt: skip
-    marks = {at: found[2] for at, found in split.items()}
+            return numbers, _marks(len(column), marks), _told(name, marks, numbers)
     return bare, _marks(len(column), marks), _told(name, marks, bare)
 
 
@@ -241,6 +250,15 @@ def _told(name: str, marks: dict[int, str], made: Column) -> list[str]:
     if left:
         notes.append(f"{counted(left, 'cell')} of {name} {agree(left, 'stays', 'stay')} unreadable")
     return notes
+
+
+def bounded_texts(texts: Sequence[str]) -> list[str]:
+    """Return the texts that are a number behind a sign of a bound.
+
+    >>> bounded_texts(["<0.1", "> 12", "0.1", "<b>"])
+    ['<0.1', '> 12']
+    """
+    return [text for text in texts if _BOUND.fullmatch(text)]
 
 
 def marked_texts(texts: Sequence[str]) -> list[str]:
