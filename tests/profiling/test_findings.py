@@ -91,6 +91,52 @@ def a_total_over_five_columns(draw: Draw) -> Any:
 
 
 @found
+def parts_of_a_whole(draw: Draw) -> Any:
+    clay = draw.many(lambda: draw.randint(5, 60))
+    sand = [draw.randint(0, 100 - one) for one in clay]
+    silt = with_cells([100 - a - b for a, b in zip(clay, sand, strict=True)], {8: 140, 200: 3})
+    return {"probe": ids(), "clay": clay, "sand": sand, "silt": silt}, {("relation.computed", "silt"): [9, 201]}
+
+
+@found
+def five_shares_of_one(draw: Draw) -> Any:
+    cuts = [sorted(draw.sample(range(1, 1000), 4)) for _ in range(N)]
+    shares = [[b - a for a, b in zip([0, *cut], [*cut, 1000], strict=True)] for cut in cuts]
+    columns = {f"share_{at}": [f"{row[at] / 1000:.3f}" for row in shares] for at in range(5)}
+    columns["share_4"] = with_cells(columns["share_4"], {77: "0.999"})
+    return {"poll": ids(), **columns}, {("relation.computed", "share_4"): [78]}
+
+
+@found
+def a_counter_that_falls_back_once(draw: Draw) -> Any:
+    total, readings = 4_000.0, []
+    for _ in range(N):
+        total += draw.random() * 6
+        readings.append(f"{total:.1f}")
+    return {"probe": ids(), "reading_kwh": with_cells(readings, {90: "3990.2", 150: "4601.5"})}, {
+        ("series.order", "reading_kwh"): [91, 151]
+    }
+
+
+@found
+def a_log_with_a_wrong_year(draw: Draw) -> Any:
+    days = [day(2 * at + draw.randint(0, 1)) for at in range(N)]
+    return {"entry": ids(), "seen_on": with_cells(days, {100: days[100].replace("2024", "2023")}), "kg": draw.many(lambda: draw.randint(20, 60))}, {("series.order", "seen_on"): [101]}  # fmt: skip
+
+
+@quiet
+def a_counter_that_was_replaced(draw: Draw) -> Columns:
+    first = [4_000 + 3 * at for at in range(N // 2)]
+    return {"probe": ids(), "reading_kwh": [*first, *(5 * at for at in range(N // 2))]}
+
+
+@quiet
+def days_of_several_hives_below_each_other(draw: Draw) -> Columns:
+    days = [day(7 * at + draw.randint(0, 3)) for at in range(60)]
+    return {"visit": ids(), "hive": [f"h{at // 60}" for at in range(N)], "seen_on": days * 4, "kg": draw.many(lambda: draw.randint(20, 60))}  # fmt: skip
+
+
+@found
 def a_price_with_tax(draw: Draw) -> Any:
     net = draw.many(lambda: draw.randint(300, 90_000) / 100)
     gross = with_cells([f"{one * 1.19 + 1e-9:.2f}" for one in net], {9: "12.00", 77: "1.19"})

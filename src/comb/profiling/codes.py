@@ -10,6 +10,7 @@ from typing import NamedTuple
 from comb.errors import ParameterError, unknown_name
 from comb.parsing import headings
 from comb.profiling import (
+    ascending,
     characters,
     computed,
     duplicates,
@@ -642,6 +643,19 @@ _ALL = (
         remedy="`add_combinations` of these keys and this period, if it adds as many rows as are not there",
         not_for="visits on days that somebody chose, weekends of working days",
         together="{} series have gaps",
+    ),
+    Code(
+        "series.order",
+        _NUMBERS,
+        says="single values out of order in a column that goes up, or down, from row to row",
+        looks_at=(
+            f"numbers and dates of {ascending.LEAST_ROWS} rows or more, of which {_share(ascending.LEAST_RISING)} are "
+            f"beyond the one above and at most {_share(ascending.MOST_BREAKS)} before it"
+        ),
+        example="a meter that reads 1,204, 704, 1,209",
+        remedy="",
+        not_for="a new counter that begins at nothing, several series below each other, numbers of records",
+        together="{} columns have values out of order",
     ),
     Code(
         "series.partial",

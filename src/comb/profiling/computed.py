@@ -116,6 +116,14 @@ PAIRS = (
     Formula("{1} / ({0} + {1})", lambda a, b: b / (a + b), 4),
     Formula("100 * {1} / ({0} + {1})", lambda a, b: 100 * b / (a + b), 4),
     Formula("({0} + {1}) / 2", lambda a, b: (a + b) / 2, 3),
+    Formula("100 - {0} - {1}", lambda a, b: 100 - a - b, 3, exact=True),
+    Formula("1 - {0} - {1}", lambda a, b: 1 - a - b, 3, exact=True),
+)
+
+# Of one column; parts add up to a whole.
+SINGLES = (
+    Formula("100 - {0}", lambda a: 100 - a, 1, exact=True),
+    Formula("1 - {0}", lambda a: 1 - a, 1, exact=True),
 )
 
 # Of columns that are days or moments, in days; the difference is whole days, days with both ends, hours, minutes,
@@ -134,6 +142,8 @@ MOMENTS = (
 def _threes() -> Iterator[Formula]:
     yield Formula("{0} + {1} + {2}", lambda a, b, c: a + b + c, 3, exact=True)
     yield Formula("{0} * {1} * {2}", lambda a, b, c: a * b * c, 4)
+    yield Formula("100 - {0} - {1} - {2}", lambda a, b, c: 100 - a - b - c, 4, exact=True)
+    yield Formula("1 - {0} - {1} - {2}", lambda a, b, c: 1 - a - b - c, 4, exact=True)
     for i, j, k in ((0, 1, 2), (0, 2, 1), (1, 2, 0)):
         x, y, z = f"{{{i}}}", f"{{{j}}}", f"{{{k}}}"
 
@@ -390,6 +400,7 @@ def _tries(
     """Return the formulas to try with their operands, short ones first."""
     plain = [name for name in numbers.names if name not in numbers.moments]
     for name in plain:
+        yield from ((((name,), formula)) for formula in SINGLES)
         for other in plain:
             if name != other:
                 yield from (
@@ -446,6 +457,8 @@ def _side_by_side(table: ColumnCache, plain: list[str]) -> Iterator[tuple[tuple[
             chosen = tuple(names[begin:end])
             says = f"the sum of {{0}} to {{{len(chosen) - 1}}}"
             yield chosen, Formula(says, total, 4, exact=True)
+            for whole in (100, 1):
+                yield chosen, Formula(f"{whole} - {says}", lambda *given, of=whole: of - total(*given), 5, exact=True)
 
 
 def _expected(relation: Relation, numbers: Numbers) -> Floats:

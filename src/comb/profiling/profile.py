@@ -15,6 +15,7 @@ from comb.errors import ParameterError, counted, unknown_name, washed_lines
 from comb.execution.executor import executor_of
 from comb.execution.progress import Progress
 from comb.profiling import (
+    ascending,
     characters,
     computed,
     duplicates,
@@ -86,6 +87,7 @@ FINDERS: tuple[Finder, ...] = (
     duplicates.alike,
     types.wrong_totals,
     series.series,
+    ascending.out_of_order,
     sheets.heading_rows,
     layout.levels,
     layout.values_as_names,
@@ -103,7 +105,7 @@ FIRST = frozenset({layout.repeated_headers, layout.totals, sheets.heading_rows, 
 LATE: tuple[frozenset[Finder], ...] = (
     frozenset({orders.reversed_pairs, values.impossible}),
     frozenset({values.outliers}),
-    frozenset({computed.computed, lookups.lookups, series.series}),
+    frozenset({computed.computed, lookups.lookups, series.series, ascending.out_of_order}),
 )
 STAGES = (FIRST, frozenset(FINDERS) - FIRST - frozenset(chain.from_iterable(LATE)), *LATE)
 TELLING = frozenset({
