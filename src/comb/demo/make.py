@@ -1,8 +1,8 @@
 """Make the demo data, and write down every defect that is planted in it.
 
 Only `Random.random` is drawn from, whose sequence Python keeps the same between
-versions, so the same seed gives the same bytes everywhere. Run as a script to renew
-the files that ship in the package::
+versions, so the same seed gives the same bytes everywhere. The file of the next season
+is made when it is asked for. Run as a script to renew the files that ship in the package::
 
     python -m comb.demo.make src/comb/demo/data
 """
@@ -20,6 +20,7 @@ from typing import TypeVar
 import msgspec
 
 from comb.demo.documents import apiaries_csv, apiaries_truth, harvest_truth, harvest_xlsx, scales
+from comb.demo.files import MADE
 
 SEED = 20250301
 
@@ -363,4 +364,6 @@ def _message(truth: object) -> bytes:
 
 if __name__ == "__main__":
     for name, data in files():
+        if name == MADE:
+            continue
         Path(sys.argv[1], name).write_bytes(data)

@@ -19,6 +19,9 @@ LEAST_ROWS = 50
 LEAST_RISING = 0.9
 MOST_BREAKS = 0.02
 
+# Whole numbers with this share of equal steps are numbers of records, and rows may come in any order of them.
+NUMBERED = 0.5
+
 
 def out_of_order(table: ColumnCache) -> Findings:
     """Single values that are less than those around them, or more, in columns that go up or down otherwise."""
@@ -27,18 +30,25 @@ def out_of_order(table: ColumnCache) -> Findings:
         if kind not in ("integer", "decimal", "number", "date", "datetime") or column.type.choices:
             continue
         if kind == "integer" and words_of(name) & CODE_WORDS:
-            # Rows may come in any order of their numbers.
             continue
         there = np.flatnonzero(column.present & ~table.told(name))
         if len(there) < LEAST_ROWS:
             continue
         values = column.array[there]
         values = values.astype(np.int64) if values.dtype.kind == "M" else values
+        if kind == "integer" and _are_numbered(values):
+            continue
         for way, word in ((1, "up"), (-1, "down")):
             breaks = _breaks(values * way)
             if len(breaks):
                 yield _finding(table, name, there[breaks], word)
                 break
+
+
+def _are_numbered(values: np.ndarray) -> bool:
+    """Return whether whole numbers go on by one and the same step for the most part, as the numbers of records do."""
+    _, counts = np.unique(np.diff(values), return_counts=True)
+    return bool(counts.max() > NUMBERED * len(values))
 
 
 def _breaks(values: np.ndarray) -> Codes:
