@@ -124,6 +124,19 @@ def a_log_with_a_wrong_year(draw: Draw) -> Any:
     return {"entry": ids(), "seen_on": with_cells(days, {100: days[100].replace("2024", "2023")}), "kg": draw.many(lambda: draw.randint(20, 60))}, {("series.order", "seen_on"): [101]}  # fmt: skip
 
 
+@found
+def a_unit_of_its_own_in_some_rows(draw: Draw) -> Any:
+    units = with_cells(["mg/L"] * N, dict.fromkeys((5, 60, 61), "µg/l"))
+    return {"probe": ids(), "metal": draw.many(lambda: draw.one("Pb", "Cd", "Zn")), "result": draw.many(lambda: f"{draw.uniform(1, 9):.2f}"), "unit": units}, {("type.units", "unit"): [6, 61, 62]}  # fmt: skip
+
+
+@quiet
+def units_that_another_column_decides(draw: Draw) -> Columns:
+    kinds = {"temperature": "°C", "pressure": "hPa", "weight": "kg", "feed": "g", "wind": "m/s"}
+    taken = draw.many(lambda: draw.choice(list(kinds)))
+    return {"probe": ids(), "quantity": taken, "value": draw.many(lambda: f"{draw.uniform(1, 9):.2f}"), "unit": [kinds[one] for one in taken]}  # fmt: skip
+
+
 @quiet
 def a_counter_that_was_replaced(draw: Draw) -> Columns:
     first = [4_000 + 3 * at for at in range(N // 2)]

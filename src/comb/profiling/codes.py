@@ -173,9 +173,10 @@ _ALL = (
         looks_at=(
             "numbers with letters or a sign behind or before them; a remedy needs "
             f"{unreadable.LEAST_WITH_UNIT} values of the size of the others (their medians within a factor of "
-            f"{unreadable.MOST_APART}), or the unit in the name of the column"
+            f"{unreadable.MOST_APART}), or the unit in the name of the column; a column of units with several for one "
+            "quantity, which no other column decides"
         ),
-        example="`41,0 kg` among `38,5`",
+        example="`41,0 kg` among `38,5`; `mg/L` and `ug/L` in a column of units",
         remedy="`convert` with the unit, where the values show that it is the unit of the others",
         not_for="a column in which every number has the same unit",
         together="{} columns have numbers with different units",
