@@ -27,6 +27,7 @@ from comb.profiling import (
     spelling,
     texts,
     types,
+    unit_columns,
     unreadable,
     values,
     whole_columns,
@@ -174,7 +175,7 @@ _ALL = (
             "numbers with letters or a sign behind or before them; a remedy needs "
             f"{unreadable.LEAST_WITH_UNIT} values of the size of the others (their medians within a factor of "
             f"{unreadable.MOST_APART}), or the unit in the name of the column; a column of units with several for one "
-            "quantity, which no other column decides"
+            f"quantity, of which the others are in at most {_share(unit_columns.MOST_OTHER)} of the rows"
         ),
         example="`41,0 kg` among `38,5`; `mg/L` and `ug/L` in a column of units",
         remedy="`convert` with the unit, where the values show that it is the unit of the others",

@@ -19,6 +19,9 @@ UNIT_WORDS = words("unit units uom einheit einheiten unite unites unidad unidade
 # A column of units has no more different ones.
 MOST_UNITS = 20
 
+# At most this share of the rows of a quantity is in other units: where each is common, rows are meant to have their own.
+MOST_OTHER = 0.2
+
 # The International System: prefixes, and what they stand before.
 _PREFIXES = ("", "k", "m", "u", "n", "p", "c", "d", "h", "M", "G", "T")
 _METRIC = {
@@ -79,7 +82,7 @@ def other_units(table: ColumnCache) -> Findings:
             }  # fmt: skip
             where = column.text.flags(lambda text, other=other: tidied(text) in other) & column.present  # type: ignore[misc]
             count = int(np.count_nonzero(where))
-            if count:
+            if 0 < count <= MOST_OTHER * sum(counts[unit] for unit in same):
                 listed = ", ".join(f"{unit} {counts[unit]:,} times" for unit in same if unit == usual or unit in other)
                 text = f"{name} has several units for one quantity: {listed}; {counted(count, 'row')} "
                 text += f"{agree(count, 'is', 'are')} not in {usual}: bring the numbers beside to one unit"
