@@ -19,7 +19,7 @@ UNIT_WORDS = words("unit units uom einheit einheiten unite unites unidad unidade
 # A column of units has no more different ones.
 MOST_UNITS = 20
 
-# At most this share of the rows of a quantity is in other units: where each is common, rows are meant to have their own.
+# At most this share of the rows of a quantity is in other units: where each is common, that is meant.
 MOST_OTHER = 0.2
 
 # The International System: prefixes, and what they stand before.
