@@ -521,3 +521,95 @@ def _totals(sheet: Sheet, chance: Chance, rate: float) -> bool:
             total["pieces"] = str(int(total["pieces"]) + 7)
             sheet.plant("value.total", "pieces", [sheet.rows.index(total)])
     return True
+
+
+defect("type.censored")(
+    in_cells("type.censored", ("measures",), lambda text, random: random.choice(["<", "< ", ">"]) + text, most=0.1)
+)
+defect("type.unreadable")(
+    in_cells(
+        "type.unreadable", ("dates",), lambda text, random: f"{text[:5]}{random.randint(13, 30)}{text[7:]}", most=0.06
+    )
+)
+
+
+def _new_column(
+    code: str,
+    name: str,
+    draw: Callable[[Chance], str],
+    change: Callable[[str, Random], str],
+    most: float,
+    least: float = 0.0,
+) -> Defect:
+    """Add a column of its own, with a change of single cells, in shares between the least and the most."""
+
+    def plant(sheet: Sheet, chance: Chance, rate: float) -> bool:
+        if name in sheet.names or "rows" in sheet.used:
+            return False
+        sheet.names.append(name)
+        sheet.used |= {name, "rows"}
+        for row in sheet.rows:
+            # Rows of titles and totals have nothing in it.
+            row[name] = draw(chance) if any(row.values()) else ""
+        done = rows_at(sheet, chance, max(least, min(rate, most)), 2, lambda row: bool(row[name]))
+        for at in done:
+            sheet.rows[at][name] = change(sheet.rows[at][name], chance.random)
+        sheet.plant(code, name, done)
+        return True
+
+    return plant
+
+
+defect("type.booleans")(
+    _new_column(
+        "type.booleans",
+        "agreed",
+        lambda chance: chance.of(["yes", "no"]),
+        lambda text, random: text[0].upper(),
+        0.2,
+        0.15,
+    )
+)
+defect("text.pattern")(
+    _new_column(
+        "text.pattern",
+        "mail",
+        lambda chance: (
+            f"{chance.of(['ada', 'bo', 'cy'])}{chance.between(1, 99_999)}@{chance.of(['mill', 'elm'])}.example"
+        ),
+        lambda text, random: random.choice([text.replace("@", ""), text.replace("@", " at "), text.rpartition(".")[0]]),
+        0.1,
+    )
+)
+defect("text.case")(
+    _new_column("text.case", "sex", lambda chance: chance.of(["M", "F"]), lambda text, random: text.lower(), 0.2)
+)
+defect("text.spelling")(
+    _new_column(
+        "text.spelling",
+        "sex_of_keeper",
+        lambda chance: chance.of(["male", "female"]),
+        lambda text, random: text[0].upper(),
+        0.2,
+    )
+)
+
+
+@defect("series.order")
+def _counter(sheet: Sheet, chance: Chance, rate: float) -> bool:
+    if "counter" in sheet.names or "rows" in sheet.used or len(sheet.rows) < 100:
+        return False
+    sheet.names.append("counter")
+    sheet.used |= {"counter", "rows"}
+    total = 5_000.0
+    for row in sheet.rows:
+        total += chance.random.uniform(0.2, 9)
+        row["counter"] = f"{total:.1f}" if any(row.values()) else ""
+    possible = [
+        at for at in range(5, len(sheet.rows) - 5, 7) if all(row["counter"] for row in sheet.rows[at - 2 : at + 3])
+    ]
+    done = sorted(chance.random.sample(possible, max(1, min(len(possible) // 3, len(sheet.rows) // 150))))
+    for at in done:
+        sheet.rows[at]["counter"] = f"{float(sheet.rows[at]['counter']) * chance.random.choice([0.3, 1.8]):.1f}"
+    sheet.plant("series.order", "counter", done)
+    return True

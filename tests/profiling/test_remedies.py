@@ -66,7 +66,7 @@ OFFERED = {
     "thousands": ([*map(str, range(1000, 2710, 30)), "1,250 g", "1,900 g", "2,410 g"], "type.units", ["1250", "1900", "2410"]),
     "spelling": (many(("Mill Brook", 57), ("MILL BROOK", 2), ("Mill-Brook.", 1)), "text.case", ["Mill Brook"] * 3),
     "four letters": (many(("Mill", 50), ("mill", 10)), "text.case", ["Mill"] * 10),
-    "yes and no": (many(("Y", 30), ("No", 3), ("N", 20), ("yes", 2)), "type.booleans", ["N"] * 3 + ["Y"] * 2),
+    "yes and no": (many(("Y", 25), ("No", 3), ("N", 15), ("yes", 2), ("YES", 10)), "type.booleans", ["N"] * 3 + ["Y"] * 12),
     "sexes": (many(("M", 30), ("m", 3), ("F", 20)), "text.case", ["M"] * 3),
     "letters": (many(("male", 30), ("M", 3), ("female", 20), ("f", 2)), "text.spelling", ["male"] * 3 + ["female"] * 2),
     "bounds": (many(("12", 30), ("7", 20), ("< 5", 3)), "type.censored", ["5"] * 3),

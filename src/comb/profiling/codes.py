@@ -326,10 +326,10 @@ _ALL = (
         says="words for yes and no in several forms",
         looks_at=(
             "columns of texts whose every value is a known word for yes or no, in more than one pair of words; 1 and 0 "
-            "beside words"
+            "beside words. With one pair in nearly all cells a column is read as boolean at once, the others too"
         ),
         example="`Y`, `no`, `yes`",
-        remedy="`recode` to the commonest pair, which `convert` then reads as boolean",
+        remedy="`recode` to the commonest pair; `convert` to boolean reads all forms",
         not_for="one pair in whatever case, which is read as boolean; N beside other codes",
         together="{} columns say yes and no in several forms",
     ),

@@ -105,13 +105,14 @@ FINDERS: tuple[Finder, ...] = (
 # Each stage knows what those before it found, by the codes that say which cells are wrong.
 FIRST = frozenset({layout.repeated_headers, layout.totals, sheets.heading_rows, sheets.footnote_marks})
 LATE: tuple[frozenset[Finder], ...] = (
-    frozenset({orders.reversed_pairs, values.impossible}),
+    frozenset({orders.reversed_pairs, values.impossible, ascending.out_of_order}),
     frozenset({values.outliers}),
-    frozenset({computed.computed, lookups.lookups, series.series, ascending.out_of_order}),
+    frozenset({computed.computed, lookups.lookups, series.series}),
 )
 STAGES = (FIRST, frozenset(FINDERS) - FIRST - frozenset(chain.from_iterable(LATE)), *LATE)
 TELLING = frozenset({
     "missing.stand_in", "missing.zeros", "value.impossible", "value.outlier", "value.future", "relation.order",
+    "series.order",
     "type.censored", "text.footnotes", "text.length", "text.packed", "text.encoding", "text.markup", "text.formula",
 })  # fmt: skip
 WHOLE_ROWS = frozenset({"layout.repeated_header", "layout.totals", "layout.heading_rows"})

@@ -92,7 +92,7 @@ def yes_and_no(table: ColumnCache) -> Findings:
             (text, count) for text, count in column.distinct().commonest(MOST_ANSWERS) if not is_missing_word(text)
         ]
         listed = ", ".join(f"{text!r} {count:,}" for text, count in shown)
-        text = f"{name} says yes and no in several forms: {listed}"
+        text = f"{name} says yes and no in several forms: {listed}; convert {name} to boolean reads all of them"
         remedy = Recode(column=name, values=dict(forms), ignore=["spaces"])
         examples = tuple(f"{old!r} for {new!r}" for old, new in list(forms.items())[:MOST_EXAMPLES])
         yield Finding("type.booleans", (name,), int(where.sum()), table.rows_where(where), examples, text, remedy)
