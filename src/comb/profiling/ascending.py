@@ -19,6 +19,10 @@ LEAST_ROWS = 50
 LEAST_RISING = 0.9
 MOST_BREAKS = 0.02
 
+# The first of them show that most columns go neither up nor down, with some slack for what is among these.
+FIRST_SEEN = 2_000
+SLACK = 0.1
+
 # Whole numbers with this share of equal steps are numbers of records, and rows may come in any order of them.
 NUMBERED = 0.5
 
@@ -34,6 +38,8 @@ def out_of_order(table: ColumnCache) -> Findings:
         there = np.flatnonzero(column.present & ~table.told(name))
         if len(there) < LEAST_ROWS:
             continue
+        if not _may_rise(column.array[there[:FIRST_SEEN]]):
+            continue
         values = column.array[there]
         values = values.astype(np.int64) if values.dtype.kind == "M" else values
         if kind == "integer" and _are_numbered(values):
@@ -43,6 +49,12 @@ def out_of_order(table: ColumnCache) -> Findings:
             if len(breaks):
                 yield _finding(table, name, there[breaks], word)
                 break
+
+
+def _may_rise(first: np.ndarray) -> bool:
+    """Return whether the first values go up, or down, mostly: most columns do neither, and are looked at no further."""
+    share = np.count_nonzero(first[1:] > first[:-1]) / (len(first) - 1)
+    return not 1 - LEAST_RISING + SLACK < share < LEAST_RISING - SLACK
 
 
 def _are_numbered(values: np.ndarray) -> bool:

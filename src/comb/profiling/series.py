@@ -146,6 +146,10 @@ def _within_days(name: str, column: Column, ordered: np.ndarray) -> Periods | No
     used = np.unique(ordered.astype("datetime64[s]"))
     if (column.array.astype("datetime64[s]").astype(column.array.dtype) != column.array).any():
         return None
+    # The first show already where moments have no step.
+    _, counts = np.unique(np.diff(used[:FIRST_SEEN]), return_counts=True)
+    if len(counts) and counts.max() < LEAST_THERE * counts.sum() / 2:
+        return None
     steps, counts = np.unique(np.diff(used).astype(np.int64), return_counts=True)
     step = int(steps[counts.argmax()])
     if _A_DAY % step or step == _A_DAY or counts.max() < LEAST_THERE * counts.sum() or np.remainder(steps, step).any():
@@ -156,6 +160,7 @@ def _within_days(name: str, column: Column, ordered: np.ndarray) -> Periods | No
 
 
 _A_DAY = 86_400
+FIRST_SEEN = 2_000
 
 
 def _in_words(seconds: int) -> str:
