@@ -56,6 +56,8 @@ HEADINGS = {
     "days above words": (["name,2025-01-01,2025-01-02", "Ada,on,off", "Bea,off,on"], ("name", "2025-01-01", "2025-01-02")),
     "years": (["hive,2023,2024", "a,1,2", "b,3,4"], ("hive", "2023", "2024")),
     "two lines": (["hive,,2025,", ",kg,n,x", "a,1,2,3", "b,3,4,5"], ("hive", "hive kg", "2025 n", "2025 x")),
+    "prices": (["jar,$5,$10", "a,1,2", "b,3,4"], ("jar", "$5", "$10")),
+    "amounts": (["jar,$5", "lid,$3", "box,$12"], ("_col.1", "_col.2")),
     "rows only": (["2025-01-01,5", "2025-01-02,6"], ("_col.1", "_col.2")),
     "a column of days": (["Mill,2025-01-01,on", "Fox,2025-01-02,off"], ("_col.1", "_col.2", "_col.3")),
 }  # fmt: skip

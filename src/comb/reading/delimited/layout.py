@@ -640,7 +640,8 @@ def heading_votes(first: list[str], rows: list[list[str]]) -> int:
             # Months and days above numbers are names.
             votes += 1
         elif common in ("number", "date"):
-            kind = "word" if _is_year_heading(cell, below) else kind_of(cell)
+            named = _is_year_heading(cell, below) or _is_priced_heading(cell, below)
+            kind = "word" if named else kind_of(cell)
             votes += 1 if kind == "word" else -1 if kind == common else 0
     return votes
 
@@ -668,6 +669,11 @@ def _parts(records: list[list[str]], lines: list[int], at: int) -> bool:
 def _is_year_heading(cell: str, below: list[str]) -> bool:
     """A year above numbers that are no years is a name, as in tables with a column a year."""
     return bool(_YEAR.fullmatch(cell.strip())) and not all(_YEAR.fullmatch(text.strip()) for text in below)
+
+
+def _is_priced_heading(cell: str, below: list[str]) -> bool:
+    """An amount of money above plain numbers is a name: how many were sold at that price."""
+    return bool(_AMOUNT.fullmatch(cell.strip())) and not any(_AMOUNT.fullmatch(text.strip()) for text in below)
 
 
 def unit_of(cell: str) -> str:
