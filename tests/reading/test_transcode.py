@@ -43,6 +43,7 @@ TEXTS = {
     "windows-1252": ROWS.encode("windows-1252"), "cp850": ROWS.encode("cp850"), "utf-16": ROWS.encode("utf-16"),
     "utf-16-be": ROWS.encode("utf-16-be"), "utf-8-sig": ROWS.encode("utf-8-sig"), "utf-8": ROWS.encode(),
     "windows-1251": CYRILLIC.encode("windows-1251"), "bad bytes": ROWS.encode().replace(b"B\xc3\xa4r", b"B\xe4r", 3),
+    "shift_jis": "品名,数量,日付\nりんご,5,2025-01-02\nみかん,3,2025-01-03\n大阪,7,2025-01-04\n東京,1,2025-01-05\n京都,2,2025-01-06\n".encode("cp932"),
     "carriage returns": ROWS.replace("\n", "\r").encode("windows-1252"), "crlf": ROWS.replace("\n", "\r\n").encode("cp850"),
 }  # fmt: skip
 

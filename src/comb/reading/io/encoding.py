@@ -1,17 +1,13 @@
 """From bytes to text, by a ladder. Pure: bytes in, text and evidence out.
 
 The rungs: the encoding given; a byte order mark; UTF-16 or UTF-32 shown by their zero
-bytes; strict UTF-8; UTF-8 with a few bad bytes, which are kept aside; last, a short list
-of single-byte encodings, the likeliest taken and the others shown with sample words.
-Guessing libraries get single-byte encodings wrong on small files; letters beside letters
-of the same script decide better.
+bytes; strict UTF-8; UTF-8 with a few bad bytes, which are kept aside; last, a list of
+single-byte and East Asian encodings, the likeliest taken and the others shown with
+sample words (`comb.reading.io.likely_encoding`).
 """
 
 import codecs
 import json
-import unicodedata
-from functools import lru_cache
-from itertools import islice
 from typing import NamedTuple
 
 import msgspec
@@ -20,6 +16,7 @@ from msgspec.structs import replace
 from comb.errors import ContentError, counted, listing
 from comb.formats.encodings import codec_name
 from comb.formats.lazy_pattern import lazy_pattern
+from comb.reading.io.likely_encoding import JUDGED_CHARACTERS, likeliest
 
 # More control characters than this, and it is not text although it may decode.
 MOST_CONTROLS = 0.05
@@ -36,17 +33,6 @@ FEWEST_ZEROS = 4
 # text in another encoding forms such sequences by chance only, and rarely.
 GOOD_FOR_EACH_BAD = 3
 
-# Single-byte encodings are judged on this many characters beyond ASCII.
-JUDGED_CHARACTERS = 4_000
-
-# Words to show are looked for among this many.
-SAMPLED_CHARACTERS = 1_000
-SAMPLE_WORDS = 3
-
-# Characters with their neighbours whose score is remembered.
-CACHED = 16_384
-MOST_OTHERS = 2
-
 # Control characters that occur in text files: tab, line ends, form feed, end-of-file.
 _TEXT_CONTROLS = frozenset("\t\n\r\x0b\x0c\x1a")
 
@@ -57,9 +43,6 @@ _MARKS = (
     (codecs.BOM_UTF16_LE, "utf-16", "utf-16-le"),
     (codecs.BOM_UTF16_BE, "utf-16", "utf-16-be"),
 )
-
-# The likeliest first: where two fit equally well, the earlier is taken.
-_SINGLE_BYTE = ("windows-1252", "windows-1250", "windows-1251", "cp850", "mac-roman")
 
 # The first bytes of compressed sources.
 COMPRESSED = (b"\x1f\x8b", b"BZh", b"\xfd7zXZ\x00", b"\x28\xb5\x2f\xfd")
@@ -147,7 +130,7 @@ def decode(data: bytes, name: str, encoding: str | None = None, *, delimited: bo
     marked = marked_codec(data)
     if marked is not None:
         return Decoded(strict(data, name, marked.codec), marked.encoding, marked.why)
-    decoded = _as_utf8(data) or single_byte(data)
+    decoded = _as_utf8(data) or _by_likelihood(data)
     _refuse_binary(decoded.text, name)
     if delimited:
         _refuse_other_text(decoded.text, name)
@@ -290,67 +273,9 @@ def _with_bad_bytes(data: bytes) -> Decoded | None:
     return Decoded(_BAD.sub("\N{REPLACEMENT CHARACTER}", text), "utf-8", why, bad=tuple(bad))
 
 
-def single_byte(data: bytes) -> Decoded:
-    """Decode with the single-byte encoding that makes the most likely words."""
-    trials = []
-    for encoding in _SINGLE_BYTE:
-        try:
-            text = data.decode(encoding)
-        except UnicodeDecodeError:
-            continue
-        trials.append((_likelihood(text), encoding, text))
-    # All but the first two define every byte, so there always is one.
-    _, encoding, text = max(trials, key=lambda trial: trial[0])
-    next_best = sorted((trial for trial in trials if trial[1] != encoding), key=lambda trial: -trial[0])
-    others = [f"{other}: {_sample(words)}" for _, other, words in next_best[:MOST_OTHERS]]
-    return Decoded(text, encoding, f"no UTF-8; reads {_sample(text)}", "; ".join(others))
-
-
-def _likelihood(text: str) -> float:
-    """Score how far characters beyond ASCII stand as letters among letters of their script."""
-    score, judged = 0.0, 0
-    for match in _BEYOND_ASCII.finditer(text):
-        at = match.start()
-        score += _fits_in(text[at - 1 : at] or " ", text[at], text[at + 1 : at + 2] or " ")
-        judged += 1
-        if judged == JUDGED_CHARACTERS:
-            break
-    return round(score / max(1, judged), 3)
-
-
-@lru_cache(maxsize=CACHED)
-def _fits_in(before: str, character: str, after: str) -> float:
-    """Score one character by its neighbours: letters of one script, in a likely case."""
-    category = unicodedata.category(character)
-    if category[0] != "L":
-        return -2.0 if category[0] == "C" else -0.5
-    letters = [near for near in (before, after) if near.isalpha()]
-    if not letters:
-        return 0.1
-    same = sum(_script(near) == _script(character) for near in letters) == len(letters)
-    if _script(character) == "LATIN" and not any(map(str.isascii, letters)):
-        return 0.2  # accents are rare in Latin words: a run of them is another alphabet
-    odd_case = character.isupper() and before.islower()
-    return (1.0 if same else -1.0) - (1.0 if odd_case else 0.0)
-
-
-def _script(character: str) -> str:
-    return unicodedata.name(character, "?").partition(" ")[0]
-
-
-def _sample(text: str) -> str:
-    """Return some words with characters beyond ASCII."""
-    words: dict[str, None] = {}
-    for match in islice(_BEYOND_ASCII.finditer(text), SAMPLED_CHARACTERS):
-        start, end = match.start(), match.end()
-        while start and text[start - 1].isalpha() and end - start < 20:
-            start -= 1
-        while end < len(text) and text[end].isalpha() and end - start < 20:
-            end += 1
-        words[text[start:end].strip()] = None
-        if len(words) >= SAMPLE_WORDS:
-            break
-    return ", ".join(words)
+def _by_likelihood(data: bytes) -> Decoded:
+    """Decode with the encoding that makes the most likely words."""
+    return Decoded(*likeliest(data))
 
 
 def _refuse_other_text(text: str, name: str) -> None:

@@ -8,7 +8,7 @@ megabytes:
 2. Its encoding is judged by the ladder of `comb.reading.io.encoding`: a declared encoding, a byte order mark, zero
    bytes of UTF-16, UTF-8 in every byte. What is left is decided by counts over all pieces (good and bad sequences of
    UTF-8) and by a *digest*: the lines with characters beyond ASCII from the beginning, and for each byte value the
-   first line that has it, so that an encoding that lacks it is ruled out. The single-byte encodings judge no more.
+   first line that has it, so that an encoding that lacks it is ruled out. What is judged by likelihood sees no more.
 3. What is not UTF-8 is decoded piece by piece into another file. Bytes that do not decode are kept with their lines, as
    in memory.
 
@@ -38,15 +38,14 @@ from comb.kernels.types import Data
 from comb.reading.io.decompress import chosen_member, compression_of, unpacked_member, unpacked_parts
 from comb.reading.io.encoding import (
     GOOD_FOR_EACH_BAD,
-    JUDGED_CHARACTERS,
     Decoded,
     decode,
     is_binary,
     marked_codec,
     refuse_other_kinds,
-    single_byte,
     strict,
 )
+from comb.reading.io.likely_encoding import JUDGED_CHARACTERS, likeliest
 from comb.reading.io.source_file import OpenSource
 from comb.reading.io.text_stream import LOOK_BYTES
 
@@ -56,7 +55,6 @@ NewFile = Callable[[], IO[bytes]]
 PIECE = 4_000_000
 
 _BAD = lazy_pattern("[\udc80-\udcff]+")
-_LINE_END = lazy_pattern("\r\n|\n|\r")
 _BYTE_BEYOND = lazy_pattern(rb"[\x80-\xff]")
 _LINE_ENDS = lazy_pattern(rb"[\r\n]+")
 
@@ -365,7 +363,7 @@ class _Judge:
             count = len(self._bad)
             why = f"valid UTF-8 but for {count:,} place{'s' if count > 1 else ''}"
             return Decoded("", "utf-8", why, bad=tuple(self._bad))
-        return replace(single_byte(b"".join(self._digest)), text="")
+        return Decoded("", *likeliest(b"".join(self._digest))[1:])
 
 
 def _byte(value: int) -> bytes:
@@ -419,8 +417,9 @@ def utf8_sequences(piece: bytes) -> tuple[int, NDArray[np.int64], NDArray[np.int
 
 
 def _lines_in(piece: bytes) -> int:
-    """Count line ends; quickly where there are line feeds only."""
-    return len(_LINE_END.findall(piece.decode("latin-1"))) if b"\r" in piece else piece.count(b"\n")
+    """Count line ends; one of two characters is one."""
+    returns = piece.count(b"\r")
+    return piece.count(b"\n") + (returns - piece.count(b"\r\n") if returns else 0)
 
 
 def characters_beyond(data: bytes) -> int:
