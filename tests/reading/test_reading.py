@@ -161,6 +161,8 @@ def test_any_bytes_give_a_table_or_an_error_that_names_the_file(tmp_path: Path, 
     [
         (b"", "the file is empty"),
         (b"\n \n", "only blank lines"),
+        (b"\xef\xbb\xbf", "only blank lines"),
+        (b"\xff\xfe", "only blank lines"),
         (b"PK\x03\x04rest", "file is damaged"),
         (b"%PDF-1.7\n", "a PDF document"),
         (b'{"a": 1, "b": ', "this is not JSON"),

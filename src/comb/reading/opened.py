@@ -266,7 +266,8 @@ def _open_decoded(
         document = _document(content[:LOOK_BYTES], lambda: content, opened.name, options, resources)
         if document is not None:
             return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, None)
-    if not content or content.isspace():
+    # A byte order mark is nothing, too.
+    if not content.removeprefix(b"\xef\xbb\xbf").strip() or content in (b"\xff\xfe", b"\xfe\xff"):
         where = f"{opened.name} ({compression})" if compression else opened.name
         remedy = "expected a header line and rows below it"
         raise ContentError("it contains only blank lines", where=where, remedy=remedy)
