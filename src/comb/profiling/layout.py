@@ -62,7 +62,7 @@ def empty_rows(table: ColumnCache) -> Findings:
         yield Finding("layout.empty_rows", (), left, NOWHERE, (), text)
     where = np.ones(table.row_count, np.bool_)
     for column in table.columns.values():
-        # A word or a null that stands for missing is something.
+        # A word or a null that means missing is something.
         where &= (column.states == Reason.BLANK) | (column.states == Reason.ABSENT)
         if not where.any():
             return

@@ -229,10 +229,10 @@ def _stands_apart(value: Any, low: Any, high: Any, *, all_whole: bool, signed: b
     return bool(value > high + LEAST_GAP * max(float(high) - float(low), 1.0))
 
 
-# A day that is there this many times as often as any other, and before or behind all of them, stands for missing.
+# A day that is there this many times as often as any other, and before or behind all of them, means missing.
 SPIKE = 3
 
-# A day that stands for missing lies at least this many days away from the others.
+# A day that means missing lies at least this many days away from the others.
 DAYS_OF_A_YEAR = 365
 
 

@@ -275,7 +275,7 @@ def mostly(table: ColumnCache) -> Findings:
         texts = column.text
         _, status = likely.parser.parse(texts.packed())
         wrong = status != FITS if texts.codes is None else (status != FITS)[texts.codes]
-        # What was told to be a bound, or to have a mark, is not told again.
+        # A bound, or a number with a mark, is not reported again.
         wrong &= column.present & ~noticed(column, IS_KNOWN) & ~table.told(name)
         count = int(wrong.sum())
         if not count:

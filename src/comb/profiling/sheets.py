@@ -31,7 +31,7 @@ def heading_rows(table: ColumnCache) -> Findings:
         return
     filled = np.zeros(table.row_count, np.int64)
     for column in table.columns.values():
-        # A word that stands for missing, or could not be read, is something.
+        # A word that means missing, or could not be read, is something.
         filled += (column.states != Reason.BLANK) & (column.states != Reason.ABSENT)
     alone = filled == 1
     if not LEAST_HEADINGS <= alone.sum() <= MOST_HEADINGS * table.row_count:

@@ -1,7 +1,7 @@
 """Findings about units in a column of their own: rows in another unit than the others for the same quantity.
 
-Numbers beside ``mg/L`` here and ``ug/L`` there cannot be compared. Units of one quantity are told from those of several
-(degrees and hectopascals in one table of measurements) by what they measure. Where another column decides the unit, as
+Numbers beside ``mg/L`` here and ``ug/L`` there cannot be compared. Units of one quantity differ from those of several
+(degrees and hectopascals in one table of measurements) in what they measure. Where another column decides the unit, as
 the substance does that is always given in grams, nothing is wrong.
 """
 

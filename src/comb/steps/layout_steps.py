@@ -213,7 +213,7 @@ def _without_marks(name: str, column: Column, fit: re.Pattern[str]) -> tuple[Col
 
 
 def _parted(text: str, fit: re.Pattern[str]) -> tuple[str, str] | None:
-    """Return a value without its mark, and the mark; None where there is none."""
+    """Return a value without its mark, and the mark; None without a mark."""
     found = _BOUND.fullmatch(text) or fit.fullmatch(text)
     return (found["value"], found["mark"]) if found else None
 

@@ -122,7 +122,7 @@ class Trace(msgspec.Struct, frozen=True):
     cell: SourceCell | None = None
 
     def lines(self, times: int = 1) -> list[str]:
-        """Return the history as text, from the source on; of a cell that stands in several rows of the result once."""
+        """Return the history as text, from the source on; of a cell that is in several rows of the result once."""
         where = f", in {times:,} rows of the result" if times > 1 else ""
         lines = [f"{self.column} of row {self.row}{where}: {self.fate or self.value}", f"  stood in {self.place}"]
         if self.source_text is not None:
@@ -143,7 +143,7 @@ class Trace(msgspec.Struct, frozen=True):
 
 
 def history_lines(traces: Sequence[Trace]) -> list[list[str]]:
-    """Return the histories as text, each as lines; those that are the same are told once."""
+    """Return the histories as text, each as lines; equal ones once."""
     counts = Counter(tuple(one.lines()) for one in traces)
     firsts = {tuple(one.lines()): one for one in traces}
     return [firsts[lines].lines(times) for lines, times in counts.items()]

@@ -44,7 +44,7 @@ _NOTE = lazy_pattern(
 _DIGITS = lazy_pattern("[0-9]+")
 LEAST_FOOTED_WIDTH = 3
 
-# Below so many gaps it is looked for the header of another table, with so many rows below it.
+# The header of another table is looked for below the first gaps, with some rows below it.
 MOST_GAPS = 50
 SEEN_BELOW = 4
 

@@ -77,7 +77,7 @@ class Header(msgspec.Struct):
     unit_lines, label_lines : int
         How many lines of units there are, and of labels for the columns.
     labels : list of str
-        Of each column; empty where there are none.
+        Of each column; an empty list without them.
     table_above : tuple of (int, int), optional
         The first and last of the lines above that look like a table of their own.
     """

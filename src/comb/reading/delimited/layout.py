@@ -232,10 +232,10 @@ def _other_delimiter(sample: str, given: _SplitSample, quote: str | None, escape
 MOST_PARTICULARS = 40
 LEAST_BELOW = 2
 NAME_AND_VALUE = 2
-# So much of a column of numbers or dates is of that kind: totals and remarks stand in it too.
+# This share of a column of numbers or dates is of that kind; the rest may be totals and remarks.
 LEAST_TYPED = 0.7
 
-# Labels of columns stand in no more lines than this, above so many rows, and above so many columns of values.
+# At most this many lines are labels of columns, with this many rows below and this many columns of values.
 MOST_LABEL_LINES = 2
 LEAST_BELOW_LABELS = 3
 LEAST_TYPED_COLUMNS = 2
@@ -456,7 +456,7 @@ def _is_parted_title(records: list[list[str]], width: int) -> bool:
 
 
 def _below_particulars(trial: _SplitSample, first: int) -> int:
-    """Return the record that begins the table below names with values and a blank line; 0 where there are none.
+    """Return the record that begins the table below names with values and a blank line; 0 without them.
 
     As instruments write them: the station, the keeper, a blank line, then days and measurements. Where they are as wide
     as the table, only what is in them tells: one column has numbers or dates below a word, and no such thing above the

@@ -29,7 +29,7 @@ from comb.formats.lazy_pattern import lazy_pattern
 # Encodings are judged on this many characters beyond ASCII.
 JUDGED_CHARACTERS = 4_000
 
-# And of these so many are enough to score one.
+# To score one, fewer of them are enough.
 SCORED_CHARACTERS = 1_500
 
 # Words to show are looked for among this many.
@@ -63,14 +63,14 @@ _USUAL_SHARE = 0.6
 _WEIGHT_OF_LETTERS = 0.4
 _GREEK_ACCENTS = frozenset("άέήίόύώΐΰϊϋ")
 
-# Small letters of Greek without one accent, if there are so many, are no Greek.
+# This many small letters without one accent are not Greek.
 _LEAST_LETTERS = 10
 
-# This share of the characters of an East Asian text is common, and so many show it.
+# This share of the characters of an East Asian text is common, and at least this number of them.
 LEAST_COMMON_SHARE = 0.85
 LEAST_COMMON = 3
 
-# Korean and Chinese are told apart by this many characters: of Chinese ones a good half would be Korean, too.
+# This many characters tell Korean from Chinese: of Chinese ones a good half would be Korean, too.
 LEAST_KOREAN = 6
 
 # The bytes that are looked at first: whole lines from the beginning.
