@@ -96,6 +96,7 @@ STEPS: list[tuple[str, str]] = [
     ("replace_text apiary Mill Hill", "replace_text columns: [apiary] old: Mill new: Hill"),
     ("round kg", "round columns: [kg]"),
     ("remove_duplicates hive", "remove_duplicates by: [hive]"),
+    ("split apiary widths=4,3 new_columns=a,b", "split column: apiary widths: [4, 3] new_columns: [a, b]"),
     ("pick_rows first=2", "pick_rows first: 2"),
     ("aggregate mean = avg(kg) by=hive", "aggregate by: [hive] columns: {mean: avg(kg)}"),
 ]  # fmt: skip
@@ -140,6 +141,7 @@ WRONG: list[tuple[list[str], str]] = [
     (["aggregate", "visits.csv", "n = cuont(kg)"], "did you mean"),
     (["aggregate", "visits.csv", "--by", "hvie", "n = count(*)"], "did you mean 'hive'"),
     (["aggregate", "visits.csv", "n = count(*)", "--to", "june.csv"], "--overwrite"),
+    (["run", "visits.csv", "--step", "split apiary widths=2,x new_columns=a,b"], "expected `int`"),
     (["run", "visits.csv", "--step", "trimm apiary"], "did you mean 'trim'"),
     (["run", "visits.csv", "--step", ""], "there is no step"),
     (["run", "visits.csv", "--step", "trim apiry"], "did you mean 'apiary'"),

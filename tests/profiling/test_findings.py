@@ -137,6 +137,21 @@ def units_that_another_column_decides(draw: Draw) -> Columns:
     return {"probe": ids(), "quantity": taken, "value": draw.many(lambda: f"{draw.uniform(1, 9):.2f}"), "unit": [kinds[one] for one in taken]}  # fmt: skip
 
 
+@found
+def columns_of_fixed_width(draw: Draw) -> Any:
+    lines = [f"{at:03}  {draw.one('Jar', 'Big lid', 'Frame', 'Box'):<12}{draw.randint(1, 900):>6}" for at in range(N)]
+    return {"id   item         pieces": lines}, {("layout.fixed_width", "id item pieces"): None}
+
+
+@quiet
+def names_with_a_space(draw: Draw) -> Columns:
+    return {
+        "name": draw.many(
+            lambda: draw.one("Ann Lee", "Bob Ray", "Eva Day", "Tom Fox") + " " + str(draw.randint(1, 9_999))
+        )
+    }
+
+
 @quiet
 def a_counter_that_was_replaced(draw: Draw) -> Columns:
     first = [4_000 + 3 * at for at in range(N // 2)]

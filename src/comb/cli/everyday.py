@@ -168,6 +168,7 @@ _RAW = frozenset({"where", "formula", "why", "reason", "pattern", "mark", "old",
 
 # Names with commas between are a list.
 _LISTS = frozenset({"columns", "by", "order_by", "new_columns", "similar_in", "on_line"})
+_NUMBERS = frozenset({"widths"})
 
 # The name of a parameter that there is not, behind the value of another.
 _OTHER_NAME = lazy_pattern(r"\s(\w+)=")
@@ -260,6 +261,8 @@ def _value(name: str, text: str) -> Any:
         return text[1:-1] if len(text) > 1 and text[0] == text[-1] and text[0] in "'\"" else text
     if name in _LISTS and not text.startswith(("[", "{")):
         return names_of(text) if "," in text else text
+    if name in _NUMBERS and not text.startswith("["):
+        text = f"[{text}]"
     try:
         return yaml.safe_load(text)
     except yaml.YAMLError:

@@ -14,6 +14,7 @@ from comb.profiling import (
     characters,
     computed,
     duplicates,
+    fixed_width,
     keys,
     layout,
     lookups,
@@ -99,6 +100,19 @@ _ALL = (
         remedy="",
         not_for="a single cell that is called like its column",
         together="{} parts of the table repeat the header",
+    ),
+    Code(
+        "layout.fixed_width",
+        _GROUPS,
+        says="columns that begin at the same characters of every line, read as one",
+        looks_at=(
+            f"tables of one column of texts: {fixed_width.CERTAIN_COLUMNS} columns that are parted by spaces in all "
+            f"lines, {fixed_width.LEAST_COLUMNS} from {fixed_width.LEAST_LONG} lines on"
+        ),
+        example="`001  Big lid   5`",
+        remedy="`split` by widths",
+        not_for="texts without runs of spaces",
+        together="{} columns are columns of fixed width",
     ),
     Code(
         "layout.totals",

@@ -19,6 +19,7 @@ from comb.profiling import (
     characters,
     computed,
     duplicates,
+    fixed_width,
     layout,
     lookups,
     missing,
@@ -50,6 +51,7 @@ FINDERS: tuple[Finder, ...] = (
     layout.empty_rows,
     layout.repeated_headers,
     layout.totals,
+    fixed_width.columns_by_position,
     unreadable.unreadable,
     other_types.day_counts_among_dates,
     missing.markers,
@@ -103,7 +105,9 @@ FINDERS: tuple[Finder, ...] = (
 
 # What is reported of cells first is not reported again of rows: a total is not wrong because one of its parts is 999.
 # Each stage knows what those before it found, by the codes that say which cells are wrong.
-FIRST = frozenset({layout.repeated_headers, layout.totals, sheets.heading_rows, sheets.footnote_marks})
+FIRST = frozenset({
+    layout.repeated_headers, layout.totals, fixed_width.columns_by_position, sheets.heading_rows, sheets.footnote_marks
+})  # fmt: skip
 LATE: tuple[frozenset[Finder], ...] = (
     frozenset({orders.reversed_pairs, values.impossible, ascending.out_of_order}),
     frozenset({values.outliers}),
@@ -112,7 +116,7 @@ LATE: tuple[frozenset[Finder], ...] = (
 STAGES = (FIRST, frozenset(FINDERS) - FIRST - frozenset(chain.from_iterable(LATE)), *LATE)
 TELLING = frozenset({
     "missing.stand_in", "missing.zeros", "value.impossible", "value.outlier", "value.future", "relation.order",
-    "series.order",
+    "series.order", "layout.fixed_width",
     "type.censored", "text.footnotes", "text.length", "text.packed", "text.encoding", "text.markup", "text.formula",
 })  # fmt: skip
 WHOLE_ROWS = frozenset({"layout.repeated_header", "layout.totals", "layout.heading_rows"})

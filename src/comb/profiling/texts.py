@@ -49,7 +49,8 @@ def spaces(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if column.type.word != "string":
             continue
-        where = noticed(column, OUTER_SPACES | INNER_SPACES)
+        # The spaces that part columns of fixed width are not needless.
+        where = noticed(column, OUTER_SPACES | INNER_SPACES) & ~table.told(name)
         if where.any():
             # A no-break space at an end is reported as such.
             where &= ~column.text.flags(lambda text: HIDDEN.search(text) is not None and not _spaced(text))

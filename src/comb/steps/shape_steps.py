@@ -359,7 +359,9 @@ class Split(Step, frozen=True, tag="split"):
             return [part.strip() for part in text.split(self.mark)]
         if self.widths:
             ends = np.cumsum(self.widths).tolist()
-            return [text[start:end].strip() for start, end in zip([0, *ends], [*ends, None], strict=False)]
+            parts = [text[start:end].strip() for start, end in zip([0, *ends], [*ends, None], strict=False)]
+            # Behind the last width there is a part only if there is text.
+            return parts if parts[-1] or len(self.new_columns) > len(self.widths) else parts[:-1]
         test = pattern(str(self.pattern))
         return (test.parts(text) or []) if self.new_columns else test.split(text)
 
