@@ -30,7 +30,7 @@ from comb.formats.lazy_pattern import lazy_pattern
 JUDGED_CHARACTERS = 4_000
 
 # To score one, fewer of them are enough.
-SCORED_CHARACTERS = 1_500
+SCORED_CHARACTERS = 800
 
 # Words to show are looked for among this many.
 SAMPLED_CHARACTERS = 1_000
@@ -132,7 +132,7 @@ def _single_bytes(data: bytes) -> list[_Trial]:
 def _likelihood(text: str, encoding: str) -> float:
     """Score how far characters beyond ASCII stand as letters among letters of their script."""
     score, judged = 0.0, 0
-    letters: Counter[str] = Counter()
+    letters: list[str] = []
     for match in islice(_BEYOND_ASCII.finditer(text), SCORED_CHARACTERS):
         at = match.start()
         # A sign may be parted from its number by a space.
@@ -142,8 +142,8 @@ def _likelihood(text: str, encoding: str) -> float:
         score += _fits_in(text[at - 1 : at] or " ", text[at], text[at + 1 : at + 2] or " ", numbered)
         judged += 1
         if text[at].isalpha():
-            letters.update(text[at].lower())
-    return round(score / max(1, judged) + _by_letters(letters), 3)
+            letters.append(text[at])
+    return round(score / max(1, judged) + _by_letters(Counter("".join(letters).lower())), 3)
 
 
 def _by_letters(letters: Counter[str]) -> float:
