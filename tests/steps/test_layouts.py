@@ -198,3 +198,17 @@ def test_a_pattern_that_fits_in_two_ways_is_read_with_the_fewest_parts(
 ) -> None:
     table = comb.table(columns={"id": [1], **{name: [at] for at, name in enumerate(names)}})
     assert table.to_long(names, pattern=pattern).names == ("id", *columns)
+
+
+def test_words_for_missing_among_bounds_are_missing_and_told() -> None:
+    lead = comb.table(columns={"lead": ["<0.1", "0.5", None, "n/a", ">= 7"]}).separate_marks("lead")
+    assert lead["lead"].texts() == ["0.1", "0.5", None, None, "7.0"] and lead["lead"].type.numeric
+    assert lead["lead mark"].to_list() == ["<", None, None, None, ">="]
+    assert (
+        lead["lead"].reasons()[2:4] == ["blank", "marker"]
+        and "1 word for missing in lead is missing now" in lead.sentence()
+    )
+    # What is neither keeps the column as text.
+    assert (
+        comb.table(columns={"lead": ["<0.1", "0.5", "see note"]}).separate_marks("lead")["lead"].type.word == "string"
+    )

@@ -204,6 +204,17 @@ def test_moments_that_are_not_there_come_with_the_step_that_adds_them() -> None:
         VISITED.add_combinations("hive", period="day", every="hour")
 
 
+def test_a_plan_adds_moments_without_keys(tmp_path: Path) -> None:
+    (tmp_path / "s.csv").write_text("at,kg\n2025-01-01 00:00,1\n2025-01-01 00:15,2\n2025-01-01 01:00,3\n")
+    plan = tmp_path / "plan.yaml"
+    plan.write_text("source: s.csv\nsteps: [{step: add_combinations, period: at, every: 15 minutes}]\n")
+    assert len(comb.Plan.load(plan).run().tables["s"]) == 5
+    plan.write_text(plan.read_text().replace("minutes", "minuts"))
+    with pytest.raises(comb.CombError, match="no interval 'minut'") as found:
+        comb.Plan.load(plan).run()
+    assert "plan.yaml, line 2" in str(found.value.where)
+
+
 VISITED = comb.table(columns={
     "hive": ["a", "a", "a", "b", "b"], "day": ["2025-01-31", "2025-02-28", "2025-04-30", "2025-02-28", "2025-03-31"],
     "kg": [1, 2, 4, 2, 3],

@@ -167,11 +167,13 @@ class Profile(msgspec.Struct, frozen=True):
         ParameterError
             For what is neither a code, the beginning of one, nor a column, with the nearest name.
         """
-        columns = {summary.name for summary in self.columns}
-        parts = {code.split(".")[0] for code in CODES}
+        columns = dict.fromkeys(summary.name for summary in self.columns)
+        parts = dict.fromkeys(code.split(".")[0] for code in CODES)
         for name in names:
             if name not in columns and name not in CODES and name not in parts:
-                what, remedy = unknown_name("code" if "." in name else "column", name, [*CODES, *columns])
+                code = "." in name and name.split(".")[0] in parts
+                known = [*CODES] if code else [*columns, *parts]
+                what, remedy = unknown_name("code" if code else "column", name, known)
                 raise ParameterError(what, remedy=remedy)
 
         def wanted(one: Finding) -> bool:

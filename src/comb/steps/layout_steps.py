@@ -226,9 +226,14 @@ def _from_texts(name: str, column: Column, fit: re.Pattern[str]) -> tuple[Column
     marks = {at: mark for at, (_, mark) in split.items()}
     for word in ("integer", "decimal", "number"):
         made = convert_column(bare, parse_request(word))
-        if made.missing_count == column.missing_count and len(column) > column.missing_count:
+        # A word for missing is missing in a column of numbers, as it is where numbers are loaded.
+        unread = np.count_nonzero((made.states == Reason.UNREADABLE) & column.present)
+        if not unread and made.present.any():
             numbers = made._replace(source=column.source, description=column.description)
-            return numbers, _marks(len(column), marks), _told(name, marks, numbers)
+            notes = _told(name, marks, numbers)
+            if words := made.missing_count - column.missing_count:
+                notes.append(f"{counted(words, 'word')} for missing in {name} {agree(words, 'is', 'are')} missing now")
+            return numbers, _marks(len(column), marks), notes
     return bare, _marks(len(column), marks), _told(name, marks, bare)
 
 

@@ -308,7 +308,7 @@ class AddCombinations(Step, frozen=True, tag="add_combinations"):
         What the new rows hold in other columns; by default nothing: they are ``absent``.
     """
 
-    by: list[str]
+    by: list[str] = []
     period: str | None = None
     every: str = "day"
     own_range: bool = False
