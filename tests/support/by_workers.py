@@ -6,8 +6,8 @@ from concurrent.futures import Executor, Future
 from typing import Any
 
 from comb.execution.cluster import Workers
-from comb.execution.executor import SerialExecutor
 from comb.execution.resources import Resources
+from comb.execution.serial_executor import SerialExecutor
 
 
 class SendingExecutor(Executor):

@@ -5,7 +5,6 @@ reaches a terminal that it would obey, such as an escape sequence, or that shows
 """
 
 import json
-import logging
 import os
 import sys
 from collections.abc import Callable, Iterator, Sequence
@@ -17,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 from comb.errors import washed, washed_lines
 from comb.execution.progress import Progress
 from comb.execution.working import Notice
+from comb.interface.log import log
 from comb.tables.layout import DEFAULT_WIDTH, Line
 
 if TYPE_CHECKING:
@@ -51,7 +51,10 @@ class Terminal:
 
     def __init__(self, *, hints: bool = True) -> None:
         self._hints = hints
-        logging.getLogger("comb").handlers = [_Said(self)]
+        log.listener = self._note
+
+    def _note(self, message: str) -> None:
+        self.say(f"note: {message}")
 
     @cached_property
     def _out(self) -> "Console | None":
@@ -142,18 +145,6 @@ class Terminal:
         self.say("")
         for command in commands:
             self.say(f"next: {command}", "dim")
-
-
-class _Said(logging.Handler):
-    """Says what the library has to tell as a note."""
-
-    def __init__(self, screen: Terminal) -> None:
-        super().__init__(logging.WARNING)
-        self._screen = screen
-
-    def emit(self, record: logging.LogRecord) -> None:
-        """Print a message."""
-        self._screen.say(f"note: {record.getMessage()}")
 
 
 def _escaped(text: str) -> str:

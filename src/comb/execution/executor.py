@@ -4,44 +4,31 @@ Whoever divides work asks for an executor here and gives it plain functions; nob
 has to change for work to be done elsewhere: anything that is a `concurrent.futures.Executor` will do.
 
 With one thread, work is done where it is asked for, at once: Ctrl-C reaches it, and errors come up where they arise.
+Pools are loaded when the first is asked for: they come with `logging`, and a small file takes neither.
 """
 
-from collections.abc import Callable
-from concurrent.futures import Executor, Future, ThreadPoolExecutor
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING
 
-Result = TypeVar("Result")
-
-
-class SerialExecutor(Executor):
-    """Does its work when it is submitted, in the thread that submits it.
-
-    >>> with SerialExecutor() as executor:
-    ...     executor.submit(pow, 2, 5).result()
-    32
-    """
-
-    def submit(self, fn: Callable[..., Result], /, *args: Any, **kwargs: Any) -> Future[Result]:
-        """Do some work, and return its result as a future that is done."""
-        future: Future[Result] = Future()
-        future.set_running_or_notify_cancel()
-        try:
-            future.set_result(fn(*args, **kwargs))
-        except Exception as error:
-            future.set_exception(error)
-        return future
+if TYPE_CHECKING:
+    from concurrent.futures import Executor
 
 
-def executor_of(threads: int) -> Executor:
+def executor_of(threads: int) -> "Executor":
     """Return an executor of a number of threads; of one, the thread that asks does the work.
 
     >>> with executor_of(2) as executor:
     ...     list(executor.map(str, range(3)))
     ['0', '1', '2']
     """
+    from concurrent.futures import ThreadPoolExecutor
+
+    from comb.execution.serial_executor import SerialExecutor
+
     return ThreadPoolExecutor(threads) if threads > 1 else SerialExecutor()
 
 
-def helper() -> Executor:
+def helper() -> "Executor":
     """Return an executor for one task after the other, beside the thread that asks."""
+    from concurrent.futures import ThreadPoolExecutor
+
     return ThreadPoolExecutor(1)

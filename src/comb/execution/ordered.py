@@ -2,10 +2,12 @@
 
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import Future
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from comb.execution.executor import executor_of
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")

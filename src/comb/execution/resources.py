@@ -2,12 +2,15 @@
 
 import os
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import msgspec
 
-from comb.execution.cluster import Workers
 from comb.execution.memory import LOAD
 from comb.execution.storage import MemoryStorage, Storage
+
+if TYPE_CHECKING:
+    from comb.execution.cluster import Workers
 
 # Large enough that the work outweighs the handing out, small enough for the caches.
 CHUNK_BYTES = 3_000_000
@@ -49,7 +52,7 @@ class Resources(msgspec.Struct, frozen=True):
     times_memory: float = LOAD
     memory: int | None = None
     progress: Callable[[str], None] = lambda text: None
-    workers: Workers | None = None
+    workers: "Workers | None" = None
     task_bytes: int = TASK_BYTES
 
 

@@ -5,19 +5,20 @@ and held against what is free, or what the caller gives. Results are the same ei
 """
 
 import contextlib
-import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import msgspec
 from msgspec.structs import replace
 
 from comb.errors import NotEnoughSpace
-from comb.execution.cluster import open_workers
 from comb.execution.disk import DiskStorage, check_folder, temporary_folder, used_bytes
 from comb.execution.memory import LARGE, LOAD, RUN, TIMES_REFERENCE, amount, bytes_of, free_memory
 from comb.execution.resources import CHUNK_BYTES, TASK_BYTES, Resources
+
+if TYPE_CHECKING:
+    from comb.execution.cluster import Workers
 
 # The columns of a text take about as much space as the text, and those that steps change are kept once more.
 DISK_TO_LOAD = 1.5
@@ -93,10 +94,18 @@ def working(
     WorkersFailed
         If the workers that are asked for are not there.
     """
-    with _keeping(size, times, limits, say, compiled=compiled) as resources, open_workers(limits.workers) as workers:
+    with _keeping(size, times, limits, say, compiled=compiled) as resources, _workers(limits.workers) as workers:
         yield resources if workers is None else replace(resources, workers=workers)
         if workers is not None and not workers.asked:
             say(Notice(f"the workers had nothing to do: {FOR_WORKERS}"))
+
+
+def _workers(asked: Any) -> "contextlib.AbstractContextManager[Workers | None]":
+    if asked is None:
+        return contextlib.nullcontext()
+    from comb.execution.cluster import open_workers
+
+    return open_workers(asked)
 
 
 @contextlib.contextmanager
@@ -111,6 +120,9 @@ def _keeping(
     if free is None or needed <= free or (given is None and size < LARGE):
         yield Resources(times_memory=times, memory=given, progress=say)
         return
+    # Loaded when it is needed, as most work fits into memory.
+    import shutil
+
     folder = temporary_folder(limits.temporary)
     room = int(size * (DISK_TO_RUN if times >= RUN else DISK_TO_LOAD))
     there = shutil.disk_usage(folder).free if folder.is_dir() else 0

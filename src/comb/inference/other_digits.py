@@ -64,7 +64,7 @@ def with_plain_digits(source: ColumnSource) -> PlainDigits | None:
 
 
 def _has_others(text: str) -> bool:
-    return any(sign.isdecimal() and not sign.isascii() for sign in text)
+    return not text.isascii() and any(sign.isdecimal() and not sign.isascii() for sign in text)
 
 
 def plain_digits(text: str) -> str:

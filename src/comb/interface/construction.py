@@ -1,13 +1,14 @@
 """The function that makes a table of what is in Python already: values, rows, arrays, the result of a query."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import Any, Protocol, cast
+from typing import Any, cast
 
 import numpy as np
 
 from comb.errors import ContentError, ParameterError
 from comb.execution.resources import DEFAULT
 from comb.interface.table import Table
+from comb.interface.table_like import HasArrow
 from comb.tables.from_python import column_of, columns_of_rows, infinite_notes, is_cells, mixed_note
 from comb.tables.names import unique_names
 from comb.tables.origin import BY_HAND, Origin
@@ -21,30 +22,6 @@ QUERY = Origin("the result of a query")
 ARROW = Origin("Arrow data")
 
 _EXAMPLES = "for instance table({'kg': [1.5, None]}), or table(rows=[['Mill', 3]], names=['apiary', 'mites'])"
-
-
-class HasArrow(Protocol):
-    """What gives its data by Arrow's protocol: the tables of many libraries."""
-
-    def __arrow_c_stream__(self, requested_schema: Any = None) -> Any:
-        """Return a capsule with a stream of record batches."""
-
-
-class HasRows(Protocol):
-    """A cursor of a database, after a query (DB-API 2)."""
-
-    description: Any
-
-    def fetchmany(self, size: int = ...) -> Any:
-        """Return the next rows."""
-
-
-HasTable = HasArrow | HasRows
-
-
-def is_table_like(source: object) -> bool:
-    """Return whether something has columns with types already: a cursor of a database, Arrow data."""
-    return hasattr(source, "__arrow_c_stream__") or callable(getattr(source, "fetchmany", None))
 
 
 def table(

@@ -1,6 +1,5 @@
 """The functions that make public tables of sources: load, inspect."""
 
-import logging
 from collections.abc import Callable, Collection, Mapping, Sequence
 from functools import cache
 from pathlib import Path
@@ -11,10 +10,10 @@ import msgspec
 
 from comb.errors import ParameterError, unknown_name
 from comb.execution.resources import Resources
-from comb.interface.construction import HasTable, is_table_like
-from comb.interface.construction import table as table_of
+from comb.interface.log import log
 from comb.interface.step_table import type_word_of
 from comb.interface.table import Table
+from comb.interface.table_like import HasTable, is_table_like
 from comb.kernels import dispatch
 from comb.reading.io.source_file import HeldSource, Source, path_of
 from comb.reading.load import load_beginning as load_table_beginning
@@ -25,7 +24,6 @@ if TYPE_CHECKING:
     from comb.reading.folder import FolderInspection
     from comb.reading.inspect import Inspection
 
-logger = logging.getLogger("comb")
 
 # A word for missing, or several; by column, or in all of them.
 MissingWord = str | int | float
@@ -145,7 +143,7 @@ def load(
     begun = perf_counter()
     _warn_of_missing_kernels()
     made = Table._adopt(load_table(_named(source), options, progress))
-    if logger.isEnabledFor(logging.DEBUG):
+    if log.is_heard():
         _log_load(made, perf_counter() - begun)
     return made
 
@@ -154,15 +152,15 @@ def load(
 def _warn_of_missing_kernels() -> None:
     """Say once that the compiled kernels are not there, unless that was asked for."""
     if dispatch.PROBLEMS:
-        logger.warning("slow: %s", dispatch.description())
+        log.warning("slow: %s", dispatch.description())
 
 
 def _log_load(table: Table, seconds: float) -> None:
     """Log what was decided about a source, and how long it took."""
-    logger.debug("%s loaded in %.3f s: %s", table.origin.name, seconds, table.sentence())
-    logger.debug("%s read with %s", table.origin.name, table.origin.options)
+    log.debug("%s loaded in %.3f s: %s", table.origin.name, seconds, table.sentence())
+    log.debug("%s read with %s", table.origin.name, table.origin.options)
     for name, column in table.columns.items():
-        logger.debug("%s: %s", name, column.evidence or column.type.in_full)
+        log.debug("%s: %s", name, column.evidence or column.type.in_full)
 
 
 def _of_table_like(source: Any, given: Mapping[str, Any], columns: Sequence[str] | None, rows: int | None) -> Table:
@@ -173,7 +171,9 @@ def _of_table_like(source: Any, given: Mapping[str, Any], columns: Sequence[str]
                 f"{name} does not apply to what has columns with types already, and {type(source).__name__} has",
                 remedy="load it without, then convert() what should be of another type",
             )
-    found = table_of(source)
+    from comb.interface.construction import table
+
+    found = table(source)
     found = found if columns is None else found.select(list(columns))
     return found if rows is None else found.first_rows(rows)
 

@@ -6,11 +6,11 @@ from typing import TYPE_CHECKING, Any, Literal, Self, overload
 
 import msgspec
 
-from comb.drawing.request import Aggregated, Kind, PictureRequest, Trend, check_kind
 from comb.errors import ParameterError
 from comb.interface.step_table import Names, StepTable, listed
 
 if TYPE_CHECKING:
+    from comb.drawing.request import Aggregated, Kind, PictureRequest, Trend
     from comb.interface.picture import Picture
     from comb.profiling.column_details import ColumnDetails
     from comb.statistics.group_comparison import GroupComparison
@@ -21,20 +21,20 @@ class LookingMethods(StepTable):
 
     def draw(
         self,
-        kind: Kind,
+        kind: "Kind",
         *,
         x: str = "",
         y: str = "",
         by: str = "",
         panels: str = "",
         where: str = "",
-        value: Aggregated = "",
+        value: "Aggregated" = "",
         bins: int | None = None,
         bin_width: float | None = None,
         order: Literal["", "size", "value"] = "",
         emphasise: str | int = "",
         each_year: bool = False,
-        trend: Trend = "",
+        trend: "Trend" = "",
         window: int = 7,
         error_bars: bool = False,
         log: Names = (),
@@ -187,7 +187,7 @@ class LookingMethods(StepTable):
         return ShownComparison._of(replace(found, groups=self._made(found.groups, f"{value} by {by}")))
 
 
-def picture_request(given: dict[str, Any]) -> PictureRequest:
+def picture_request(given: dict[str, Any]) -> "PictureRequest":
     """Make the request of a picture from its parameters, typed by the field they fill.
 
     Raises
@@ -195,6 +195,8 @@ def picture_request(given: dict[str, Any]) -> PictureRequest:
     ParameterError
         For an unknown kind or a value that does not fit.
     """
+    from comb.drawing.request import PictureRequest, check_kind
+
     check_kind(str(given.get("kind")))
     try:
         return msgspec.convert(

@@ -1,6 +1,5 @@
 """A table that takes steps and remembers them, so that exploration can be written down as a plan."""
 
-import logging
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
@@ -11,6 +10,7 @@ from typing import TYPE_CHECKING, Any, Self
 import msgspec
 
 from comb.errors import ParameterError
+from comb.interface.log import log
 from comb.tables.origin import MADE, Origin
 from comb.tables.table import BareTable
 from comb.tables.value_texts import Value, plain_text
@@ -21,7 +21,6 @@ if TYPE_CHECKING:
     from comb.steps.ledger import Entry
     from comb.steps.record import StepRecord
 
-logger = logging.getLogger("comb")
 
 Names = str | Sequence[str]
 
@@ -72,7 +71,7 @@ class StepTable(BareTable):
             raise ParameterError(f"expected a step, got {step!r}", remedy=some)
         begun = perf_counter()
         taken = take_step(step, self, self._others, source_texts)
-        logger.debug("%s in %.3f s: %s", step.name, perf_counter() - begun, taken.entry.says)
+        log.debug("%s in %.3f s: %s", step.name, perf_counter() - begun, taken.entry.says)
         made = self._adopt(taken.table, (*self._steps, step), (*self._entries, taken.entry))
         made._others, made._begun = self._others, self._begun or self.origin
         made._records = (*self._records, taken.record)

@@ -6,7 +6,6 @@ and remembers it (`step_table`). The methods are in `row_methods`, `column_metho
 """
 
 import io
-import logging
 import sys
 from collections.abc import Callable
 from datetime import date
@@ -17,6 +16,7 @@ from comb.errors import ParameterError
 from comb.execution.resources import DEFAULT
 from comb.interface.column_methods import ColumnMethods
 from comb.interface.layout_methods import LayoutMethods
+from comb.interface.log import log
 from comb.interface.looking_methods import LookingMethods
 from comb.interface.repair_methods import RepairMethods
 from comb.interface.row_methods import RowMethods
@@ -29,8 +29,6 @@ if TYPE_CHECKING:
     from comb.interface.shown import Ledger, Traces, Working
     from comb.profiling.profile import Profile
     from comb.profiling.unreadable import KeptText
-
-logger = logging.getLogger("comb")
 
 
 class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMethods):
@@ -350,7 +348,7 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         old = outdated(place.parent, place.name, files, overwrite=overwrite)
         write_files(place.parent, files, overwrite=overwrite, remove=old)
         for message in not_held(self, suffix, describe=describe):
-            logger.warning("%s: %s", place.name, message)
+            log.warning("%s: %s", place.name, message)
 
     def _save_to(self, file: Any, kind: str | None, options: dict[str, Any], *, describe: bool) -> None:
         """Write to an open file, or to standard output."""
@@ -384,4 +382,4 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
             else:
                 binary.write(part)
         for message in not_held(self, found[0], describe=False):
-            logger.warning("%s: %s", name or "file", message)
+            log.warning("%s: %s", name or "file", message)

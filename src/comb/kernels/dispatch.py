@@ -14,7 +14,6 @@ import os
 from comb.errors import ParameterError, listing
 from comb.kernels.compiled import MODULES, TOGETHER, VERSION
 from comb.kernels.protocol import Kernels
-from comb.kernels.reference.kernels import ReferenceKernels
 
 
 def _problem_of(name: str) -> str:
@@ -59,6 +58,8 @@ def _chosen(wanted: str, problems: dict[str, str]) -> Kernels:
             remedy="install Comb where there is a C compiler, or do not set COMB_KERNELS",
         )
     if wanted == "reference" or not problems.keys().isdisjoint(TOGETHER):
+        from comb.kernels.reference.kernels import ReferenceKernels
+
         return ReferenceKernels()
     # Only now is it certain that its modules are there.
     from comb.kernels.compiled.kernels import CompiledKernels

@@ -75,8 +75,9 @@ FULL_NAMES = frozenset(name for names in FULL_MONTH_NAMES for name in names.spli
 
 def _cased(table: dict[str, int]) -> dict[str, int]:
     """Add names whose letters beyond ASCII are capitals, all of them or the first: those are compared as they are."""
-    capital = {fold(name.upper()): value for name, value in table.items()}
-    title = {fold(name[:1].upper() + name[1:]): value for name, value in table.items()}
+    beyond = {name: value for name, value in table.items() if not name.isascii()}
+    capital = {fold(name.upper()): value for name, value in beyond.items()}
+    title = {fold(name[:1].upper() + name[1:]): value for name, value in beyond.items()}
     return {**table, **capital, **title}
 
 

@@ -1,11 +1,10 @@
 """Profile a table: summaries of all columns and the list of findings."""
 
 from collections.abc import Callable, Iterable, Sequence
-from concurrent.futures import Future
 from datetime import date
 from functools import partial
 from itertools import chain
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import msgspec
 import numpy as np
@@ -43,6 +42,9 @@ from comb.profiling.finding import Finding, Findings, Severity
 from comb.profiling.gaps import Gaps, gaps_of
 from comb.profiling.summaries import Summary, summarise
 from comb.tables.table import BareTable
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future
 
 Finder = Callable[[ColumnCache], Findings]
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 from msgspec.structs import replace
@@ -12,11 +13,9 @@ from comb.inference.decide import infer_column
 from comb.reading.column_rules import ColumnRules
 from comb.reading.delimited.assemble import RawTable, type_columns
 from comb.reading.delimited.stack import stack
-from comb.reading.documents.model import InnerTable, TableData, stacked
 from comb.reading.io.source_file import HeldSource, Source, combined
 from comb.reading.opened import OpenDocument, OpenText
 from comb.reading.schema.apply import meet_demands, restore_cells
-from comb.reading.schema.csvw import Schema
 from comb.tables.column import Column
 from comb.tables.evidence import MANY_DIGITS
 from comb.tables.origin import DELIMITED, Origin, in_total
@@ -26,6 +25,10 @@ from comb.tables.stored import numbers_from_one
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import STRING
+
+if TYPE_CHECKING:
+    from comb.reading.documents.model import InnerTable
+    from comb.reading.schema.csvw import Schema
 
 
 def table_of(
@@ -106,9 +109,11 @@ def only_texts(opened: Sequence[OpenText | OpenDocument]) -> list[OpenText]:
 
 
 def document_table(
-    source: Source, tables: list[tuple[OpenDocument, InnerTable]], notes: list[str], storage: Storage = MEMORY
+    source: Source, tables: "list[tuple[OpenDocument, InnerTable]]", notes: list[str], storage: Storage = MEMORY
 ) -> BareTable:
     """Make a table of one or several inside documents."""
+    from comb.reading.documents.model import stacked
+
     first, several = tables[0][0], len(tables) > 1
     rules = first.rules
     # The types of texts are found in all tables together: what is a decimal in one is a decimal in the others.
@@ -198,6 +203,8 @@ def files_table(
     options : ReadOptions
         How they were read.
     """
+    from comb.reading.documents.model import TableData, stacked
+
     names, several = list(tables), len(tables) > 1
     origins = [table.origin for table in tables.values()]
     data = [TableData(dict(table.columns), table.origin.lines) for table in tables.values()]
@@ -261,7 +268,7 @@ def text_table(source: Source, texts: list[OpenText], threads: int = 1, storage:
     return BareTable(columns, row_numbers=numbers, origin=origin, notes=tuple(notes), storage=storage)
 
 
-def _required(schema: Schema | None) -> tuple[str, ...]:
+def _required(schema: "Schema | None") -> tuple[str, ...]:
     """Return the columns of which a schema demands that no cell is missing."""
     return () if schema is None else tuple(one.title for one in schema.columns if one.required)
 

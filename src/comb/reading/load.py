@@ -15,7 +15,7 @@ from comb.kernels import dispatch
 from comb.reading.combine import document_table, files_table, table_of
 from comb.reading.dataset_folder import dataset_folder
 from comb.reading.io.beside import CHECKSUMS
-from comb.reading.io.decompress import WORKBOOK_PARTS, zip_members
+from comb.reading.io.compression import WORKBOOK_PARTS
 from comb.reading.io.source_file import HeldSource, OpenSource, Source, expand, is_stream
 from comb.reading.opened import OpenDocument, OpenText, open_source
 from comb.tables.read_options import ReadOptions
@@ -177,5 +177,9 @@ def members_of(source: str | Path | HeldSource) -> list[str]:
     """Return the names of the files in a zip archive; none for any other source."""
     with OpenSource(source) as opened:
         start = opened.read(len(ZIP_START))
-        names = zip_members(start + opened.rest(1)) if start == ZIP_START else []
+        if start != ZIP_START:
+            return []
+        from comb.reading.io.decompress import zip_members
+
+        names = zip_members(start + opened.rest(1))
         return [] if any(name in WORKBOOK_PARTS for name in names) else names

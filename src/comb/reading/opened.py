@@ -5,6 +5,7 @@ import io
 from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path, PurePath
+from typing import TYPE_CHECKING
 
 import msgspec
 from msgspec.structs import replace
@@ -31,14 +32,15 @@ from comb.reading.delimited.header import parse_header
 from comb.reading.delimited.layout import Layout, guess_layout
 from comb.reading.delimited.pipeline import ChunkPipeline
 from comb.reading.documents.json.beginning import beginning_of
-from comb.reading.documents.model import Document
-from comb.reading.io.decompress import decompress
-from comb.reading.io.encoding import COMPRESSED, Decoded, decode, marked_codec, utf8_mark
+from comb.reading.io.compression import STREAMS, compression_of
+from comb.reading.io.encoding import Decoded, decode, marked_codec, utf8_mark
 from comb.reading.io.source_file import LOOK_AT, HeldSource, OpenSource, Stamp, kept_of
 from comb.reading.io.text_stream import LOOK_BYTES, FileText, HeldText, NotUtf8Error, SourceText
-from comb.reading.io.transcode import TranscodedText, decompressed_file, transcoded
 from comb.reading.schema.apply import follow_schema, other_titles, settled_by_schema
 from comb.tables.read_options import ReadOptions
+
+if TYPE_CHECKING:
+    from comb.reading.documents.model import Document
 
 # With more lines above the header than this, the beginning of a file may not hold it.
 MOST_LINES_LOOKED_AT = 1_000
@@ -103,7 +105,7 @@ class OpenDocument(msgspec.Struct, frozen=True):
     name: str
     path: str
     stamp: Stamp
-    document: Document
+    document: "Document"
     rules: ColumnRules
     table: str | None
     provisional: bool = False
@@ -177,6 +179,8 @@ def _open_transcoded(
     opened: OpenSource, start: bytes, rules: ColumnRules, resources: Resources, storage: DiskStorage
 ) -> OpenText | OpenDocument:
     """Open a source that is compressed or not UTF-8, and does not fit into memory: by way of a temporary file."""
+    from comb.reading.io.transcode import decompressed_file, transcoded
+
     options = rules.options
     file, compression = decompressed_file(opened, start, storage.file, options.table, options.most_bytes)
     if compression:
@@ -197,7 +201,7 @@ def _open_transcoded(
         if document is not None:
             return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, None)
     text = transcoded(file, opened.name, storage.file, options.encoding, threads=resources.threads)
-    return _read_text(opened, text, rules, resources, compression=compression)
+    return _read_text(opened, text, rules, resources, compression=compression, size=text.size)
 
 
 def _is_found(start: bytes, options: ReadOptions) -> bool:
@@ -222,7 +226,7 @@ def _is_its_name(table: str, name: str) -> bool:
     return table in (name, PurePath(name).stem)
 
 
-def _text_as_sheet(start: bytes, opened: OpenSource, options: ReadOptions, held: float) -> Document:
+def _text_as_sheet(start: bytes, opened: OpenSource, options: ReadOptions, held: float) -> "Document":
     """Read delimited text as a sheet, on which tables are found as in a workbook."""
     from comb.reading.documents.workbooks.book import read_text_as_sheet
 
@@ -240,7 +244,7 @@ def _text_as_sheet(start: bytes, opened: OpenSource, options: ReadOptions, held:
 
 def _is_packed(start: bytes) -> bool:
     """Return whether there may be several files in it."""
-    return start.startswith((ZIP_START, *COMPRESSED))
+    return start.startswith((ZIP_START, *STREAMS))
 
 
 def _may_be_delimited(start: bytes) -> bool:
@@ -261,7 +265,11 @@ def _open_decoded(
     """Open a source that has to be held whole: it is compressed, or not UTF-8."""
     options = rules.options
     data = opened.everything(start, max(HELD, resources.times_memory))
-    content, compression = decompress(data, opened.name, member=options.table, most=options.most_bytes)
+    content, compression = data, ""
+    if compression_of(bytes(data[:LOOK_AT])):
+        from comb.reading.io.decompress import decompress
+
+        content, compression = decompress(data, opened.name, member=options.table, most=options.most_bytes)
     if compression:
         document = _document(content[:LOOK_BYTES], lambda: content, opened.name, options, resources)
         if document is not None:
@@ -273,8 +281,10 @@ def _open_decoded(
         raise ContentError("it contains only blank lines", where=where, remedy=remedy)
     if len(content) > LARGEST_DECODED_WHOLE:
         # What is larger is judged and decoded piece by piece, as it is on disk.
+        from comb.reading.io.transcode import transcoded
+
         text = transcoded(io.BytesIO(content), opened.name, io.BytesIO, options.encoding, threads=resources.threads)
-        return _read_text(opened, text, rules, resources, compression=compression)
+        return _read_text(opened, text, rules, resources, compression=compression, size=text.size)
     held = HeldText(decode(content, opened.name, options.encoding), opened.name)
     return _read_text(opened, held, rules, resources, compression=compression)
 
@@ -287,6 +297,7 @@ def _read_text(
     *,
     compression: str = "",
     first_look: bool = False,
+    size: int | None = None,
 ) -> OpenText:
     beginning = text.start.decode(errors="replace")
     most = EVERYTHING if rules.options.rows is None else rules.options.rows
@@ -296,13 +307,13 @@ def _read_text(
         header.names = other_titles(header.names, rules.schema)
         text.read_from(header.offset)
         reader = ChunkReader(header, rules, text.again)
-        whole = text.size if isinstance(text, TranscodedText) else opened.size or 0
+        whole = opened.size or 0 if size is None else size
         tell = _teller(opened.name, whole, resources)
         pipeline = ChunkPipeline(
             text, reader, most, resources, first_look=first_look and not text.complete, tell=tell
         )  # fmt: skip
-        size = len(text.start) if text.complete else whole
-        assembler = pipeline.read(lambda chunk: min(most, int(len(chunk.lines) * size / max(1, chunk.after))))
+        to_come = len(text.start) if text.complete else whole
+        assembler = pipeline.read(lambda chunk: min(most, int(len(chunk.lines) * to_come / max(1, chunk.after))))
         raw_table = assemble(reader, assembler)
         decoded = text.decoded()
     except ContentError as error:
@@ -332,7 +343,7 @@ def _teller(name: str, size: int, resources: Resources) -> Callable[[int, int], 
 
 def _document(
     start: bytes, whole: Callable[[], Data], name: str, options: ReadOptions, resources: Resources
-) -> Document | None:
+) -> "Document | None":
     """Return the document that a source is, whatever its name says; None for delimited text.
 
     Parameters

@@ -6,7 +6,7 @@ used.
 """
 
 from collections.abc import Collection, Sequence
-from typing import Any, cast
+from typing import TYPE_CHECKING, Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +23,6 @@ from comb.kernels.compiled.offset_block import (
     resolve_floats,
 )
 from comb.kernels.notation import PER_CENT, Marks, PlainNumbers
-from comb.kernels.reference.kernels import ReferenceKernels
 from comb.kernels.string_buffer import StringBuffer, pack
 from comb.kernels.types import (
     EVERYTHING,
@@ -49,6 +48,9 @@ from comb.kernels.types import (
     cells_of,
 )
 
+if TYPE_CHECKING:
+    from comb.kernels.reference.kernels import ReferenceKernels
+
 # The lines in this many bytes tell how many fields records are likely to have.
 FIRST_BYTES = 50_000
 
@@ -65,7 +67,17 @@ SHORT_BITS = 126
 
 INT32_MAX = 2**31 - 1
 
-_REFERENCE = ReferenceKernels()
+
+class _Reference:
+    """The reference, which is loaded when it is asked for something: a plain file never does."""
+
+    def __getattr__(self, name: str) -> Any:
+        from comb.kernels.reference.kernels import ReferenceKernels
+
+        return getattr(ReferenceKernels(), name)
+
+
+_REFERENCE = cast("ReferenceKernels", _Reference())
 
 
 class CompiledKernels:

@@ -102,16 +102,17 @@ class OffsetBlock:
         # No further than the last field: often only the first records of a long text are asked for.
         data = data[: int(self._ends.max(initial=0))]
         text = str(data, "utf-8")
-        begins: NDArray[np.integer] = self._begins.T
-        ends: NDArray[np.integer] = self._ends.T
+        begins: NDArray[np.integer] = self._begins.T.ravel()
+        ends: NDArray[np.integer] = self._ends.T.ravel()
         # Slices of one text are much quicker than texts made one by one; where characters take more than a byte,
         # places in bytes become places in the text.
         if len(text) < len(data):
             places = np.zeros(len(data) + 1, np.int64)
             np.cumsum((np.frombuffer(data, np.uint8) & 0xC0) != 0x80, out=places[1:])
             begins, ends = places[begins], places[ends]
-        rows = zip(begins.tolist(), ends.tolist(), strict=True)
-        fields = [[text[begin:end] for begin, end in zip(*places, strict=True)] for places in rows]
+        cells = [text[begin:end] for begin, end in zip(begins.tolist(), ends.tolist(), strict=True)]
+        width = len(self._begins)
+        fields = [cells[at : at + width] for at in range(0, len(cells), width)]
         for row, width in self.short.items():
             del fields[row][width:]
         for row, cells in self.surplus.items():

@@ -28,7 +28,7 @@ from comb.chunks.column_chunk import ColumnChunk, TextChunk
 from comb.chunks.column_source import ColumnSource
 from comb.chunks.number_block_builder import NumberBlockBuilder, NumberColumns
 from comb.errors import ContentError, unknown_name
-from comb.execution.executor import executor_of
+from comb.execution.ordered import in_order
 from comb.execution.storage import MEMORY, Storage
 from comb.inference.decide import declared_source, headed_source, infer_source
 from comb.inference.shared_marks import is_open, shared_decimal_mark
@@ -437,10 +437,10 @@ def type_columns(
         return described(name, column)
 
     names = list(raw_table.columns)
-    with executor_of(1 if len(raw_table) < FEW_ROWS else threads) as executor:
-        columns = dict(zip(names, executor.map(typed, names), strict=True))
-        mark = shared_decimal_mark(columns.values()) if undecided else ""
-        if mark:
-            again = executor.map(lambda name: described(name, infer_source(undecided[name], mark)), undecided)
-            columns.update(zip(undecided, again, strict=True))
+    threads = 1 if len(raw_table) < FEW_ROWS else threads
+    columns = dict(zip(names, in_order(typed, names, threads), strict=True))
+    mark = shared_decimal_mark(columns.values()) if undecided else ""
+    if mark:
+        again = in_order(lambda name: described(name, infer_source(undecided[name], mark)), undecided, threads)
+        columns.update(zip(undecided, again, strict=True))
     return columns

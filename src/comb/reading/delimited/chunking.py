@@ -22,8 +22,7 @@ The last range has a fair number of lines, so that notes below the table, gaps i
 import threading
 from collections import deque
 from collections.abc import Callable, Iterator
-from concurrent.futures import Executor, Future
-from typing import Generic, Protocol, TypeVar
+from typing import TYPE_CHECKING, Generic, Protocol, TypeVar
 
 import msgspec
 from msgspec.structs import replace
@@ -31,6 +30,9 @@ from msgspec.structs import replace
 from comb.execution.executor import executor_of
 from comb.kernels import dispatch
 from comb.kernels.types import Data
+
+if TYPE_CHECKING:
+    from concurrent.futures import Executor, Future
 
 # The last chunk holds this many lines, so that notes below the table are in one chunk, gaps and all.
 LAST_LINES = 64
@@ -212,11 +214,12 @@ class _Work(Generic[Result]):
         self,
         source: Iterator[TextChunkRange],
         work: Callable[[TextChunkRange], Result],
-        executor: Executor | None,
+        threads: int,
     ) -> None:
         self._source = source
         self._work = work
-        self._executor = executor
+        self._threads = threads
+        self._executor: Executor | None = None
         self._ahead: deque[tuple[TextChunkRange, Future[Result] | None]] = deque()
         self._behind = RowOffsetPromise().fulfil(0)
 
@@ -236,6 +239,9 @@ class _Work(Generic[Result]):
             # A chain of promises: what is behind one is before the next.
             text_range = replace(text_range, before=self._behind, behind=RowOffsetPromise())
             self._behind = text_range.behind or self._behind
+            # One chunk alone, as most files are, is worked on at once.
+            if self._threads > 1 and not text_range.last:
+                self._executor = self._executor or executor_of(self._threads + 1)
             self._ahead.append(
                 (text_range, self._executor.submit(self._work_on, text_range) if self._executor else None)
             )
@@ -247,6 +253,11 @@ class _Work(Generic[Result]):
             return None
         text_range, future = self._ahead.popleft()
         return text_range, future.result() if future else self._work_on(text_range)
+
+    def close(self) -> None:
+        """Let the threads go; what was not begun is not done."""
+        if self._executor:
+            self._executor.shutdown(cancel_futures=True)
 
     def joined(self, text_range: TextChunkRange, after: int, count: int) -> tuple[TextChunkRange, Result]:
         """Work on what a chunk left together with the chunks that follow; what was done on those is dropped."""
@@ -282,14 +293,14 @@ def parse_chunks(
     chunk, result
         The chunks as they really begin.
     """
-    executor = executor_of(threads + 1) if threads > 1 else None
+    working = _Work(source, work, threads)
+    ahead = threads + 1 if threads > 1 else 0
     try:
-        working = _Work(source, work, executor)
-        working.fill(threads + 1 if executor else 1)
+        working.fill(max(ahead, 1))
         found = working.next()
         while found is not None:
             # More to do is handed out first: what becomes of this result takes its time too.
-            working.fill(threads + 1 if executor else 0)
+            working.fill(ahead)
             text_range, result = found
             count = 1
             while result.after < len(text_range.data):
@@ -303,5 +314,4 @@ def parse_chunks(
             yield text_range, result
             found = working.next()
     finally:
-        if executor:
-            executor.shutdown(cancel_futures=True)
+        working.close()

@@ -13,7 +13,7 @@ import numpy as np
 
 from comb.kernels import dispatch
 from comb.kernels.types import Dialect
-from comb.reading.io.decompress import compression_of
+from comb.reading.io.compression import compression_of
 from comb.tables.read_options import ReadOptions
 
 # Lines are counted in pieces that fit into the processor's caches; a record is looked for in the second number.

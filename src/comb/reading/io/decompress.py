@@ -16,6 +16,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from comb.errors import CombError, ContentError, listing, nearest
+from comb.reading.io.compression import ZIP, compression_of
 
 # What a compressed source may decompress to unless a larger limit is given: more than a
 # table on which somebody works, less than the memory of a small machine.
@@ -34,12 +35,6 @@ _ZIP_ERRORS = (
     zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError, OSError, ValueError, struct.error,
     KeyError, IndexError,
 )  # fmt: skip
-# A table in text is about this many times as large as compressed.
-USUAL_PACKING = 6
-
-WORKBOOK_PARTS = ("[Content_Types].xml", "mimetype")
-
-
 _ZLIB = type(zlib.decompressobj())
 
 
@@ -61,12 +56,12 @@ def _zstd_decompressor() -> Any:
     return zstandard.ZstdDecompressor(max_window_size=MOST_WINDOW).decompressobj()
 
 
-_STREAMS: tuple[tuple[bytes, str, Callable[[], Any]], ...] = (
-    (b"\x1f\x8b", "gzip", lambda: zlib.decompressobj(31)),
-    (b"BZh", "bzip2", bz2.BZ2Decompressor),
-    (b"\xfd7zXZ\x00", "xz", lambda: lzma.LZMADecompressor(memlimit=MOST_WINDOW)),
-    (b"\x28\xb5\x2f\xfd", "Zstandard", _zstd_decompressor),
-)
+_MAKERS: dict[str, Callable[[], Any]] = {
+    "gzip": lambda: zlib.decompressobj(31),
+    "bzip2": bz2.BZ2Decompressor,
+    "xz": lambda: lzma.LZMADecompressor(memlimit=MOST_WINDOW),
+    "Zstandard": _zstd_decompressor,
+}
 
 
 def decompress(data: bytes, name: str, *, member: str | None = None, most: int | None = None) -> tuple[bytes, str]:
@@ -93,19 +88,12 @@ def decompress(data: bytes, name: str, *, member: str | None = None, most: int |
         If it is damaged, ends early, or decompresses to more than the limit.
     """
     limit = MOST_BYTES if most is None else most
-    for magic, kind, make in _STREAMS:
-        if data.startswith(magic):
-            return _decompress_stream(data, name, kind, make, limit), kind
-    if data.startswith(b"PK\x03\x04"):
+    kind = compression_of(data)
+    if not kind:
+        return data, ""
+    if kind == ZIP:
         return _decompress_zip(data, name, member, limit)
-    return data, ""
-
-
-def compression_of(start: bytes) -> str:
-    """Return what a source is compressed with, by its first bytes: ``gzip``, ``zip``; empty for none."""
-    if start.startswith(b"PK\x03\x04"):
-        return "zip"
-    return next((kind for magic, kind, _ in _STREAMS if start.startswith(magic)), "")
+    return _decompress_stream(data, name, kind, _MAKERS[kind], limit), kind
 
 
 def unpacked_parts(pieces: Iterator[bytes], name: str, kind: str, most: int | None = None) -> Iterator[bytes]:
@@ -121,8 +109,7 @@ def unpacked_parts(pieces: Iterator[bytes], name: str, kind: str, most: int | No
         As `compression_of` gives it; not ``zip``, whose index comes last.
     most : int, optional
     """
-    make = next(one for _, known, one in _STREAMS if known == kind)
-    return _stream_parts(pieces, name, kind, make, MOST_BYTES if most is None else most)
+    return _stream_parts(pieces, name, kind, _MAKERS[kind], MOST_BYTES if most is None else most)
 
 
 def unpacked_member(archive: zipfile.ZipFile, member: str | None, name: str, most: int | None) -> Iterator[bytes]:
@@ -281,7 +268,7 @@ def tables_in_zip(archive: zipfile.ZipFile) -> list[str]:
 
 def zip_members(data: bytes) -> list[str]:
     """Return the names of the files in a zip archive; none if the bytes are something else."""
-    if not data.startswith(b"PK\x03\x04"):
+    if compression_of(data) != ZIP:
         return []
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:

@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from comb.errors import ContentError, counted, listing
 from comb.formats.encodings import codec_name
 from comb.formats.lazy_pattern import lazy_pattern
-from comb.reading.io.likely_encoding import JUDGED_CHARACTERS, likeliest
+from comb.reading.io.compression import STREAMS
 
 # More control characters than this, and it is not text although it may decode.
 MOST_CONTROLS = 0.05
@@ -28,6 +28,9 @@ FEW_CONTROLS = 8
 # Fewer may be slips in text of another encoding.
 LEAST_ZEROS = 0.3
 FEWEST_ZEROS = 4
+
+# The zero bytes of UTF-16 are looked for in this many bytes.
+LOOKED_AT = 8_000
 
 # This many good sequences of several bytes for each bad one make it UTF-8 with bad bytes:
 # text in another encoding forms such sequences by chance only, and rarely.
@@ -43,9 +46,6 @@ _MARKS = (
     (codecs.BOM_UTF16_LE, "utf-16", "utf-16-le"),
     (codecs.BOM_UTF16_BE, "utf-16", "utf-16-be"),
 )
-
-# The first bytes of compressed sources.
-COMPRESSED = (b"\x1f\x8b", b"BZh", b"\xfd7zXZ\x00", b"\x28\xb5\x2f\xfd")
 
 # What files begin with that are no delimited text; compressed ones are decompressed before.
 _SIGNATURES = (
@@ -209,7 +209,7 @@ def utf8_mark(start: bytes, encoding: str | None = None) -> bytes | None:
 
 def _is_packed(start: bytes) -> bool:
     """Return whether a source begins as archives, workbooks and the like do."""
-    signatures = [signature for signature, _ in _SIGNATURES] + list(COMPRESSED)
+    signatures = [signature for signature, _ in _SIGNATURES] + list(STREAMS)
     return start.startswith(tuple(signatures))
 
 
@@ -237,7 +237,7 @@ def strict(data: bytes, name: str, encoding: str) -> str:
 
 def _wide_codec(data: bytes) -> str:
     """Return the codec of UTF-16 without a mark, if zero bytes show it."""
-    sample = data[: 2 * JUDGED_CHARACTERS]
+    sample = data[:LOOKED_AT]
     even, odd = sample[::2], sample[1::2]
     if not odd:
         return ""
@@ -275,6 +275,9 @@ def _with_bad_bytes(data: bytes) -> Decoded | None:
 
 def _by_likelihood(data: bytes) -> Decoded:
     """Decode with the encoding that makes the most likely words."""
+    # Loaded when it is needed: it knows the letters of many languages.
+    from comb.reading.io.likely_encoding import likeliest
+
     return Decoded(*likeliest(data))
 
 

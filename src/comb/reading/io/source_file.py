@@ -10,10 +10,9 @@ import stat
 import sys
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Executor, Future
 from io import BufferedReader
 from pathlib import Path
-from typing import IO, Any, BinaryIO, cast
+from typing import IO, TYPE_CHECKING, Any, BinaryIO, cast
 
 import msgspec
 import numpy as np
@@ -25,7 +24,10 @@ from comb.execution.memory import JSON_TO_TEXT, LARGE, check_memory
 from comb.execution.storage import Storage
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.formats.sniff import BINARY_START, looks_like_json
-from comb.reading.io.decompress import USUAL_PACKING, WORKBOOK_PARTS, compression_of
+from comb.reading.io.compression import USUAL_PACKING, WORKBOOK_PARTS, compression_of
+
+if TYPE_CHECKING:
+    from concurrent.futures import Executor, Future
 
 # Names of neighbouring files shown when a path is not there.
 MOST_NEIGHBOURS = 6

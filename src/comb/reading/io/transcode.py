@@ -35,7 +35,8 @@ from comb.formats.encodings import codec_name
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels import dispatch
 from comb.kernels.types import Data
-from comb.reading.io.decompress import chosen_member, compression_of, unpacked_member, unpacked_parts
+from comb.reading.io.compression import compression_of
+from comb.reading.io.decompress import chosen_member, unpacked_member, unpacked_parts
 from comb.reading.io.encoding import (
     GOOD_FOR_EACH_BAD,
     Decoded,
