@@ -73,7 +73,11 @@ def test_the_scales_are_two_tables_and_the_broken_line_is_set_aside(demo: Path) 
         ([[1, 2], [3, 4]], {"t": ["_col.1", "_col.2"]}),
         ([1, 2], {"t": ["value"]}),
         ({"columns": ["a", "b"], "data": [[1, "x"], [2, "y"]]}, {"/data": ["a", "b"]}),
-        ({"out": {"fields": [{"name": "a", "type": "int"}, {"name": "b"}], "rows": [[1, 2], [3, 4], [5, 6]]}}, {"/out/fields": ["name", "type"], "/out/rows": ["a", "b"]}),
+        ({"out": {"fields": [{"name": "a", "type": "int"}, {"name": "b"}], "rows": [[1, 2], [3, 4], [5, 6]]}}, {"/out/rows": ["a", "b"], "/out/fields": ["name", "type"]}),
+        # A month without a row still has its columns, where one list is called like names, and one like rows.
+        ({"columns": ["a", "b"], "data": []}, {"/data": ["a", "b"]}),
+        ({"columns": ["a", "b"], "data": [], "errors": [], "hints": ["x"]}, {"/data": ["a", "b"], "/hints": ["value"]}),
+        ({"labels": ["a", "b"], "data": []}, {"/labels": ["value"]}),
         # As many names as rows; of another number; the names stand in the rows themselves; two lists of names.
         ({"labels": ["a", "b"], "data": [[1, 2], [3, 4]]}, {"/labels": ["value"], "/data": ["_col.1", "_col.2"]}),
         ({"columns": ["a"], "data": [[1, 2], [3, 4]]}, {"/columns": ["value"], "/data": ["_col.1", "_col.2"]}),
@@ -93,6 +97,21 @@ def test_tables_are_found_in_every_shape(tmp_path: Path, value: Any, tables: dic
     assert {name: list(table.names) for name, table in comb.load_all(place).items()} == tables
     assert all(list(comb.load(place, table=name).names) == names for name, names in tables.items() if name[0] == "/")
     assert [table.name for table in comb.inspect(place).tables] == list(tables)
+
+
+def test_an_object_that_is_null_has_null_parts(tmp_path: Path) -> None:
+    records = [
+        {"id": 1, "at": {"site": {"name": "Mill"}, "lat": 50.1}},
+        {"id": 2, "at": {"site": None, "lat": None}},
+        {"id": 3, "at": None},
+        {"id": 4, "at": []},
+        {"id": 5, "other": None},
+    ]
+    for suffix, text in ((".json", json.dumps(records)), (".jsonl", "\n".join(map(json.dumps, records)))):
+        table = loaded(tmp_path / f"sites{suffix}", text)
+        assert table.names == ("id", "at.site.name", "at.lat", "other")
+        assert table["at.site.name"].reasons() == [None, "marker", "marker", "absent", "absent"]
+        assert table["at.lat"].reasons() == [None, "marker", "marker", "absent", "absent"]
 
 
 FARMS = {"farms": [
@@ -318,7 +337,9 @@ BELOW = st.lists(ITEMS | DEEP | st.dictionaries(st.sampled_from("ab"), st.lists(
 USUAL = st.fixed_dictionaries(
     {"a": PLAIN | LONG},
     optional={
-        "at": st.dictionaries(st.sampled_from("xyz"), PLAIN | LONG, max_size=2),
+        "at": st.dictionaries(st.sampled_from("xyz"), PLAIN | LONG | st.dictionaries(st.just("u"), PLAIN), max_size=2)
+        | st.none()
+        | st.just([]),
         "b": st.lists(st.dictionaries(st.sampled_from(["p", "q", "value"]), PLAIN, max_size=2), max_size=3),
         "some": st.lists(PLAIN, max_size=2),
         "deep": st.lists(st.fixed_dictionaries({"p": PLAIN, "q": st.lists(ITEMS, max_size=2)}), max_size=2),

@@ -62,6 +62,10 @@ def fit_into(result: Column, column: Column, name: str) -> Fitted:
     """
     if result.type == column.type:
         return Fitted(column, result)
+    if column.untyped:
+        kind = result.type.plain
+        note = f"{name} had no value, and is {kind} now"
+        return Fitted(column._without_values(kind), result._replace(type=kind), note)
     if column.type.base is not None:
         return _into_category(result, column, name)
     kind, made = column.type, result.type.plain

@@ -432,7 +432,7 @@ class _Checker:
             return kind
         what = f"{left or 'null'} {node.operator} {right or 'null'} has no meaning"
         remedies = {
-            "date": "day + 7 is a week later, day - other is the duration between",
+            "date": "day + 7 is a week later, day - other is the duration between, day + clock the datetime",
             "datetime": "at + duration 'PT1H' is an hour later, at - other is the duration between",
         }
         words = {one.word for one in (left, right) if one}

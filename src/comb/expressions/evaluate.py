@@ -1,8 +1,9 @@
 """Evaluate checked expressions on whole columns."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import timedelta
 from decimal import Decimal
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -39,6 +40,7 @@ from comb.expressions.nodes import (
 )
 from comb.expressions.parser import parse
 from comb.expressions.signatures import FRAMED
+from comb.expressions.untyped import checked_with, told_untyped, untyped_columns, with_types
 from comb.expressions.windows import RANKS, Window, over_all, partitioned
 from comb.kernels.grouping import Codes, missing_last, order_rows
 from comb.kernels.types import MICROSECONDS_A_DAY
@@ -75,8 +77,8 @@ def evaluate(text: str, table: BareTable, given: Given = NOTHING_GIVEN, groups: 
     ExpressionError
         Before any row is touched.
     """
-    node, kind = check(parse(text), text, table.types, given)
-    return _evaluated(node, kind, table, groups)
+    node, kind, table = _checked(text, table, given)
+    return told_untyped(_evaluated(node, kind, table, groups), node, table)
 
 
 def _evaluated(node: Node, kind: Type | None, table: BareTable, groups: Groups | None) -> Column:
@@ -90,14 +92,36 @@ def _evaluated(node: Node, kind: Type | None, table: BareTable, groups: Groups |
     return calculate(table.columns, table.row_count, groups) if made is None else made
 
 
-def formula_type(text: str, types: Mapping[str, Type], given: Given = NOTHING_GIVEN) -> Type:
-    """Return the type of what a formula gives, without calculating it."""
-    return check(parse(text), text, types, given)[1] or STRING
+def _checked(text: str, table: BareTable, given: Given) -> tuple[Node, Type | None, BareTable]:
+    """Check a formula; with it comes the table whose types it was checked with."""
+    node = parse(text)
+    found, own = checked_with(
+        lambda types: check(node, text, types, given), node, table.types, partial(untyped_columns, table)
+    )
+    return *found, with_types(table, own)
+
+
+def _condition(text: str, table: BareTable, given: Given) -> tuple[Node, BareTable]:
+    """Check a condition; with it comes the table whose types it was checked with."""
+    node = parse(text)
+    found, own = checked_with(
+        lambda types: check_condition(node, text, types, given), node, table.types, partial(untyped_columns, table)
+    )
+    return found, with_types(table, own)
+
+
+def formula_type(
+    text: str, types: Mapping[str, Type], given: Given = NOTHING_GIVEN, untyped: Collection[str] = ()
+) -> Type:
+    """Return the type of what a formula gives, without calculating it; see `comb.expressions.untyped`."""
+    node = parse(text)
+    found, _ = checked_with(lambda some: check(node, text, some, given), node, types, lambda: untyped)
+    return found[1] or STRING
 
 
 def bounds_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> dict[str, int]:
     """Count the rows that lie exactly on a bound of a condition, for each comparison with one."""
-    node = check_condition(parse(text), text, table.types, given)
+    node, table = _condition(text, table, given)
     found: dict[str, int] = {}
     waiting = [node]
     while waiting:
@@ -132,7 +156,7 @@ def undefined_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> d
         Rows without a result, by the part of the formula. Cost: the parts that may have none are calculated again; none
         where there are no such parts.
     """
-    node, _ = check(parse(text), text, table.types, given)
+    node, _, table = _checked(text, table, given)
     found: dict[str, int] = {}
 
     def visit(part: Node, *, swallowed: bool) -> None:
@@ -175,7 +199,8 @@ MOST_COMPARED = 2_000
 def strangers_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> list[str]:
     """Name the texts of a condition that no row has in the column they are compared with, and the nearest one."""
     found: list[str] = []
-    waiting = [check_condition(parse(text), text, table.types, given)]
+    condition, table = _condition(text, table, given)
+    waiting = [condition]
     while waiting:
         node = waiting.pop()
         waiting += reversed(children(node))
@@ -211,7 +236,7 @@ def working_of(text: str, table: BareTable, position: int, given: Given = NOTHIN
         Of the row, from 0.
     given : Given
     """
-    node, kind = check(parse(text), text, table.types, given)
+    node, kind, table = _checked(text, table, given)
     evaluator = _Evaluator(table.columns, Groups.whole(table.row_count))
     row = np.array([position])
     steps: list[tuple[str, str]] = []
@@ -252,17 +277,18 @@ def evaluate_groups(text: str, table: BareTable, groups: Groups, given: Given) -
     given : Given
         With the columns that groups have one value of.
     """
-    node, kind = check(parse(text), text, table.types, given)
+    node, kind, table = _checked(text, table, given)
     keys = {name: table[name]._take(groups.first) for name in given.keys or ()}
     evaluator = _Evaluator(table.columns, groups, keys)
-    return _stretched(evaluator.column(node, kind), len(groups))
+    return told_untyped(_stretched(evaluator.column(node, kind), len(groups)), node, table)
 
 
 def evaluate_condition(
     text: str, table: BareTable, given: Given = NOTHING_GIVEN, groups: Groups | None = None
 ) -> Column:
     """Evaluate a condition for every row: true, false, or missing where unknown."""
-    return _evaluated(check_condition(parse(text), text, table.types, given), Type("boolean"), table, groups)
+    node, table = _condition(text, table, given)
+    return _evaluated(node, Type("boolean"), table, groups)
 
 
 def constant(value: Value, kind: Type) -> Column:

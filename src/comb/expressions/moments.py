@@ -22,8 +22,8 @@ LONGEST = 2**62
 def moment_type(operator: str, left: Type, right: Type) -> Type | None:
     """Return the type of a calculation with moments; None if there is not one.
 
-    Two of a kind give the duration between them; a day and a whole number of days give a day; a
-    moment and a duration give a moment; durations are added, subtracted, multiplied and divided.
+    Two of a kind give the duration between them; a day and a whole number of days give a day, a day and a time of day
+    the datetime; a moment and a duration give a moment; durations are added, subtracted, multiplied and divided.
 
     >>> str(moment_type("-", DATE, DATE)), str(moment_type("+", DATE, INTEGER)), moment_type("*", DATE, DATE)
     ('duration', 'date', None)
@@ -37,6 +37,8 @@ def moment_type(operator: str, left: Type, right: Type) -> Type | None:
         return DATE
     if operator == "+" and a == "integer" and b == "date":
         return DATE
+    if operator == "+" and {a, b} == {"date", "time"}:
+        return DATETIME
     if operator in "+-" and b == "duration" and a in MOMENTS:
         return DATETIME if a == "date" else left
     if operator == "+" and a == "duration" and b in MOMENTS:

@@ -14,6 +14,7 @@ from comb.errors import ColumnError, CombError, ExpressionError, ParameterError
 from comb.expressions.aggregates import Groups
 from comb.expressions.check import Given
 from comb.expressions.evaluate import evaluate, formula_type
+from comb.expressions.untyped import untyped_columns
 from comb.steps.base import Change, Step, undefined_notes
 from comb.steps.series_gaps import gap_notes
 from comb.tables.cell_source import NO_PLACE, placed
@@ -170,10 +171,10 @@ class Calculate(Step, frozen=True, tag="calculate"):
 
     def _check(self, table: BareTable, given: Given) -> None:
         """Find all that is wrong with the formulas before any is calculated."""
-        types, problems = dict(table.types), []
+        types, problems, untyped = dict(table.types), [], untyped_columns(table)
         for name, formula in self.columns.items():
             try:
-                types[name] = formula_type(formula, types, given)
+                types[name] = formula_type(formula, types, given, untyped)
             except CombError as error:
                 problems.append(error)
                 types.setdefault(name, STRING)

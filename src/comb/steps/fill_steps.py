@@ -11,6 +11,8 @@ from comb.execution.columnwise import for_each
 from comb.expressions.aggregates import Groups
 from comb.expressions.check import NOTHING_GIVEN
 from comb.expressions.evaluate import evaluate, formula_type
+from comb.expressions.untyped import untyped_columns
+from comb.inference.decide import infer_column
 from comb.kernels.dispatch import kernels
 from comb.kernels.string_buffer import joined
 from comb.steps.base import Change, Detail, Step, chosen, missing_for, rows_where
@@ -155,7 +157,7 @@ class Fill(Step, frozen=True, tag="fill"):
     def _check(self, table: BareTable) -> None:
         """Raise an error for a name that is not there, also where there is nothing to fill."""
         if self.formula is not None:
-            formula_type(self.formula, table.types, NOTHING_GIVEN)
+            formula_type(self.formula, table.types, NOTHING_GIVEN, untyped_columns(table))
         measure = [self.in_proportion_to] if self.in_proportion_to is not None else []
         for name in (*self.order_by, *measure):
             check_known(name, table.names)
@@ -169,6 +171,8 @@ class Fill(Step, frozen=True, tag="fill"):
 
     def _constant(self, table: BareTable, name: str, holes: Mask) -> Filling:
         column = table[name]
+        if column.untyped:
+            column = column._without_values(infer_column(Text.from_items([str(self.value)])).type)
         one = column._take(np.zeros(1, np.int64))
         made = retyped(one, [self.value], name)._replace(state=None, kept=Kept())
         return Filling(made._take(np.zeros(len(column), np.int64)))

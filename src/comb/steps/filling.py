@@ -15,6 +15,7 @@ from comb.errors import ParameterError, TypeMismatch, agree, counted
 from comb.expressions.aggregates import Groups
 from comb.expressions.arithmetic import as_floats
 from comb.expressions.evaluate import evaluate
+from comb.expressions.untyped import with_types
 from comb.kernels.grouping import Codes, group, missing_last, order_rows
 from comb.steps.base import Detail, in_quotes
 from comb.steps.row_steps import plain_key
@@ -121,7 +122,7 @@ def of_group(table: BareTable, name: str, groups: Groups, keys: Sequence[str], s
     """Take the mean, the median or the commonest value of the group."""
     if statistic == "commonest":
         return _commonest(table, name, groups, keys, holes)
-    if not (table[name].type.numeric or table[name].type.word == "duration"):
+    if not (table[name].type.numeric or table[name].type.word == "duration" or table[name].untyped):
         raise TypeMismatch(
             f"expected a column of numbers for the {statistic}, {name!r} is {table[name].type}",
             remedy="from_group: commonest takes the commonest value",
@@ -194,6 +195,7 @@ def _named(
 
 def proportionate(table: BareTable, name: str, groups: Groups, measure: str, holes: Mask) -> Filling:
     """Go from the value before to the one after in proportion to a number or date."""
+    table = _with_numbers(table, [name, measure])
     column, scale = table[name], table[measure]
     _need_numbers(name, column)
     at = _as_scale(measure, scale)
@@ -211,6 +213,11 @@ def proportionate(table: BareTable, name: str, groups: Groups, measure: str, hol
     state = np.where(inside, np.uint8(0), np.uint8(Reason.ABSENT))
     detail = Detail("between rows {} and {}", (_numbers(table, before), _numbers(table, after)))
     return Filling(Column(NUMBER, np.where(inside, found, 0.0), state), detail)
+
+
+def _with_numbers(table: BareTable, names: Sequence[str]) -> BareTable:
+    """Return a table in which columns without a value are of numbers."""
+    return with_types(table, {name: NUMBER for name in names if table[name].untyped})
 
 
 def _need_numbers(name: str, column: Column) -> None:
@@ -237,6 +244,7 @@ def on_line(table: BareTable, name: str, groups: Groups, named: Sequence[str]) -
     """
     if name in named:
         raise ParameterError(f"{name} cannot be filled by a line on itself")
+    table = _with_numbers(table, [name, *named])
     for one in (name, *named):
         _need_numbers(one, table[one])
     target = np.where(table[name].present, as_floats(table[name]), 0.0)

@@ -241,7 +241,7 @@ class Join(TwoTables, frozen=True, tag="join"):
         missing = np.zeros(table.row_count, np.bool_)
         gone = np.zeros(other.row_count, np.bool_)
         for here, there in pairs:
-            mine, theirs = table[here], other[there]
+            mine, theirs = _typed_alike(table[here], other[there])
             _check_alike(here, mine, there, theirs)
             codes = _shared_codes(self._plain(mine), self._plain(theirs))
             left.append(codes[0])
@@ -270,9 +270,10 @@ class Join(TwoTables, frozen=True, tag="join"):
     def _latest(self, table: BareTable, other: BareTable, mine: Codes, theirs: Codes, missing: Mask) -> Codes:
         """Return for each row the row of the other table with its key whose date is the latest not after its own."""
         here, there = _pair(str(self.latest), table, other)
-        _check_alike(here, table[here], there, other[there])
-        rows, others = np.flatnonzero(table[here].present & ~missing), np.flatnonzero(other[there].present)
-        dates = np.concatenate([other[there].array[others], table[here].array[rows]])
+        own, given = _typed_alike(table[here], other[there])
+        _check_alike(here, own, there, given)
+        rows, others = np.flatnonzero(own.present & ~missing), np.flatnonzero(given.present)
+        dates = np.concatenate([given.array[others], own.array[rows]])
         codes = np.concatenate([theirs[others], mine[rows]])
         is_mine = np.concatenate([np.zeros(len(others), np.int64), np.ones(len(rows), np.int64)])
         order = np.lexsort((is_mine, dates, codes))
@@ -383,6 +384,13 @@ def _pair(text: str, table: BareTable, other: BareTable) -> tuple[str, str]:
     if not equals:
         there = here
     return check_known(here, [*table.names, ROW_NUMBER]), check_known(there, [*other.names, ROW_NUMBER])
+
+
+def _typed_alike(mine: Column, theirs: Column) -> tuple[Column, Column]:
+    """Give a key that has no value in its source the type of the other, with none of whose values it is equal."""
+    if mine.untyped:
+        return mine._without_values(theirs.type.plain), theirs
+    return mine, theirs._without_values(mine.type.plain) if theirs.untyped else theirs
 
 
 def _check_alike(here: str, mine: Column, there: str, theirs: Column) -> None:

@@ -11,6 +11,7 @@ from comb.errors import ParameterError, TypeMismatch, agree, counted
 from comb.expressions.arithmetic import as_floats, undefined_where
 from comb.expressions.check import NOTHING_GIVEN
 from comb.expressions.evaluate import evaluate, formula_type
+from comb.expressions.untyped import untyped_columns
 from comb.formats.regular_expressions import pattern, problem_with
 from comb.steps.base import Change, Step, chosen, in_quotes, rows_where
 from comb.steps.cell_steps import only_in, retyped
@@ -255,6 +256,8 @@ class Round(Step, frozen=True, tag="round"):
         columns = dict(table.columns)
         for name in chosen(table, self.columns):
             column = columns[name]
+            if column.untyped:
+                continue
             if not column.type.numeric or column.type.choices:
                 raise TypeMismatch(f"expected a column of numbers, {name!r} is {column.type}")
 
@@ -402,7 +405,7 @@ class ReplaceValues(Step, frozen=True, tag="replace_values"):
         """Replace the values."""
         self._check()
         if self.formula is not None:
-            formula_type(self.formula, table.types, NOTHING_GIVEN)
+            formula_type(self.formula, table.types, NOTHING_GIVEN, untyped_columns(table))
         rows = rows_where(table, self.where)
         columns, notes = dict(table.columns), []
         for name in chosen(table, self.columns):
@@ -410,6 +413,8 @@ class ReplaceValues(Step, frozen=True, tag="replace_values"):
             if self.below is None and self.above is None and self.outside is None:
                 hits = rows & column.present
                 columns[name] = self._replaced(table, name, hits, None)
+                continue
+            if column.untyped:
                 continue
             if not column.type.numeric and (self.outside is not None or column.type.word not in _BOUNDED):
                 raise TypeMismatch(f"expected a column of numbers, {name!r} is {column.type}")

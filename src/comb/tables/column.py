@@ -87,6 +87,14 @@ class Column:
         parts = (self.type, self.values, self.state, self.kept, self.evidence, self.description, self.source)
         return _rebuild, parts
 
+    @property
+    def untyped(self) -> bool:
+        """Whether the source has no value in the column, and nobody said what it is: text for want of a type."""
+        told = self.evidence
+        if told is None or told.declared or self.type.word != "string" or told.chosen.fits or told.chosen.misfits:
+            return False
+        return not len(self) or bool(self.missing.all())
+
     def __len__(self) -> int:
         return len(self.values)
 
@@ -266,6 +274,11 @@ class Column:
         state = None if self.state is None else self.state[positions]
         source = None if self.source is None else self.source.take(positions)
         return self._replace(values=values, state=state, kept=self.kept.take(positions), source=source)
+
+    def _without_values(self, kind: Type) -> "Column":
+        """Return a column without a value as one of another type: its cells are missing for the same reasons."""
+        values: Any = Text.from_items([""], np.zeros(len(self), np.int64)) if kind.textual else None
+        return self._replace(type=kind, values=np.zeros(len(self), kind.storage) if values is None else values)
 
     def _part(self, start: int, stop: int) -> "Column":
         """Return the cells from one position up to another."""

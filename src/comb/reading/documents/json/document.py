@@ -14,7 +14,7 @@ from comb.inference.typed_cells import SourceKind, TypedCells
 from comb.kernels.grouping import Codes
 from comb.reading.column_rules import ColumnRules
 from comb.reading.documents.json.find import MOST_TABLES, PLAIN_VALUES, JsonTable, as_table, beside, find_tables, follow
-from comb.reading.documents.json.flatten import Flat, flatten
+from comb.reading.documents.json.flatten import Flat, Growth, flatten
 from comb.reading.documents.json.notes import (
     EACH_LINE,
     OBJECT_WITH_TABLES,
@@ -215,6 +215,8 @@ def inner_tables(
     def flat(lists: str) -> Flat:
         if lists not in known:
             known[lists] = flatten(json_table.records, lists)
+            for column in json_table.names:
+                known[lists].columns.setdefault(column, Growth())
         return known[lists]
 
     def make(rules: ColumnRules) -> TableData:

@@ -23,6 +23,9 @@ _NAMES_OF_COLUMNS = frozenset(
     {"columns", "cols", "fields", "header", "headers", "names", "column_names", "columnnames"}
 )
 
+# And what the rows are called, where that has to be said since there are none.
+_NAMES_OF_ROWS = frozenset({"data", "rows", "values", "records", "items", "results"})
+
 # The shape of a list of values that are no records.
 PLAIN_VALUES = "array of plain values"
 
@@ -45,6 +48,8 @@ class JsonTable(msgspec.Struct, frozen=True):
         The name of the column with the keys, where they are part of the data; else empty.
     names_at : str
         Where the names of the columns stand, if that is beside rows without names; else empty.
+    names : list of str
+        The names of columns that are there without any record.
     """
 
     pointer: str
@@ -53,6 +58,7 @@ class JsonTable(msgspec.Struct, frozen=True):
     keys: list[str]
     key_name: str = ""
     names_at: str = ""
+    names: list[str] = msgspec.field(default_factory=list)
 
 
 def escaped(key: str) -> str:
@@ -88,13 +94,15 @@ def find_tables(value: Any, pointer: str = "", depth: int = 0) -> Iterator[JsonT
         yield json_table
     elif isinstance(value, dict) and depth < MOST_DEPTH:
         rows_key, names_key = _named_rows(value) or ("", "")
-        for key, inner in value.items():
+        # Where names have a table of their own, what they name comes first.
+        for key, inner in sorted(value.items(), key=lambda item: item[0] != rows_key):
             here = f"{pointer}/{escaped(key)}"
             if rows_key and key == rows_key:
                 names = _names_in(value[names_key])
                 records = [dict(zip(names, row, strict=True)) for row in inner]
                 indices = [str(at) for at in range(len(inner))]
-                yield JsonTable(here, "array of rows", records, indices, "", f"{pointer}/{escaped(names_key)}")
+                names_at = f"{pointer}/{escaped(names_key)}"
+                yield JsonTable(here, "array of rows", records, indices, names_at=names_at, names=names)
             elif not rows_key or key != names_key or any(isinstance(item, dict) for item in inner):
                 yield from find_tables(inner, here, depth + 1)
 
@@ -106,6 +114,12 @@ def _named_rows(value: dict[str, Any]) -> tuple[str, str] | None:
     there are as many rows as columns the names might be of the rows, and have to be called names of columns.
     """
     lists = {key: inner for key, inner in value.items() if isinstance(inner, list) and inner}
+    empty = [key for key, inner in value.items() if inner == []]
+    called = [key for key in lists if key.casefold() in _NAMES_OF_COLUMNS and _names_in(lists[key])]
+    empty = empty if len(empty) == 1 else [key for key in empty if key.casefold() in _NAMES_OF_ROWS]
+    others = [item for key, inner in lists.items() if key not in called for item in inner]
+    if len(empty) == len(called) == 1 and not any(isinstance(item, dict | list) for item in others):
+        return empty[0], called[0]
     rows = [key for key, inner in lists.items() if all(isinstance(item, list) for item in inner)]
     if len(rows) != 1:
         return None

@@ -113,6 +113,7 @@ def flatten(records: Sequence[Any], lists: str) -> Flat:
     -------
     Flat
         Lists of records are no columns but tables of their own; where nothing else is left, ``value`` says ``{}``.
+        Where an object is null, or an empty list, that is an object in other records, its parts are null or absent.
     """
     flat = Flat()
 
@@ -147,12 +148,28 @@ def flatten(records: Sequence[Any], lists: str) -> Flat:
         # Where lists of records are in other records, an empty list is one without records.
         if name in flat.children and name not in flat.filled:
             del flat.columns[name]
+    above_some = {above for name in flat.columns for above in names_above(name)}
+    for above in sorted(above_some.intersection(flat.columns) - flat.filled):
+        nothing = np.frombuffer(flat.columns.pop(above).kinds, np.uint8) == SourceKind.NULL
+        for name, column in flat.columns.items():
+            if name.startswith(f"{above}."):
+                kinds = np.frombuffer(column.kinds, np.uint8)
+                kinds[nothing & (kinds == SourceKind.ABSENT)] = SourceKind.NULL
     if flat.rows and not flat.columns:
         # Nothing is in them but lists of records, or nothing at all.
         empty = flat.columns["value"] = Growth()
         for _ in flat.rows:
             empty.add("{}")
     return flat
+
+
+def names_above(name: str) -> list[str]:
+    """Return the names of the objects that a column is a part of.
+
+    >>> names_above("site.at.lat")
+    ['site', 'site.at']
+    """
+    return [name[:at] for at, sign in enumerate(name) if sign == "."]
 
 
 def _take_apart(record: Record, prefix: str, cells: Record, flat: Flat, number: int, level: int) -> None:

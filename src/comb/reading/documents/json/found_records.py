@@ -26,7 +26,7 @@ from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
 from comb.kernels.string_buffer import StringBuffer, joined, pack
 from comb.kernels.types import JSON_KINDS, NOTHING_ASIDE, Data, JsonCells, JsonRecords, OffsetCells
-from comb.reading.documents.json.flatten import MOST_COLUMNS
+from comb.reading.documents.json.flatten import MOST_COLUMNS, names_above
 from comb.reading.documents.json.parse import (
     MOST_DIGITS,
     Digits,
@@ -90,9 +90,17 @@ class FoundTable(msgspec.Struct):
     def names(self) -> list[str]:
         """The columns, in the order in which they first appear.
 
-        Where lists of records are in other records, an empty list is one without records and no column.
+        Where lists of records are in other records, an empty list is one without records and no column; nor is what
+        is null where other records have an object.
         """
-        return [name for name, filled in self._names.items() if filled or name not in self.below]
+        nothing = self._nothing | self.below.keys()
+        return [name for name, filled in self._names.items() if filled or name not in nothing]
+
+    @property
+    def _nothing(self) -> set[str]:
+        """The names of objects that are null or an empty list wherever they have no parts."""
+        above = {one for name in self._names for one in names_above(name)}
+        return {one for one in above if self._names.get(one) is False}
 
     def parents(self, rows: int | None = None) -> Codes:
         """Return the row that each record, or each of the first ones, is in."""
@@ -147,12 +155,17 @@ class FoundTable(msgspec.Struct):
     def cells(self, name: str, rows: int | None = None) -> TypedCells:
         """Return the cells of a column, of all records or of the first ones, and let go of their places."""
         parts, left = [], self.rows if rows is None else rows
+        above = {one for one in names_above(name) if self._names.get(one) is False}
         for part in self._parts:
             count = min(left, part.rows)
             left -= count
             # Let go as soon as they are read: they take as much memory as the text.
             places = part.places.pop(name, None)
-            parts.append(_absent(count) if places is None else cells_of(part.data, places, count))
+            cells = _absent(count) if places is None else cells_of(part.data, places, count)
+            for one in above & part.places.keys():
+                null = part.places[one][2][:count] == _KIND["null"]
+                cells.kinds[null & (cells.kinds == SourceKind.ABSENT)] = SourceKind.NULL
+            parts.append(cells)
         return _joined(parts) if parts else _absent(0)
 
 
