@@ -15,6 +15,9 @@ from comb.steps.base import Step
 from comb.tables.read_options import ReadOptions
 from comb.tables.struct_pickling import reduced
 
+# What a plan may say of how its source is written, and can be found out as well.
+READING = ("table", "delimiter", "quote", "encoding", "header", "skip")
+
 Otherwise = Literal["report", "mark", "set aside", "stop"]
 
 
@@ -203,6 +206,8 @@ class PlanText(msgspec.Struct, frozen=True, kw_only=True):
         Other files for the sources of tables, by absolute paths, that a run was given.
     saved_to : str
         The absolute path of another output, that a run was given.
+    read_as : dict of str to ReadOptions
+        How other files were read.
     """
 
     tables: dict[str, TablePlan]
@@ -213,6 +218,7 @@ class PlanText(msgspec.Struct, frozen=True, kw_only=True):
     text: str = ""
     replaced: dict[str, str] = {}
     saved_to: str = ""
+    read_as: dict[str, ReadOptions] = {}
 
 
 def step_record(step: Step) -> dict[str, Any]:
@@ -294,7 +300,11 @@ def moved(plan: PlanText, folder: str, checksums: Mapping[str, str] | None = Non
 
     for name, (_, table) in tables.items():
         fields = _fields(table)
+        flow = bool(getattr(table, "flow_style", False))
         if name in plan.replaced:
+            if "tables" not in whole and "name" not in whole and name_of(plan.replaced[name]) != name:
+                # Its files are named after the table, which would be called like the other source.
+                edits.append(_before_source(fields, "name", name, flow=flow))
             node = fields["source"][1]
             path = _scalar(os.path.relpath(plan.replaced[name], folder))
             edits.append((node.start_mark.index, node.end_mark.index, path))
@@ -305,13 +315,11 @@ def moved(plan: PlanText, folder: str, checksums: Mapping[str, str] | None = Non
         if "schema" in (reading := _fields(fields["reading"][1]) if "reading" in fields else {}):
             path_at(reading["schema"][1])
         if checksums and name in checksums:
-            edits.append(_beside_source(fields, checksums[name], flow=bool(getattr(table, "flow_style", False))))
+            edits.append(_before_source(fields, "checksum", checksums[name], flow=flow))
+        if name in plan.read_as:
+            edits += _read_as(plan, name, reading)
     if plan.saved_to and "save" in whole:
-        node = whole["save"][1]
-        path = _scalar(os.path.relpath(plan.saved_to, folder))
-        begin, end = node.start_mark.index, node.end_mark.index
-        # A block of lines ends at the beginning of the next line.
-        edits.append((begin, end, path + "\n" * plan.text[begin:end].endswith("\n")))
+        edits.append(_value(plan.text, *whole["save"], _scalar(os.path.relpath(plan.saved_to, folder))))
     elif "save" in whole:
         path_at(whole["save"][1])
     text = plan.text
@@ -326,18 +334,36 @@ def _fields(node: yaml.Node) -> dict[str, tuple[yaml.Node, yaml.Node]]:
     return {key.value: (key, value) for key, value in pairs}
 
 
+def _value(text: str, key: yaml.Node, value: yaml.Node, new: str) -> tuple[int, int, str]:
+    """Return the edit that gives a field another value, behind its name: a block of lines begins in the next line."""
+    begin, end = key.end_mark.index, value.end_mark.index
+    return begin, end, f": {new}" + "\n" * text[begin:end].endswith("\n")
+
+
+def _read_as(plan: PlanText, name: str, reading: dict[str, tuple[yaml.Node, yaml.Node]]) -> list[tuple[int, int, str]]:
+    """Return the edits of a plan that say how another file was read."""
+    said, found = plan.tables[name].reading, plan.read_as[name]
+    edits = []
+    for field in (*READING, "types"):
+        value = getattr(found, field)
+        if value != getattr(said, field) and field in reading:
+            written = yaml.safe_dump([value], default_flow_style=True, allow_unicode=True, width=math.inf).strip()[1:-1]
+            edits.append(_value(plan.text, *reading[field], written))
+    return edits
+
+
 def _scalar(text: str) -> str:
     """Write a text as YAML, in one line, quoted where it has to be."""
     return yaml.safe_dump([text], default_flow_style=True, allow_unicode=True, width=math.inf).strip()[1:-1]
 
 
-def _beside_source(
-    fields: dict[str, tuple[yaml.Node, yaml.Node]], checksum: str, *, flow: bool
+def _before_source(
+    fields: dict[str, tuple[yaml.Node, yaml.Node]], field: str, text: str, *, flow: bool
 ) -> tuple[int, int, str]:
-    """Return the edit that writes a checksum anew, or before the source."""
-    if "checksum" in fields:
-        node = fields["checksum"][1]
-        return node.start_mark.index, node.end_mark.index, checksum
+    """Return the edit that writes a field of a table anew, or before its source."""
+    if field in fields:
+        node = fields[field][1]
+        return node.start_mark.index, node.end_mark.index, _scalar(text)
     mark = fields["source"][0].start_mark
     between = ", " if flow else "\n" + " " * mark.column
-    return mark.index, mark.index, f"checksum: {checksum}{between}"
+    return mark.index, mark.index, f"{field}: {_scalar(text)}{between}"

@@ -69,11 +69,14 @@ class _PlanReader:
         whole = self.mapping((), self.yaml_source.value, "a plan with source and steps")
         short = "tables" not in whole
         self.named = not short
-        self.known((), whole, (*_TABLE_FIELDS, *_PLAN_FIELDS[1:]) if short else _PLAN_FIELDS)
+        self.known((), whole, ("name", *_TABLE_FIELDS, *_PLAN_FIELDS[1:]) if short else _PLAN_FIELDS)
         if short:
             parts = {key: whole[key] for key in _TABLE_FIELDS if key in whole}
             table = self.table((), parts)
-            tables = {name_of(table.source): table}
+            name = whole.get("name")
+            if not isinstance(name or "", str):
+                raise self.yaml_source.error(("name",), f"expected the name of the table, got {_shown(name)}")
+            tables = {name or name_of(table.source): table}
         else:
             named = self.mapping(("tables",), whole["tables"], "tables by name")
             tables = {key: self.table(("tables", key), value) for key, value in named.items()}

@@ -42,6 +42,7 @@ from comb.reading.io.source_file import read_whole
 from comb.reading.source_texts import source_texts
 from comb.steps.accounting import Taken, take_step
 from comb.tables.names import check_known
+from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
 from comb.writing.atomic import Output
 
@@ -143,11 +144,11 @@ def run_plan(
         if not dry_run:
             reserve_outputs(plan, output, overwrite=overwrite, write_outside=write_outside)
             outcome.messages.extend(output.messages)
-        loaded = {
-            name: load_planned(plan, name, outcome.messages, progress, resources)
-            for name, table in plan.tables.items()
-            if not table.from_table
-        }
+        loaded: dict[str, BareTable] = {}
+        read_as: dict[str, ReadOptions] = {}
+        for name in [name for name, table in plan.tables.items() if not table.from_table]:
+            loaded[name], read_as[name] = load_planned(plan, name, outcome.messages, progress, resources, made_on)
+        plan = msgspec.structs.replace(plan, read_as={name: read_as[name] for name in plan.replaced})
         outcome.sources.update({name: table.origin for name, table in loaded.items()})
         for name in sources:
             compared = compared_with_before(made_on, name, loaded[name], outcome.messages, progress, resources)

@@ -15,7 +15,8 @@ import numpy as np
 from comb.errors import ColumnError, CombError, ContentError, ParameterError, SourceMissing, listing, unknown_name
 from comb.execution.resources import DEFAULT, Resources
 from comb.plans.answers import Answers, read_answers
-from comb.plans.model import PlanText, Save, TablePlan
+from comb.plans.model import PlanText, Save
+from comb.plans.other_source import fitted
 from comb.plans.outputs import place_of
 from comb.profiling.differences import Comparison, compare
 from comb.reading.io.beside import CHECKSUMS
@@ -69,8 +70,13 @@ def saved_elsewhere(plan: PlanText, place: str) -> PlanText:
 
 
 def load_planned(
-    plan: PlanText, name: str, messages: list[str], progress: Progress, resources: Resources = DEFAULT
-) -> BareTable:
+    plan: PlanText,
+    name: str,
+    messages: list[str],
+    progress: Progress,
+    resources: Resources = DEFAULT,
+    made_on: PlanText | None = None,
+) -> tuple[BareTable, ReadOptions]:
     """Load the source of a table as its plan says.
 
     Parameters
@@ -81,6 +87,13 @@ def load_planned(
         What is odd about the source is added here.
     progress : callable
     resources : Resources
+    made_on : PlanText, optional
+        The plan with its own sources: another source may have to be read in another way than it says.
+
+    Returns
+    -------
+    table, options
+        And how it was read, as a plan would say it.
     """
     planned = plan.tables[name]
     files = [planned.source] if isinstance(planned.source, str) else planned.source
@@ -90,8 +103,10 @@ def load_planned(
         options = options.replace(schema=str(place_of(plan, options.schema)))
     places = [place_of(plan, one) for one in files]
     source = places[0] if isinstance(planned.source, str) else places
-    options, names = _fitted(planned, source, options, messages, lenient=name in plan.replaced)
-    table = _load(source, options, messages, resources)
+    fits = fitted(planned, source, options, made_on if name in plan.replaced else None, name)
+    messages.extend(fits.messages)
+    table = _load(source, fits.options, messages, resources)
+    in_plan = fits.in_plan.replace(schema=planned.reading.schema)
     files_in = planned.file_column
     if (
         files_in is None
@@ -105,10 +120,11 @@ def load_planned(
     messages.extend(_own_result(one) for one in places if _is_own_result(plan, one))
     if planned.checksum and planned.checksum != table.origin.checksum:
         messages.append(f"{table.origin.name} is not the source this plan was saved with: its bytes differ")
-    if not names:
-        return table
-    messages.append(f"{table.origin.name}: " + ", ".join(f"{one} is read as {other}" for one, other in names.items()))
-    return Rename(names=names).apply(table).table
+    if not fits.names:
+        return table, in_plan
+    renamed = ", ".join(f"{one} is read as {other}" for one, other in fits.names.items())
+    messages.append(f"{table.origin.name}: {renamed}")
+    return Rename(names=fits.names).apply(table).table, in_plan
 
 
 def _load(source: Path | list[Path], options: ReadOptions, messages: list[str], resources: Resources) -> BareTable:
@@ -158,24 +174,6 @@ def with_files(table: BareTable, name: str) -> BareTable:
     return table._derive({name: Column(STRING, Text.from_items(distinct, codes), source=NO_PLACE), **table.columns})
 
 
-def _fitted(
-    planned: TablePlan, source: Path | list[Path], options: ReadOptions, messages: list[str], *, lenient: bool
-) -> tuple[ReadOptions, dict[str, str]]:
-    """Fit what is declared to the names that a file has: returns how it is read, and what is renamed after that."""
-    types = options.types if isinstance(options.types, dict) else {}
-    if not (planned.rename or (lenient and types)):
-        return options, {}
-    there = load_table(source, options.replace(rows=1, types=None)).names
-    names = {one: other for one, other in planned.rename.items() if one in there and other not in there}
-    by_plan = {other: one for one, other in names.items()}
-    fitted = {by_plan.get(title, title): kind for title, kind in types.items()}
-    lacking = [title for title in fitted if title not in there] if lenient else []
-    if lacking:
-        messages.append(f"types are declared for columns that are not there: {listing(lacking)}")
-    kept = {title: kind for title, kind in fitted.items() if title not in lacking}
-    return (options.replace(types=kept) if types else options), names
-
-
 def answers_of(plan: PlanText, name: str, table: BareTable) -> Answers | None:
     """Read the sheet of answers of a table, and hold it against the table; None without a sheet."""
     planned = plan.tables[name]
@@ -190,7 +188,7 @@ def compared_with_before(
 ) -> Comparison | None:
     """Compare a source with the file that the plan was made on; None where that is not there any more."""
     try:
-        before = load_planned(made_on, name, [], progress, resources)
+        before, _ = load_planned(made_on, name, [], progress, resources)
     except SourceMissing:
         source = made_on.tables[name].source
         messages.append(f"{source} is not there, which the plan was made on: nothing to compare with")

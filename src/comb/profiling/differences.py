@@ -265,23 +265,38 @@ def _renamed(
     pairs = []
     for was in gone:
         for now in more:
+            if _plain(was) == _plain(now):
+                if _alike(old[was], new[now]):
+                    pairs.append((2.0, now, was, "the names differ only in case, spaces or signs"))
+                continue
             values = _like_values(old[was], new[now])
             names = _like_names(was, now)
             if values is not None and names >= LIKE_NAMES:
-                pairs.append((names, now, was, values))
+                pairs.append((names, now, was, f"the names are similar, and {values}"))
     taken: set[str] = set()
-    for _, now, was, values in sorted(pairs, key=lambda pair: -pair[0]):
+    for _, now, was, why in sorted(pairs, key=lambda pair: -pair[0]):
         if now not in taken and was not in taken:
             taken |= {now, was}
-            yield now, (was, f"the names are similar, and {values}")
+            yield now, (was, why)
+
+
+def _plain(name: str) -> str:
+    """Return the letters and digits of a name, in words without case."""
+    return " ".join("".join(c if c.isalnum() else " " for c in name.casefold()).split())
 
 
 def _like_names(one: str, other: str) -> float:
     """Return how similar two names are, from 0 to 1: by letters, or by a word that both have."""
     from rapidfuzz import fuzz
 
-    plain = [" ".join("".join(c if c.isalnum() else " " for c in name.casefold()).split()) for name in (one, other)]
+    plain = [_plain(one), _plain(other)]
     return max(fuzz.ratio(*plain), fuzz.token_set_ratio(*plain)) / 100
+
+
+def _alike(old: Column, new: Column) -> bool:
+    """Return whether two columns are of one type, as far as they have one."""
+    same = old.type.plain.word == new.type.plain.word or (old.type.numeric and new.type.numeric)
+    return same or not (old.present.any() and new.present.any())
 
 
 def _like_values(old: Column, new: Column) -> str | None:
@@ -350,7 +365,9 @@ def _of_column(name: str, old: Column, new: Column) -> Iterator[Difference]:
             text = text if new.untyped else f"{name} is {new.type.in_full}, before it had no value"
             yield Difference("missing", (name,), text)
         return
-    if old.type.plain != new.type.plain:
+    # A declared decimal without a value has no digits to count.
+    digits_only = old.type.plain.word == new.type.plain.word and not (old.present.any() and new.present.any())
+    if old.type.plain != new.type.plain and not digits_only:
         text = f"{name} is {new.type.in_full}, before {old.type.in_full}"
         fits = int(np.count_nonzero(new.states == Reason.UNREADABLE))
         text += f"; {counted(fits, 'cell')} of it cannot be read" if fits else ""
