@@ -66,7 +66,7 @@ STEPS: list[Callable[[comb.Table, comb.Table], comb.Table]] = [
     lambda table, may: table.aggregate({"most": "max(kg)", "all": "sum(kg)"}, by="note").calculate({"lb": "most * 2"}),
     lambda table, may: table.calculate({"last": "lag(kg) over (order by hive)"}).filter("last > 2 or last is null"),
     lambda table, may: (
-        table.trim("kg" if table["kg"].untyped else "note")
+        table.trim("kg" if table["kg"]._untyped else "note")
         .rename({"kg": "weight"})
         .sort("weight")
         .calculate({"lb": "weight * 2"})

@@ -14,6 +14,7 @@ import xlsxwriter
 from python_calamine import CalamineWorkbook
 
 import comb
+from comb.steps.trace import trace_record
 
 
 def written(path: Path, place: str) -> dict[str, str]:
@@ -216,3 +217,46 @@ def test_cells_of_blocks_below_each_other_lead_to_their_own_block(tmp_path: Path
     book.close()
     both = comb.load(tmp_path / "b.xlsx", table="*")
     assert [both.place(number, "kg") for number in range(1, 5)] == [f"b.xlsx, All!{at}" for at in ("B2", "B3", "E2", "E3")]  # fmt: skip
+
+
+def test_a_cell_that_a_step_made_is_followed_to_the_cells_it_was_made_of(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text('id,name,kg,g\n1,"Alder, Ann",2,500\n2,"Birch, Bo",,250\n3,"Cedar, Cy",4,\n')
+    (tmp_path / "plan.yaml").write_text(
+        """\
+source: t.csv
+steps:
+  - {step: fill, columns: g, value: "700", why: the scale was off}
+  - {step: rename, names: {name: keeper}}
+  - {step: split, column: keeper, mark: ", ", new_columns: [family, given]}
+  - {step: calculate, columns: {total: kg * 1000 + g, twice: total * 2}}
+  - {step: sort, by: id desc}
+  - {step: combine, columns: [given, family], new_columns: who, mark: " "}
+save: tidy
+"""
+    )
+    outcome = comb.Plan.load(tmp_path / "plan.yaml").run()
+    kept = "g filled with '700'"
+    for found in (comb.trace(tmp_path / "tidy", 3, "twice"), comb.trace(tmp_path / "plan.yaml", 3, "twice")):
+        [traced] = found
+        [total] = traced.inputs
+        kg, g = total.inputs
+        assert (kg.source_text, g.source_text) == ("4", "") and kg.place == g.place == "t.csv, line 4"
+        assert [(one.step, one.after, one.says, one.why) for one in g.events] == [
+            ("fill", "700", kept, "the scale was off")
+        ]
+        lines = traced.lines()
+        assert "    made of kg: 4" in lines and "      step 1, fill: (blank) became 700" in lines
+    [who] = comb.trace(tmp_path / "tidy", 1, "who")
+    assert who.value == "Ann Alder" and [one.column for one in who.inputs] == ["given", "family"]
+    # The name that it had in the source is the last of its history.
+    names = [one.inputs[0] for one in who.inputs]
+    assert [one.source_text for one in names] == ["Alder, Ann"] * 2
+    assert names[0].events[0].detail == "name is called keeper from here on"
+    # In Python too, without the tables between; and an aggregate says which rows it is of.
+    table = comb.load(tmp_path / "t.csv").fill("g", value="700").calculate({"total": "kg * 1000 + g"}).filter("kg > 3")
+    [of_row] = table.trace(3, "total")
+    assert [(one.column, one.source_text, len(one.events)) for one in of_row.inputs] == [("kg", "4", 0), ("g", "", 1)]
+    [of_group] = table.aggregate({"all": "sum(total)"}, by="name").calculate({"half": "all / 2"}).trace(1, "half")
+    assert "of 1 row: 3 (the first: t.csv, line 4)" in of_group.inputs[0].events[0].detail
+    record = json.loads(json.dumps(trace_record(of_row)))
+    assert record["inputs"][0]["source_text"] == "4" and outcome.adds_up

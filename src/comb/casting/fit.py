@@ -62,7 +62,7 @@ def fit_into(result: Column, column: Column, name: str) -> Fitted:
     """
     if result.type == column.type:
         return Fitted(column, result)
-    if column.untyped:
+    if column._untyped:
         kind = result.type.plain
         note = f"{name} had no value, and is {kind} now"
         return Fitted(column._without_values(kind), result._replace(type=kind), note)

@@ -582,7 +582,8 @@ class _Checker:
         """Raise an error unless a node can be calculated with."""
         if kind is None or kind.numeric:
             return
-        hint = "texts are joined with ||" if kind == STRING else None
+        hint = self.number_hint(node, kind, "numeric")
+        hint = f"{hint}; texts are joined with ||" if hint else "texts are joined with ||" if kind == STRING else None
         raise self.fail(node, f"expected a number to calculate with, this is {kind}", hint)
 
     def case(self, node: Case) -> Checked:

@@ -27,7 +27,7 @@ MOST_APART = 3
 
 def untyped_columns(table: BareTable) -> list[str]:
     """Return the columns in which the source has no value, of which nobody said what they are."""
-    return [name for name, column in table.columns.items() if column.untyped]
+    return [name for name, column in table.columns.items() if column._untyped]
 
 
 def checked_with(
@@ -81,7 +81,7 @@ def with_types(table: BareTable, types: Mapping[str, Type]) -> BareTable:
 
 def told_untyped(made: Column, node: Node, table: BareTable) -> Column:
     """Return what a formula gave; text without a value that comes of columns without a value has no type either."""
-    if made.type != STRING or made.present.any() or not any(table[name].untyped for name in column_names(node)):
+    if made.type != STRING or made.present.any() or not any(table[name]._untyped for name in column_names(node)):
         return made
     return made._replace(evidence=Evidence(Candidate(STRING, 0, 0), None, len(made)))
 

@@ -135,8 +135,6 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
           step 1, correct: 400 became 40
             kg of row 2: 400 corrected to 40, from log book
         """
-        from msgspec.structs import replace
-
         from comb.interface.shown import Traces
         from comb.reading.source_texts import cell_text
         from comb.steps.trace import History
@@ -144,7 +142,7 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         check_whole(row_number)
         history = History(list(zip(self._entries, self._records, strict=True)), self)
         found = history.trace(row_number, column)
-        return Traces([replace(one, source_text=one.cell and cell_text(*one.cell)) for one in found])
+        return Traces([one.with_texts(lambda cell: cell_text(*cell)) for one in found])
 
     def profile(
         self,

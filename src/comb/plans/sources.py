@@ -54,6 +54,11 @@ def with_sources(plan: PlanText, sources: Mapping[str, str]) -> PlanText:
         if tables[name].from_table:
             above = tables[name].from_table
             raise ParameterError(f"{name} is made from the table {above}, it has no source of its own")
+        if not isinstance(path, str | Path):
+            raise ParameterError(
+                f"expected the path of a file as the source of {name}, got {path!r}",
+                remedy="several files of one shape are named by a pattern, for instance 'visits-*.csv'",
+            )
         replaced[name] = str(Path(path).expanduser().resolve())
         tables[name] = msgspec.structs.replace(tables[name], source=replaced[name], checksum="")
     return msgspec.structs.replace(plan, tables=tables, replaced=replaced)

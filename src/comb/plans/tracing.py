@@ -82,9 +82,7 @@ def trace_plan(plan: PlanText, row: int, column: str, table: str | None = None) 
     name = _table_of(table, outcome.tables, column)
     history = History.of(outcome.history(name), outcome.tables[name], outcome.loaded_for(name))
     found = history.trace_source(row, column)
-    return [
-        replace(one, source_text=one.cell and cell_text(*one.cell), rules=_rules(outcome, name, one)) for one in found
-    ]
+    return [replace(one.with_texts(lambda cell: cell_text(*cell)), rules=_rules(outcome, name, one)) for one in found]
 
 
 def _table_of(wanted: str | None, tables: Mapping[str, BareTable], column: str) -> str:

@@ -111,6 +111,8 @@ class Change(msgspec.Struct, frozen=True):
         finds that out where it is seldom asked for, and each old row is a part of one.
     formulas : dict of str to str
         The formulas of columns that were calculated as a whole.
+    made_from : dict of str to list of str
+        For new columns without a formula the columns that their cells were made of.
     moved : collection of str
         Columns whose cells are those of the rows they come from, and need not be compared with them.
     """
@@ -126,6 +128,7 @@ class Change(msgspec.Struct, frozen=True):
     details: Mapping[str, Detail] = msgspec.field(default_factory=dict)
     merged_into: Codes | Callable[[], Codes] | None = None
     formulas: Mapping[str, str] = msgspec.field(default_factory=dict)
+    made_from: Mapping[str, Sequence[str]] = msgspec.field(default_factory=dict)
     moved: Collection[str] = ()
 
     def rows_used(self, count: int) -> Mask:

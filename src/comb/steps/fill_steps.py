@@ -171,7 +171,7 @@ class Fill(Step, frozen=True, tag="fill"):
 
     def _constant(self, table: BareTable, name: str, holes: Mask) -> Filling:
         column = table[name]
-        if column.untyped:
+        if column._untyped:
             column = column._without_values(infer_column(Text.from_items([str(self.value)])).type)
         one = column._take(np.zeros(1, np.int64))
         made = retyped(one, [self.value], name)._replace(state=None, kept=Kept())

@@ -122,7 +122,7 @@ def of_group(table: BareTable, name: str, groups: Groups, keys: Sequence[str], s
     """Take the mean, the median or the commonest value of the group."""
     if statistic == "commonest":
         return _commonest(table, name, groups, keys, holes)
-    if not (table[name].type.numeric or table[name].type.word == "duration" or table[name].untyped):
+    if not (table[name].type.numeric or table[name].type.word == "duration" or table[name]._untyped):
         raise TypeMismatch(
             f"expected a column of numbers for the {statistic}, {name!r} is {table[name].type}",
             remedy="from_group: commonest takes the commonest value",
@@ -217,7 +217,7 @@ def proportionate(table: BareTable, name: str, groups: Groups, measure: str, hol
 
 def _with_numbers(table: BareTable, names: Sequence[str]) -> BareTable:
     """Return a table in which columns without a value are of numbers."""
-    return with_types(table, {name: NUMBER for name in names if table[name].untyped})
+    return with_types(table, {name: NUMBER for name in names if table[name]._untyped})
 
 
 def _need_numbers(name: str, column: Column) -> None:

@@ -98,7 +98,8 @@ class FromIndicators(Step, frozen=True, tag="from_indicators"):
         if len(many):
             notes.append(f"{counted(len(many), 'row')} {agree(len(many), 'says', 'say')} yes more than once")
         derived = table._derive(columns, row_numbers=table.row_numbers[sources])
-        return Change(derived, sources if self.several == "rows" else None, notes=tuple(notes))
+        spread = sources if self.several == "rows" else None
+        return Change(derived, spread, notes=tuple(notes), made_from={title: names})
 
     def _knows(self, table: BareTable, names: list[str]) -> bool:
         """Return whether a missing cell is no no: where no is written, too."""
@@ -190,7 +191,7 @@ class ToIndicators(Step, frozen=True, tag="to_indicators"):
                 columns |= made
         renamed = [title for title, value in zip(titles, values, strict=True) if title != value]
         notes = (f"names that were there already: {', '.join(renamed)}",) if renamed else ()
-        return Change(table._derive(columns), notes=notes)
+        return Change(table._derive(columns), notes=notes, made_from={title: [name] for title in made})
 
     def _parts(self, text: str) -> list[str]:
         return [part.strip() for part in text.split(str(self.mark).strip() or str(self.mark)) if part.strip()]

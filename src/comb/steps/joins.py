@@ -388,9 +388,9 @@ def _pair(text: str, table: BareTable, other: BareTable) -> tuple[str, str]:
 
 def _typed_alike(mine: Column, theirs: Column) -> tuple[Column, Column]:
     """Give a key that has no value in its source the type of the other, with none of whose values it is equal."""
-    if mine.untyped:
+    if mine._untyped:
         return mine._without_values(theirs.type.plain), theirs
-    return mine, theirs._without_values(mine.type.plain) if theirs.untyped else theirs
+    return mine, theirs._without_values(mine.type.plain) if theirs._untyped else theirs
 
 
 def _check_alike(here: str, mine: Column, there: str, theirs: Column) -> None:

@@ -184,7 +184,8 @@ class SeparateMarks(Step, frozen=True, tag="separate_marks"):
             if name in of:
                 columns[name], columns[of[name]], said = _without_marks(name, column, fit)
                 notes += said
-        return Change(table._derive(columns), notes=tuple(notes))
+        made_from = {title: [name] for name, title in of.items()}
+        return Change(table._derive(columns), notes=tuple(notes), made_from=made_from)
 
     def describe(self) -> str:
         """Name the columns."""

@@ -73,6 +73,8 @@ class StepRecord(msgspec.Struct, frozen=True):
     formulas : dict of str to str
     renamed : dict of str to str
         New name to old.
+    made_from : dict of str to sequence of str
+        New columns without a formula, and the columns that their cells were made of.
     """
 
     before: BareTable
@@ -85,6 +87,7 @@ class StepRecord(msgspec.Struct, frozen=True):
     cells: Mapping[str, CellChanges] = msgspec.field(default_factory=dict)
     formulas: Mapping[str, str] = msgspec.field(default_factory=dict)
     renamed: Mapping[str, str] = msgspec.field(default_factory=dict)
+    made_from: Mapping[str, Sequence[str]] = msgspec.field(default_factory=dict)
 
     def changes(self) -> Iterator[tuple[int, str, str | None, str | None]]:
         """Return every changed cell: row number, column, and the texts before and after, None where missing."""
@@ -166,7 +169,7 @@ def record_of(step: Step, before: BareTable, change: Change, cells: Mapping[str,
     return StepRecord(
         held, after, change.table.names, change.sources, change.merged_into,
         {name: rows for name, rows in gone.items() if len(rows)}, reasons, cells, change.formulas,
-        change.renamed or {},
+        change.renamed or {}, change.made_from,
     )  # fmt: skip
 
 

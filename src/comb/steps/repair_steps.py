@@ -256,7 +256,7 @@ class Round(Step, frozen=True, tag="round"):
         columns = dict(table.columns)
         for name in chosen(table, self.columns):
             column = columns[name]
-            if column.untyped:
+            if column._untyped:
                 continue
             if not column.type.numeric or column.type.choices:
                 raise TypeMismatch(f"expected a column of numbers, {name!r} is {column.type}")
@@ -414,7 +414,7 @@ class ReplaceValues(Step, frozen=True, tag="replace_values"):
                 hits = rows & column.present
                 columns[name] = self._replaced(table, name, hits, None)
                 continue
-            if column.untyped:
+            if column._untyped:
                 continue
             if not column.type.numeric and (self.outside is not None or column.type.word not in _BOUNDED):
                 raise TypeMismatch(f"expected a column of numbers, {name!r} is {column.type}")

@@ -392,13 +392,13 @@ class Split(Step, frozen=True, tag="split"):
         odd = int(np.count_nonzero(~fits & column.present))
         notes = (
             (
-                f"{odd:,} rows do not have {width} parts: what is lacking is absent, what is more stays in the "
-                f"{'first' if self.side == 'right' else 'last'}",
+                f"{counted(odd, 'row')} {agree(odd, 'does', 'do')} not have {width} parts: what is lacking is absent, "
+                f"what is more stays in the {'first' if self.side == 'right' else 'last'}",
             )
             if odd
             else ()
         )
-        return Change(table._derive(columns), notes=notes)
+        return Change(table._derive(columns), notes=notes, made_from={name: [self.column] for name in self.new_columns})
 
     def _gathered(self, parts: list[str], width: int) -> list[str]:
         """Put the parts that are more than there are columns together in the last one, or in the first."""

@@ -4,11 +4,14 @@ A trace goes backwards through the records of the steps. At each step it asks: d
 or rename its column, convert it as a whole, take it from another table, or put its row together from several? Then it
 goes on with the row and the column that the cell had before. It ends at the source, or at the step that made the cell.
 
+Where a step made the cell of others, by a formula or of parts of them, the history of each of those follows, up to that
+step: what was filled, corrected or converted on the way is part of the result.
+
 A row that did not come out is followed forwards, to the step that took it away, and is traced up to there.
 """
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
 import msgspec
@@ -30,6 +33,10 @@ from comb.tables.table import BareTable
 
 # Rows of a group that are named.
 MOST_ROWS_NAMED = 5
+
+# Cells that one was made of are followed so far, and so many of one step.
+DEEPEST = 6
+MOST_INPUTS = 12
 
 # Cells that one row of a source became, of which the history is shown.
 MOST_CELLS = 20
@@ -91,6 +98,24 @@ class SourceCell(NamedTuple):
     row: int
 
 
+class _Back(NamedTuple):
+    """What a walk back from a cell has found.
+
+    Attributes
+    ----------
+    events : tuple of Event
+        In the order of the steps.
+    made : (int, int, str), optional
+        The step that made the cell of others, and where the cell is after it: its row, its column.
+    begun : (int, str), optional
+        Where the cell was before all steps: its row there, and its column.
+    """
+
+    events: tuple[Event, ...]
+    made: tuple[int, int, str] | None = None
+    begun: tuple[int, str] | None = None
+
+
 class Trace(msgspec.Struct, frozen=True):
     """The history of one cell.
 
@@ -109,6 +134,8 @@ class Trace(msgspec.Struct, frozen=True):
     rules : tuple of RuleCheck
     cell : SourceCell, optional
         By which its text is fetched.
+    inputs : tuple of Trace
+        The cells that a step made it of, as they were before it.
     """
 
     row: int
@@ -120,11 +147,34 @@ class Trace(msgspec.Struct, frozen=True):
     fate: str = ""
     rules: tuple[RuleCheck, ...] = ()
     cell: SourceCell | None = None
+    inputs: "tuple[Trace, ...]" = ()
+
+    def with_texts(self, text_of: Callable[[SourceCell], str | None]) -> "Trace":
+        """Return the trace with the texts of its cell and of those it was made of."""
+        inputs = tuple(one.with_texts(text_of) for one in self.inputs)
+        return replace(self, source_text=self.cell and text_of(self.cell), inputs=inputs)
 
     def lines(self, times: int = 1) -> list[str]:
         """Return the history as text, from the source on; of a cell that is in several rows of the result once."""
         where = f", in {times:,} rows of the result" if times > 1 else ""
-        lines = [f"{self.column} of row {self.row}{where}: {self.fate or self.value}", f"  stood in {self.place}"]
+        head = f"{self.column} of row {self.row}{where}: {self.fate or self.value}"
+        lines = [head, *self._history()]
+        lines += [] if self.events else ["  no step changed it"]
+        for one in self.inputs:
+            lines += one._as_input(self.row)
+        return [*lines, *(f"  rule {one.rule}: {one.result}" for one in self.rules)]
+
+    def _as_input(self, row: int) -> list[str]:
+        """Return the history of a cell that another, of this row, was made of."""
+        of = "" if self.row == row else f" of row {self.row}"
+        lines = [f"made of {self.column}{of}" + (f": {self.value}" if self.value else ""), *self._history()]
+        for one in self.inputs:
+            lines += one._as_input(self.row)
+        return [f"  {line}" for line in lines]
+
+    def _history(self) -> list[str]:
+        """Return where the cell stood, and what the steps made of it."""
+        lines = [f"  stood in {self.place}"] if self.place else []
         if self.source_text is not None:
             lines.append(f"  as the text {self.source_text!r}" if self.source_text else "  as an empty cell")
         for event in self.events:
@@ -133,9 +183,6 @@ class Trace(msgspec.Struct, frozen=True):
             lines += [f"    {part}" for part in dict.fromkeys((event.says, event.detail)) if part]
             lines += [f"    {part} = {result}" for part, result in event.working]
             lines += [f"    why: {event.why}"] if event.why else []
-        if not self.events:
-            lines.append("  no step changed it")
-        lines += [f"  rule {one.rule}: {one.result}" for one in self.rules]
         return lines
 
     def __repr__(self) -> str:
@@ -157,7 +204,8 @@ def trace_record(trace: Trace) -> dict[str, Any]:
         | ({"working": [list(part) for part in event.working]} if event.working else {})
         for event in trace.events
     ]
-    return {**record, "events": events, "rules": {one.rule: one.result for one in trace.rules}}
+    inputs = {"inputs": [trace_record(one) for one in trace.inputs]} if trace.inputs else {}
+    return {**record, "events": events, "rules": {one.rule: one.result for one in trace.rules}, **inputs}
 
 
 class History:
@@ -214,7 +262,7 @@ class History:
             )
         positions, fates = self._forward(start)
         if fates:
-            events = tuple(self._back(fates[0][0], fates[0][1], self._name_at(column, fates[0][0])))
+            events = self._back(fates[0][0], fates[0][1], self._name_at(column, fates[0][0]))
             # Of the table at the beginning its rows are known here, and no columns.
             title = self._name_at(column, 0)
             place, cell = begun.origin.place(row_number, title), SourceCell(begun.origin, title, row_number)
@@ -225,11 +273,57 @@ class History:
     def cell(self, position: int, name: str) -> Trace:
         """Return the history of one cell of the table."""
         number = int(self.table.row_numbers[position])
-        events = tuple(self._with_working(event, position) for event in self._back(len(self.taken), position, name))
+        back = self._walked(len(self.taken), position, name)
+        events = tuple(self._with_working(event, position) for event in back.events)
         value = shown_cell(self.table[name], position)
         part, row = placed(self.table[name].source, name).at(position, number)
         cell = SourceCell(part.origin or self.table.origin, part.name, row) if part.name and row else None
-        return Trace(number, name, value, self.table._cell_place(name, position), events=events, cell=cell)
+        place = self.table._cell_place(name, position)
+        return Trace(number, name, value, place, events=events, cell=cell, inputs=self._inputs(back, DEEPEST))
+
+    def _inputs(self, back: "_Back", depth: int) -> tuple[Trace, ...]:
+        """Return the histories of the cells that the first step of a history made its cell of."""
+        if back.made is None or not depth:
+            return ()
+        number, after, column = back.made
+        entry, record = self.taken[number - 1]
+        before = after if record.sources is None else int(record.sources[after])
+        names = self._made_of(record, column)
+        if number > 1:
+            names = [one for one in names if one in self.taken[number - 2][1].columns or one in entry.columns_added]
+        found = []
+        for name in [one for one in names if one != column][:MOST_INPUTS]:
+            # A formula may read what another one of the same step has made.
+            at = (number, after) if name in entry.columns_added else (number - 1, before)
+            found.append(self._input(number, before, name, self._walked(*at, name), depth))
+        return tuple(found)
+
+    def _input(self, number: int, position: int, name: str, back: "_Back", depth: int) -> Trace:
+        """Return the history of a cell that another was made of by a step."""
+        record = self.taken[number - 1][1]
+        row = int(record.before.row_numbers[position])
+        value = ""
+        if number <= len(self.before) and name in self.before[number - 1]:
+            value = shown_cell(self.before[number - 1][name], position)
+        elif back.events and back.events[-1].after:
+            value = back.events[-1].after
+        origin = (self.taken[0][1].before if self.taken else self.table).origin
+        begun = back.begun
+        if begun is None:
+            return Trace(row, name, value, "", events=back.events, inputs=self._inputs(back, depth - 1))
+        at, title = begun
+        first = int(self.taken[0][1].before.row_numbers[at])
+        cell = SourceCell(origin, title, first)
+        return Trace(row, name, value, origin.place(first, title), events=back.events, cell=cell)
+
+    def _made_of(self, record: StepRecord, column: str) -> list[str]:
+        """Return the columns that a column was made of."""
+        if column not in record.formulas:
+            return list(record.made_from.get(column, ()))
+        try:
+            return column_names(parse(record.formulas[column]))
+        except ExpressionError:
+            return []
 
     def _with_working(self, event: Event, position: int) -> Event:
         """Add the calculation of a formula, if every column it reads is still what it was then."""
@@ -288,8 +382,12 @@ class History:
                 name = next((new for new, old in record.renamed.items() if old == name), name)
         return name
 
-    def _back(self, steps: int, position: int, column: str) -> list[Event]:
+    def _back(self, steps: int, position: int, column: str) -> tuple[Event, ...]:
         """Go backwards through the first steps from a cell after them."""
+        return self._walked(steps, position, column).events
+
+    def _walked(self, steps: int, position: int, column: str) -> "_Back":
+        """Go backwards through the first steps from a cell after them, to where it came from."""
         found: list[Event] = []
         for number in range(steps, 0, -1):
             entry, record = self.taken[number - 1]
@@ -298,9 +396,12 @@ class History:
             event, before = self._step(number, entry, record, position, column)
             found += [event] if event is not None else []
             if before is None:
-                break
+                source = position if record.sources is None else int(record.sources[position])
+                merged = record.groups is not None and entry.step != "remove_duplicates"
+                alone = source >= 0 and not merged and bool(self._made_of(record, column))
+                return _Back(tuple(found[::-1]), made=(number, position, column) if alone else None)
             position, column = before
-        return found[::-1]
+        return _Back(tuple(found[::-1]), begun=(position, column))
 
     def _step(
         self, number: int, entry: Entry, record: StepRecord, position: int, column: str

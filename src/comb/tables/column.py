@@ -88,7 +88,7 @@ class Column:
         return _rebuild, parts
 
     @property
-    def untyped(self) -> bool:
+    def _untyped(self) -> bool:
         """Whether the source has no value in the column, and nobody said what it is: text for want of a type."""
         told = self.evidence
         if told is None or told.declared or self.type.word != "string" or told.chosen.fits or told.chosen.misfits:
