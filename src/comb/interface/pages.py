@@ -231,9 +231,9 @@ follow each other; files of more than 4 MB are compressed (`.csv.gz`), in member
 that it tells of in the comment of its head, so that one row is found without unpacking the rest. The same plan on the
 same source writes the same bytes.
 
-`comb trace FOLDER --row N --column C` reads the record for you: where the cell stood, as which text, and what each step
-made of it. A cell that a step made of others, by a formula or of parts of them, leads to those, with their texts and what
-was filled, corrected or converted on the way.
+`comb trace FOLDER --row N --column C` reads the record for you: where the cell stood, as which text, and what each
+step made of it. A cell that a step made of others, by a formula or of parts of them, leads to those, with their texts
+and what was filled, corrected or converted on the way.
 """
 
 
