@@ -9,7 +9,9 @@ from pathlib import Path
 import pytest
 
 import comb
+from comb.cli.terminal import Terminal
 from comb.execution.progress import Progress
+from support.running import run_comb
 
 
 @pytest.fixture
@@ -58,3 +60,19 @@ def test_progress_has_numbers_where_they_are_known(visits: Path, tmp_path: Path)
     assert numbers["step"] == [(0, 2), (1, 2)] and numbers["file"] == [(0, 2), (1, 2), (0, 2), (1, 2)]
     assert numbers["search"] == sorted(numbers["search"]) and all(done <= of for done, of in numbers["search"])
     assert all(isinstance(one, str) and one for one in heard)
+
+
+def test_the_command_line_shows_warnings_and_a_program_hears_them_by_logging(
+    visits: Path, tmp_path: Path, caplog: pytest.LogCaptureFixture
+) -> None:
+    said = "visits.json: 1 text that could not be read as a value is not in it"
+    ran = run_comb("save", "visits.csv", "visits.json", "--type", "mites=integer", cwd=tmp_path)
+    assert f"note: {said}" in ran.out + ran.err
+    # A screen that somebody made before changes nothing about that.
+    Terminal().say("hello")
+    comb.load(visits, types={"mites": "integer"}).save(tmp_path / "visits.json", overwrite=True)
+    assert caplog.messages[-1].startswith(said) and caplog.records[-1].levelname == "WARNING"
+    # Neither is `logging` loaded, nor a pool of threads, where nobody asks for them.
+    code = f"import sys, comb; comb.load({str(visits)!r}); print({{'logging', 'concurrent.futures', 'zipfile'}} & {{*sys.modules}})"
+    quiet = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert quiet.stdout == "set()\n"

@@ -16,6 +16,7 @@ import click
 
 from comb import __version__
 from comb.errors import CombError, ParameterError, washed, washed_lines
+from comb.interface.log import log
 
 # What a shell expects of a program that was stopped by Ctrl-C.
 STOPPED = 130
@@ -588,6 +589,7 @@ def _prepare_streams() -> None:
 def main() -> None:
     """Run the command line; every error ends here, in one message and an exit code."""
     _prepare_streams()
+    log.listener = _note
     try:
         code = cli([one for one in sys.argv[1:] if one != _DEBUG], standalone_mode=False)
         sys.stdout.flush()
@@ -618,6 +620,12 @@ def main() -> None:
             _report(error)
             code = DEFECT
     sys.exit(_flushed(code))
+
+
+def _note(message: str) -> None:
+    from comb.cli.terminal import Terminal
+
+    Terminal().say(f"note: {message}")
 
 
 def _flushed(code: int | None) -> int | None:

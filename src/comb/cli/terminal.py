@@ -51,7 +51,9 @@ class Terminal:
 
     def __init__(self, *, hints: bool = True) -> None:
         self._hints = hints
-        log.listener = self._note
+        # Only of a command: a program that uses the library listens by itself.
+        if log.listener is not None:
+            log.listener = self._note
 
     def _note(self, message: str) -> None:
         self.say(f"note: {message}")

@@ -18,6 +18,7 @@ from comb.tables.names import check_known
 from comb.tables.origin import MADE
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
+from comb.tables.types import NUMBER
 
 Floats = NDArray[np.float64]
 
@@ -76,6 +77,10 @@ class Selection(msgspec.Struct):
             If it holds neither numbers nor dates nor times.
         """
         column = self.table[name]
+        if column._untyped:
+            # A month without a value in it: its axis is empty.
+            column = column._without_values(NUMBER)
+            self.table = self.table._extended(name, column)
         if not has_positions(column):
             raise ParameterError(
                 f"expected numbers, dates or times for {axis}, {name} is {column.type}",

@@ -138,10 +138,18 @@ def _trace_folder(folder: Path, row: int, column: str, wanted: str | None) -> li
         alone = _from_record(folder, name, row, column, known, steps, gone)
         return [replace(alone, place=found.origin.place(row, source_name), source_text=written)]
     events, value = _events(folder, name, row, steps, names, whole)
+    told = {event.number for event in events}
+    if any(number not in told and _writes(entry, names[number]) for number, entry in steps.items()):
+        return trace_plan(plan, row, column, name)
     value = value or shown_cell(found[source_name], row - 1)
     place = found.origin.place(row, source_name)
     rules = tuple(_rule_checks(folder, name, row))
     return [Trace(row, column, value, place, written, tuple(events), rules=rules)]
+
+
+def _writes(entry: Entry, column: str) -> bool:
+    """Return whether a step calculated a column anew: of cells that stayed what they were the record says nothing."""
+    return entry.active and entry.step == "calculate" and f", {column} = " in f", {entry.says}"
 
 
 def _numbers_anew(entry: Entry) -> bool:

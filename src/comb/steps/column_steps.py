@@ -9,6 +9,8 @@ from datetime import date
 from decimal import Decimal
 from typing import Any, Literal
 
+import numpy as np
+
 from comb.casting.fit import fit_into
 from comb.errors import ColumnError, CombError, ExpressionError, ParameterError
 from comb.expressions.aggregates import Groups
@@ -18,6 +20,8 @@ from comb.expressions.untyped import untyped_columns
 from comb.steps.base import Change, Step, undefined_notes
 from comb.steps.series_gaps import gap_notes
 from comb.tables.cell_source import NO_PLACE, placed
+from comb.tables.column import Column
+from comb.tables.kept import Kept
 from comb.tables.names import check_known, choose, unique_names
 from comb.tables.table import BareTable
 from comb.tables.types import STRING
@@ -162,7 +166,7 @@ class Calculate(Step, frozen=True, tag="calculate"):
                     fitted = fit_into(made, before, name)
                     made = fitted.result
                     notes += [fitted.note] if fitted.note else []
-                made = made._replace(description=before.description)
+                made = made._replace(description=before.description, kept=_still_kept(before, made))
             made = made._replace(source=NO_PLACE)
             table = table._extended(name, made)
         if self.only_new:
@@ -188,6 +192,15 @@ class Calculate(Step, frozen=True, tag="calculate"):
         """Name columns and formulas."""
         message = ", ".join(f"{name} = {formula}" for name, formula in self.columns.items())
         return f"{message} within each {', '.join(self.by)}" if self.by else message
+
+
+def _still_kept(before: Column, made: Column) -> Kept:
+    """Return the texts of cells that could not be read and still cannot, where a column is calculated anew."""
+    places = before.kept.positions
+    if not len(places) or len(made) != len(before):
+        return made.kept
+    stays = made.missing[places] & (made.states[places] == before.states[places])
+    return before.kept if stays.all() else Kept.of(places[stays], before.kept.items.take(np.flatnonzero(stays)))
 
 
 def day_of(text: str | None) -> date | None:

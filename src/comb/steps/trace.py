@@ -279,6 +279,11 @@ class History:
         part, row = placed(self.table[name].source, name).at(position, number)
         cell = SourceCell(part.origin or self.table.origin, part.name, row) if part.name and row else None
         place = self.table._cell_place(name, position)
+        if cell is None and back.begun is not None and self.taken:
+            # Calculated anew, from what it was itself.
+            begun, title = self.taken[0][1].before, back.begun[1]
+            row = int(begun.row_numbers[back.begun[0]])
+            cell, place = SourceCell(begun.origin, title, row), begun.origin.place(row, title)
         return Trace(number, name, value, place, events=events, cell=cell, inputs=self._inputs(back, DEEPEST))
 
     def _inputs(self, back: "_Back", depth: int) -> tuple[Trace, ...]:
@@ -338,6 +343,8 @@ class History:
         used = {*column_names(node), name}
         later = [record for _, record in self.taken[event.number :]]
         changed = any(used & {*one.cells, *one.formulas, *one.renamed} for one in later)
+        # A column that is calculated of itself is not what it was.
+        changed = changed or name in column_names(node)
         if changed or not used <= set(self.table.names) or _has_aggregate(node):
             return event
         return replace(event, working=tuple(working_of(formula, self.table, position)))
@@ -416,11 +423,13 @@ class History:
         event: Event | None = None
         if column in record.cells and (at := record.cells[column].at(position)) >= 0:
             change = record.cells[column]
-            detail = change.detail.at(at) if change.detail is not None else record.formulas.get(column, "")
+            # The formula is in what the step says.
+            detail = change.detail.at(at) if change.detail is not None else ""
             event = replace(
                 made, before=shown_cell(change.before, at), after=shown_cell(change.after, at), detail=detail
             )
-        elif column in record.formulas and (is_new or merged):
+        elif column in record.formulas:
+            # Also of a cell that stayed what it was.
             event = replace(made, detail=f"{column} = {record.formulas[column]}")
         elif is_new and not merged:
             event = replace(made, detail=self._comes_from(column, position))
@@ -436,7 +445,8 @@ class History:
             )  # fmt: skip
         elif groups is not None:
             copies = record.rows_of(position)
-            others = copies[copies != source]
+            # Those that differ elsewhere were set aside, and are no part of this row.
+            others = copies[(copies != source) & np.isin(copies, record.gone.get("merged", copies[:0]))]
             if len(others):
                 event = replace(event or made, detail=merged_here(record.before.row_numbers[others]))
         if source < 0:
