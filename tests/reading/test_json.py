@@ -1,5 +1,6 @@
 """JSON and JSON Lines: the tables found, their names and types, what is missing, exact numbers, damage, writing."""
 
+import contextlib
 import datetime
 import gzip
 import json
@@ -84,6 +85,8 @@ def test_the_scales_are_two_tables_and_the_broken_line_is_set_aside(demo: Path) 
         ({"columns": ["a", "b"], "data": [["a", "b"], [1, 2], [3, 4]]}, {"/columns": ["value"], "/data": ["a", "b"]}),
         ({"x": ["a", "b"], "y": ["c", "d"], "z": [[1, 2]]}, {"/x": ["value"], "/y": ["value"], "/z": ["_col.1", "_col.2"]}),
         ({"a": 1, "b": "x"}, {"t": ["a", "b"]}),
+        ({"id": 1, "at": {"x": 2, "y": {"z": None}}}, {"t": ["id", "at.x", "at.y.z"]}),
+        ({"a": {"x": 1}, "b": {"y": 2}}, {"/a": ["x"], "/b": ["y"]}),
         ([{"a": {"b": {"c": 1}}, "d": []}, {"a": 5}], {"t": ["a.b.c", "d", "a"]}),
         (
             [{"id": 1, "parts": [{"n": 1, "deep": [{"z": 1}]}]}],
@@ -97,6 +100,21 @@ def test_tables_are_found_in_every_shape(tmp_path: Path, value: Any, tables: dic
     assert {name: list(table.names) for name, table in comb.load_all(place).items()} == tables
     assert all(list(comb.load(place, table=name).names) == names for name, names in tables.items() if name[0] == "/")
     assert [table.name for table in comb.inspect(place).tables] == list(tables)
+
+
+@pytest.mark.parametrize("kernels", ["compiled", "reference"])
+def test_a_file_called_lines_may_have_one(tmp_path: Path, kernels: str) -> None:
+    record = {"id": 7, "at": {"site": "Mill"}, "tags": ["a", "b"], "visits": [{"kg": 1}, {"kg": 2}]}
+    for name in ("one.jsonl", "one.ndjson", "one.jsonl.gz"):
+        for text in (json.dumps(record), json.dumps(record) + "\n", "\ufeff" + json.dumps(record) + "\n\n"):
+            data = text.encode()
+            (tmp_path / name).write_bytes(gzip.compress(data) if name.endswith(".gz") else data)
+            with reference() if kernels == "reference" else contextlib.nullcontext():
+                table = comb.load(tmp_path / name)
+                assert table.names == ("id", "at.site", "tags") and table.place(1) == f"{name}, line 1"
+                assert comb.load(tmp_path / name, table="visits")["kg"].to_list() == [1, 2]
+    # As a document the list inside is what is meant.
+    assert loaded(tmp_path / "one.json", json.dumps(record), table="/visits").names == ("kg",)
 
 
 def test_an_object_that_is_null_has_null_parts(tmp_path: Path) -> None:

@@ -158,7 +158,9 @@ def open_source(
         if document is not None:
             return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, options.table)
         if options.table and not _is_packed(start) and not _is_its_name(options.table, opened.name):
-            sheet = _text_as_sheet(start, opened, rules.options, held)
+            if (opened.size or 0) > LARGEST_SHEET_TEXT:
+                raise _too_large_for_sheet(options.table, opened.size or 0, opened.name)
+            sheet = _text_as_sheet(opened.everything(start, held), opened.name, rules.options)
             return OpenDocument(opened.name, opened.path, opened.stamp(), sheet, rules, options.table)
         mark = None if opened.size is None or options.table else utf8_mark(start, options.encoding)
         if mark is not None and (opened.at_end or (options.skip or 0) < MOST_LINES_LOOKED_AT):
@@ -198,8 +200,15 @@ def _open_transcoded(
             return file.read()
 
         document = _document(beginning, content, opened.name, options, resources)
+        inner = _inside(options.table, compression, opened.name)
+        if document is None and inner:
+            if size > LARGEST_SHEET_TEXT:
+                file.close()
+                raise _too_large_for_sheet(inner, size, opened.name)
+            document = _text_as_sheet(bytes(content()), opened.name, options.replace(table=inner))
         if document is not None:
-            return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, None)
+            file.close()
+            return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, inner)
     text = transcoded(file, opened.name, storage.file, options.encoding, threads=resources.threads)
     return _read_text(opened, text, rules, resources, compression=compression, size=text.size)
 
@@ -226,19 +235,32 @@ def _is_its_name(table: str, name: str) -> bool:
     return table in (name, PurePath(name).stem)
 
 
-def _text_as_sheet(start: bytes, opened: OpenSource, options: ReadOptions, held: float) -> "Document":
+def _inside(table: str | None, compression: str, name: str) -> str | None:
+    """Return the table that is meant inside a compressed file; None where its name is that of the file."""
+    if table is None:
+        return None
+    member = PurePath(compression.partition(": ")[2] or PurePath(name).stem)
+    own = {name, PurePath(name).stem, str(member), member.name, member.stem, compression.partition(": ")[2]}
+    return None if table in own else table
+
+
+def _too_large_for_sheet(table: str, size: int, name: str) -> ContentError:
+    return ContentError(
+        f"a table inside is asked for, {table!r}, and as a sheet a text of at most "
+        f"{LARGEST_SHEET_TEXT:,} bytes is read; it has {size:,}",
+        where=name,
+        remedy="leave table out: it is read as one table",
+    )
+
+
+def _text_as_sheet(data: bytes, name: str, options: ReadOptions) -> "Document":
     """Read delimited text as a sheet, on which tables are found as in a workbook."""
     from comb.reading.documents.workbooks.book import read_text_as_sheet
 
-    if (opened.size or 0) > LARGEST_SHEET_TEXT:
-        raise ContentError(
-            f"a table inside is asked for, {options.table!r}, and as a sheet a text of at most "
-            f"{LARGEST_SHEET_TEXT:,} bytes is read; it has {opened.size:,}",
-            where=opened.name,
-            remedy="leave table out: it is read as one table",
-        )
-    decoded = decode(opened.everything(start, held), opened.name, options.encoding)
-    document = read_text_as_sheet(decoded.text, opened.name, guess_layout(decoded.text, options))
+    if len(data) > LARGEST_SHEET_TEXT:
+        raise _too_large_for_sheet(options.table or "", len(data), name)
+    decoded = decode(data, name, options.encoding)
+    document = read_text_as_sheet(decoded.text, name, guess_layout(decoded.text, options))
     return replace(document, decoded=decoded.unless_plain())
 
 
@@ -272,8 +294,11 @@ def _open_decoded(
         content, compression = decompress(data, opened.name, member=options.table, most=options.most_bytes)
     if compression:
         document = _document(content[:LOOK_BYTES], lambda: content, opened.name, options, resources)
+        inner = _inside(options.table, compression, opened.name)
+        if document is None and inner:
+            document = _text_as_sheet(content, opened.name, options.replace(table=inner))
         if document is not None:
-            return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, None)
+            return OpenDocument(opened.name, opened.path, opened.stamp(), document, rules, inner)
     # A byte order mark is nothing, too.
     if not content.removeprefix(b"\xef\xbb\xbf").strip() or content in (b"\xff\xfe", b"\xfe\xff"):
         where = f"{opened.name} ({compression})" if compression else opened.name

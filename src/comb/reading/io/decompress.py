@@ -293,6 +293,9 @@ def _chosen_member(names: list[str], name: str, member: str | None) -> str:
     by_end = [full for full in names if full.rpartition("/")[2] in (member, f"{member}.csv")]
     if len(by_end) == 1:
         return by_end[0]
+    if len(names) == 1:
+        # It may be a table inside the only file.
+        return names[0]
     near = nearest(member, names)
     hint = f"did you mean {near!r}? " if near else ""
     raise ContentError(

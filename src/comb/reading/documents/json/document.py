@@ -4,6 +4,7 @@ import json
 from collections.abc import Callable, Sequence
 from functools import partial
 from itertools import islice
+from pathlib import PurePath
 from typing import Any, Self
 
 import msgspec
@@ -12,6 +13,7 @@ import numpy as np
 from comb.errors import ContentError, counted
 from comb.inference.typed_cells import SourceKind, TypedCells
 from comb.kernels.grouping import Codes
+from comb.kernels.types import Data
 from comb.reading.column_rules import ColumnRules
 from comb.reading.documents.json.find import MOST_TABLES, PLAIN_VALUES, JsonTable, as_table, beside, find_tables, follow
 from comb.reading.documents.json.flatten import Flat, Growth, flatten
@@ -42,6 +44,9 @@ from comb.tables.origin import SourceLine
 
 SAMPLE_LINES = 20
 
+# What files with a record in each line are called.
+_LINES = (".jsonl", ".ndjson")
+
 # Lists of records inside records are followed so far.
 MOST_LEVELS = 8
 
@@ -65,7 +70,7 @@ def json_document(text: str, name: str) -> Document:
     """
     text = text.removeprefix("\ufeff")
     parser = JsonParser()
-    if _is_lines(text):
+    if _is_lines(text, one_will_do=is_named_lines(name)):
         return _lines_document(text, parser, name)
     try:
         value = parser.read(text)
@@ -117,10 +122,20 @@ def repeated_note(parser: JsonParser) -> list[str]:
     return [message] if parser.repeated else []
 
 
-def _is_lines(text: str) -> bool:
+def is_named_lines(name: str) -> bool:
+    """Return whether a file is called like JSON Lines: of one line nothing else tells them from a document.
+
+    >>> is_named_lines("june.jsonl"), is_named_lines("june.ndjson.gz"), is_named_lines("june.json")
+    (True, True, False)
+    """
+    suffixes = [one.lower() for one in PurePath(name).suffixes[-2:]]
+    return bool(suffixes) and (suffixes[-1] in _LINES or (len(suffixes) > 1 and suffixes[0] in _LINES))
+
+
+def _is_lines(text: str, *, one_will_do: bool = False) -> bool:
     """Return whether each line is a value of its own."""
     lines = [line for _, (_, line) in zip(range(SAMPLE_LINES), whole_lines(text), strict=False)]
-    if len(lines) < 2:
+    if len(lines) < (1 if one_will_do else 2):
         return False
     sound = 0
     for line in lines:
@@ -132,10 +147,14 @@ def _is_lines(text: str) -> bool:
     return 2 * sound > len(lines)
 
 
-def begins_as_lines(start: bytes) -> bool:
-    """Return whether a text that begins so is likely to be JSON Lines with an object in each."""
-    beginning = start[:LOOKED_AT].decode(errors="replace").removeprefix("\ufeff")
-    return beginning.lstrip().startswith("{") and _is_lines(beginning[: beginning.rfind("\n") + 1])
+def begins_as_lines(data: Data, name: str) -> bool:
+    """Return whether a text is likely to be JSON Lines with an object in each."""
+    beginning = bytes(data[:LOOKED_AT]).decode(errors="replace").removeprefix("\ufeff")
+    if not beginning.lstrip().startswith("{"):
+        return False
+    if is_named_lines(name) and "\n" not in beginning.strip():
+        return _is_lines(bytes(data).decode(errors="replace").removeprefix("\ufeff"), one_will_do=True)
+    return _is_lines(beginning[: beginning.rfind("\n") + 1])
 
 
 def _lines_document(text: str, parser: JsonParser, name: str) -> Document:

@@ -183,9 +183,15 @@ def _read_object(value: dict[str, Any], pointer: str) -> JsonTable | None:
                 name += "_"
             records = [{name: key, **one} for key, one in value.items()]
             return JsonTable(pointer, "object of records", records, [escaped(key) for key in value], name)
-    if not any(isinstance(one, dict | list) for one in inner):
+    plain = [not isinstance(one, dict | list) for one in inner]
+    # With objects inside, as a record in a list has them; objects alone are records each.
+    if all(plain) or (not pointer and any(plain) and not _has_lists(value)):
         return JsonTable(pointer, "one record", [value], [""])
     return None
+
+
+def _has_lists(value: Any) -> bool:
+    return isinstance(value, list) or (isinstance(value, dict) and any(map(_has_lists, value.values())))
 
 
 def beside(value: Any, pointer: str) -> dict[str, Any]:

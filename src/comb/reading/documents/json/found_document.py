@@ -25,7 +25,6 @@ from comb.kernels.types import Data, JsonList
 from comb.reading.column_rules import ColumnRules
 from comb.reading.documents.json import found_records
 from comb.reading.documents.json.document import (
-    LOOKED_AT,
     JsonTables,
     begins_as_lines,
     inner_tables,
@@ -86,7 +85,7 @@ def found_document(
         return json_document(bytes(data).decode(), name).tables
 
     reading = _Reading(data, name, threads, storage, parsed, check)
-    if begins_as_lines(bytes(data[:LOOKED_AT])):
+    if begins_as_lines(data, name):
         return _lines(reading)
     return _lists(reading)
 
