@@ -129,7 +129,9 @@ def _trace_folder(folder: Path, row: int, column: str, wanted: str | None) -> li
         return [_from_record(folder, name, row, column, known, steps, gone)]
     # A row may have been spread over several, of which some came out: only the run knows all.
     spread = len([*gone, *_runs_with(folder, ROWS, name, row)]) > 1
-    if found is None or spread or not 1 <= row <= len(found.origin.lines):
+    # And what became of the cells that one was calculated of.
+    calculated = any(_writes(entry, names[number]) for number, entry in steps.items())
+    if found is None or spread or calculated or not 1 <= row <= len(found.origin.lines):
         return trace_plan(plan, row, column, name)
     written = text_at_its_line(found.origin, source_name, row)
     if written is None:
@@ -138,9 +140,6 @@ def _trace_folder(folder: Path, row: int, column: str, wanted: str | None) -> li
         alone = _from_record(folder, name, row, column, known, steps, gone)
         return [replace(alone, place=found.origin.place(row, source_name), source_text=written)]
     events, value = _events(folder, name, row, steps, names, whole)
-    told = {event.number for event in events}
-    if any(number not in told and _writes(entry, names[number]) for number, entry in steps.items()):
-        return trace_plan(plan, row, column, name)
     value = value or shown_cell(found[source_name], row - 1)
     place = found.origin.place(row, source_name)
     rules = tuple(_rule_checks(folder, name, row))
@@ -148,7 +147,7 @@ def _trace_folder(folder: Path, row: int, column: str, wanted: str | None) -> li
 
 
 def _writes(entry: Entry, column: str) -> bool:
-    """Return whether a step calculated a column anew: of cells that stayed what they were the record says nothing."""
+    """Return whether a step calculated a column anew."""
     return entry.active and entry.step == "calculate" and f", {column} = " in f", {entry.says}"
 
 

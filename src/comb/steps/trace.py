@@ -314,12 +314,13 @@ class History:
             value = back.events[-1].after
         origin = (self.taken[0][1].before if self.taken else self.table).origin
         begun = back.begun
+        inputs = self._inputs(back, depth - 1)
         if begun is None:
-            return Trace(row, name, value, "", events=back.events, inputs=self._inputs(back, depth - 1))
+            return Trace(row, name, value, "", events=back.events, inputs=inputs)
         at, title = begun
         first = int(self.taken[0][1].before.row_numbers[at])
         cell = SourceCell(origin, title, first)
-        return Trace(row, name, value, origin.place(first, title), events=back.events, cell=cell)
+        return Trace(row, name, value, origin.place(first, title), events=back.events, cell=cell, inputs=inputs)
 
     def _made_of(self, record: StepRecord, column: str) -> list[str]:
         """Return the columns that a column was made of."""
@@ -396,19 +397,22 @@ class History:
     def _walked(self, steps: int, position: int, column: str) -> "_Back":
         """Go backwards through the first steps from a cell after them, to where it came from."""
         found: list[Event] = []
+        made: tuple[int, int, str] | None = None
         for number in range(steps, 0, -1):
             entry, record = self.taken[number - 1]
             if not entry.active:
                 continue
             event, before = self._step(number, entry, record, position, column)
             found += [event] if event is not None else []
+            source = position if record.sources is None else int(record.sources[position])
+            merged = record.groups is not None and entry.step != "remove_duplicates"
+            # The last step that calculated it says what it is made of.
+            if made is None and source >= 0 and not merged and self._made_of(record, column):
+                made = number, position, column
             if before is None:
-                source = position if record.sources is None else int(record.sources[position])
-                merged = record.groups is not None and entry.step != "remove_duplicates"
-                alone = source >= 0 and not merged and bool(self._made_of(record, column))
-                return _Back(tuple(found[::-1]), made=(number, position, column) if alone else None)
+                return _Back(tuple(found[::-1]), made=made)
             position, column = before
-        return _Back(tuple(found[::-1]), begun=(position, column))
+        return _Back(tuple(found[::-1]), made=made, begun=(position, column))
 
     def _step(
         self, number: int, entry: Entry, record: StepRecord, position: int, column: str
