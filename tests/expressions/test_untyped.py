@@ -111,6 +111,21 @@ save: tidy
                 )
 
 
+def test_a_column_without_a_value_stays_one_when_it_is_saved_and_loaded_again(tmp_path: Path) -> None:
+    _, june, july = months(tmp_path)
+    by_hand = comb.table(columns={"hive": [3, 4], "kg": [None, None]})
+    for month in (june.select(["hive", "kg"]), july.select(["hive", "kg"]), by_hand):
+        for suffix, describe in ((".csv", True), (".csv", False), (".sqlite", True), (".parquet", False)):
+            month.save(tmp_path / f"saved{suffix}", describe=describe, overwrite=True)
+            again = comb.load(tmp_path / f"saved{suffix}")
+            assert again.calculate({"lb": "kg * 2"})["lb"].to_list() == [None] * month.row_count
+            assert not describe or again == month
+        if month is not by_hand:
+            assert next(iter(month.calculate({"lb": "kg * 2"}).plan().run(dry_run=True).tables.values()))[
+                "lb"
+            ].missing.all()
+
+
 def test_what_somebody_declared_or_took_out_stays_what_it_is(tmp_path: Path) -> None:
     may, june, _ = months(tmp_path)
     texts: list[Any] = [june.convert({"kg": "string"}), comb.load(tmp_path / "june.csv", types={"kg": "string"})]

@@ -13,7 +13,7 @@ from typing import TypeVar
 from comb.errors import ExpressionError
 from comb.expressions.nodes import Columns, Node, children, column_names
 from comb.tables.column import Column
-from comb.tables.evidence import Candidate, Evidence
+from comb.tables.evidence import nothing_in
 from comb.tables.table import BareTable
 from comb.tables.types import BOOLEAN, DATE, DATETIME, DURATION, INTEGER, NUMBER, STRING, TIME, Type
 
@@ -83,7 +83,7 @@ def told_untyped(made: Column, node: Node, table: BareTable) -> Column:
     """Return what a formula gave; text without a value that comes of columns without a value has no type either."""
     if made.type != STRING or made.present.any() or not any(table[name]._untyped for name in column_names(node)):
         return made
-    return made._replace(evidence=Evidence(Candidate(STRING, 0, 0), None, len(made)))
+    return made._replace(evidence=nothing_in(len(made)))
 
 
 def _takes_many(node: Node) -> bool:

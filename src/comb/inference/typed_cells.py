@@ -20,7 +20,7 @@ from comb.kernels.types import FITS
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.vocabulary import is_missing_word
 from comb.tables.column import Column
-from comb.tables.evidence import TEXT_NUMBERS, Candidate, Evidence
+from comb.tables.evidence import TEXT_NUMBERS, Candidate, Evidence, nothing_in
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
@@ -248,8 +248,8 @@ def _all_missing(cells: TypedCells) -> Column:
     states = _states(cells)
     held = np.flatnonzero(states == Reason.MARKER)
     held = held[cells.texts[held] >= 0]
-    evidence = Evidence(Candidate(STRING, 0, 0), None, len(states), ("there is nothing in it",))
-    return Column(STRING, Text.from_strings([""] * len(states)), states, kept=_kept(cells, held), evidence=evidence)
+    texts = Text.from_strings([""] * len(states))
+    return Column(STRING, texts, states, kept=_kept(cells, held), evidence=nothing_in(len(states)))
 
 
 def _text_column(cells: TypedCells, counts: dict[SourceKind, int], chosen: SourceKind) -> Column:

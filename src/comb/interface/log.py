@@ -1,7 +1,7 @@
 """What Comb tells programs that use it: by the standard library's `logging`, under the name comb.
 
 `logging` is loaded when there is something to warn of, or when somebody else has loaded it: before that nobody can
-have asked for what is told at the level DEBUG, and to load it takes as long as to read a small file.
+have asked for messages at the level DEBUG, and to load it takes as long as to read a small file.
 """
 
 import sys

@@ -1,4 +1,4 @@
-"""What has columns with types already, in Python or in another library: how it is told."""
+"""Recognise what has columns with types already: cursors of databases, tables of other libraries."""
 
 from typing import Any, Protocol
 

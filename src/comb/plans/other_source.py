@@ -1,11 +1,11 @@
 """How another file is read in place of the source that a plan was made on.
 
 A plan may say how its source is read: delimiter, encoding, lines above the header, the sheet, types. A draft says all
-of it. The next file may be written otherwise: with semicolons, in UTF-16, below a title, on a sheet called like its
-month. So what the plan says is tried first, and held against the names of the columns of before. Where some are not
-there, what can be found out is found out, and taken if more of them are there then; with several tables inside, if
-exactly one has the most. What was taken instead is said, and is in the plan that is saved with the result, so that this
-plan can be run again. Nothing is tried on a file that has all columns.
+of it. The next file may be written in another way: with semicolons, in UTF-16, below a title, on a sheet that has the
+name of its month. So what the plan says is tried first, and held against the names of the columns of before. Where some
+are not there, what can be found out is found out, and taken if more of them are there then; with several tables inside,
+if exactly one has the most. What was taken instead is said, and is in the plan that is saved with the result, so that
+this plan can be run again. Nothing is tried on a file that has all columns.
 """
 
 import contextlib
@@ -20,7 +20,7 @@ from comb.plans.outputs import place_of
 from comb.reading.load import load_table, load_tables
 from comb.tables.read_options import ReadOptions
 
-# So many rows show which columns there are.
+# Rows that are read to see which columns there are.
 LOOKED_AT = 100
 
 

@@ -359,7 +359,7 @@ def _forms(column: Column) -> dict[str, str]:
 
 def _of_column(name: str, old: Column, new: Column) -> Iterator[Difference]:
     if old._untyped or new._untyped:
-        # Without a row nothing is known of any column, and the number of rows is told.
+        # Without a row nothing is known of any column; the number of rows is a difference of its own.
         if old._untyped != new._untyped and len(old) and len(new):
             text = f"{name} has no value, before {old.type.in_full}"
             text = text if new._untyped else f"{name} is {new.type.in_full}, before it had no value"

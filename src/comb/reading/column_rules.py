@@ -40,7 +40,10 @@ class ColumnRules(msgspec.Struct, frozen=True):
         if self.schema is not None:
             names = self.known
         own = dict.fromkeys(names, given) if isinstance(given, str) else given or {}
-        described = {} if self.schema is None else self.schema.types
+        schema = self.schema
+        described = (
+            {} if schema is None else {one: kind for one, kind in schema.types.items() if one not in schema.untyped}
+        )
         return {**described, **{name: parse_request(text) for name, text in own.items()}}
 
     def words(self, name: str, request: Request | None) -> Words:

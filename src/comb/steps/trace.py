@@ -34,7 +34,7 @@ from comb.tables.table import BareTable
 # Rows of a group that are named.
 MOST_ROWS_NAMED = 5
 
-# Cells that one was made of are followed so far, and so many of one step.
+# How many steps back cells are followed that one was made of, and how many cells of each step.
 DEEPEST = 6
 MOST_INPUTS = 12
 

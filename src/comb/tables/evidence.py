@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import washed
-from comb.tables.types import Type
+from comb.tables.types import STRING, Type
 
 # How the doubt of a type begins that is only proposed.
 PROPOSED = "proposed only: "
@@ -125,3 +125,8 @@ class Evidence(msgspec.Struct, frozen=True, eq=False):
 
     def __repr__(self) -> str:
         return washed(f"<Evidence: {self}>")
+
+
+def nothing_in(count: int) -> Evidence:
+    """Return the evidence of a column without a value, of this many cells: it is text for want of a type."""
+    return Evidence(Candidate(STRING, 0, 0), None, count, ("there is nothing in it",))

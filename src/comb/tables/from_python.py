@@ -26,6 +26,7 @@ from numpy.typing import NDArray
 from comb.errors import ColumnError, ParameterError, agree, counted
 from comb.kernels.types import INT64_MAX, INT64_MIN, MOST_DECIMAL_DIGITS
 from comb.tables.column import Column
+from comb.tables.evidence import nothing_in
 from comb.tables.kept import Kept
 from comb.tables.names import unique_names
 from comb.tables.reasons import Reason
@@ -197,7 +198,9 @@ def _column_of_values(name: str, cells: list[Any], mixed_as_text: bool) -> Colum
 
 
 def _typed_column(name: str, cells: list[Any], kinds: set[type], mixed_as_text: bool) -> Column:
-    if not kinds or all(issubclass(kind, str) for kind in kinds):
+    if not kinds:
+        return Column._of_strings(cells)._replace(evidence=nothing_in(len(cells)))
+    if all(issubclass(kind, str) for kind in kinds):
         return _column_of_texts(name, cells)
     if all(issubclass(kind, dict | list) for kind in kinds):
         return _column_of_json(name, cells)

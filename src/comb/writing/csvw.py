@@ -8,7 +8,7 @@ from urllib.parse import quote
 from blake3 import blake3
 
 from comb.formats.formulas import disarmed
-from comb.reading.schema.csvw import CELLS_NOTE, CODES_NOTE, DISARMED_NOTE, SUMS_NOTE
+from comb.reading.schema.csvw import CELLS_NOTE, CODES_NOTE, DISARMED_NOTE, SUMS_NOTE, UNTYPED_NOTE
 from comb.tables.column import Column
 from comb.tables.table import BareTable
 from comb.tables.types import Type
@@ -62,6 +62,7 @@ def metadata_bytes(
         name, title, type and description.
     """
     origin = table.origin
+    untyped = [title for title, column in table.columns.items() if column._untyped]
     codes = {
         title: codes_name(name, title) for title, column in table.columns.items() if column.type.word == "category"
     }
@@ -81,6 +82,11 @@ def metadata_bytes(
         "notes": [
             {CELLS_NOTE: f"{name}-cells.csv", "about": "why cells are missing, and the texts kept"},
             *([{DISARMED_NOTE: True, "about": "an apostrophe before texts that would be run"}] if form.disarm else []),
+            *(
+                [{UNTYPED_NOTE: untyped, "about": "columns without a value, of which no type is known"}]
+                if untyped
+                else []
+            ),
             {SUMS_NOTE: dict(checksums), "comb:bytes": size, "about": "BLAKE3 of the files that belong together"},
         ],
         "dialect": {

@@ -49,6 +49,7 @@ CELLS_NOTE = "comb:cells"
 CODES_NOTE = "comb:codes"
 SUMS_NOTE = "comb:checksums"
 DISARMED_NOTE = "comb:disarmed"
+UNTYPED_NOTE = "comb:untyped"
 
 
 class SchemaColumn(msgspec.Struct, frozen=True):
@@ -117,6 +118,8 @@ class Schema(msgspec.Struct, frozen=True, dict=True):
         Bytes in the table's file; 0 if that is not known.
     disarmed : bool
         Whether texts that a spreadsheet program would run have an apostrophe in front.
+    untyped : tuple of str
+        Columns that had no value when the table was saved, so that nobody knows their type.
     """
 
     name: str
@@ -128,6 +131,7 @@ class Schema(msgspec.Struct, frozen=True, dict=True):
     checksums: dict[str, str] = msgspec.field(default_factory=dict)
     size: int = 0
     disarmed: bool = False
+    untyped: tuple[str, ...] = ()
 
     @cached_property
     def types(self) -> dict[str, Request]:
@@ -193,7 +197,12 @@ def read_schema(text: str, name: str, url: str) -> Schema | None:
     options = _dialect(described.get("dialect") or record.get("dialect") or {})
     sums, size = _sums(described)
     disarm = any(note.get(DISARMED_NOTE) is True for note in _notes(described))
-    return Schema(name, known, options, keys, _cells_file(described), tuple(notes), sums, size, disarm)
+    listed = [one for note in _notes(described) for one in _texts(note.get(UNTYPED_NOTE))]
+    return Schema(name, known, options, keys, _cells_file(described), tuple(notes), sums, size, disarm, tuple(listed))
+
+
+def _texts(value: Any) -> list[str]:
+    return [one for one in value if isinstance(one, str)] if isinstance(value, list) else []
 
 
 # What a schema may say for all of its columns.

@@ -23,7 +23,7 @@ _NAMES_OF_COLUMNS = frozenset(
     {"columns", "cols", "fields", "header", "headers", "names", "column_names", "columnnames"}
 )
 
-# And what the rows are called, where that has to be said since there are none.
+# Where there is no row, the list of rows has to have one of these names.
 _NAMES_OF_ROWS = frozenset({"data", "rows", "values", "records", "items", "results"})
 
 # The shape of a list of values that are no records.
