@@ -252,6 +252,13 @@ save: tidy
     names = [one.inputs[0] for one in who.inputs]
     assert [one.source_text for one in names] == ["Alder, Ann"] * 2
     assert names[0].events[0].detail == "name is called keeper from here on"
+    # Formulas of one step are taken in turn: which value of a column one read is what is told.
+    kilos = comb.table(columns={"kg": [2]})
+    [first] = kilos.calculate({"lb": "kg * 10", "kg": "kg + 1"}).trace(1, "lb")
+    [last] = kilos.calculate({"kg": "kg + 1", "lb": "kg * 10"}).trace(1, "lb")
+    assert (first.value, first.events[0].working, first.inputs[0].events) == ("20", (), ())
+    assert last.value == "30" and last.events[0].working[-1] == ("kg * 10 = 3 * 10", "30")
+    assert [one.after for one in last.inputs[0].events] == ["3"]
     # In Python too, without the tables between; and an aggregate says which rows it is of.
     table = comb.load(tmp_path / "t.csv").fill("g", value="700").calculate({"total": "kg * 1000 + g"}).filter("kg > 3")
     [of_row] = table.trace(3, "total")

@@ -296,19 +296,21 @@ class History:
         names = self._made_of(record, column)
         if number > 1:
             names = [one for one in names if one in self.taken[number - 2][1].columns or one in entry.columns_added]
+        # Formulas of a step are taken in turn: one may read what those before it have made.
+        formulas = list(record.formulas)
+        made = formulas[: formulas.index(column)] if column in formulas else []
         found = []
         for name in [one for one in names if one != column][:MOST_INPUTS]:
-            # A formula may read what another one of the same step has made.
-            at = (number, after) if name in entry.columns_added else (number - 1, before)
-            found.append(self._input(number, before, name, self._walked(*at, name), depth))
+            at = (number, after) if name in made else (number - 1, before)
+            found.append(self._input(at[0], number, before, name, depth, self._walked(*at, name)))
         return tuple(found)
 
-    def _input(self, number: int, position: int, name: str, back: "_Back", depth: int) -> Trace:
-        """Return the history of a cell that another was made of by a step."""
+    def _input(self, steps: int, number: int, position: int, name: str, depth: int, back: "_Back") -> Trace:
+        """Return the history, of so many steps, of a cell that another was made of by a step."""
         record = self.taken[number - 1][1]
         row = int(record.before.row_numbers[position])
         value = ""
-        if number <= len(self.before) and name in self.before[number - 1]:
+        if steps < number <= len(self.before) and name in self.before[number - 1]:
             value = shown_cell(self.before[number - 1][name], position)
         elif back.events and back.events[-1].after:
             value = back.events[-1].after
@@ -344,8 +346,9 @@ class History:
         used = {*column_names(node), name}
         later = [record for _, record in self.taken[event.number :]]
         changed = any(used & {*one.cells, *one.formulas, *one.renamed} for one in later)
-        # A column that is calculated of itself is not what it was.
-        changed = changed or name in column_names(node)
+        # A column that is calculated of itself is not what it was, nor is one that the same step calculates after it.
+        after = list(record.formulas)[list(record.formulas).index(name) :]
+        changed = changed or bool(set(after) & {*column_names(node)})
         if changed or not used <= set(self.table.names) or _has_aggregate(node):
             return event
         return replace(event, working=tuple(working_of(formula, self.table, position)))
