@@ -37,6 +37,7 @@ from comb.expressions.nodes import (
     Pattern,
     Unary,
     children,
+    has_aggregate,
 )
 from comb.expressions.parser import parse
 from comb.expressions.signatures import FRAMED
@@ -163,7 +164,7 @@ def undefined_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> d
         risky = (isinstance(part, Binary) and part.operator in _RISKY) or (
             isinstance(part, Call) and part.function in _RISKY_CALLS
         )
-        if risky and swallowed and not _aggregates_in(part):
+        if risky and swallowed and not has_aggregate(part):
             count = sum(_lacking(part, *some) for some in row_parts(part, table))
             if count:
                 found[text[part.start : part.end]] = count
@@ -186,10 +187,6 @@ def _lacking(part: Node, columns: Mapping[str, Column], height: int) -> int:
     for child in children(part):
         lacking = lacking & evaluator.value(child).present
     return int(np.count_nonzero(lacking))
-
-
-def _aggregates_in(node: Node) -> bool:
-    return isinstance(node, AggregateCall) or any(_aggregates_in(child) for child in children(node))
 
 
 # Texts among which the nearest to one that no row has is looked for.

@@ -231,3 +231,8 @@ def column_names(node: Node) -> list[str]:
     for child in children(node):
         found.update(dict.fromkeys(column_names(child)))
     return list(found)
+
+
+def has_aggregate(node: Node) -> bool:
+    """Return whether an expression takes values of several rows together."""
+    return isinstance(node, AggregateCall) or any(map(has_aggregate, children(node)))

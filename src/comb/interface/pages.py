@@ -221,18 +221,22 @@ reads the dictionary, and runs the plan again. The page is made from the code (`
 - the pictures that the plan lists, by the names it gives them.
 - `ledger.jsonl`: a line for each step: rows in, added, out, left out, set aside, merged; cells changed; the reason.
   Reading the source has number 0.
-- `run.json`: the version of Comb, the day of the run if it was given (`--as-of`), the sources with size and checksum.
+- `run.json`: the version of Comb, the day of the run if it was given (`--as-of`), the sources with size and checksum,
+  encoding, delimiter and quote; of each table how many rows and bytes it has, and on which byte of its file each part
+  of so many rows begins.
 - `plan.yaml`: the plan, with paths that begin at this folder and the checksums of its sources.
 - `checksums.txt`: SHA-256 of every file. `comb inspect FOLDER` and `comb.load(FOLDER)` compare them.
 - `csv-metadata.json`: describes the files of the record below by CSV on the Web.
 
 The record of the run says what became of every row and cell. Rows are listed as runs, from one to another, where they
-follow each other; files of more than 4 MB are compressed (`.csv.gz`), in members of which each names the rows
+follow each other, though not beyond the next multiple of 10,000, so that a row is found in a large source by reading no
+more than a run; files of more than 4 MB are compressed (`.csv.gz`), in members of which each names the rows
 that it tells of in the comment of its head, so that one row is found without unpacking the rest. The same plan on the
 same source writes the same bytes.
 
 `comb trace FOLDER --row N --column C` reads the record for you: where the cell stood, as which text, and what each
-step made of it. A cell that a step made of others, by a formula or of parts of them, leads to those, with their texts
+step made of it. If the source has changed since, or is not there any more, the trace says so and tells what the record
+knows. A cell that a step made of others, by a formula or of parts of them, leads to those, with their texts
 and what was filled, corrected or converted on the way.
 """
 

@@ -116,15 +116,21 @@ def text_at_its_line(origin: Origin, name: str, row_number: int) -> str | None:
         return None
     path = Path(origin.path)
     try:
-        fields = record_at(path, origin.options, int(origin.lines[row_number - 1]))
-        names = load_beginning(path, origin.options.replace(columns=None, rows=None, types=None))[0].names
+        names = names_in(path, origin.options)
+        fields = record_at(path, origin.options, int(origin.lines[row_number - 1]), len(names))
     except (CombError, OSError):
         return None
-    # A row that is shorter or longer, or a text that was disarmed, is left to who reads the table.
-    if fields is None or len(fields) != len(names) or name not in names:
-        return None
-    text = fields[names.index(name)]
-    return None if text.startswith("'") else text if text.strip() else ""
+    return None if fields is None or name not in names else plain_text(fields[names.index(name)])
+
+
+def names_in(path: Path, options: ReadOptions) -> tuple[str, ...]:
+    """Return the names of all columns of a file, as they are when it is read."""
+    return load_beginning(path, options.replace(columns=None, rows=None, types=None))[0].names
+
+
+def plain_text(field: str) -> str | None:
+    """Return a field as a table has it, empty for blanks; None for one that may have been disarmed."""
+    return None if field.startswith("'") else field if field.strip() else ""
 
 
 def cell_text(origin: Origin, name: str, row_number: int) -> str | None:

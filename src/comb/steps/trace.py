@@ -11,7 +11,7 @@ A row that did not come out is followed forwards, to the step that took it away,
 """
 
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import msgspec
@@ -20,7 +20,7 @@ from msgspec.structs import replace
 
 from comb.errors import ExpressionError, ParameterError, counted, washed_lines
 from comb.expressions.evaluate import working_of
-from comb.expressions.nodes import AggregateCall, Node, children, column_names
+from comb.expressions.nodes import column_names, has_aggregate
 from comb.expressions.parser import parse
 from comb.kernels.grouping import Codes
 from comb.steps.accounting import Taken, shown_cell
@@ -262,6 +262,7 @@ class History:
             )
         positions, fates = self._forward(start)
         if fates:
+            check_known(column, self._all_names())
             events = self._back(fates[0][0], fates[0][1], self._name_at(column, fates[0][0]))
             # Of the table at the beginning its rows are known here, and no columns.
             title = self._name_at(column, 0)
@@ -335,23 +336,9 @@ class History:
 
     def _with_working(self, event: Event, position: int) -> Event:
         """Add the calculation of a formula, if every column it reads is still what it was then."""
-        name, equals, formula = event.detail.partition(" = ")
-        record = self.taken[event.number - 1][1]
-        if not equals or record.formulas.get(name) != formula or event.step == "aggregate":
-            return event
-        try:
-            node = parse(formula)
-        except ExpressionError:
-            return event
-        used = {*column_names(node), name}
         later = [record for _, record in self.taken[event.number :]]
-        changed = any(used & {*one.cells, *one.formulas, *one.renamed} for one in later)
-        # A column that is calculated of itself is not what it was, nor is one that the same step calculates after it.
-        after = list(record.formulas)[list(record.formulas).index(name) :]
-        changed = changed or bool(set(after) & {*column_names(node)})
-        if changed or not used <= set(self.table.names) or _has_aggregate(node):
-            return event
-        return replace(event, working=tuple(working_of(formula, self.table, position)))
+        changed = {name for one in later for name in (*one.cells, *one.formulas, *one.renamed)}
+        return with_working(event, self.taken[event.number - 1][1].formulas, changed, self.table, position)
 
     def _forward(self, start: Codes) -> tuple[list[int], list[tuple[int, int, str]]]:
         """Follow rows to the table: their positions there, and for those that got lost the step, position and why."""
@@ -367,6 +354,13 @@ class History:
             elif record.sources is not None:
                 here = np.flatnonzero(np.isin(record.sources, here))
         return here.tolist(), fates if not len(here) else []
+
+    def _all_names(self) -> tuple[str, ...]:
+        """Return the names that columns have had at any time."""
+        names = dict.fromkeys(self.table.names if not self.before else [*self.table.names, *self.before[0].names])
+        for entry, record in self.taken:
+            names |= dict.fromkeys([*record.columns, *entry.columns_removed, *entry.columns_renamed])
+        return tuple(names)
 
     def _final_name(self, column: str) -> str:
         """Return the name of a column after all steps, given that or its name in the source."""
@@ -493,8 +487,38 @@ class History:
         return part.name if part.name in entry.columns_removed else None
 
 
-def _has_aggregate(node: Node) -> bool:
-    return isinstance(node, AggregateCall) or any(_has_aggregate(child) for child in children(node))
+def with_working(
+    event: Event, formulas: Mapping[str, str], changed: Collection[str], table: BareTable, position: int
+) -> Event:
+    """Add the calculation of a formula to an event, if every column it reads is still what it was then.
+
+    Parameters
+    ----------
+    event : Event
+    formulas : mapping of str to str
+        Of the step, in the order in which they are taken.
+    changed : collection of str
+        The columns that later steps changed.
+    table : BareTable
+        After the last step.
+    position : int
+        Of the row in it, from 0.
+    """
+    name, equals, formula = event.detail.partition(" = ")
+    if not equals or formulas.get(name) != formula or event.step == "aggregate":
+        return event
+    try:
+        node = parse(formula)
+    except ExpressionError:
+        return event
+    read = {*column_names(node)}
+    # A column that is calculated of itself is not what it was, nor is one that the same step calculates after it.
+    order = list(formulas)
+    again = read & {*order[order.index(name) :]}
+    used = {*read, name}
+    if again or used & {*changed} or not used <= set(table.names) or has_aggregate(node):
+        return event
+    return replace(event, working=tuple(working_of(formula, table, position)))
 
 
 def _fate(number: int, entry: Entry, record: StepRecord, what: str, position: int) -> str:

@@ -17,12 +17,12 @@ from comb.reading.io.beside import CHECKSUMS
 from comb.report.dictionary import dictionary_bytes
 from comb.steps.accounting import Taken, ledger_of
 from comb.steps.record import kept_formulas
-from comb.tables.origin import Origin
+from comb.tables.origin import DELIMITED, Origin
 from comb.tables.table import BareTable
 from comb.version import __version__
 from comb.writing.aside_file import aside_titles, set_aside_rows
 from comb.writing.atomic import Content, PutFile
-from comb.writing.delimited import TextForm, csv_parts
+from comb.writing.delimited import ROWS_AT_ONCE, TextForm, csv_parts
 from comb.writing.files import described_files
 from comb.writing.record_files import (
     ASIDE,
@@ -146,12 +146,13 @@ class Dataset(msgspec.Struct, frozen=True):
         """
         check_names(list(self.tables))
         written = _Written(put)
+        parts: dict[str, list[int]] = {name: [] for name in self.tables}
         for name, data in extra.items():
             written.put(name, data)
         # The longest first, so that the others are done beside them.
         jobs: list[Callable[[], Files]] = [
             lambda: [compressed_if_large(CHANGED, changed_cells(self.taken, self._form))],
-            *(partial(self._table, name, threads) for name in self.tables),
+            *(partial(self._table, name, threads, parts[name]) for name in self.tables),
             partial(self._described, threads, written.check),
             lambda: [compressed_if_large(ROWS, row_sources(self.taken, self.tables))],
             lambda: [compressed_if_large(LEFT_OUT, left_out_rows(self.taken))],
@@ -165,6 +166,7 @@ class Dataset(msgspec.Struct, frozen=True):
 
         for _ in in_order(work, jobs, threads, written.stop):
             pass
+        written.put("run.json", self._run_bytes(parts))
         rules = [[name, *line] for name, lines in self.rules.items() for line in lines]
         written.put("rules.csv", record_lines([list(RECORD_FILES["rules.csv"].columns), *rules], self._form))
         more = {ASIDE: aside_titles(self.taken, self.sources)}
@@ -176,9 +178,9 @@ class Dataset(msgspec.Struct, frozen=True):
     def _form(self) -> TextForm:
         return TextForm(disarm=self.disarm)
 
-    def _table(self, name: str, threads: int) -> Files:
-        """Return the file of a table with those that describe it."""
-        parts = csv_parts(self.tables[name], self._form, threads)
+    def _table(self, name: str, threads: int, begins: list[int]) -> Files:
+        """Return the file of a table with those that describe it; lists the byte on which each part of it begins."""
+        parts = _noted(csv_parts(self.tables[name], self._form, threads), begins)
         required = {*self.required.get(name, ()), *self._demanded(name)}
         return described_files(self.tables[name], name, f"{name}.csv", parts, self._form, required=required).items()
 
@@ -190,7 +192,7 @@ class Dataset(msgspec.Struct, frozen=True):
         return titles
 
     def _described(self, threads: int, check: Callable[[], None]) -> Files:
-        """Return what describes the whole: the dictionary, the ledger, the run, the plan."""
+        """Return what describes the whole: the dictionary, the report, the ledger, the plan."""
         # Each column that is summarised is in memory: on disk, one at a time.
         summaries = {
             name: summaries_of(table, 1 if table._storage.on_disk else threads, check)
@@ -200,7 +202,6 @@ class Dataset(msgspec.Struct, frozen=True):
             ("dictionary.md", dictionary_bytes(dict(self.tables), self.questions, self._formulas(), summaries)),
             *([(REPORT, self.report(summaries))] if self.report else []),
             ("ledger.jsonl", ledger_bytes(self.taken, self.sources, self.rules)),
-            ("run.json", self._run_bytes()),
             (PLAN, self.plan.encode()),
         ]
 
@@ -211,16 +212,39 @@ class Dataset(msgspec.Struct, frozen=True):
             found[name] = kept_formulas(table.names, [one.record for one in self.taken[name]])
         return found
 
-    def _run_bytes(self) -> bytes:
-        """Say what made this folder, of what, and for which day, if that was given."""
+    def _run_bytes(self, parts: Mapping[str, list[int]]) -> bytes:
+        """Say what made this folder, of what, for which day, if that was given, and where rows are in its tables."""
         sources = {
-            name: {"source": origin.name, "bytes": origin.size, "blake3": origin.checksum}
+            name: {"source": origin.name, "bytes": origin.size, "blake3": origin.checksum, **_read_as(origin)}
             for name, origin in self.sources.items()
         }
+        tables = {
+            name: {"rows": table.row_count, "bytes": parts[name][-1], "rows_per_part": ROWS_AT_ONCE,
+                   "parts_begin": parts[name][:-1]}
+            for name, table in self.tables.items()
+        }  # fmt: skip
         day, questions = self.as_of or None, list(self.questions)
         record: dict[str, Any] = {"comb": __version__, "as_of": day, "sources": sources, "questions": questions}
+        record["tables"] = tables
         record |= {"pictures": [dict(one) for one in self.pictures]} if self.pictures else {}
         return _json(record)
+
+
+def _noted(parts: Iterable[bytes], begins: list[int]) -> Iterator[bytes]:
+    """Pass on the parts of a file, and list the byte that each ends on: the header first."""
+    at = 0
+    for part in parts:
+        at += len(part)
+        begins.append(at)
+        yield part
+
+
+def _read_as(origin: Origin) -> dict[str, str | None]:
+    """Say how a delimited text was read."""
+    options = origin.options
+    if origin.kind != DELIMITED or not isinstance(origin.source, str):
+        return {}
+    return {"encoding": options.encoding, "delimiter": options.delimiter, "quote": options.quote}
 
 
 class _Written:

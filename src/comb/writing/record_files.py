@@ -44,6 +44,10 @@ LEVEL = 1
 _HEAD = b"\x1f\x8b\x08\x10\x00\x00\x00\x00\x04\xff"
 _MEMBER = lazy_pattern(re.escape(_HEAD) + rb"rows (?:all|([0-9]+) to ([0-9]+))\x00")
 
+# A run goes no further than to the next row whose number is a multiple of this. The lines of its first and last row
+# are known, so that any row is found in a large file by reading no more than a run.
+LONGEST_RUN = 10_000
+
 CHANGED, LEFT_OUT, ROWS, RULE_ROWS = "changed-cells.csv", "left-out.csv", "row-sources.csv", "rule-rows.csv"
 ASIDE = "set-aside.csv"
 
@@ -313,7 +317,7 @@ class _RowRuns:
     """Row numbers as runs: from which to which, and where these stood."""
 
     def __init__(self, numbers: Codes, origin: Origin) -> None:
-        starts = np.flatnonzero(np.diff(numbers, prepend=numbers[0] - 2) != 1)
+        starts = np.flatnonzero((np.diff(numbers, prepend=numbers[0] - 2) != 1) | (numbers % LONGEST_RUN == 0))
         ends = np.append(starts[1:], len(numbers)) - 1
         self._first, self._last = numbers[starts], numbers[ends]
         self._origin = origin
@@ -409,7 +413,7 @@ class _Way:
         last = -1
         for rows in blocks_of(self._count, self._storage.block_rows):
             numbers = self._numbers(np.arange(rows.start, rows.stop))
-            begins = np.flatnonzero(np.diff(numbers, prepend=last) != 1)
+            begins = np.flatnonzero((np.diff(numbers, prepend=last) != 1) | (numbers % LONGEST_RUN == 0))
             # The first row begins a run, whatever its number is.
             if not rows.start and (not len(begins) or begins[0]):
                 begins = np.append(np.zeros(1, np.int64), begins)
@@ -456,6 +460,7 @@ def _runs(name: str, edges: _Edges, rows: BareTable, *, known: bool) -> Iterator
     same[1:] = ~(one | many)
     turns = np.flatnonzero((one[1:] & many[:-1]) | (many[1:] & one[:-1])) + 2
     same[turns] = True
+    same |= numbers % LONGEST_RUN == 0
     starts = np.flatnonzero(same)
     ends = np.append(starts[1:], len(records)) - 1
 
