@@ -3,6 +3,7 @@
 import json
 import statistics
 from hashlib import sha256
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -102,6 +103,9 @@ NUMBERS_0_TO_29 = [str(number) for number in range(30)]
         (["T", "N"] * 9, []),
         (["M", "F", "m"] * 9, ["text.case"]),
         (["A", "B", "a"] * 9, []),
+        (["Mill Lane", "mill lane", "Oak Hill", "Weir"], ["text.case"]),
+        (["xY4b", "xy4b", "Oak Hill", "Weir"], []),
+        (["queen seen", "rain", "two frames given", "Nothing to be done here", "nothing to be done here"], []),
         (["M", "male", "F", "Female", "f"] * 9, ["text.spelling"]),
         (["N", "North", "S", "South", "Nook"] * 9, []),
         (["shipped", "Shipped", "open"] * 12, ["text.case"]),
@@ -202,6 +206,27 @@ def test_words_and_zeros_that_stand_out_are_proposed_as_missing() -> None:
     (zeros,) = weights.profile().of("missing.zeros")
     assert zeros.columns == ("kg",) and zeros.rows.tolist() == [2, 4, 7] and "between 28.25 and 35.5" in zeros.text
     assert weights.take_step(zeros.remedy)["kg"].missing_count == 3
+
+
+def test_a_column_that_is_mostly_days_is_converted_and_keeps_the_rest(tmp_path: Path) -> None:
+    texts = ["3/1/2026", "17/1/2026", "18/1/2026", "31/2/2026", "", "19/1/2026"]
+    (tmp_path / "t.csv").write_text("\n".join(["n;day", *(f"a{at};{text}" for at, text in enumerate(texts))]))
+    table = comb.load(tmp_path / "t.csv")
+    (finding,) = table.profile().of("type.unreadable")
+    assert finding.as_record()["remedy"] == {"step": "convert", "columns": {"day": "date d/M/yyyy"}}
+    made = table.take_step(finding.remedy)["day"]
+    assert str(made.to_list()[1]) == "2026-01-17" and made.kept.texts == {3: "31/2/2026"}
+    # Without a day beyond the 12th either reading is as good: none is proposed.
+    doubtful = comb.table(columns={"n": list("abcd"), "day": ["3/1/2026", "4/1/2026", "5/2/2026", "31/2/2026"]})
+    assert all(one.remedy is None for one in doubtful.profile().of("type"))
+
+
+def test_of_two_forms_as_common_the_one_like_the_others_stays() -> None:
+    for others, kept in ((["Oak Hill", "Weir"], "Mill Lane"), (["oak hill", "weir"], "mill lane")):
+        table = comb.table(columns={"a": ["mill lane", "Mill Lane", *others], "n": [4, 7, 1, 5]})
+        (finding,) = table.profile().of("text.case")
+        assert "from another value only by case" in finding.text
+        assert table.take_step(finding.remedy)["a"].to_list()[:2] == [kept, kept]
 
 
 def test_cells_that_were_calculated_have_no_text_to_show() -> None:

@@ -174,10 +174,11 @@ _ALL = (
         says="cells that do not fit the type of their column",
         looks_at=(
             "texts that could not be read as the type which at least nine in ten of the values have; each is "
-            "kept beside the column"
+            "kept beside the column. A column of which fewer but half could be read stays text"
         ),
         example="`many` among numbers",
-        remedy="",
+        remedy="`convert` of a column that stayed text, which keeps what does not fit; else what is right the values "
+        "do not say",
         not_for="words for missing, numbers with a unit, day counts among dates",
         together="{} columns have cells that do not fit their type",
     ),

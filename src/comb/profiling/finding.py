@@ -14,6 +14,7 @@ from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.profiling.column_cache import ColumnCache
 from comb.steps.base import Step
 from comb.tables.column import Column
+from comb.tables.types import Type
 
 MOST_EXAMPLES = 5
 
@@ -107,7 +108,12 @@ def quoted(texts: dict[str, int]) -> tuple[str, ...]:
 
 def as_asked(column: Column) -> str:
     """Return the type of a column as `convert` takes it."""
-    return f"decimal 0.{'0' * column.type.scale}" if column.type.scale else str(column.type)
+    return as_asked_type(column.type)
+
+
+def as_asked_type(kind: Type) -> str:
+    """Return a type as `convert` takes it."""
+    return f"decimal 0.{'0' * kind.scale}" if kind.scale else str(kind)
 
 
 def everywhere(table: ColumnCache, column: Column) -> Codes:

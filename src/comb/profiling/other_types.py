@@ -5,17 +5,27 @@ A remedy is offered only where every value can be read so; a name alone proves n
 
 import numpy as np
 
-from comb.errors import agree, counted
+from comb.errors import CombError, agree, counted
 from comb.inference.proposals import CODES
 from comb.kernels.grouping import group_sizes
 from comb.kernels.types import FITS, IS_KNOWN
 from comb.parsing.headings import day_pattern_of
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, everywhere, kept_texts, noticed, quoted
+from comb.profiling.finding import (
+    MOST_EXAMPLES,
+    Finding,
+    Findings,
+    as_asked_type,
+    everywhere,
+    kept_texts,
+    noticed,
+    quoted,
+)
 from comb.profiling.headings import COUNT_WORDS, LABEL_WORDS, YEAR_WORDS, words, words_of
 from comb.profiling.texts import yes_no_forms
 from comb.steps.cell_steps import Convert
-from comb.tables.column import Column
+from comb.tables.column import Column, Mask
+from comb.tables.evidence import Candidate
 from comb.tables.table import BareTable
 from comb.tables.types import INTEGER, NUMBER, STRING
 
@@ -283,7 +293,22 @@ def mostly(table: ColumnCache) -> Findings:
         shown = dict(column._take(np.flatnonzero(wrong)).distinct().commonest(MOST_EXAMPLES))
         says = f"{likely.fits:,} of {present:,} values of {name} are of type {likely.type}, but not these {count:,}"
         text = f"{says}: it is kept as text; convert {name} to {likely.type} keeps what does not fit beside the column"
-        yield Finding("type.unreadable", (name,), count, table.rows_where(wrong), quoted(shown), text)
+        remedy = _read_as(name, column, likely, wrong)
+        yield Finding("type.unreadable", (name,), count, table.rows_where(wrong), quoted(shown), text, remedy)
+
+
+def _read_as(name: str, column: Column, likely: Candidate, wrong: Mask) -> Convert | None:
+    """Return the step that reads a column as the type of most of its values, if it reads all of those and no other."""
+    alone = BareTable({name: column._replace(evidence=None)})
+    for asked in dict.fromkeys((f"{likely.type} {likely.pattern}".strip(), as_asked_type(likely.type))):
+        step = Convert(columns={name: asked})
+        try:
+            made = step.apply(alone).table[name]
+        except CombError:
+            continue
+        if made.type == likely.type and np.array_equal(made.missing, column.missing | wrong):
+            return step
+    return None
 
 
 def days_by_heading(table: ColumnCache) -> Findings:

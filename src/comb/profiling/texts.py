@@ -1,5 +1,8 @@
 """Findings about texts that differ only by spaces, case or punctuation, or that mean yes and no in several forms."""
 
+from collections import Counter
+from collections.abc import Collection
+
 from comb.errors import agree, counted
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import INNER_SPACES, OUTER_SPACES
@@ -35,6 +38,9 @@ NO_WORDS = frozenset(pair[1] for pair in BOOLEAN_PAIRS) | {"0"}
 
 # A word of this many letters is the same in small letters and with a capital, however common both are.
 LEAST_WORD_LETTERS = 5
+
+# In columns whose values do not recur, only names are compared: texts of no more words than this.
+MOST_WORDS = 4
 
 # Letters for male, female in English and German, and other or unknown.
 SEXES = frozenset("mfwdxuo")
@@ -154,7 +160,10 @@ def spelling_by_case(table: ColumnCache) -> Findings:
         count = int(where.sum())
         examples = tuple(f"{old!r} for {new!r}" for old, new in list(variants.items())[:MOST_EXAMPLES])
         differ = agree(count, "differs", "differ")
-        text = f"{counted(count, 'cell')} of {name} {differ} from a commoner value only by case or punctuation"
+        counts = dict(column.distinct().commonest(len(column.distinct())))
+        commoner = all(counts.get(best, 0) > counts.get(form, 0) for form, best in variants.items())
+        other = "a commoner" if commoner else "another"
+        text = f"{counted(count, 'cell')} of {name} {differ} from {other} value only by case or punctuation"
         # Forms are compared without needless spaces, and so are the cells.
         spaced = bool((where & noticed(column, OUTER_SPACES | INNER_SPACES)).any())
         remedy = Recode(column=name, values=dict(variants), ignore=["spaces"] if spaced else [])
@@ -166,8 +175,7 @@ def _variants(table: ColumnCache, column: Column) -> dict[str, str]:
     if column.text.item_count > MOST_FORMS or yes_no_forms(column):
         return {}
     distinct = column.distinct()
-    if len(distinct) > MOST_DISTINCT * len(column):
-        return {}
+    recurring = len(distinct) <= MOST_DISTINCT * len(column)
     forms: dict[str, dict[str, int]] = {}
     for text, count in distinct.commonest(len(distinct)):
         if text.upper() == text.lower():
@@ -176,10 +184,14 @@ def _variants(table: ColumnCache, column: Column) -> dict[str, str]:
         form = tidied(uncovered(text))
         group = forms.setdefault(folded(form), {})
         group[form] = group.get(form, 0) + count
+    # In a short table values hardly recur, even less if they are in several forms.
+    recurring = recurring or len(forms) <= MOST_DISTINCT * (len(column) - column.missing_count)
+    styles = Counter(style for group in forms.values() for style in map(_style, group))
     result = {}
     for key, group in forms.items():
-        if len(group) > 1 and _one_word(key, group, forms):
-            best = max(group, key=lambda form: (group[form], form))
+        if len(group) > 1 and (recurring or _are_words(group)) and _one_word(key, group, forms):
+            # Of two that are as common, the one that is written as the other values are.
+            best = max(group, key=lambda form: (group[form], styles[_style(form)], form))
             rare = [
                 form for form in sorted(group)
                 if form != best
@@ -187,6 +199,20 @@ def _variants(table: ColumnCache, column: Column) -> dict[str, str]:
             ]  # fmt: skip
             result.update(dict.fromkeys(rare, best))
     return result
+
+
+def _style(form: str) -> str:
+    """Return how a text uses capitals; empty for none of the usual ways."""
+    return next((way for way in ("lower", "upper", "title", "capitalize") if getattr(form, way)() == form), "")
+
+
+def _are_words(group: Collection[str]) -> bool:
+    """Return whether forms are the same few words in usual ways to write them, as names are and codes are not."""
+    return all(
+        _style(form) and len(form) >= LEAST_WORD_LETTERS and form.replace(" ", "").isalpha()
+        and form.count(" ") < MOST_WORDS
+        for form in group
+    )  # fmt: skip
 
 
 def _common_too(count: int, most: int) -> bool:
@@ -201,7 +227,7 @@ def _is_one_word_twice(table: ColumnCache, column: Column, form: str, best: str)
     different things of them, they are two.
     """
     words = form.casefold() == best.casefold() and form.replace(" ", "").isalpha() and len(form) >= LEAST_WORD_LETTERS
-    return words and _usual_case(form) and _usual_case(best) and not are_told_apart(table, column, form, best)
+    return words and bool(_style(form) and _style(best)) and not are_told_apart(table, column, form, best)
 
 
 def _one_word(key: str, group: dict[str, int], forms: dict[str, dict[str, int]]) -> bool:
@@ -213,15 +239,10 @@ def _one_word(key: str, group: dict[str, int], forms: dict[str, dict[str, int]])
         return letters > FEW_LETTERS
     *others, most = sorted(group.values())
     short = [form for found in forms.values() for form in found if sum(map(str.isalpha, form)) <= FEW_LETTERS]
-    return most >= MUCH_COMMONER * sum(others) or all(map(_usual_case, short))
+    return most >= MUCH_COMMONER * sum(others) or all(map(_style, short))
 
 
 def _are_sexes(forms: dict[str, dict[str, int]]) -> bool:
     """Return whether all values are letters for the sexes, which have no case: ``M``, ``f``, ``m``."""
     keys = {key for key, group in forms.items() if not all(map(is_missing_word, group))}
     return keys <= SEXES and "m" in keys and bool(keys & {"f", "w"})
-
-
-def _usual_case(text: str) -> bool:
-    """Return whether each word is in capitals, in small letters, or begins with a capital."""
-    return text in (text.lower(), text.upper(), text.title(), text.capitalize())
