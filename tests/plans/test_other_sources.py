@@ -121,3 +121,23 @@ def test_a_sheet_with_another_name_is_taken_where_one_alone_has_the_columns(tmp_
     assert said in "\n".join(outcome.messages) and outcome.tables["may"].row_count == came
     again = comb.Plan.load(tmp_path / "june" / "plan.yaml").run(dry_run=True)
     assert not again.messages and again.tables["may"] == outcome.tables["may"]
+
+
+@pytest.mark.parametrize("june", ["[]", '{"results": [], "total": 0}', ""])
+@pytest.mark.parametrize("reading", ["", "reading: {lists: keep}\n", "reading: {types: {kg: number}}\n"])
+def test_a_month_of_json_without_a_record_has_the_columns_of_before(tmp_path: Path, june: str, reading: str) -> None:
+    may = '[{"id": 1, "kg": 2.5, "day": "2025-05-01"}, {"id": 2, "kg": null, "day": null}]'
+    (tmp_path / "may.json").write_text(may)
+    name = "june.json" if june else "june.jsonl"
+    (tmp_path / name).write_text(june)
+    (tmp_path / "plan.yaml").write_text(
+        f"source: may.json\n{reading}steps:\n  - {{step: calculate, columns: {{g: kg * 1000}}}}\n"
+        "  - {step: filter, where: day > date '2025-01-01'}\nrules:\n  - {check: g > 0}\nsave: tidy\n"
+    )
+    outcome = comb.Plan.load(tmp_path / "plan.yaml").run(sources={"may": str(tmp_path / name)})
+    made = outcome.tables["may"]
+    assert made.row_count == 0 and made.names == ("id", "kg", "day", "g")
+    assert any("no record, and so no names: its columns are those of before" in one for one in outcome.messages)
+    assert {one.kind for one in outcome.comparisons["may"].differences} == {"rows", *([] if june else ["reading"])}
+    again = comb.Plan.load(tmp_path / "tidy" / "plan.yaml").run(dry_run=True)
+    assert again.tables["may"].names == made.names and str(again.tables["may"].types["kg"]) == "number"

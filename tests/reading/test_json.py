@@ -250,7 +250,7 @@ def test_numbers_stay_exact_and_what_is_none_is_missing_with_its_text(tmp_path: 
         ('[{"a": 1} {"a": 2}]', r"expected a comma or the end of the array, at line 1, column 11"),
         ('{"a": {"b": 1}', r"this is not JSON: .* at line 1, column 15"),
         ("[" * 100_000, "nested too deeply"),
-        ('{"a": []}', "it contains no table"),
+        ('{"a": {}}', "it contains no table"),
     ],
 )
 def test_damage_is_told_with_its_place(tmp_path: Path, text: str, message: str) -> None:
@@ -504,7 +504,40 @@ def test_no_list_of_a_document_is_passed_over(tmp_path: Path, text: str, tables:
     assert all(name in "; ".join(table.notes) for name in tables if name != first)
 
 
-@pytest.mark.parametrize("text", ["{}", '{"a": {}}', '{"a": []}'])
+NOTHING: dict[str, tuple[str, int, tuple[str, ...]]] = {
+    "a list": ("[]", 0, ()),
+    "a list alone": ('{"apiaries": []}', 0, ()),
+    "beside particulars": ('{"meta": {"page": 1}, "results": [], "total": 0}', 0, ()),
+    "further down": ('{"data": {"items": []}, "ok": true}', 0, ()),
+    "names and no row": ('[["id", "kg"]]', 0, ("id", "kg")),
+    "names and no row below a key": ('{"rows": [["id", "kg"]]}', 0, ("id", "kg")),
+    "columns without a value": ('{"id": [], "kg": []}', 0, ("id", "kg")),
+    "names beside": ('{"columns": ["id", "kg"], "rows": []}', 0, ("id", "kg")),
+    "a record with an empty list": ('{"id": 1, "tags": []}', 1, ("id", "tags")),
+    "one with an object too": ('{"id": 1, "site": {"name": "Mill"}, "tags": []}', 1, ("id", "site.name", "tags")),
+    "a row": ('[["Mill", "2.5"]]', 1, ("_col.1", "_col.2")),
+    "lines": ("", 0, ()),
+}
+
+
+@pytest.mark.parametrize(("text", "rows", "names"), NOTHING.values(), ids=NOTHING)
+def test_a_list_without_a_record_is_a_table_without_rows(
+    tmp_path: Path, text: str, rows: int, names: tuple[str, ...]
+) -> None:
+    path = tmp_path / ("june.json" if text else "june.jsonl")
+    path.write_text(text)
+    table = comb.load(path)
+    assert (table.row_count, table.names) == (rows, names)
+    assert ("there is no record" in table.sentence()) == (not rows and not names)
+    assert [one.equals(table) for one in comb.load_all(path).values()] == [True]
+    assert run_comb("inspect", path.name, cwd=tmp_path).code == 0
+    if not names:
+        # What its columns would be, only who asks for them can say.
+        asked = comb.load(path, types={"id": "integer", "day": "date d.M.yyyy"})
+        assert asked.row_count == 0 and [str(kind) for kind in asked.types.values()] == ["integer", "date"]
+
+
+@pytest.mark.parametrize("text", ["{}", '{"a": {}}'])
 def test_an_inspection_of_nothing_is_an_error(tmp_path: Path, text: str) -> None:
     (tmp_path / "nothing.json").write_text(text)
     assert comb.load_all(tmp_path / "nothing.json") == {}

@@ -318,6 +318,8 @@ def moved(plan: PlanText, folder: str, checksums: Mapping[str, str] | None = Non
             edits.append(_before_source(fields, "checksum", checksums[name], flow=flow))
         if name in plan.read_as:
             edits += _read_as(plan, name, reading)
+            if plan.read_as[name].types and "types" not in reading and not plan.tables[name].reading.types:
+                edits.append(_types_anew(plan, name, fields, reading, flow=flow))
     if plan.saved_to and "save" in whole:
         edits.append(_value(plan.text, *whole["save"], _scalar(os.path.relpath(plan.saved_to, folder))))
     elif "save" in whole:
@@ -347,14 +349,36 @@ def _read_as(plan: PlanText, name: str, reading: dict[str, tuple[yaml.Node, yaml
     for field in (*READING, "types"):
         value = getattr(found, field)
         if value != getattr(said, field) and field in reading:
-            written = yaml.safe_dump([value], default_flow_style=True, allow_unicode=True, width=math.inf).strip()[1:-1]
-            edits.append(_value(plan.text, *reading[field], written))
+            edits.append(_value(plan.text, *reading[field], _scalar(value)))
     return edits
 
 
-def _scalar(text: str) -> str:
-    """Write a text as YAML, in one line, quoted where it has to be."""
-    return yaml.safe_dump([text], default_flow_style=True, allow_unicode=True, width=math.inf).strip()[1:-1]
+def _types_anew(
+    plan: PlanText,
+    name: str,
+    fields: dict[str, tuple[yaml.Node, yaml.Node]],
+    reading: dict[str, tuple[yaml.Node, yaml.Node]],
+    *,
+    flow: bool,
+) -> tuple[int, int, str]:
+    """Return the edit that gives a plan the types of a source in which no column is named."""
+    types = _scalar(plan.read_as[name].types)
+    if reading:
+        first = next(iter(reading.values()))[0].start_mark
+        return _inserted(first, f"types: {types}", flow=bool(getattr(fields["reading"][1], "flow_style", False)))
+    return _inserted(fields["source"][0].start_mark, f"reading: {{types: {types}}}", flow=flow)
+
+
+def _inserted(mark: yaml.Mark, written: str, *, flow: bool) -> tuple[int, int, str]:
+    """Return the edit that puts a field before another."""
+    return mark.index, mark.index, written + (", " if flow else "\n" + " " * mark.column)
+
+
+def _scalar(text: Any) -> str:
+    """Write a text, or another plain value, as YAML, in one line, quoted where it has to be."""
+    return yaml.safe_dump([text], default_flow_style=True, allow_unicode=True, width=math.inf, sort_keys=False).strip()[
+        1:-1
+    ]
 
 
 def _before_source(
@@ -364,6 +388,4 @@ def _before_source(
     if field in fields:
         node = fields[field][1]
         return node.start_mark.index, node.end_mark.index, _scalar(text)
-    mark = fields["source"][0].start_mark
-    between = ", " if flow else "\n" + " " * mark.column
-    return mark.index, mark.index, f"{field}: {_scalar(text)}{between}"
+    return _inserted(fields["source"][0].start_mark, f"{field}: {_scalar(text)}", flow=flow)

@@ -125,11 +125,31 @@ def load_planned(
     messages.extend(_own_result(one) for one in places if _is_own_result(plan, one))
     if planned.checksum and planned.checksum != table.origin.checksum:
         messages.append(f"{table.origin.name} is not the source this plan was saved with: its bytes differ")
+    if made_on is not None and name in plan.replaced and not table.names:
+        table, in_plan = _with_names_of(made_on, name, table, in_plan, messages)
     if not fits.names:
         return table, in_plan
     renamed = ", ".join(f"{one} is read as {other}" for one, other in fits.names.items())
     messages.append(f"{table.origin.name}: {renamed}")
     return Rename(names=fits.names).apply(table).table, in_plan
+
+
+def _with_names_of(
+    made_on: PlanText, name: str, table: BareTable, in_plan: ReadOptions, messages: list[str]
+) -> tuple[BareTable, ReadOptions]:
+    """Give a list without a record the columns of the file that a plan was made on: it names none itself."""
+    with contextlib.suppress(CombError):
+        before, _ = load_planned(made_on, name, [], lambda _: None)
+        columns = before._take(np.zeros(0, np.int64)).columns
+        messages.append(f"{table.origin.name} has no record, and so no names: its columns are those of before")
+        types = {title: _type_word(column) for title, column in columns.items()}
+        return table._derive(dict(columns)), in_plan.replace(types=types)
+    return table, in_plan
+
+
+def _type_word(column: Column) -> str:
+    """Return a type as a plan declares it for a column without a value."""
+    return str(column.type) if column.type.plain == column.type and not column.type.scale else "string"
 
 
 def _load(source: Path | list[Path], options: ReadOptions, messages: list[str], resources: Resources) -> BareTable:

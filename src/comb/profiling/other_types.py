@@ -277,7 +277,9 @@ def mostly(table: ColumnCache) -> Findings:
         codes = len(evidence.why) == 1 and evidence.why[0].startswith(CODES)
         if evidence.why and not (codes and likely is not None and likely.type.word in ("date", "datetime", "time")):
             continue
-        present = len(column) - column.missing_count
+        # A word for missing is no value, though text has it.
+        known = noticed(column, IS_KNOWN)
+        present = int((column.present & ~known).sum())
         if likely is not None and likely.type.word == "boolean" and yes_no_forms(column):
             continue
         if likely is None or not MOSTLY * present <= likely.fits < present:
@@ -286,19 +288,19 @@ def mostly(table: ColumnCache) -> Findings:
         _, status = likely.parser.parse(texts.packed())
         wrong = status != FITS if texts.codes is None else (status != FITS)[texts.codes]
         # A bound, or a number with a mark, is not reported again.
-        wrong &= column.present & ~noticed(column, IS_KNOWN) & ~table.told(name)
+        wrong &= column.present & ~known & ~table.told(name)
         count = int(wrong.sum())
         if not count:
             continue
         shown = dict(column._take(np.flatnonzero(wrong)).distinct().commonest(MOST_EXAMPLES))
-        says = f"{likely.fits:,} of {present:,} values of {name} are of type {likely.type}, but not these {count:,}"
+        says = f"{likely.fits:,} of {present:,} values of {name} are of type {likely.type}, but not {agree(count, 'this one', f'these {count:,}')}"
         text = f"{says}: it is kept as text; convert {name} to {likely.type} keeps what does not fit beside the column"
-        remedy = _read_as(name, column, likely, wrong)
+        remedy = _read_as(name, column, likely, wrong | (column.present & known))
         yield Finding("type.unreadable", (name,), count, table.rows_where(wrong), quoted(shown), text, remedy)
 
 
-def _read_as(name: str, column: Column, likely: Candidate, wrong: Mask) -> Convert | None:
-    """Return the step that reads a column as the type of most of its values, if it reads all of those and no other."""
+def _read_as(name: str, column: Column, likely: Candidate, rest: Mask) -> Convert | None:
+    """Return the step that reads a column as the type of most of its values, if it reads all of those, and no other."""
     alone = BareTable({name: column._replace(evidence=None)})
     for asked in dict.fromkeys((f"{likely.type} {likely.pattern}".strip(), as_asked_type(likely.type))):
         step = Convert(columns={name: asked})
@@ -306,7 +308,7 @@ def _read_as(name: str, column: Column, likely: Candidate, wrong: Mask) -> Conve
             made = step.apply(alone).table[name]
         except CombError:
             continue
-        if made.type == likely.type and np.array_equal(made.missing, column.missing | wrong):
+        if made.type == likely.type and np.array_equal(made.missing, column.missing | rest):
             return step
     return None
 

@@ -135,9 +135,7 @@ def open_source(
         whole = not first_look and options.rows is None
         rules = settled_by_schema(opened, options, dialect=_may_be_delimited(start), whole=whole)
         if not start:
-            raise ContentError(
-                "the file is empty", where=opened.name, remedy="expected a header line and rows below it"
-            )
+            return OpenDocument(opened.name, opened.path, opened.stamp(), _of_nothing(opened), rules, options.table)
         cut = not opened.at_end and rules.options.encoding is None
         lines = beginning_of(start, rules.options.rows, first_look=first_look) if cut else None
         if lines is not None:
@@ -175,6 +173,15 @@ def open_source(
         if isinstance(storage, DiskStorage) and (opened.size or 0) * held > (resources.memory or 0):
             return _open_transcoded(opened, start, rules, resources, storage)
         return _open_decoded(opened, start, rules, resources)
+
+
+def _of_nothing(opened: OpenSource) -> "Document":
+    """Return what an empty file holds: as JSON Lines no record; anything else has a line of names at least."""
+    from comb.reading.documents.json.document import is_named_lines, json_document
+
+    if not is_named_lines(opened.name):
+        raise ContentError("the file is empty", where=opened.name, remedy="expected a header line and rows below it")
+    return json_document("", opened.name)
 
 
 def _open_transcoded(

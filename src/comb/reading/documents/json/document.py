@@ -15,7 +15,16 @@ from comb.inference.typed_cells import SourceKind, TypedCells
 from comb.kernels.grouping import Codes
 from comb.kernels.types import Data
 from comb.reading.column_rules import ColumnRules
-from comb.reading.documents.json.find import MOST_TABLES, PLAIN_VALUES, JsonTable, as_table, beside, find_tables, follow
+from comb.reading.documents.json.find import (
+    EMPTY_LIST,
+    MOST_TABLES,
+    PLAIN_VALUES,
+    JsonTable,
+    as_table,
+    beside,
+    find_tables,
+    follow,
+)
 from comb.reading.documents.json.flatten import Flat, Growth, flatten
 from comb.reading.documents.json.notes import (
     EACH_LINE,
@@ -70,7 +79,7 @@ def json_document(text: str, name: str) -> Document:
     """
     text = text.removeprefix("\ufeff")
     parser = JsonParser()
-    if _is_lines(text, one_will_do=is_named_lines(name)):
+    if _is_lines(text, one_will_do=is_named_lines(name)) or (is_named_lines(name) and not text.strip()):
         return _lines_document(text, parser, name)
     try:
         value = parser.read(text)
@@ -88,6 +97,8 @@ def json_document(text: str, name: str) -> Document:
         inner, there = follow(value, wanted)
         known = {one.pointer: one for one in json_tables.tables if one.names_at}
         json_table = known.get(wanted) or (as_table(inner, wanted) if there else None)
+        if there and inner == []:
+            json_table = JsonTable(wanted, EMPTY_LIST, [], [])
         return None if json_table is None else inner_tables(json_table, name, value, notes)[0]
 
     return json_tables.document(tables, find)
@@ -107,7 +118,7 @@ class JsonTables(msgspec.Struct, frozen=True):
         tables = [one for one in tables if one.shape != "one record"] or tables
         shape = tables[0].shape if len(tables) == 1 and not tables[0].pointer else OBJECT_WITH_TABLES
         if isinstance(value, list) and not tables:
-            shape = PLAIN_VALUES
+            shape = PLAIN_VALUES if value else EMPTY_LIST
             tables = [JsonTable("", shape, value, [str(at) for at in range(len(value))])]
         return cls(tables, shape)
 
@@ -240,9 +251,14 @@ def inner_tables(
 
     def make(rules: ColumnRules) -> TableData:
         found = flat(rules.options.lists)
+        if json_table.shape in (EMPTY_LIST, EACH_LINE) and not json_table.records:
+            found = Flat({column: Growth() for column in _named_types(rules)})
         made = _made(found, json_table.keys, place, rules, by_key=bool(json_table.key_name))
         made.notes += [*_notes(found, json_table.pointer), *notes]
         made.notes += [f"the columns are named by {json_table.names_at}"] if json_table.names_at else []
+        if not json_table.records and not json_table.names:
+            named = "; its columns are those whose types are given" if found.columns else ", and so no column"
+            made.notes.append(f"there is no record{named}")
         made.titles = titles
         made.set_aside = list(aside)
         made.account = account_of(len(json_table.records), found.positions()[: len(made.lines)], aside)
@@ -254,6 +270,12 @@ def inner_tables(
     for child, items in flat("keep").children.items():
         tables += _children(child_name(json_table.pointer, child), title, child, items, json_table.keys, place)
     return tables
+
+
+def _named_types(rules: ColumnRules) -> list[str]:
+    """Return the columns whose types are declared by their names: without a record, they are all that is known."""
+    types = rules.options.types
+    return [name for name in types if not set("*?[") & set(name)] if isinstance(types, dict) else []
 
 
 def _children(

@@ -23,11 +23,16 @@ _NAMES_OF_COLUMNS = frozenset(
     {"columns", "cols", "fields", "header", "headers", "names", "column_names", "columnnames"}
 )
 
-# Where there is no row, the list of rows has to have one of these names.
-_NAMES_OF_ROWS = frozenset({"data", "rows", "values", "records", "items", "results"})
+# Where there is no row, the list of rows has to have one of these names; or nothing is beside it.
+_NAMES_OF_ROWS = frozenset(
+    {"data", "rows", "values", "records", "items", "results", "entries", "hits", "documents", "objects", "features"}
+)
 
 # The shape of a list of values that are no records.
 PLAIN_VALUES = "array of plain values"
+
+# And that of a list in which there is none: what its records would be is not known.
+EMPTY_LIST = "empty list"
 
 
 class JsonTable(msgspec.Struct, frozen=True):
@@ -39,7 +44,7 @@ class JsonTable(msgspec.Struct, frozen=True):
         Where it stands, as a JSON Pointer (RFC 6901).
     shape : str
         What it is: ``array of records``, ``array of rows``, ``object of columns``, ``object of records``,
-        ``one record``.
+        ``one record``, ``empty list``.
     records : list
         Its records.
     keys : list of str
@@ -89,8 +94,11 @@ def follow(value: Any, pointer: str) -> tuple[Any, bool]:
 
 def find_tables(value: Any, pointer: str = "", depth: int = 0) -> Iterator[JsonTable]:
     """Find the tables in a value, the outermost first; what stands inside a table is not looked at."""
-    json_table = as_table(value, pointer)
-    if json_table is not None:
+    empty = _place_of_none(value) if isinstance(value, dict) else ""
+    json_table = None if empty else as_table(value, pointer)
+    if empty:
+        yield JsonTable(pointer + empty, EMPTY_LIST, [], [])
+    elif json_table is not None:
         yield json_table
     elif isinstance(value, dict) and depth < MOST_DEPTH:
         rows_key, names_key = _named_rows(value) or ("", "")
@@ -131,6 +139,21 @@ def _named_rows(value: dict[str, Any]) -> tuple[str, str] | None:
     return rows[0], found[0]
 
 
+def _place_of_none(value: dict[str, Any]) -> str:
+    """Return the pointer to the list of records in an object, where there is no record: a service found nothing.
+
+    Of one record that has an empty list, it is told apart by the name of the list, and by other lists; else empty.
+    """
+    lists = [key for key, inner in value.items() if _has_lists(inner, empty=True)]
+    if len(lists) != 1:
+        return ""
+    key, inner = lists[0], value[lists[0]]
+    if isinstance(inner, dict):
+        below = _place_of_none(inner)
+        return f"/{escaped(key)}{below}" if below else ""
+    return f"/{escaped(key)}" if inner == [] and (len(value) == 1 or key.casefold() in _NAMES_OF_ROWS) else ""
+
+
 def _names_in(value: list[Any]) -> list[str]:
     """Return different names of columns that a list holds, also as objects with a name and more; else nothing."""
     names = [item.get("name") if isinstance(item, dict) else item for item in value]
@@ -152,12 +175,12 @@ def _read_array(value: list[Any], pointer: str) -> JsonTable | None:
     some = value[:LOOKED_AT]
     if some and all(isinstance(item, list) for item in some):
         header = value[0]
-        if len(value) > 1 and header and all(isinstance(cell, str) for cell in header):
+        if _are_names(header) if len(value) == 1 else header and all(isinstance(cell, str) for cell in header):
             names = [str(cell) for cell in header]
             named = [dict(zip(names, row, strict=False)) for row in value[1:]]
             for record, row in zip(named, value[1:], strict=True):
                 record.update({f"_col.{at + 1}": cell for at, cell in enumerate(row) if at >= len(names)})
-            return JsonTable(pointer, "array of rows", named, indices[1:])
+            return JsonTable(pointer, "array of rows", named, indices[1:], names=names if not named else [])
         rows = [{f"_col.{at + 1}": cell for at, cell in enumerate(row)} for row in value if isinstance(row, list)]
         return JsonTable(pointer, "array of rows", rows, indices) if len(rows) == len(value) else None
     if any(isinstance(item, dict) for item in some):
@@ -166,14 +189,22 @@ def _read_array(value: list[Any], pointer: str) -> JsonTable | None:
     return JsonTable(pointer, PLAIN_VALUES, value, indices) if value and pointer else None
 
 
+def _are_names(cells: list[Any]) -> bool:
+    """Return whether the only row of a list names columns and is no record: different words, none of them a number."""
+    words = [cell.strip() for cell in cells if isinstance(cell, str) and cell.strip()]
+    numbers = any(char.isdigit() for word in words for char in word[:1])
+    return bool(words) and len(set(words)) == len(cells) and not numbers
+
+
 def _read_object(value: dict[str, Any], pointer: str) -> JsonTable | None:
     inner = list(value.values())
     if all(isinstance(one, list) and not any(isinstance(item, dict | list) for item in one) for one in inner):
         lengths = {len(one) for one in inner}
-        if len(lengths) == 1 and lengths != {0} and (len(inner) > 1 or not pointer):
+        if len(lengths) == 1 and (len(inner) > 1 or (lengths != {0} and not pointer)):
             count = lengths.pop()
             records = [{key: column[at] for key, column in value.items()} for at in range(count)]
-            return JsonTable(pointer, "object of columns", records, [str(at) for at in range(count)])
+            names = [] if count else list(value)
+            return JsonTable(pointer, "object of columns", records, [str(at) for at in range(count)], names=names)
     if len(inner) > 1 and all(isinstance(one, dict) and one for one in inner):
         keys = [set(one) for one in inner[:LOOKED_AT]]
         shared = set.intersection(*keys)
@@ -183,15 +214,18 @@ def _read_object(value: dict[str, Any], pointer: str) -> JsonTable | None:
                 name += "_"
             records = [{name: key, **one} for key, one in value.items()]
             return JsonTable(pointer, "object of records", records, [escaped(key) for key in value], name)
-    plain = [not isinstance(one, dict | list) for one in inner]
+    plain = [not isinstance(one, dict | list) or one == [] for one in inner]
     # With objects inside, as a record in a list has them; objects alone are records each.
     if all(plain) or (not pointer and any(plain) and not _has_lists(value)):
         return JsonTable(pointer, "one record", [value], [""])
     return None
 
 
-def _has_lists(value: Any) -> bool:
-    return isinstance(value, list) or (isinstance(value, dict) and any(map(_has_lists, value.values())))
+def _has_lists(value: Any, *, empty: bool = False) -> bool:
+    """Return whether there is a list in a value, or is one; an empty one counts where that is wanted."""
+    if isinstance(value, list):
+        return bool(value) or empty
+    return isinstance(value, dict) and any(_has_lists(one, empty=empty) for one in value.values())
 
 
 def beside(value: Any, pointer: str) -> dict[str, Any]:
