@@ -217,13 +217,15 @@ def test_a_column_that_is_mostly_days_is_converted_and_keeps_the_rest(tmp_path: 
     made = table.take_step(finding.remedy)["day"]
     assert str(made.to_list()[1]) == "2026-01-17" and made.kept.texts == {3: "31/2/2026"}
     # A word for missing is no value.
-    marked = comb.table(columns={"n": list("abcd"), "kg": ["12", "7", "n/a", "many"]})
+    (tmp_path / "kg.csv").write_text("n,kg\na,12\nb,7\nc,n/a\nd,many\n")
+    marked = comb.load(tmp_path / "kg.csv")
     [of_kg] = marked.profile().of("type.unreadable")
     assert "2 of 3 values of kg are of type integer, but not this one" in of_kg.text
     assert marked.take_step(of_kg.remedy)["kg"].to_list() == [12, 7, None, None]
     # Without a day beyond the 12th either reading is as good: none is proposed.
-    doubtful = comb.table(columns={"n": list("abcd"), "day": ["3/1/2026", "4/1/2026", "5/2/2026", "31/2/2026"]})
-    assert all(one.remedy is None for one in doubtful.profile().of("type"))
+    (tmp_path / "days.csv").write_text("n,day\na,3/1/2026\nb,4/1/2026\nc,5/2/2026\nd,soon\n")
+    doubtful = comb.load(tmp_path / "days.csv").profile().of("type")
+    assert doubtful and all(one.remedy is None for one in doubtful)
 
 
 def test_of_two_forms_as_common_the_one_like_the_others_stays() -> None:

@@ -293,7 +293,8 @@ def mostly(table: ColumnCache) -> Findings:
         if not count:
             continue
         shown = dict(column._take(np.flatnonzero(wrong)).distinct().commonest(MOST_EXAMPLES))
-        says = f"{likely.fits:,} of {present:,} values of {name} are of type {likely.type}, but not {agree(count, 'this one', f'these {count:,}')}"
+        these = agree(count, "this one", f"these {count:,}")
+        says = f"{likely.fits:,} of {present:,} values of {name} are of type {likely.type}, but not {these}"
         text = f"{says}: it is kept as text; convert {name} to {likely.type} keeps what does not fit beside the column"
         remedy = _read_as(name, column, likely, wrong | (column.present & known))
         yield Finding("type.unreadable", (name,), count, table.rows_where(wrong), quoted(shown), text, remedy)
