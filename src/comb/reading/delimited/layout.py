@@ -4,7 +4,8 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 from functools import lru_cache
-from itertools import pairwise
+from itertools import groupby, pairwise
+from operator import itemgetter
 
 import msgspec
 
@@ -486,10 +487,12 @@ def _below_titles(records: list[list[str]], first: int, width: int) -> int:
     passed in any case.
     """
     top = first
-    while top < len(records) and (_is_padded(records[top], width) or _is_pair(records[top], width)):
+    while top < len(records) and (_is_padded(records[top], width) or _are_pairs(records[top], width)):
         top += 1
-    pairs = [record for record in records[first:top] if not _is_padded(record, width)]
-    if pairs and (top == len(records) or not _are_particulars(pairs, records[top - 1], records[top])):
+    places = [at for at in range(first, top) if not _is_padded(records[at], width)]
+    pairs = [records[at] for at in places]
+    # Between the last of them and the table there may be a title of the table, too.
+    if pairs and not _are_particulars(pairs, records[places[-1] + 1 : top], records[top:]):
         top = first + next(at for at, record in enumerate(records[first:]) if not _is_padded(record, width))
     if top == len(records) or top == first:
         return first
@@ -507,14 +510,30 @@ def _is_padded(record: list[str], width: int) -> bool:
     return not filled or (len(record) > 1 and filled <= max(1, width // 3) and kind_of(record[0]) == "word")
 
 
-def _is_pair(record: list[str], width: int) -> bool:
-    """Return whether a record is a name with its value, padded with delimiters to more than that."""
-    return width > NAME_AND_VALUE and not any(map(str.strip, record[NAME_AND_VALUE:])) and kind_of(record[0]) == "word"
+def _are_pairs(record: list[str], width: int) -> bool:
+    """Return whether a record is a name with its value, padded with delimiters; or several, parted by empty cells."""
+    if width <= NAME_AND_VALUE or kind_of(record[0]) != "word":
+        return False
+    filled = (bool(cell.strip()) for cell in record)
+    parts = groupby(zip(filled, record, strict=True), itemgetter(0))
+    groups = [[cell for _, cell in cells] for there, cells in parts if there]
+    named = all(len(some) == NAME_AND_VALUE and kind_of(some[0]) == "word" for some in groups[1:])
+    return len(groups[0]) <= NAME_AND_VALUE and named and (len(groups) == 1 or len(groups[0]) == NAME_AND_VALUE)
 
 
-def _are_particulars(pairs: list[list[str]], last: list[str], below: list[str]) -> bool:
-    """Return whether names with values are apart from the table: a record of delimiters is between, or colons tell."""
-    apart = not any(map(str.strip, last)) or all(pair[0].rstrip().endswith(":") for pair in pairs)
+def _are_particulars(pairs: list[list[str]], between: list[list[str]], rows: list[list[str]]) -> bool:
+    """Return whether names with values are apart from the table: a record of delimiters is between, or colons tell.
+
+    Without either, several of different names are, where a header is right below them.
+    """
+    if not rows:
+        return False
+    below = rows[0]
+    apart = any(not any(map(str.strip, record)) for record in between)
+    apart = apart or all(pair[0].rstrip().endswith(":") for pair in pairs)
+    if not apart:
+        several = len({pair[0] for pair in pairs}) == len(pairs) > 1
+        apart = several and heading_votes(below, rows[1 : 1 + JUDGED_RECORDS]) > 0
     return apart and sum(bool(cell.strip()) for cell in below) > NAME_AND_VALUE and all_words(below)
 
 

@@ -37,6 +37,9 @@ MOST_NOTES = 20
 # At most this many labels with values are above a table.
 MOST_LABELS = 20
 
+# A label and its value.
+PAIR = 2
+
 # This number of cells that count on are headings.
 LEAST_COUNTED = 3
 
@@ -126,25 +129,35 @@ def _are_labels(grid: SheetGrid, block: Range, tables: list[Range]) -> bool:
 
     Values of one kind that is not text make it a table, as do names above them.
     """
-    width, rows = block.right - block.left + 1, np.arange(block.top, block.bottom + 1)
+    rows, parts = _below_titles(grid, block)
     paired = all(label_pairs(grid, row, block) for row in rows.tolist())
-    if not paired and (width != 2 or len(rows) > MOST_LABELS):
+    if not paired and (len(rows) > MOST_LABELS or any(right - left + 1 != PAIR for left, right in parts)):
         return False
     # Tables are in order, from top to bottom.
     begin = bisect_left(tables, Range(block.bottom + 1, 0, 0, 0))
     below = next((table for table in islice(tables, begin, None) if table.spans(block)), None)
     if below is None or paired:
         return below is not None
-    if below.right - below.left < width:
-        return False
-    labels = grid.texts_of(rows, block.left)
-    kinds, values = (grid.kinds(rows, at) for at in (block.left, block.right))
-    if (kinds != SourceKind.TEXT).any() or len(set(labels)) < len(labels):
-        return False
-    # Several at the top of a sheet; below another table they could be a table of their own, as could values of one kind
-    # below a name.
-    alike = len(set(values[1:].tolist())) == 1 and values[-1] != SourceKind.TEXT
-    return len(rows) > 1 and block.top == 0 and not alike
+    at_top = not any(table.bottom < block.top and table.right - table.left >= PAIR for table in tables)
+    return at_top and below.right - below.left >= PAIR and all(_are_named(grid, rows, *part) for part in parts)
+
+
+def _are_named(grid: SheetGrid, rows: Codes, left: int, right: int) -> bool:
+    """Return whether what is in two columns are labels with values, and not a column of values below a name."""
+    kinds, values = (grid.kinds(rows, at)[grid.at[rows, left] >= 0] for at in (left, right))
+    labels = [text for text in grid.texts_of(rows, left) if text]
+    alike = len(rows) > PAIR and len(set(values[1:].tolist())) == 1 and values[-1] != SourceKind.TEXT
+    return bool((kinds == SourceKind.TEXT).all()) and len(set(labels)) == len(labels) and not alike
+
+
+def _below_titles(grid: SheetGrid, block: Range) -> tuple[Codes, list[tuple[int, int]]]:
+    """Return the rows of a block below the titles that it begins with, and the columns filled there, as runs."""
+    top = block.top
+    while top < block.bottom and is_lone_text(grid, top, block) and _is_title(grid, top, block):
+        top += 1
+    filled = (grid.at[top : block.bottom + 1, block.left : block.right + 1] >= 0).any(axis=0)
+    edges = np.flatnonzero(np.diff(filled.astype(np.int8), prepend=0, append=0)) + block.left
+    return np.arange(top, block.bottom + 1), list(zip(edges[::2].tolist(), (edges[1::2] - 1).tolist(), strict=True))
 
 
 def _attach(grid: SheetGrid, block: Range, tables: list[Range], areas: list[Area]) -> None:
@@ -194,8 +207,12 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
     titles: list[str] = []
     labels: dict[str, str] = {}
     filled = grid.at[block.top : block.bottom + 1, block.left : block.right + 1] >= 0
-    while header is None and len(rows) > 2 and len(columns) > 1 and _is_title(grid, rows[0], block):
-        pairs = dict(label_pairs(grid, rows[0], block))
+    particulars: dict[int, tuple[str, str]] = {}
+    while header is None and len(rows) > 2 and len(columns) > 1:
+        particulars = particulars or _particulars(grid, rows, block)
+        pairs = dict([particulars[rows[0]]] if rows[0] in particulars else label_pairs(grid, rows[0], block))
+        if not pairs and not _is_title(grid, rows[0], block):
+            break
         labels |= pairs
         titles += _as_titles(pairs) or [text for text in grid.texts(rows[0], block.left, block.right) if text]
         rows = rows[1:]
@@ -241,6 +258,25 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
     area.total_columns, wrong = totals_among_columns(grid, kept, columns, names)
     area.wrong_totals += wrong
     return area
+
+
+def _particulars(grid: SheetGrid, rows: list[int], block: Range) -> dict[int, tuple[str, str]]:
+    """Return the labels with values right above a header: rows of two cells, at the left, above a row of three texts.
+
+    One row alone could be the upper line of the header, unless its value is no text.
+    """
+    found: dict[int, tuple[str, str]] = {}
+    plain = True
+    for row in rows[:MOST_LABELS]:
+        here = (np.flatnonzero(grid.at[row, block.left : block.right + 1] >= 0) + block.left).tolist()
+        kinds = [int(grid.kinds([row], at)[0]) for at in here]
+        if here != [block.left, block.left + 1] or kinds[0] != SourceKind.TEXT:
+            headed = len(here) > PAIR and set(kinds) == {SourceKind.TEXT}
+            told = found and (len(found) > 1 or not plain)
+            return found if headed and told else {}
+        plain = plain and kinds[1] == SourceKind.TEXT
+        found[row] = grid.text(row, here[0]).strip().rstrip(": "), grid.text(row, here[1]).strip()
+    return {}
 
 
 def _is_title(grid: SheetGrid, row: int, block: Range) -> bool:
