@@ -52,6 +52,8 @@ def typed(*cells: Any) -> TypedCells:
         ((0.5, "x", "y", "x"), "string", ["0.5", "x", "y", "x"], {}),
         ((1, 2, "n/a", " "), "integer", [1, 2, None, None], {2: "n/a"}),
         ((1, "#N/A"), "integer", [1, None], {1: "#N/A"}),
+        (((SourceKind.DATE, DAY), 4, "n/a"), "string", ["2025-05-01", "4", "n/a"], {}),
+        ((True, 4, None), "string", ["true", "4", None], {}),
         ((True, False, 1), "boolean", [True, False, None], {2: "1"}),
         (((SourceKind.DATE, DAY), (SourceKind.DATE, DAY + 1), "soon"), "date", [datetime.date(2025, 5, 1), datetime.date(2025, 5, 2), None], {2: "soon"}),
         (((SourceKind.DATETIME, MICRO + 1_500_000), (SourceKind.DATETIME, MICRO)), "datetime", [datetime.datetime(2025, 5, 1, 0, 0, 1, 500_000), datetime.datetime(2025, 5, 1)], {}),

@@ -190,6 +190,9 @@ def typed_column(cells: TypedCells, *, dates_in_text: bool = False, known: bool 
         column = _text_column(cells, {SourceKind.TEXT: 1}, SourceKind.TEXT)
         evidence = Evidence(Candidate(JSON, counts[chosen], 0), None, len(column) - counts[chosen], (NESTED_MESSAGE,))
         return column._replace(type=JSON, evidence=evidence)
+    if runner is not None and counts[runner] == counts[chosen] and SourceKind.NESTED not in (chosen, runner):
+        # Neither kind is that of the column, be none of them text.
+        return _text_column(cells, counts, SourceKind.TEXT)
     if chosen in (SourceKind.TEXT, SourceKind.NESTED):
         if dates_in_text and chosen == SourceKind.TEXT and len(order) == 1:
             return _read_texts(cells)
@@ -225,7 +228,7 @@ def _why(counts: dict[SourceKind, int]) -> tuple[str, ...]:
     if len(counts) < 2:
         return ()
     message = ", ".join(
-        f"{_WORDS[kind]} {count:,} times" for kind, count in sorted(counts.items(), key=lambda one: -one[1])
+        f"{_WORDS[kind]} {counted(count, 'time')}" for kind, count in sorted(counts.items(), key=lambda one: -one[1])
     )
     return (f"the source has more than one kind of value here: {message}",)
 
