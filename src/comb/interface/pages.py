@@ -222,8 +222,8 @@ reads the dictionary, and runs the plan again. The page is made from the code (`
 - `ledger.jsonl`: a line for each step: rows in, added, out, left out, set aside, merged; cells changed; the reason.
   Reading the source has number 0.
 - `run.json`: the version of Comb, the day of the run if it was given (`--as-of`), the sources with size and checksum,
-  encoding, delimiter and quote; of each table how many rows and bytes it has, and on which byte of its file each part
-  of so many rows begins.
+  encoding, delimiter and quote; of each table how many rows and bytes it has, how many rows are a part of it, and on
+  which byte of its file each part begins.
 - `plan.yaml`: the plan, with paths that begin at this folder and the checksums of its sources.
 - `checksums.txt`: SHA-256 of every file. `comb inspect FOLDER` and `comb.load(FOLDER)` compare them.
 - `csv-metadata.json`: describes the files of the record below by CSV on the Web.

@@ -228,7 +228,7 @@ class _Row:
         return name
 
     def _name_at(self, column: str, steps: int) -> str:
-        """Return the name of a column after so many steps, given that of the result or of the source."""
+        """Return the name of a column after the first steps, given that of the result or of the source."""
         way = sorted(self._table.steps.items())
         name = column
         if name in self._table.header:
@@ -357,7 +357,7 @@ class _Row:
         return tuple(self._input(number if one in made else number - 1, number, one, depth) for one in names)
 
     def _input(self, steps: int, number: int, name: str, depth: int) -> Trace:
-        """Return the history, of so many steps, of a cell that another was made of by a step."""
+        """Return the history, up to a number of steps, of a cell that another was made of by a step."""
         way = self._walked(steps, name)
         value = self._value_before(number, name) if steps < number else ""
         value = value or (way.events[-1].after if way.events else "")

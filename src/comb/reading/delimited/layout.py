@@ -4,8 +4,7 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 from functools import lru_cache
-from itertools import groupby, pairwise
-from operator import itemgetter
+from itertools import pairwise
 
 import msgspec
 
@@ -514,9 +513,12 @@ def _are_pairs(record: list[str], width: int) -> bool:
     """Return whether a record is a name with its value, padded with delimiters; or several, parted by empty cells."""
     if width <= NAME_AND_VALUE or kind_of(record[0]) != "word":
         return False
-    filled = (bool(cell.strip()) for cell in record)
-    parts = groupby(zip(filled, record, strict=True), itemgetter(0))
-    groups = [[cell for _, cell in cells] for there, cells in parts if there]
+    groups: list[list[str]] = []
+    for before, cell in pairwise(["", *record]):
+        if cell.strip() and before.strip():
+            groups[-1].append(cell)
+        elif cell.strip():
+            groups.append([cell])
     named = all(len(some) == NAME_AND_VALUE and kind_of(some[0]) == "word" for some in groups[1:])
     return len(groups[0]) <= NAME_AND_VALUE and named and (len(groups) == 1 or len(groups[0]) == NAME_AND_VALUE)
 

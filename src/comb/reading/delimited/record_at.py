@@ -51,7 +51,7 @@ def record_at(path: Path, options: ReadOptions, line: int, width: int) -> list[s
     Returns
     -------
     list of str or None
-        None where it takes more to find it, or there is none. Cost: a count of the bytes up to there.
+        None where it takes more to find it, or no record begins there. Cost: a count of the bytes up to there.
     """
     found = record_between(path, options, (line, line), 1, 0, width)
     return None if found is None else found.fields

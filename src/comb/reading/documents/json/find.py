@@ -31,7 +31,7 @@ _NAMES_OF_ROWS = frozenset(
 # The shape of a list of values that are no records.
 PLAIN_VALUES = "array of plain values"
 
-# And that of a list in which there is none: what its records would be is not known.
+# And that of a list without a record: what its columns would be is not known.
 EMPTY_LIST = "empty list"
 
 
@@ -142,7 +142,7 @@ def _named_rows(value: dict[str, Any]) -> tuple[str, str] | None:
 def _place_of_none(value: dict[str, Any]) -> str:
     """Return the pointer to the list of records in an object, where there is no record: a service found nothing.
 
-    Of one record that has an empty list, it is told apart by the name of the list, and by other lists; else empty.
+    One record that has an empty list differs by the name of the list, or by other lists; then the pointer is empty.
     """
     lists = [key for key, inner in value.items() if _has_lists(inner, empty=True)]
     if len(lists) != 1:

@@ -263,7 +263,7 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
 def _particulars(grid: SheetGrid, rows: list[int], block: Range) -> dict[int, tuple[str, str]]:
     """Return the labels with values right above a header: rows of two cells, at the left, above a row of three texts.
 
-    One row alone could be the upper line of the header, unless its value is no text.
+    One row alone could be the upper line of the header, unless its value is a number or a day.
     """
     found: dict[int, tuple[str, str]] = {}
     plain = True
