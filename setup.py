@@ -19,20 +19,29 @@ except ImportError:
 NAMES = ("_split", "_cells", "_codes", "_moments", "_notation", "_write", "_sheet", "_json", "_sums", "_arrow")
 SHARED = "comb.kernels.compiled._shared"
 KERNELS = "src/comb/kernels/compiled"
-# C raises nothing: tables for unwinding the stack would be a part of each module that nobody reads.
-LEAN = ["-g0", "-fno-asynchronous-unwind-tables", "-fno-unwind-tables"]
+# C raises nothing: tables for unwinding the stack would be a part of each module that nobody reads. What is in a
+# section of its own and is not called is left out by the linker.
+LEAN = ["-g0", "-ffunction-sections", "-fdata-sections", "-fno-asynchronous-unwind-tables", "-fno-unwind-tables"]
 FLAGS = ["/O2"] if sys.platform == "win32" else ["-O3", *LEAN, "-fno-math-errno"]
 
 # With less unrolling these are as quick, and smaller.
 FLAT = FLAGS if sys.platform == "win32" else ["-O2", *LEAN, "-fno-math-errno"]
 
-# What handles arrays between Python and the loops, and what reads few distinct texts, is not worth more code.
+# What handles arrays between Python and the loops, and what reads texts that mostly are few and distinct, or waits for
+# memory, is not worth more code.
 SMALL = [] if sys.platform == "win32" else ["-Os", *LEAN]
 
-FLAGS_OF = {"_arrow": SMALL, "_notation": SMALL, **dict.fromkeys(("_cells", "_json", "_moments", "_sheet"), FLAT)}
+FLAGS_OF = {
+    **dict.fromkeys(("_arrow", "_moments", "_notation"), SMALL),
+    **dict.fromkeys(("_cells", "_codes", "_json", "_sheet", "_sums", "_write"), FLAT),
+}
 
 # Nothing but what the modules give is kept in them.
-LINKING = ["-Wl,--strip-all"] if sys.platform.startswith("linux") else []
+LINKING = (
+    ["-Wl,--strip-all", "-Wl,--gc-sections", "-Wl,--build-id=none", "-Wl,--hash-style=gnu"]
+    if sys.platform.startswith("linux")
+    else []
+)
 
 STABLE = not sysconfig.get_config_var("Py_GIL_DISABLED")
 MACROS = [("Py_LIMITED_API", "0x030B0000"), ("CYTHON_LIMITED_API", "1")] if STABLE else []

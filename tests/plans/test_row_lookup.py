@@ -155,3 +155,20 @@ def test_a_saved_table_that_was_changed_is_not_believed(tmp_path: Path) -> None:
     for broken in (b"{", b"[]", b'{"tables": {"visits": {"rows": 1}}}'):
         (tmp_path / "tidy" / "run.json").write_bytes(broken)
         assert repr(comb.trace(tmp_path / "tidy", row, "late")) == before
+
+
+@pytest.mark.usefixtures("small_parts")
+def test_sources_that_are_folders_or_several_files_are_as_they_were(tmp_path: Path) -> None:
+    lines = visits(30)
+    (tmp_path / "visits.csv").write_text("\n".join(lines))
+    (tmp_path / "more.csv").write_text("hive;mites;day\na;3;1.5.2025\nb;;2.5.2025\n")
+    (tmp_path / "plan.yaml").write_text(PLAN)
+    comb.Plan.load(tmp_path / "plan.yaml").run()
+    steps = "steps:\n  - {step: fill, columns: mites, value: 1}\n"
+    for name, source in (("of_folder", "tidy"), ("several", "[visits.csv, more.csv]"), ("pattern", '"*.csv"')):
+        (tmp_path / f"{name}.yaml").write_text(f"name: {name}\nsource: {source}\n{steps}save: {name}_result\n")
+        comb.Plan.load(tmp_path / f"{name}.yaml").run()
+        plan = open_plan(tmp_path / f"{name}_result" / "plan.yaml")
+        for row in (1, 5, 20):
+            told = comb.trace(tmp_path / f"{name}_result", row, "mites")
+            assert repr([*told]) == repr(trace_plan(plan, row, "mites")) and "since" not in repr(told), (name, row)

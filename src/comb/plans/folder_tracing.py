@@ -28,6 +28,7 @@ from comb.kernels.grouping import Codes
 from comb.plans.model import PlanText
 from comb.plans.outputs import place_of
 from comb.plans.row_lookup import LINE, SavedRow, SourceRow, run_record, source_row
+from comb.reading.dataset_folder import dataset_folder
 from comb.reading.io.beside import BLAKE, checksum_of_file
 from comb.reading.io.source_file import combined, expand
 from comb.reading.load import load_table
@@ -125,21 +126,31 @@ class FolderTable:
     @cached_property
     def lost(self) -> str:
         """What is to be said of the source, if it is not there as it was read."""
-        source, checksum = self._planned.source, self._planned.checksum
+        checksum = self._planned.checksum
         try:
-            named = [source] if isinstance(source, str) else source
-            files = [file for one in named for file in expand(place_of(self._plan, one))]
-            sums = [checksum_of_file(str(file)).removeprefix(BLAKE) for file in files]
+            sums = [checksum_of_file(str(file)).removeprefix(BLAKE) for file in self._files()]
         except (CombError, OSError):
             return "the source is not there any more"
-        return "" if not checksum or combined(sums) == checksum else "the source has changed since"
+        # Files of several shapes are known by the first of them.
+        return "" if not checksum or checksum in (combined(sums), *sums[:1]) else "the source has changed since"
+
+    def _files(self) -> list[Path]:
+        """Return the files of the source; of a dataset folder that of the table."""
+        source = self._planned.source
+        named = [source] if isinstance(source, str) else source
+        found = []
+        for file in (Path(str(file)) for one in named for file in expand(place_of(self._plan, one))):
+            folder = dataset_folder(file) if file.is_dir() else None
+            found.append(folder.choose(self._planned.reading.table) if folder is not None else file)
+        return found
 
     def find_row(self, row: int, run: Mapping[str, str]) -> "SourceRow | _ReadRow":
         """Return what is known of a row of the source, which is as it was; a line of the record tells of the row."""
         read, source = (self.index.get("sources") or {}).get(self.name) or {}, self._planned.source
         if read and isinstance(source, str) and self._planned.checksum:
-            file = Path(str(expand(place_of(self._plan, source))[0]))
-            found = source_row(file, self._planned.reading, read, run, row)
+            files = self._files()
+            options = self._planned.reading.replace(table=None)
+            found = source_row(files[0], options, read, run, row) if len(files) == 1 else None
             if found is not None:
                 return found
         return _ReadRow(self._plan, self.name, row)
