@@ -21,6 +21,8 @@ steps:
   - {step: trim, columns: hive}
   - {step: fill, columns: mites, value: 0, why: blank means none}
   - {step: replace_values, columns: kg, where: kg > 90, why: the scale stuck}
+  - {step: fill, columns: kg, where: mites > 41, formula: mites / 2 + 10, why: as in other years}
+  - {step: replace_values, columns: mites, above: 49, formula: mites - 1, why: miscounted}
   - {step: rename, names: {kg: weight, day: visited}}
   - {step: calculate, columns: {per_kg: "round(mites / weight, 2)", length: char_length(note), mites: mites + 1}}
   - {step: remove_duplicates, by: [hive, visited, note], why: sent twice}
@@ -85,7 +87,7 @@ def test_any_cell_is_found_without_reading(tmp_path: Path, monkeypatch: pytest.M
         fates.add(one.fate.partition("by step ")[2][:1])
         made += len(one.inputs)
         told += one.lines()
-    assert fates == {"", "6", "7", "8"} and made > 20
+    assert fates == {"", "8", "9", "1"} and made > 20
     for said in (
         "(cleared)",
         "(unreadable) 'x?'",

@@ -252,6 +252,13 @@ save: tidy
     names = [one.inputs[0] for one in who.inputs]
     assert [one.source_text for one in names] == ["Alder, Ann"] * 2
     assert names[0].events[0].detail == "name is called keeper from here on"
+    # Cells that a step filled or replaced by a formula go on to its columns; others of the column do not.
+    some = comb.table(columns={"kg": [2, None], "g": [500, 700]}).fill("kg", formula="g / 100")
+    assert [[of.column for of in one.inputs] for row in (1, 2) for one in some.trace(row, "kg")] == [[], ["g"]]
+    some = some.replace_values("g", above=600, formula="kg * 10")
+    [of_g] = some.trace(2, "g")
+    assert of_g.value == "70" and [(one.column, one.value) for one in of_g.inputs] == [("kg", "7")]
+    assert [one.column for one in of_g.inputs[0].inputs] == ["g"]
     # Formulas of one step are taken in turn: which value of a column one read is what is told.
     kilos = comb.table(columns={"kg": [2]})
     [first] = kilos.calculate({"lb": "kg * 10", "kg": "kg + 1"}).trace(1, "lb")

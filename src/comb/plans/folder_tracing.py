@@ -15,7 +15,7 @@ import json
 from collections.abc import Iterator, Mapping
 from functools import cached_property
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeVar
 
 import msgspec
 import numpy as np
@@ -34,8 +34,11 @@ from comb.reading.io.source_file import combined, expand
 from comb.reading.load import load_table
 from comb.reading.source_texts import read_as_texts, text_at_its_line
 from comb.steps.accounting import shown_cell, shown_text
+from comb.steps.base import Step
 from comb.steps.column_steps import Calculate
+from comb.steps.fill_steps import Fill
 from comb.steps.ledger import Entry
+from comb.steps.repair_steps import ReplaceValues
 from comb.steps.trace import DEEPEST, MOST_INPUTS, Event, RuleCheck, Trace, fate_of_row, merged_here, with_working
 from comb.tables.read_options import ReadOptions
 from comb.tables.table import BareTable
@@ -46,8 +49,14 @@ from comb.writing.record_files import ASIDE, CHANGED, LEFT_OUT, RECORD_FILES, RO
 LONGEST_RECORD = 1 << 20
 LONGEST_NAMES = 1 << 12
 
+# Steps that put something into some cells of a column, perhaps by a formula.
+_OF_CELLS = ("fill", "replace_values")
+
 # Steps after which rows have other numbers than in the source.
 _RENUMBERING = ("aggregate", "count", "stack_tables", "transpose", "to_wide", "separate_tables")
+
+
+_Planned = TypeVar("_Planned", bound=Step)
 
 
 class _Way(NamedTuple):
@@ -113,15 +122,25 @@ class FolderTable:
     @cached_property
     def formulas(self) -> dict[int, Mapping[str, str]]:
         """The formulas of each step that calculated columns; not of one that takes more than the columns to repeat."""
-        numbers = [number for number, entry in self.steps.items() if entry.step == "calculate"]
-        planned = [step for step in self._planned.steps if isinstance(step, Calculate)]
+        found = self._planned_as(Calculate)
+        return {number: step.columns for number, step in found.items() if not step.parameters and not step.as_of}
+
+    @cached_property
+    def cell_formulas(self) -> dict[int, str]:
+        """The formula of each step that put something into some cells of a column, empty where it had none."""
+        found: dict[int, Fill | ReplaceValues] = {}
+        found.update(self._planned_as(Fill))
+        found.update(self._planned_as(ReplaceValues))
+        return {number: step.formula or "" for number, step in found.items()}
+
+    def _planned_as(self, kind: type[_Planned]) -> dict[int, _Planned]:
+        """Return the steps of a kind as the plan has them, by their numbers in the ledger."""
+        planned = [step for step in self._planned.steps if isinstance(step, kind)]
+        numbers = [number for number, entry in self.steps.items() if planned and entry.step == planned[0].name]
         if len(planned) != len(numbers):
             return {}
-        return {
-            number: step.columns
-            for number, step in zip(numbers, planned, strict=True)
-            if step.describe() == self.steps[number].says and not step.parameters and not step.as_of
-        }
+        paired = zip(numbers, planned, strict=True)
+        return {number: step for number, step in paired if step.describe() == self.steps[number].says}
 
     @cached_property
     def lost(self) -> str:
@@ -292,6 +311,10 @@ class _Row:
     def _formula(self, number: int, column: str) -> str:
         """Return the formula by which a step made a column; empty if it did not."""
         entry = self._table.steps[number]
+        if entry.step in _OF_CELLS and (number, column) in self._changed:
+            if number not in self._table.cell_formulas:
+                raise _Unknown
+            return self._table.cell_formulas[number]
         if entry.step != "calculate" or f", {column} = " not in f", {entry.says}":
             return ""
         if number not in self._table.formulas:
@@ -363,8 +386,8 @@ class _Row:
         except ExpressionError:
             return ()
         # Formulas of a step are taken in turn: one may read what those before it have made.
-        formulas = list(self._table.formulas[number])
-        made = formulas[: formulas.index(column)]
+        formulas = list(self._table.formulas.get(number, {}))
+        made = formulas[: formulas.index(column)] if column in formulas else []
         return tuple(self._input(number if one in made else number - 1, number, one, depth) for one in names)
 
     def _input(self, steps: int, number: int, name: str, depth: int) -> Trace:

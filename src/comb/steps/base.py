@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 from comb.errors import ParameterError, counted
 from comb.expressions.check import NOTHING_GIVEN, Given
 from comb.expressions.evaluate import evaluate_condition, undefined_of
+from comb.expressions.nodes import column_names
+from comb.expressions.parser import parse
 from comb.kernels.grouping import Codes
 from comb.tables.cell_source import placed
 from comb.tables.column import Column, Mask
@@ -312,6 +314,12 @@ def rows_where(table: BareTable, where: str | None) -> Mask:
         return np.ones(table.row_count, np.bool_)
     result = evaluate_condition(where, table)
     return result.array & result.present
+
+
+def read_by(formula: str | None, columns: Sequence[str]) -> dict[str, list[str]]:
+    """Return, of columns that get something by a formula, which columns it reads; nothing without a formula."""
+    names = [] if formula is None else column_names(parse(formula))
+    return dict.fromkeys(columns, names) if names else {}
 
 
 def missing_for(column: Column, reasons: Sequence[str]) -> Mask:

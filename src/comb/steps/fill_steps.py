@@ -15,7 +15,7 @@ from comb.expressions.untyped import untyped_columns
 from comb.inference.decide import infer_column
 from comb.kernels.dispatch import kernels
 from comb.kernels.string_buffer import joined
-from comb.steps.base import Change, Detail, Step, chosen, missing_for, rows_where
+from comb.steps.base import Change, Detail, Step, chosen, missing_for, read_by, rows_where
 from comb.steps.cell_steps import retyped
 from comb.steps.filling import (
     Filling,
@@ -152,7 +152,8 @@ class Fill(Step, frozen=True, tag="fill"):
             notes += said
             if detail is not None:
                 details[name] = detail
-        return Change(table._derive(columns), notes=tuple(notes), details=details)
+        made_from = read_by(self.formula, names)
+        return Change(table._derive(columns), notes=tuple(notes), details=details, made_from=made_from)
 
     def _check(self, table: BareTable) -> None:
         """Raise an error for a name that is not there, also where there is nothing to fill."""

@@ -13,7 +13,7 @@ from comb.expressions.check import NOTHING_GIVEN
 from comb.expressions.evaluate import evaluate, formula_type
 from comb.expressions.untyped import untyped_columns
 from comb.formats.regular_expressions import pattern, problem_with
-from comb.steps.base import Change, Step, chosen, in_quotes, rows_where
+from comb.steps.base import Change, Step, chosen, in_quotes, read_by, rows_where
 from comb.steps.cell_steps import only_in, retyped
 from comb.steps.fill_steps import patched
 from comb.tables.collect import changed_in_blocks
@@ -424,7 +424,8 @@ class ReplaceValues(Step, frozen=True, tag="replace_values"):
             if self.outside is not None:
                 notes.append(_bounds_note(name, low, high))
             columns[name] = self._replaced(table, name, hits, (low, high, under))
-        return Change(table._derive(columns), notes=tuple(notes))
+        made_from = read_by(self.formula, chosen(table, self.columns))
+        return Change(table._derive(columns), notes=tuple(notes), made_from=made_from)
 
     def _check(self) -> None:
         asked = [name for name in ("where", "below", "above", "outside") if getattr(self, name) is not None]

@@ -325,6 +325,12 @@ class History:
         cell = SourceCell(origin, title, first)
         return Trace(row, name, value, origin.place(first, title), events=back.events, cell=cell, inputs=inputs)
 
+    def _is_made(self, entry: Entry, record: StepRecord, position: int, column: str) -> bool:
+        """Return whether a step made a cell of others: of a column that was there before, it may be some cells only."""
+        if column in record.formulas or column in entry.columns_added:
+            return True
+        return column in record.cells and record.cells[column].at(position) >= 0
+
     def _made_of(self, record: StepRecord, column: str) -> list[str]:
         """Return the columns that a column was made of."""
         if column not in record.formulas:
@@ -404,7 +410,8 @@ class History:
             source = position if record.sources is None else int(record.sources[position])
             merged = record.groups is not None and entry.step != "remove_duplicates"
             # The last step that calculated it says what it is made of.
-            if made is None and source >= 0 and not merged and self._made_of(record, column):
+            here = self._is_made(entry, record, position, column)
+            if made is None and source >= 0 and not merged and here and self._made_of(record, column):
                 made = number, position, column
             if before is None:
                 return _Back(tuple(found[::-1]), made=made)
