@@ -53,7 +53,11 @@ def trace_place(path: Path, row: int, column: str, table: str | None = None) -> 
 
 def trace_plan(plan: PlanText, row: int, column: str, table: str | None = None) -> list[Trace]:
     """Return the history of a cell by running a plan without writing."""
-    outcome = run_plan(plan, dry_run=True)
+    return trace_outcome(run_plan(plan, dry_run=True), row, column, table)
+
+
+def trace_outcome(outcome: Outcome, row: int, column: str, table: str | None = None) -> list[Trace]:
+    """Return the history of a cell of a run that was not written."""
     name = _table_of(table, outcome.tables, column)
     history = History.of(outcome.history(name), outcome.tables[name], outcome.loaded_for(name))
     found = history.trace_source(row, column)
