@@ -147,12 +147,13 @@ class FolderTable:
         """What is to be said of the source, if it is not there as it was read."""
         checksum = self._planned.checksum
         try:
-            sums = [checksum_of_file(str(file)).removeprefix(BLAKE) for file in self._files()]
+            sums = [checksum_of_file(str(file)).removeprefix(BLAKE) for file in self._files]
         except (CombError, OSError):
             return "the source is not there any more"
         # Files of several shapes are known by the first of them.
         return "" if not checksum or checksum in (combined(sums), *sums[:1]) else "the source has changed since"
 
+    @cached_property
     def _files(self) -> list[Path]:
         """Return the files of the source; of a dataset folder that of the table."""
         source = self._planned.source
@@ -167,7 +168,7 @@ class FolderTable:
         """Return what is known of a row of the source, which is as it was; a line of the record tells of the row."""
         read, source = (self.index.get("sources") or {}).get(self.name) or {}, self._planned.source
         if read and isinstance(source, str) and self._planned.checksum:
-            files = self._files()
+            files = self._files
             options = self._planned.reading.replace(table=None)
             found = source_row(files[0], options, read, run, row) if len(files) == 1 else None
             if found is not None:
