@@ -1,6 +1,6 @@
 """Number what repeats: texts to codes, values to groups, keys to ranks."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 import numpy as np
@@ -226,7 +226,11 @@ def missing_last(ranks: Codes, *, descending: bool) -> Codes:
     return np.where(ranks < 0, max(int(placed.max(initial=0)) + 1, 1), placed)
 
 
-def candidates(blocks: Iterable[Sequence[NDArray[np.uint64]]], row_count: int) -> Codes:
+def candidates(
+    blocks: Iterable[Sequence[NDArray[np.uint64]]],
+    row_count: int,
+    empty: Callable[[int, Any], NDArray[Any]] = np.empty,
+) -> Codes:
     """Return the rows that may be equal in all keys; those left out are equal to no other row.
 
     Parameters
@@ -234,24 +238,67 @@ def candidates(blocks: Iterable[Sequence[NDArray[np.uint64]]], row_count: int) -
     blocks : iterable of sequences of uint64 arrays
         The keys of some rows after the other, one value per row and key.
     row_count : int
+    empty : callable
+        Makes the array of the fingerprints, from a length and a type: eight bytes for each row.
 
     Returns
     -------
     int64 array
         Ascending. Rows are known apart by a fingerprint of 64 bits, so that a few of them may
-        be different after all. Cost: a sort.
+        be different after all. Cost: a sort, of a part of the fingerprints at a time.
 
     >>> candidates([[np.array([1, 2], np.uint64)], [np.array([1], np.uint64)]], 3).tolist()
     [0, 2]
     """
-    prints, start = np.zeros(row_count, np.uint64), 0
+    prints, start = empty(row_count, np.uint64), 0
     for keys in blocks:
         stop = start + max(map(len, keys), default=0)
+        prints[start:stop] = 0
         _print_on(prints[start:stop], keys)
         start = stop
-    ordered = np.sort(prints)
-    repeated = ordered[1:][ordered[1:] == ordered[:-1]]
-    return np.flatnonzero(np.isin(prints, repeated)) if len(repeated) else np.zeros(0, np.int64)
+    prints[start:] = 0
+    repeated = _repeated(prints)
+    if not len(repeated):
+        return np.zeros(0, np.int64)
+    # A table of the last bits tells most of the others apart; the rest is looked up.
+    last = np.uint64((1 << min(MOST_BITS, (PLACES_FOR_EACH * len(repeated)).bit_length())) - 1)
+    likely = np.zeros(int(last) + 1, np.bool_)
+    likely[repeated & last] = True
+    found = []
+    for start in range(0, row_count, PRINTS_AT_ONCE):
+        some = prints[start : start + PRINTS_AT_ONCE]
+        rows = np.flatnonzero(likely[some & last])
+        at = np.searchsorted(repeated, some[rows])
+        found.append(rows[repeated[np.minimum(at, len(repeated) - 1)] == some[rows]] + start)
+    return np.concatenate(found)
+
+
+def _repeated(prints: NDArray[np.uint64]) -> NDArray[np.uint64]:
+    """Return the fingerprints that are there more than once, ascending."""
+    bits = max(0, (len(prints) // SORTED_AT_ONCE).bit_length())
+    found = []
+    for part in range(1 << bits):
+        # Fingerprints are spread evenly, so that their first bits part them into about equal parts.
+        here = prints if not bits else _beginning_with(prints, part, bits)
+        ordered = np.sort(here)
+        again = ordered[1:][ordered[1:] == ordered[:-1]]
+        found.append(again[np.flatnonzero(np.append(True, again[1:] != again[:-1]))] if len(again) else again)
+    return np.concatenate(found)
+
+
+def _beginning_with(prints: NDArray[np.uint64], part: int, bits: int) -> NDArray[np.uint64]:
+    shift = np.uint64(64 - bits)
+    blocks = (prints[start : start + PRINTS_AT_ONCE] for start in range(0, len(prints), PRINTS_AT_ONCE))
+    return np.concatenate([block[block >> shift == part] for block in blocks])
+
+
+# So many fingerprints are sorted, or looked at, together.
+SORTED_AT_ONCE = 4_000_000
+PRINTS_AT_ONCE = 1 << 19
+
+# A table of the last bits of fingerprints has so many places for each; at most so many bits are looked at.
+PLACES_FOR_EACH = 16
+MOST_BITS = 26
 
 
 def _print_on(prints: NDArray[np.uint64], keys: Sequence[NDArray[np.uint64]]) -> None:

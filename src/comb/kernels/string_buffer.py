@@ -33,8 +33,11 @@ class StringBuffer(NamedTuple):
         >>> pack(["a", "bc"]).strings()
         ['a', 'bc']
         """
-        data = self.buffer.tobytes()
-        return [data[start:end].decode() for start, end in pairwise(self.offsets.tolist())]
+        first = int(self.offsets[0])
+        # Of a part of longer texts only its own bytes are copied.
+        data = self.buffer[first : int(self.offsets[-1])].tobytes()
+        offsets = (self.offsets - first if first else self.offsets).tolist()
+        return [data[start:end].decode() for start, end in pairwise(offsets)]
 
     def take(self, positions: NDArray[np.integer]) -> "StringBuffer":
         """Return the texts at the given positions, in that order."""

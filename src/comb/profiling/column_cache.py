@@ -45,6 +45,7 @@ class ColumnCache(BareTable):
         self.kinds: dict[str, NDArray[np.uint8]] = {}
         self.limits: dict[str, None] = {}
         self.found_copies: tuple[Codes, Codes, NDArray[np.bool_]] | None = None
+        self.copies_by_chance: bool | None = None
 
     @classmethod
     def at(cls, table: BareTable, as_of: date | None = None) -> "ColumnCache":

@@ -1,7 +1,6 @@
 """Findings about what is there twice: rows and keys."""
 
 import math
-from collections.abc import Sequence
 
 import numpy as np
 
@@ -10,7 +9,7 @@ from comb.kernels.grouping import Codes, candidates, group
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.profiling.headings import KEY_WORDS, words_of
-from comb.profiling.keys import compound_keys, equal_pairs, near_copies
+from comb.profiling.keys import compound_keys, equal_share, near_copies
 from comb.steps.row_steps import RemoveDuplicates
 
 # A column is meant as a key when at least this share of its values is unique.
@@ -73,18 +72,39 @@ def _duplicate_rows(table: ColumnCache, equal: Codes, numbers: Codes, copies: np
 
 def _more_than_chance(table: ColumnCache, copies: np.ndarray) -> bool:
     """Return whether there are more equal rows than values drawn at random would make."""
-    count = int(copies.sum())
-    codes = [column._codes() for column in table.columns.values()]
-    single = np.flatnonzero(~copies)
-    few = count <= MOST_COPIES * table.row_count and len(single) >= LEAST_SINGLE and len(codes) > 1
-    shares = [equal_pairs(one) for one in codes]
-    likely = [*([[equal_pairs(one[single]) for one in codes]] if few else []), shares]
-    return any(_expected(table.row_count, found) * LEAST_OVER_CHANCE < count for found in likely)
+    if table.copies_by_chance is None:
+        count = int(copies.sum())
+        few = (
+            count <= MOST_COPIES * table.row_count and table.row_count - count >= LEAST_SINGLE and len(table.names) > 1
+        )
+        left_out = [copies, None] if few else [None]
+        table.copies_by_chance = not any(_expects_fewer(table, without, count) for without in left_out)
+    return not table.copies_by_chance
 
 
-def _expected(rows: int, shares: Sequence[float]) -> float:
-    """Return how many pairs of rows chance makes equal: the birthday problem, columns independent of each other."""
-    return rows * (rows - 1) / 2 * math.prod(shares)
+def _expects_fewer(table: ColumnCache, without: np.ndarray | None, count: int) -> bool:
+    """Return whether chance makes far fewer pairs of rows equal than there are copies.
+
+    The birthday problem, columns independent of each other. Those that tell most come first: often one is enough.
+    """
+    expected = table.row_count * (table.row_count - 1) / 2
+    for name in sorted(table.names, key=table.different, reverse=True):
+        expected *= _equal_share(table, name, without)
+        if expected * LEAST_OVER_CHANCE < count:
+            return True
+    return False
+
+
+def _equal_share(table: ColumnCache, name: str, without: np.ndarray | None) -> float:
+    """Return the share of pairs of rows that are equal in a column; missing cells are equal to each other."""
+    column = table[name] if without is None else table[name]._take(np.flatnonzero(~without))
+    if column.type.textual:
+        counts = column._text_counts()
+    else:
+        values = table.ordered(name) if without is None else np.sort(column.array[column.present])
+        begins = np.flatnonzero(values[1:] != values[:-1]) + 1
+        counts = np.diff(begins, prepend=0, append=len(values))
+    return equal_share(np.append(counts, column.missing_count))
 
 
 def _copies(table: ColumnCache) -> tuple[Codes, Codes, np.ndarray]:
@@ -99,7 +119,7 @@ def _copies(table: ColumnCache) -> tuple[Codes, Codes, np.ndarray]:
     if table.found_copies is not None:
         return table.found_copies
     copies = np.zeros(table.row_count, np.bool_)
-    equal = candidates(table._key_blocks(table.names), table.row_count)
+    equal = candidates(table._key_blocks(table.names), table.row_count, table._storage.empty)
     if not table.names:
         equal = equal[:0]
     taken = [column._take(equal) for column in table.columns.values()]
@@ -117,6 +137,9 @@ def _duplicate_keys(table: ColumnCache, copies: np.ndarray) -> Findings:
         return
     for name, column in table.columns.items():
         if column.type.word not in KEY_TYPES or column.missing_count > (1 - LEAST_UNIQUE) * len(column):
+            continue
+        if table.different(name) < LEAST_UNIQUE * (table.present_count(name) - (table.row_count - len(positions))):
+            # Also of the rows that are no copies, too many share their values.
             continue
         single = column._take(positions)
         here = positions[single.present]

@@ -21,6 +21,7 @@ from comb.profiling.computed import computed_columns
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.profiling.texts import folded
 from comb.steps.cell_steps import tidied
+from comb.tables.reasons import Reason
 from comb.tables.table import KEYS_AT_ONCE
 
 # At most this share of the rows breaks a key; and chance would make this many times more equal pairs.
@@ -54,8 +55,14 @@ LEAST_TOGETHER = 3
 
 def equal_pairs(codes: Codes) -> float:
     """Return the share of pairs of cells that are equal; none is in a column that identifies rows."""
-    counts = np.bincount(codes).astype(np.float64)
-    return float((counts * (counts - 1)).sum()) / max(1, len(codes) * (len(codes) - 1))
+    return equal_share(np.bincount(codes))
+
+
+def equal_share(counts: Codes) -> float:
+    """Return the share of pairs of cells that are equal, where it is known how many cells hold each value."""
+    cells = int(counts.sum())
+    floats = counts.astype(np.float64)
+    return float((floats * (floats - 1)).sum()) / max(1, cells * (cells - 1))
 
 
 def compound_keys(table: ColumnCache, positions: Codes, single: Sequence[str]) -> Findings:
@@ -219,7 +226,7 @@ def _equal_in_a_half(table: ColumnCache, names: Sequence[str], folds: dict[str, 
     order = sorted(names, key=table.different, reverse=True)
     found = np.zeros(table.row_count, np.bool_)
     for half in (order[::2], order[1::2]):
-        found[candidates(_blocks(table, half, folds), table.row_count)] = True
+        found[candidates(_blocks(table, half, folds), table.row_count, table._storage.empty)] = True
     return np.flatnonzero(found)
 
 
@@ -231,7 +238,8 @@ def _blocks(table: ColumnCache, names: Sequence[str], folds: dict[str, Codes]) -
             column = table[name]
             if name in folds:
                 part = folds[name][column.text.numbers()[start:stop]].astype(np.uint64)
-                part[column.missing[start:stop]] = len(folds[name])
+                if column.state is not None:
+                    part[column.state[start:stop] != Reason.PRESENT] = len(folds[name])
                 keys.append(part)
             else:
                 keys.append(column._keys(start, stop))

@@ -1,5 +1,6 @@
 """Findings about empty cells: blanks, words and numbers that mean missing."""
 
+from itertools import chain
 from typing import Any
 
 import numpy as np
@@ -7,7 +8,7 @@ import numpy as np
 from comb.errors import agree, counted
 from comb.kernels.scalars import fold
 from comb.kernels.types import IS_KNOWN
-from comb.parsing.vocabulary import ANSWERS, MARKS_AND_OPPOSITES, SHORT_WORDS, STAND_IN_DAYS, STAND_INS
+from comb.parsing.vocabulary import ANSWERS, KNOWN_WORDS, MARKS_AND_OPPOSITES, SHORT_WORDS, STAND_IN_DAYS, STAND_INS
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, as_asked, kept_texts, noticed, quoted
 from comb.profiling.headings import OFTEN_NOTHING, SIGNED_WORDS, words_of
@@ -96,7 +97,7 @@ def _words_in_texts(table: ColumnCache, name: str, column: Column) -> Findings:
     codes = {word for word in words if fold(word.strip()) in SHORT_WORDS and _is_code_among(word.strip(), others)}
     # "None" is an answer to what one is allergic to: of words that are, nothing can be said.
     for group in (set(words) - answers - codes,):
-        here = where & column.text.flags(lambda text, group=group: text in group)  # type: ignore[misc]
+        here = where & column.text.flags(group.__contains__, (column.text.traits(KNOWN_WORDS)[0] & IS_KNOWN) != 0)
         count = int(here.sum())
         if not count:
             continue
@@ -114,12 +115,9 @@ MOST_OTHERS = 1_000
 def _other_texts(column: Column, words: dict[str, int]) -> set[str]:
     """Return some of the texts of a column that are no words for missing."""
     found: set[str] = set()
-    items = (
-        column.text.items()
-        if column.text.codes is not None
-        else column.text.take(np.arange(min(len(column), MOST_OTHERS))).items()
-    )
-    for text in items:
+    coded = column.text.codes is not None
+    some = column.text if coded else column.text.take(np.arange(min(len(column), MOST_OTHERS)))
+    for text in chain.from_iterable(some.items_in_parts()):
         if text.strip() and text not in words:
             found.add(text.strip())
         if len(found) >= MOST_OTHERS:

@@ -6,7 +6,7 @@ from collections.abc import Collection
 from comb.errors import agree, counted
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import INNER_SPACES, OUTER_SPACES
-from comb.parsing.vocabulary import BOOLEAN_PAIRS, is_missing_word
+from comb.parsing.vocabulary import BOOLEAN_PAIRS, KNOWN_WORDS, is_missing_word
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
 from comb.profiling.told_apart import are_told_apart
@@ -59,7 +59,8 @@ def spaces(table: ColumnCache) -> Findings:
         where = noticed(column, OUTER_SPACES | INNER_SPACES) & ~table.told(name)
         if where.any():
             # A no-break space at an end is reported as such.
-            where &= ~column.text.flags(lambda text: HIDDEN.search(text) is not None and not _spaced(text))
+            spaced = (column.text.traits(KNOWN_WORDS)[0] & (OUTER_SPACES | INNER_SPACES)) != 0
+            where &= ~column.text.flags(lambda text: HIDDEN.search(text) is not None and not _spaced(text), spaced)
         count = int(where.sum())
         if not count:
             continue

@@ -247,15 +247,16 @@ def on_line(table: BareTable, name: str, groups: Groups, named: Sequence[str]) -
     table = _with_numbers(table, [name, *named])
     for one in (name, *named):
         _need_numbers(one, table[one])
-    target = np.where(table[name].present, as_floats(table[name]), 0.0)
+    present = table[name].present
+    target = np.where(present, as_floats(table[name]), 0.0)
     known = np.all([table[one].present for one in named], axis=0)
     sides = np.column_stack([np.ones(table.row_count), *(np.where(known, as_floats(table[one]), 0.0) for one in named)])
     found, inside, notes, unfit = np.zeros(table.row_count), np.zeros(table.row_count, np.bool_), [], 0
     order = np.argsort(groups.codes, kind="stable")
     parts = np.split(order, np.cumsum(groups.sizes)[:-1]) if len(groups) > 1 else [order]
     for rows in parts:
-        asked = rows[known[rows] & table[name].missing[rows]]
-        used = rows[known[rows] & table[name].present[rows]]
+        usable, filled = known[rows], present[rows]
+        asked, used = rows[usable & ~filled], rows[usable & filled]
         if not len(asked):
             continue
         solution = None if len(used) <= sides.shape[1] else np.linalg.lstsq(sides[used], target[used], rcond=None)
@@ -305,7 +306,8 @@ def most_similar(table: BareTable, name: str, groups: Groups, named: Sequence[st
         scaled.append(values / width if width > 0 else values * 0)
     order = np.argsort(groups.codes, kind="stable")
     parts = np.split(order, np.cumsum(groups.sizes)[:-1]) if len(groups) > 1 else [order]
-    pairs = [(rows[known[rows] & holes[rows]], rows[known[rows] & table[name].present[rows]]) for rows in parts]
+    present = table[name].present
+    pairs = [(rows[known[rows] & holes[rows]], rows[known[rows] & present[rows]]) for rows in parts]
     work = sum(len(asked) * len(given) for asked, given in pairs) * len(named)
     if work > MOST_COMPARISONS:
         raise ParameterError(

@@ -317,7 +317,7 @@ class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):
         """Keep one row of each group."""
         names = chosen(table, self.by)
         # Rows that are equal to no other stay; most of them are known by a fingerprint.
-        rows = candidates(table._key_blocks(names), table.row_count)
+        rows = candidates(table._key_blocks(names), table.row_count, table._storage.empty)
         keyless = np.all([table[name].missing for name in names], axis=0) if self.by else np.zeros(0, np.bool_)
         rows = rows[~keyless[rows]] if keyless.any() else rows
 

@@ -341,7 +341,7 @@ class Column:
             values = self.values[part]
             base = (values + 0.0 if self.type.storage == "float64" else values.copy()).view(np.uint64)
         if self.state is not None:
-            base[self.missing[part]] = np.uint64(2**63 + 1)
+            base[self.state[part] != Reason.PRESENT] = np.uint64(2**63 + 1)
         return base
 
     def _sort_ranks(self) -> Codes:

@@ -6,7 +6,7 @@ it is item ``codes[i]``, and the items are distinct. Work on text goes through
 """
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any, cast
 
 import numpy as np
@@ -91,6 +91,18 @@ class Text:
         if self._items is None:
             self._items = self.packed().strings()
         return self._items
+
+    def items_in_parts(self) -> Iterator[list[str]]:
+        """Give the stored items, one part after the other.
+
+        Of very many only one part is decoded at a time, and none is kept: they take several times the room of their
+        bytes.
+        """
+        if self._items is not None or self.item_count <= ITEMS_AT_ONCE:
+            yield self.items()
+            return
+        for start in range(0, self.item_count, ITEMS_AT_ONCE):
+            yield StringBuffer(self.buffer, self.offsets[start : start + ITEMS_AT_ONCE + 1]).strings()
 
     def to_list(self) -> list[str]:
         """Return the text of every cell."""
@@ -232,9 +244,24 @@ class Text:
                 return True
         return False
 
-    def flags(self, test: Callable[[str], bool]) -> NDArray[np.bool_]:
-        """Return for every cell whether its text passes a test, asked once per stored item."""
-        passed: NDArray[np.bool_] = np.array([test(item) for item in self.items()], np.bool_)
+    def flags(self, test: Callable[[str], bool], among: NDArray[np.bool_] | None = None) -> NDArray[np.bool_]:
+        """Return for every cell whether its text passes a test, asked once per stored item.
+
+        Parameters
+        ----------
+        test : callable
+        among : bool array, optional
+            Which of the stored items are asked for; the others do not pass.
+        """
+        passed = np.zeros(self.item_count, np.bool_)
+        if among is not None:
+            places = np.flatnonzero(among)
+            passed[places] = [test(item) for item in dispatch.kernels.take(self.packed(), places).strings()]
+        else:
+            start = 0
+            for part in self.items_in_parts():
+                passed[start : start + len(part)] = [test(item) for item in part]
+                start += len(part)
         return passed if self.codes is None else cast(NDArray[np.bool_], passed[self.codes])
 
 
