@@ -22,7 +22,7 @@ from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
 from comb.profiling.headings import CODE_WORDS, words_of
 from comb.steps.cell_steps import tidied
-from comb.tables.column import Column, Mask
+from comb.tables.column import Column
 
 # A shape is that of the column if at least this share of the cells has it; number plates and post codes with several
 # usual shapes have none. What is off it may be one in ten by one slip, or more by several.
@@ -83,7 +83,7 @@ def odd_codes(table: ColumnCache) -> Findings:
             yield from _odd_numbers(table, name, column)
         if column.type.word != "string":
             continue
-        odd = _odd_texts(column, ~table.told(name))
+        odd = _odd_texts(table, name)
         if odd is None:
             continue
         usual, short, off = odd
@@ -130,12 +130,14 @@ _ADDRESSES = {
 }
 
 
-def _texts_of(column: Column, looked_at: Mask) -> Counter[str]:
-    """Count the texts of a column without needless spaces, words for missing aside."""
-    words = noticed(column, IS_KNOWN)
-    taken = column._take(np.flatnonzero(column.present & looked_at & ~words))
-    found: Counter[str] = Counter()
-    distinct = taken.distinct()
+def _texts_of(table: ColumnCache, name: str) -> Counter[str]:
+    """Count the texts of a column without needless spaces; words for missing and cells known to be wrong aside."""
+    column, found = table[name], Counter[str]()
+    left_out = (noticed(column, IS_KNOWN) | table.told(name)) & column.present
+    count = int(np.count_nonzero(left_out))
+    if table.different(name) - count > MOST_TEXTS:
+        return found
+    distinct = (column._take(np.flatnonzero(column.present & ~left_out)) if count else column).distinct()
     if len(distinct) > MOST_TEXTS:
         return found
     for text, count in distinct.commonest(len(distinct)):
@@ -143,12 +145,13 @@ def _texts_of(column: Column, looked_at: Mask) -> Counter[str]:
     return found
 
 
-def _odd_texts(column: Column, looked_at: Mask) -> tuple[str, dict[str, int], dict[str, int]] | None:
+def _odd_texts(table: ColumnCache, name: str) -> tuple[str, dict[str, int], dict[str, int]] | None:
     """Return the usual shape, the texts that differ from it in length only, and those that differ otherwise."""
+    column = table[name]
     first = column._take(np.flatnonzero(column.present)[: MOST_EXAMPLES * 10]).text.to_list()
     if not first or sum(len(text) > LONGEST_CODE for text in first) > len(first) / 2:
         return None
-    texts = _texts_of(column, looked_at)
+    texts = _texts_of(table, name)
     total = sum(texts.values())
     if len(texts) < LEAST_CODES or not total:
         return None
@@ -285,7 +288,7 @@ def packed(table: ColumnCache) -> Findings:
         text = column.text
         if not any((text.buffer == ord(sign)).any() for sign in ";|/,+&"):
             continue
-        texts = _texts_of(column, ~table.told(name))
+        texts = _texts_of(table, name)
         found = next((parts for mark in MARKS if (parts := _packed_with(mark, texts))), None)
         if not found:
             continue

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from comb.errors import ParameterError, PositionError, TypeMismatch, washed
 from comb.kernels import dispatch
-from comb.kernels.grouping import Codes, compact, first_rows, ranks
+from comb.kernels.grouping import Codes, compact, ranks
 from comb.tables.cell_source import NO_PLACE, CellSource
 from comb.tables.evidence import Evidence
 from comb.tables.kept import Kept
@@ -366,9 +366,9 @@ class Column:
         if isinstance(self.values, Text) and self.values.codes is not None:
             counts = self._text_counts()
             used = np.flatnonzero(counts)
-            present = np.flatnonzero(self.present)
-            first = first_rows(self.values.codes[present], len(used))
-            return DistinctValues(self._take(present[first[used]]), counts[used])
+            # The stored texts, without a search for cells that hold them.
+            texts = Text(self.values.buffer, self.values.offsets, used.astype(self.values.codes.dtype))
+            return DistinctValues(self._replace(values=texts, state=None, kept=_NOTHING, source=NO_PLACE), counts[used])
         codes = self._codes()[self.present]
         used, inverse = compact(codes)
         counts = np.bincount(inverse, minlength=len(used))
