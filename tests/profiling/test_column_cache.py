@@ -10,11 +10,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import comb
+from comb.execution.storage import BLOCK_ROWS
 from comb.inference.proposals import LEAST_SHARE, code_shape
 from comb.kernels.grouping import candidates
 from comb.parsing.vocabulary import STAND_INS
 from comb.profiling import missing
+from comb.profiling.ascending import _are_numbered, _breaks
 from comb.profiling.column_cache import ColumnCache
+from comb.profiling.duplicates import _equal_share
 from comb.profiling.missing import LEAST_STAND_INS
 from comb.profiling.profile import FEW_ROWS, profile
 from comb.reading.delimited import layout
@@ -123,3 +126,26 @@ def test_a_delimiter_without_hope_would_have_been_too_weak(delimiter: str, parts
     sample = "\n".join(parts)
     if layout._hopeless(sample, delimiter, '"', ""):
         assert layout._too_weak(layout._try(sample, delimiter, '"', ""), sample)
+
+
+@given(tables(), st.data())
+def test_shares_of_equal_pairs_are_those_of_a_count(table: comb.Table, data: st.DataObject) -> None:
+    cache = ColumnCache.at(table)
+    without = np.array(data.draw(st.lists(st.booleans(), min_size=len(table), max_size=len(table))), np.bool_)
+    for name, column in table.columns.items():
+        for left_out in (None, without):
+            rows = range(len(table)) if left_out is None else np.flatnonzero(~left_out).tolist()
+            counts = Counter(column._codes()[list(rows)].tolist())
+            pairs = sum(count * (count - 1) for count in counts.values())
+            assert _equal_share(cache, name, left_out) == pairs / max(1, len(rows) * (len(rows) - 1))
+
+
+@pytest.mark.parametrize("way", [1, -1])
+@pytest.mark.parametrize("rows", [900, 2 * BLOCK_ROWS + 3])
+def test_values_out_of_order_are_found_on_both_sides_of_a_block(way: int, rows: int) -> None:
+    values = np.arange(rows) * 2
+    odd = sorted({11, min(BLOCK_ROWS, rows - 9), min(2 * BLOCK_ROWS - 1, rows - 5)})
+    values[odd] = [values[at] - 30 if at != 11 else values[at] + 30 for at in odd]
+    assert _breaks(way * values, way).tolist() == odd
+    assert not len(_breaks(way * values, -way)) and _are_numbered(way * values)
+    assert not _are_numbered(values**2 % 1_000_003)

@@ -3,6 +3,7 @@
 A table that is larger than memory is an ordinary table whose arrays are in files; see `comb.execution.disk`.
 """
 
+from collections.abc import Iterator
 from typing import Any, Protocol
 
 import numpy as np
@@ -10,6 +11,15 @@ from numpy.typing import NDArray
 
 # Rows that are worked on at once.
 BLOCK_ROWS = 500_000
+
+
+def blocks_of(count: int, size: int = BLOCK_ROWS) -> Iterator[slice]:
+    """Cut a number of rows into blocks.
+
+    >>> list(blocks_of(5, 2))
+    [slice(0, 2, None), slice(2, 4, None), slice(4, 5, None)]
+    """
+    return (slice(start, min(start + size, count)) for start in range(0, count, size))
 
 
 class Storage(Protocol):

@@ -8,10 +8,10 @@ any value in between is in memory then.
 
 from collections.abc import Callable, Iterator, Mapping
 
+from comb.execution.storage import blocks_of
 from comb.expressions.nodes import AggregateCall, Cast, ChoiceRank, Literal, Name, Node, children
 from comb.tables.collect import ColumnCollector, slice_of
 from comb.tables.column import Column
-from comb.tables.stored import blocks_of
 from comb.tables.table import BareTable
 
 

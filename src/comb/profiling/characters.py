@@ -11,6 +11,7 @@ from collections.abc import Callable
 import numpy as np
 
 from comb.errors import agree, counted
+from comb.execution.storage import blocks_of
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
@@ -69,9 +70,12 @@ def kinds_of(table: ColumnCache, name: str) -> np.ndarray:
     if name not in table.kinds:
         text = table[name].text
         found = np.zeros(text.item_count, np.uint8)
-        filled = np.flatnonzero(text.offsets[1:] > text.offsets[:-1])
-        if len(filled):
-            found[filled] = np.bitwise_or.reduceat(_KINDS[text.buffer], text.offsets[filled])
+        for block in blocks_of(text.item_count, table._storage.block_rows):
+            offsets = text.offsets[block.start : block.stop + 1]
+            filled = np.flatnonzero(offsets[1:] > offsets[:-1])
+            if len(filled):
+                kinds = _KINDS[text.buffer[offsets[0] : offsets[-1]]]
+                found[block][filled] = np.bitwise_or.reduceat(kinds, offsets[filled] - offsets[0])
         table.kinds[name] = found
     return table.kinds[name]
 

@@ -12,12 +12,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.execution.storage import blocks_of
 from comb.kernels.grouping import Codes
+from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.statistics.figures import positions_of, stored_positions
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
-from comb.tables.stored import blocks_of, coded_column, stored_array
+from comb.tables.stored import coded_column, stored_array
 from comb.tables.table import BareTable
+from comb.tables.text import Text
 
 # Codes may reach up to this many times the number of rows.
 MOST_SPREAD = 2
@@ -59,6 +62,9 @@ class ColumnCache(BareTable):
         """
         storage = table._storage
         columns = {name: coded_column(column, storage) for name, column in table.columns.items()}
+        for column in columns.values():
+            if storage.on_disk and isinstance(column.values, Text):
+                column.values.keep_traits(KNOWN_WORDS, storage)
         made = cls(columns, row_numbers=table.row_numbers, origin=table.origin, notes=table.notes, storage=storage)
         made.as_of = as_of
         return made
@@ -112,7 +118,13 @@ class ColumnCache(BareTable):
 
     def in_order(self, name: str) -> NDArray[np.float64]:
         """Return the values of `floats` in ascending order, missing ones left out."""
-        return stored_positions(self[name], self.ordered(name))
+        column, ordered = self[name], self.ordered(name)
+        if not self._storage.on_disk:
+            return stored_positions(column, ordered)
+        floats = self._storage.empty(len(ordered), np.float64)
+        for rows in blocks_of(len(ordered), self._storage.block_rows):
+            floats[rows] = stored_positions(column, ordered[rows])
+        return floats
 
     def numbered(self, name: str) -> Codes:
         """Return the codes of a column, equal where cells are equal; those of missing cells are the highest."""
@@ -169,5 +181,12 @@ class ColumnCache(BareTable):
         if self._ascending is None:
             # Steps seldom change the order of rows.
             self._ascending = bool((self.row_numbers[1:] > self.row_numbers[:-1]).all())
-        rows = self.row_numbers[np.flatnonzero(where)]
+        count = int(np.count_nonzero(where))
+        if self._ascending and count == self.row_count:
+            return self.row_numbers
+        rows, start = self._storage.empty(count, np.int64), 0
+        for block in blocks_of(self.row_count, self._storage.block_rows):
+            some = self.row_numbers[block][where[block]]
+            rows[start : start + len(some)] = some
+            start += len(some)
         return rows if self._ascending else np.sort(rows)

@@ -5,6 +5,7 @@ import math
 import numpy as np
 
 from comb.errors import agree, counted
+from comb.execution.storage import blocks_of
 from comb.kernels.grouping import Codes, candidates, group
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
@@ -97,14 +98,31 @@ def _expects_fewer(table: ColumnCache, without: np.ndarray | None, count: int) -
 
 def _equal_share(table: ColumnCache, name: str, without: np.ndarray | None) -> float:
     """Return the share of pairs of rows that are equal in a column; missing cells are equal to each other."""
-    column = table[name] if without is None else table[name]._take(np.flatnonzero(~without))
+    column = table[name]
     if column.type.textual:
-        counts = column._text_counts()
-    else:
-        values = table.ordered(name) if without is None else np.sort(column.array[column.present])
-        begins = np.flatnonzero(values[1:] != values[:-1]) + 1
-        counts = np.diff(begins, prepend=0, append=len(values))
-    return equal_share(np.append(counts, column.missing_count))
+        counts, missing = column._text_counts(), column.missing_count
+        if without is not None:
+            gone = column._take(np.flatnonzero(without))
+            counts -= gone._text_counts()
+            missing -= gone.missing_count
+        return equal_share(int(np.dot(counts, counts)), int(counts.sum()), missing)
+    if without is None:
+        return equal_share(_squares(table.ordered(name)), table.present_count(name), column.missing_count)
+    values = column.array[column.present & ~without]
+    values.sort()
+    return equal_share(_squares(values), len(values), int(np.count_nonzero(column.missing & ~without)))
+
+
+def _squares(ordered: np.ndarray) -> int:
+    """Return the sum of the squares of how often each value is there; values are in ascending order."""
+    total, begin = 0, 0
+    for block in blocks_of(len(ordered) - 1):
+        values = ordered[block.start : block.stop + 1]
+        ends = np.flatnonzero(values[1:] != values[:-1]) + (block.start + 1)
+        lengths = np.diff(ends, prepend=begin)
+        total += int(np.dot(lengths, lengths))
+        begin = int(ends[-1]) if len(ends) else begin
+    return total + (len(ordered) - begin) ** 2
 
 
 def _copies(table: ColumnCache) -> tuple[Codes, Codes, np.ndarray]:

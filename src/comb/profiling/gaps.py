@@ -4,7 +4,7 @@ import msgspec
 import numpy as np
 
 from comb.errors import agree, counted
-from comb.tables.stored import blocks_of
+from comb.execution.storage import blocks_of
 from comb.tables.table import BareTable
 
 # Columns named, and numbers of gaps.

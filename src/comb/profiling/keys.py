@@ -55,14 +55,22 @@ LEAST_TOGETHER = 3
 
 def equal_pairs(codes: Codes) -> float:
     """Return the share of pairs of cells that are equal; none is in a column that identifies rows."""
-    return equal_share(np.bincount(codes))
+    counts = np.bincount(codes)
+    return equal_share(int(np.dot(counts, counts)), len(codes))
 
 
-def equal_share(counts: Codes) -> float:
-    """Return the share of pairs of cells that are equal, where it is known how many cells hold each value."""
-    cells = int(counts.sum())
-    floats = counts.astype(np.float64)
-    return float((floats * (floats - 1)).sum()) / max(1, cells * (cells - 1))
+def equal_share(squares: int, present: int, missing: int = 0) -> float:
+    """Return the share of pairs of cells that are equal; missing cells are equal to each other.
+
+    Parameters
+    ----------
+    squares : int
+        The sum of the squares of how many cells hold each value.
+    present, missing : int
+        How many cells there are.
+    """
+    cells = present + missing
+    return (squares - present + missing * (missing - 1)) / max(1, cells * (cells - 1))
 
 
 def compound_keys(table: ColumnCache, positions: Codes, single: Sequence[str]) -> Findings:

@@ -6,7 +6,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.tables.stored import blocks_of
+from comb.execution.storage import blocks_of
 from comb.tables.table import BareTable
 
 # What can be told apart on a page.

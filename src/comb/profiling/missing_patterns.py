@@ -1,6 +1,7 @@
 """Findings about where cells are missing: exactly where another column has some value, or below a label."""
 
 import numpy as np
+from blake3 import blake3
 from numpy.typing import NDArray
 
 from comb.errors import agree, counted, listing
@@ -26,17 +27,16 @@ LEAST_EXPECTED = 8.0
 def together(table: ColumnCache) -> Findings:
     """Columns that are missing exactly where another is, or exactly where another has certain values."""
     gaps: dict[bytes, list[str]] = {}
-    holes: dict[str, Mask] = {}
     for name, column in table.columns.items():
-        missing = column.missing_count
+        missing = table.row_count - table.present_count(name)
         if LEAST_CELLS <= missing <= table.row_count - LEAST_CELLS:
-            holes[name] = column.missing
-            gaps.setdefault(np.packbits(column.missing).tobytes(), []).append(name)
-    if not holes:
+            # A checksum of 256 bits stands for where cells are missing.
+            gaps.setdefault(blake3(np.packbits(column.missing).tobytes()).digest(), []).append(name)
+    if not gaps:
         return
     few = _few_valued(table)
     for names in gaps.values():
-        where = holes[names[0]]
+        where = table[names[0]].missing
         rows = table.rows_where(where)
         count = len(rows)
         condition = _condition(table, names, where, few)
@@ -90,11 +90,11 @@ def _condition(
 def same_as_above(table: ColumnCache) -> Findings:
     """Labels that are written in the first row of each group only, blank below."""
     for name, column in table.columns.items():
-        missing = column.missing_count
-        starts = np.flatnonzero(column.present)
-        if len(starts) < 2 or starts[0] != 0 or missing < LEAST_CELLS or missing < LEAST_BELOW * len(starts):
+        missing, present = column.missing_count, table.present_count(name)
+        if present < 2 or missing < LEAST_CELLS or missing < LEAST_BELOW * present or column.states[0]:
             continue
-        codes = column._codes()[starts]
+        starts = np.flatnonzero(column.present)
+        codes = column._take(starts)._codes()
         if not (codes[1:] != codes[:-1]).all():
             continue
         proof = _restarts(table, name, starts)

@@ -3,6 +3,8 @@
 A remedy is offered only where every value can be read so; a name alone proves nothing.
 """
 
+import math
+
 import numpy as np
 
 from comb.errors import CombError, agree, counted
@@ -23,6 +25,7 @@ from comb.profiling.finding import (
 )
 from comb.profiling.headings import COUNT_WORDS, LABEL_WORDS, YEAR_WORDS, words, words_of
 from comb.profiling.texts import yes_no_forms
+from comb.statistics.figures import stored_positions
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column, Mask
 from comb.tables.evidence import Candidate
@@ -72,7 +75,7 @@ def numbers_that_count(table: ColumnCache) -> Findings:
         said = words_of(name)
         # What is counted per day or hour is a rate.
         named = said & (_CLOCK_WORDS | _DAY_WORDS) and "per" not in said
-        if (column.type not in (INTEGER, NUMBER) and column.type.word != "decimal") or not column.present.any():
+        if (column.type not in (INTEGER, NUMBER) and column.type.word != "decimal") or not table.present_count(name):
             continue
         if column.type != INTEGER:
             yield from _days_with_fractions(table, name, column, named=bool(said & _DAY_WORDS))
@@ -81,14 +84,14 @@ def numbers_that_count(table: ColumnCache) -> Findings:
         least, most = int(ordered[0]), int(ordered[-1])
         if most < _DAY_COUNTS[0] and not named:
             continue
-        values = column.array[column.present] if column.missing_count else column.array
         if not named and said & _EVENT_WORDS and "per" not in said:
             # Numbers that all differ and lie close together count something else.
-            named = 2 * table.different(name) < 1.8 * min(len(values), most - least + 1)
+            named = 2 * table.different(name) < 1.8 * min(len(ordered), most - least + 1)
             said |= {"date"} if named else set()
         if not named:
             yield from _days_by_values(table, name, column)
             continue
+        values = column.array[column.present] if column.missing_count else column.array
         asked = ""
         if said & _CLOCK_WORDS and least >= 0 and 100 <= most < 2400 and _are_clocks(values):
             asked, code, message = "time Hmm", "type.clock_numbers", "times of day without a mark"
@@ -107,9 +110,12 @@ def numbers_that_count(table: ColumnCache) -> Findings:
 
 def _days_with_fractions(table: ColumnCache, name: str, column: Column, *, named: bool) -> Findings:
     """Day counts with the time of day behind the point."""
+    least, most = stored_positions(column, table.ordered(name)[[0, -1]]).tolist()
+    if math.floor(least) < _DAY_COUNTS[0] or math.floor(most) > _DAY_COUNTS[1]:
+        return
     values = table.floats(name)[column.present]
     days = np.floor(values)
-    if days.min() < _DAY_COUNTS[0] or days.max() > _DAY_COUNTS[1] or not (values != days).any():
+    if not (values != days).any():
         return
     if not named and not _near_other_days(table, name, days):
         return
@@ -121,10 +127,10 @@ def _days_with_fractions(table: ColumnCache, name: str, column: Column, *, named
 
 def _days_by_values(table: ColumnCache, name: str, column: Column) -> Findings:
     """Day counts whose heading does not say so."""
-    values = column.array[column.present]
-    least, most = int(values.min()), int(values.max())
+    least, most = (int(one) for one in table.ordered(name)[[0, -1]])
     if least < _DAY_COUNTS[0] or most > _DAY_COUNTS[1] or most - least > MOST_DAYS:
         return
+    values = column.array[column.present]
     used = np.unique(values)
     working = len(used) >= LEAST_WEEKDAYS and bool((used % 7 > 1).all()) and most - least > 2 * 7
     if not working and not _near_other_days(table, name, values.astype(np.float64)):
@@ -169,7 +175,7 @@ def day_counts_among_dates(table: ColumnCache) -> Findings:
 def day_counts_in(column: Column) -> np.ndarray:
     """Return where the kept text of a cell of dates is a day count near the other days."""
     where = np.zeros(len(column), np.bool_)
-    if column.type.plain.word not in ("date", "datetime") or not column.present.any():
+    if column.type.plain.word not in ("date", "datetime") or not column.kept.texts or not column.present.any():
         return where
     days = column.array[column.present].astype("datetime64[D]").astype(np.int64) - _DAY_ZERO
     least, most = int(days.min()) - MOST_DAYS_APART, int(days.max()) + MOST_DAYS_APART

@@ -14,6 +14,7 @@ from collections.abc import Callable
 import numpy as np
 
 from comb.errors import agree, counted
+from comb.execution.storage import blocks_of
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.notation import SHORTENED
 from comb.kernels.types import IS_KNOWN
@@ -286,7 +287,7 @@ def packed(table: ColumnCache) -> Findings:
         if column.type.word != "string" or not table.present_count(name):
             continue
         text = column.text
-        if not any((text.buffer == ord(sign)).any() for sign in ";|/,+&"):
+        if not any(any(ord(sign) in text.buffer[part] for part in blocks_of(len(text.buffer))) for sign in ";|/,+&"):
             continue
         texts = _texts_of(table, name)
         found = next((parts for mark in MARKS if (parts := _packed_with(mark, texts))), None)

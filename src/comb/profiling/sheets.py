@@ -29,11 +29,13 @@ def heading_rows(table: ColumnCache) -> Findings:
     """Rows with a text in one column and nothing in all others, each above rows that have more."""
     if len(table.names) < 2 or table.row_count < LEAST_HEADINGS * 2:
         return
-    filled = np.zeros(table.row_count, np.int64)
+    one, several = np.zeros(table.row_count, np.bool_), np.zeros(table.row_count, np.bool_)
     for column in table.columns.values():
         # A word that means missing, or could not be read, is something.
-        filled += (column.states != Reason.BLANK) & (column.states != Reason.ABSENT)
-    alone = filled == 1
+        filled = (column.states != Reason.BLANK) & (column.states != Reason.ABSENT)
+        several |= one & filled
+        one |= filled
+    alone = one & ~several
     if not LEAST_HEADINGS <= alone.sum() <= MOST_HEADINGS * table.row_count:
         return
     for name, column in table.columns.items():

@@ -8,8 +8,7 @@ import msgspec
 import numpy as np
 
 from comb.execution.executor import executor_of
-from comb.execution.storage import Storage
-from comb.expressions.arithmetic import as_floats
+from comb.execution.storage import Storage, blocks_of
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, distinct_count
 from comb.parsing.vocabulary import KNOWN_WORDS
@@ -89,16 +88,17 @@ def summarise(cache: ColumnCache, name: str) -> Summary:
     if isinstance(column.values, Text):
         return _of_texts(name, column, missing)
     ordered = cache.ordered(name)
+    floats = ordered if column.type.storage == "bool" else cache.in_order(name)
     details: dict[str, Any] = {}
     if column.type.numeric:
-        details = _of_numbers(column, ordered, cache._storage)
+        details = _of_numbers(column, ordered, floats, cache._storage)
     elif column.type.storage != "bool":
         first, last = value_texts(column.type, ordered[[0, -1]])
         details = {"first": first, "last": last}
     else:
         true = int(np.count_nonzero(ordered))
         details = {"true": true, "false": len(ordered) - true}
-    shape = tuple(details.values()) if "true" in details else small_shape(cache.in_order(name))
+    shape = tuple(details.values()) if "true" in details else small_shape(floats)
     return Summary(name, str(column.type), len(column), missing, distinct_count(ordered), details, shape)
 
 
@@ -122,11 +122,13 @@ def _of_texts(name: str, column: Column, missing: dict[str, int]) -> Summary:
     text = column.text
     counts = column._text_counts()
     _, lengths = text.traits(KNOWN_WORDS)
-    used = lengths[counts > 0]
-    details = {"commonest": _commonest(text, counts), "shortest": int(used.min()), "longest": int(used.max())}
+    used = counts > 0
+    shortest = int(np.min(lengths, where=used, initial=lengths.max()))
+    longest = int(np.max(lengths, where=used, initial=0))
+    details = {"commonest": _commonest(text, counts), "shortest": shortest, "longest": longest}
     many = int(counts.max()) * MOST_SHAPED < int(counts.sum())
     shape = () if many else tuple(np.sort(counts[counts > 0])[::-1][:SMALL].tolist())
-    return Summary(name, str(column.type), len(column), missing, len(used), details, shape)
+    return Summary(name, str(column.type), len(column), missing, int(np.count_nonzero(used)), details, shape)
 
 
 def _commonest(text: Text, counts: Codes) -> list[tuple[str, int]]:
@@ -134,24 +136,28 @@ def _commonest(text: Text, counts: Codes) -> list[tuple[str, int]]:
 
     Of very many that are equally common, only those that appear first are compared.
     """
-    least = np.sort(counts)[-MOST_COMMON:].min() if len(counts) > MOST_COMMON else 1
-    at = np.flatnonzero(counts >= max(1, least))
-    certain = at[counts[at] > least]
-    tied = at[counts[at] == least][:MOST_TIES]
-    texts = dispatch.kernels.take(text.packed(), np.concatenate([certain, tied])).strings()
-    message = [int(count) for count in counts[np.concatenate([certain, tied])]]
-    pairs = zip(texts, message, strict=True)
+    blocks = list(blocks_of(len(counts)))
+    highest = np.sort(np.concatenate([np.sort(counts[block])[-MOST_COMMON:] for block in blocks]))[-MOST_COMMON:]
+    least = max(1, int(highest[0])) if len(counts) > MOST_COMMON else 1
+    places, tied = [np.flatnonzero(counts > least)], 0
+    for block in blocks:
+        some = np.flatnonzero(counts[block] == least)[: MOST_TIES - tied]
+        places.append(some + block.start)
+        tied += len(some)
+        if tied == MOST_TIES:
+            break
+    at = np.concatenate(places)
+    pairs = zip(dispatch.kernels.take(text.packed(), at).strings(), counts[at].tolist(), strict=True)
     return heapq.nsmallest(MOST_COMMON, pairs, key=lambda pair: (-pair[1], pair[0]))
 
 
-def _of_numbers(column: Column, ordered: np.ndarray, storage: Storage) -> dict[str, Any]:
-    """Summarise the present numbers of a column, which come in ascending order.
+def _of_numbers(column: Column, ordered: np.ndarray, floats: np.ndarray, storage: Storage) -> dict[str, Any]:
+    """Summarise the present numbers of a column, which come in ascending order, as they are stored and as floats.
 
     Quartiles interpolate linearly between the two nearest values (definition 7 in
     Hyndman and Fan, The American Statistician 50, 1996). The standard deviation
     divides by n - 1; the variation coefficient is that over the mean.
     """
-    floats = as_floats(Column(column.type.plain, ordered))
     quartiles = [_quantile(floats, share) for share in (0.25, 0.5, 0.75)]
     mean, sd = mean_and_deviation(floats, storage)
     return {

@@ -3,6 +3,7 @@
 import numpy as np
 
 from comb.errors import agree, counted
+from comb.execution.storage import blocks_of
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.inference.decide import infer_column
 from comb.kernels.grouping import Codes
@@ -99,10 +100,12 @@ def _rounded(table: ColumnCache, column: Column) -> Codes:
     if column.type.word == "string":
         where = column.text.flags(lambda text: SHORTENED.fullmatch(text.strip()) is not None) & column.present
     elif column.type.plain.word in ("integer", "number"):
-        values = np.abs(column.array.astype(np.float64))
-        with np.errstate(divide="ignore", invalid="ignore"):
-            unit = 10.0 ** np.maximum(0, np.floor(np.log10(values)) + 1 - MOST_SHOWN_DIGITS)
-            where = column.present & (values >= LEAST_LONG) & (np.round(values / unit) * unit == values)
+        where = column.present
+        for block in blocks_of(len(column)):
+            values = np.abs(column.array[block].astype(np.float64))
+            with np.errstate(divide="ignore", invalid="ignore"):
+                unit = 10.0 ** np.maximum(0, np.floor(np.log10(values)) + 1 - MOST_SHOWN_DIGITS)
+                where[block] &= (values >= LEAST_LONG) & (np.round(values / unit) * unit == values)
     else:
         where = column.present
     return table.rows_where(where) if where.any() else everywhere(table, column)

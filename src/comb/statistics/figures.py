@@ -6,10 +6,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.execution.storage import MEMORY, Storage
+from comb.execution.storage import MEMORY, Storage, blocks_of
 from comb.kernels import dispatch
 from comb.tables.column import Column
-from comb.tables.stored import blocks_of
 
 # From here on, digits alone are longer than anybody counts.
 LARGEST_PLAIN = 1e16

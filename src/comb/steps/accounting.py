@@ -28,6 +28,7 @@ import numpy as np
 
 from comb.errors import CombError, ParameterError, agree, counted, unknown_name, washed
 from comb.execution.columnwise import for_each
+from comb.execution.storage import blocks_of
 from comb.kernels.grouping import Codes
 from comb.steps.base import Change, Rows, SetAside, Step, share_of
 from comb.steps.cell_steps import HIDDEN
@@ -37,7 +38,7 @@ from comb.tables.column import Column
 from comb.tables.layout import padded, shown_cells
 from comb.tables.origin import Origin
 from comb.tables.reasons import Reason
-from comb.tables.stored import blocks_of, taken_column
+from comb.tables.stored import taken_column
 from comb.tables.table import BareTable
 
 # Examples shown for each column that changed.

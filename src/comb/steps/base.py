@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import ParameterError, counted
+from comb.execution.storage import blocks_of
 from comb.expressions.check import NOTHING_GIVEN, Given
 from comb.expressions.evaluate import evaluate_condition, undefined_of
 from comb.expressions.nodes import column_names
@@ -24,7 +25,6 @@ from comb.tables.column import Column, Mask
 from comb.tables.names import choose
 from comb.tables.origin import MADE, Origin, origin_below
 from comb.tables.reasons import MEANING, REASON_WORDS
-from comb.tables.stored import blocks_of
 from comb.tables.struct_pickling import reduced
 from comb.tables.table import BareTable
 

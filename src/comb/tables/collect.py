@@ -12,13 +12,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.execution.storage import Storage
+from comb.execution.storage import Storage, blocks_of
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, compact
 from comb.kernels.string_buffer import StringBuffer, joined
 from comb.tables.column import Column
 from comb.tables.kept import Kept
-from comb.tables.stored import blocks_of
 from comb.tables.text import Text, joined_texts
 
 # With more distinct texts than this they are not numbered.

@@ -389,7 +389,7 @@ class Column:
             return self.present.astype(np.int64)
         counts = dispatch.kernels.count_codes(text.codes, text.item_count)
         if self.missing_count:
-            counts = counts - dispatch.kernels.count_codes(text.codes[np.flatnonzero(self.missing)], text.item_count)
+            counts -= dispatch.kernels.count_codes(text.codes[np.flatnonzero(self.missing)], text.item_count)
         return counts
 
     def _same_cells(self, other: "Column") -> Mask:

@@ -9,9 +9,9 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, ClassVar
 
 from comb.errors import ColumnError, unknown_name
+from comb.execution.storage import blocks_of
 from comb.tables.collect import slice_of
 from comb.tables.column import Column
-from comb.tables.stored import blocks_of
 
 # Rows that are made into Python values at once: no more of them are in memory.
 ROWS_AT_ONCE = 10_000

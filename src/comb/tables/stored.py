@@ -4,26 +4,18 @@ In memory all of it is what NumPy does at once. On disk the work goes by blocks 
 column is ever in memory.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.execution.storage import BLOCK_ROWS, Storage
+from comb.execution.storage import Storage, blocks_of
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
 from comb.tables.column import Column
+from comb.tables.numbered_texts import number_texts
 from comb.tables.text import Text
-
-
-def blocks_of(count: int, size: int = BLOCK_ROWS) -> Iterator[slice]:
-    """Cut a number of rows into blocks.
-
-    >>> list(blocks_of(5, 2))
-    [slice(0, 2, None), slice(2, 4, None), slice(4, 5, None)]
-    """
-    return (slice(start, min(start + size, count)) for start in range(0, count, size))
 
 
 def stored_array(array: NDArray[Any], storage: Storage) -> NDArray[Any]:
@@ -101,7 +93,7 @@ def coded_column(column: Column, storage: Storage) -> Column:
     if not storage.on_disk or not isinstance(column.values, Text) or column.values.codes is not None:
         return stored_column(column._with_codes(), storage)
     text = column.values
-    first, codes = dispatch.kernels.encode(text.packed())
+    first, codes = number_texts(text.packed(), storage)
     items = taken_text(text, first, storage)
     return column._replace(values=Text(items.buffer, items.offsets, stored_array(codes, storage)))
 

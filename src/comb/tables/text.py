@@ -12,6 +12,7 @@ from typing import Any, cast
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.execution.storage import Storage, blocks_of
 from comb.kernels import dispatch
 from comb.kernels.blocks import MOST_DISTINCT_SHARE
 from comb.kernels.grouping import Codes, number_strings
@@ -140,6 +141,14 @@ class Text:
         if self._traits is None or self._traits[0] is not known:
             self._traits = (known, *dispatch.kernels.traits(self.packed(), known))
         return self._traits[1:]
+
+    def keep_traits(self, known: Sequence[str], storage: Storage) -> None:
+        """Find the traits a part after the other, and keep them where a storage keeps its arrays."""
+        bits, lengths = storage.empty(self.item_count, np.uint8), storage.empty(self.item_count, np.int64)
+        for block in blocks_of(self.item_count, storage.block_rows):
+            part = StringBuffer(self.buffer, self.offsets[block.start : block.stop + 1])
+            bits[block], lengths[block] = dispatch.kernels.traits(part, known)
+        self._traits = (known, bits, lengths)
 
     def with_codes(self) -> "Text":
         """Return the same texts, each distinct one stored once."""

@@ -19,6 +19,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from comb.errors import listing
+from comb.execution.storage import blocks_of
 from comb.formats.formulas import disarmed
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels import dispatch
@@ -30,7 +31,7 @@ from comb.tables.cell_source import placed, places_of
 from comb.tables.column import Column
 from comb.tables.origin import Origin
 from comb.tables.reasons import Reason
-from comb.tables.stored import blocks_of, stored_array
+from comb.tables.stored import stored_array
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import INTEGER, STRING
