@@ -5,14 +5,22 @@ from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import given
+from hypothesis import strategies as st
 
 import comb
+from comb.casting.cast import ROUNDINGS, convert_column
 from comb.casting.rules import PAIRS
+from comb.parsing.patterns import parse_request
 from comb.tables.types import STORAGE
 from support.strategies import tables
 
+# What a column is converted to where it does not matter what else is in the column.
+ASKED = (
+    "string", "integer", "number", "decimal 0.0", "decimal 0.0000", "date", "datetime", "time", "duration", "boolean", "json",
+)  # fmt: skip
 SAMPLES: dict[str, list[object]] = {
     "string": ["12", "1.50", "yes", "2026-05-01", "Mill", "007", "2026-05-01T06:30:00", "06:30", "PT90M", '["a"]'],
     "integer": [12, 1, 0],
@@ -212,3 +220,41 @@ def test_two_forms_in_one_column_need_two_conversions() -> None:
 )  # fmt: skip
 def test_rounding(cells: list[object], asked: str, rounding: str, out: list[object]) -> None:
     assert comb.table(columns={"x": cells}).convert({"x": asked}, rounding=rounding)["x"].to_list() == out
+
+
+@given(tables(), st.sampled_from(ASKED), st.sampled_from([None, *ROUNDINGS]))
+def test_a_column_becomes_what_each_of_its_cells_becomes(table: comb.Table, asked: str, rounding: str | None) -> None:
+    request = parse_request(asked)
+    for column in table.columns.values():
+        word = column.type.word
+        counted = column.type.numeric and request.word in ("date", "datetime", "time", "duration")
+        if column.type.textual or PAIRS[word, request.word].how == "refused" or counted:
+            continue
+        whole = convert_column(column, request, rounding=rounding)
+        for at in range(len(column)):
+            alone = convert_column(column._take(np.array([at])), request, rounding=rounding)
+            cell = whole._take(np.array([at]))
+            assert (cell.to_list(), cell.reasons(), cell.kept.texts) == (
+                alone.to_list(),
+                alone.reasons(),
+                alone.kept.texts,
+            )
+
+
+@given(st.lists(st.one_of(st.floats(-1e14, 1e14), st.integers(-9, 9).map(lambda at: at / 2)), min_size=1, max_size=9))
+def test_numbers_become_whole_as_their_decimal_digits_do(cells: list[float]) -> None:
+    numbers = comb.table(columns={"kg": cells})["kg"]
+    digits = comb.table(columns={"kg": [round(Decimal(repr(cell)), 3) for cell in cells]})["kg"]
+    for rounding, mode in ROUNDINGS.items():
+        made = convert_column(numbers, parse_request("integer"), rounding=rounding)
+        assert made.to_list() == [int(Decimal(repr(cell)).quantize(Decimal(1), mode)) for cell in cells]
+        if digits.type.word == "decimal":
+            made = convert_column(digits, parse_request("integer"), rounding=rounding)
+            assert made.to_list() == [int(cell.quantize(Decimal(1), mode)) for cell in digits.to_list()]
+
+
+def test_a_duration_of_a_day_or_more_is_no_time_of_day() -> None:
+    table = comb.table(columns={"took": [timedelta(hours=26), timedelta(hours=-1), timedelta(hours=2)]})
+    made = table.convert({"took": "time"})["took"]
+    assert made.to_list() == [None, None, time(2)]
+    assert made.kept.texts == {0: "P1DT2H", 1: "-PT1H"}

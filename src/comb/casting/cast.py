@@ -11,14 +11,19 @@ from numpy.typing import NDArray
 from comb.casting.rules import check_pair
 from comb.errors import ParameterError, listing
 from comb.inference.decide import declared_column
+from comb.kernels import dispatch
+from comb.kernels.blocks import MOST_DISTINCT_SHARE
+from comb.kernels.grouping import number_strings
+from comb.kernels.string_buffer import joined, pack
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import MOMENTS, Request, decimal_scale
 from comb.tables.categories import as_category
 from comb.tables.column import Column, Mask
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
-from comb.tables.text import Text
-from comb.tables.types import BOOLEAN, DATE, DATETIME, DURATION, JSON, TIME, Type
+from comb.tables.text import Text, joined_texts
+from comb.tables.types import BOOLEAN, DATE, DATETIME, DURATION, INTEGER, JSON, TIME, Type
+from comb.tables.value_texts import packed_texts
 
 _KEEPS_TEXT = (Reason.MARKER, Reason.UNREADABLE)
 A_DAY = np.timedelta64(1, "D")
@@ -76,22 +81,23 @@ def convert_column(
         return as_category(column)
     plain = column._replace(type=column.type.plain) if column.type.base else column
     direct = _DIRECT.get((plain.type.word, request.word))
-    kept = [plain.kept.texts.get(at) for at in range(len(plain))] if len(plain.kept) else []
+    kept = _kept_text(plain) if len(plain.kept) else None
     if direct is not None:
         kind, values, fits = direct(plain.array, rounding)
         made = _with_misfits(plain, kind, values, fits)
-        reread_texts = _read(kept, request, missing, marks) if kept else None
+        reread_texts = declared_column(kept, request, missing=missing, marks=marks) if kept else None
         return _combined(plain, made, reread_texts)
-    texts = _as_texts(plain, request, quoted=column.type.base is not None)
     if request.word == "decimal" and not request.pattern:
-        request = _common_scale(request, texts, kept, marks)
-    if rounding is not None and plain.type.numeric and request.word in ("integer", "decimal"):
-        texts = _rounded(texts, decimal_scale(request.pattern) if request.word == "decimal" else 0, rounding)
+        # All digits there are fit: nothing is rounded.
+        rounding = None
+    text = _text_of(plain, request, rounding, quoted=column.type.base is not None)
+    if request.word == "decimal" and not request.pattern:
+        request = _common_scale(request, [text] if kept is None else [text, kept], marks)
     if plain.type.textual:
-        values_read = _read(texts, request, missing, marks)
+        values_read = declared_column(text, request, missing=missing, marks=marks)
     else:
-        values_read = _read(texts, _canonical(request, plain.type), missing, None)
-    reread_texts = _read(kept, request, missing, marks) if kept else None
+        values_read = declared_column(text, _canonical(request, plain.type), missing=missing)
+    reread_texts = None if kept is None else declared_column(kept, request, missing=missing, marks=marks)
     return _combined(plain, values_read, reread_texts)
 
 
@@ -134,11 +140,103 @@ _DIRECT: dict[tuple[str, str], Callable[[NDArray[Any], str | None], Direct]] = {
 def _with_misfits(column: Column, kind: Type, values: NDArray[Any], fits: Mask) -> Column:
     """Make a column of values, some of which do not fit."""
     wrong = np.flatnonzero(~fits & column.present)
+    # Under a missing cell nothing may stand that the type has no form for.
+    values = np.where(fits, values, np.zeros(1, values.dtype))
     state = column.states.copy()
     state[wrong] = Reason.UNREADABLE
     texts = column._take(wrong).texts()
     kept = {int(at): text or "" for at, text in zip(wrong.tolist(), texts, strict=True)}
     return Column(kind, values, state, kept=Kept(kept), description=column.description)
+
+
+def _text_of(column: Column, request: Request, rounding: str | None, *, quoted: bool) -> Text:
+    """Return the texts by way of which values become another type; those of missing cells are empty.
+
+    Texts that are stored already stay as they are, and kernels write most others. What is written another way than the
+    values are in files is written once for each different value.
+    """
+    kind, wanted = column.type, request.word
+    if kind.word == "string" and not (wanted == "json" and quoted):
+        return _with_empty(column.text, column.missing)
+    if kind.textual:
+        return Text.from_strings([text or "" for text in _as_texts(column, request, quoted=quoted)])
+    present = column.present
+    if wanted == "integer" and (whole := _whole_numbers(kind, column.array, present, rounding)) is not None:
+        return _with_empty(Text(*packed_texts(INTEGER, whole)), column.missing)
+    rounded = rounding is not None and kind.numeric and wanted in ("integer", "decimal")
+    other = wanted == "json" or kind == BOOLEAN or (kind.numeric and wanted in ("integer", "boolean"))
+    if not rounded and not other:
+        text = _with_empty(Text(*packed_texts(kind, column.array)), column.missing)
+        coded = text.with_codes() if wanted == "string" else text
+        return coded if coded.item_count <= MOST_DISTINCT_SHARE * len(coded) else text
+    found, places = np.unique(column.array[present], return_inverse=True)
+    texts = _as_texts(Column(kind, found, None), request, quoted=quoted)
+    if rounded and rounding is not None:
+        texts = _rounded(texts, decimal_scale(request.pattern) if wanted == "decimal" else 0, rounding)
+    written = np.full(len(column), len(found))
+    written[present] = places
+    return Text.from_strings([*(text or "" for text in texts), ""]).take(written)
+
+
+def _with_empty(text: Text, empty: Mask) -> Text:
+    """Return the texts of cells with nothing in some of them."""
+    if not empty.any():
+        return text
+    lengths = np.diff(text.offsets)
+    if text.codes is None:
+        if not lengths[empty].any():
+            return text
+        places = np.where(empty, len(text), np.arange(len(text)))
+        return Text(*dispatch.kernels.take(joined([text.packed(), pack([""])]), places))
+    nothing = np.flatnonzero(lengths == 0)
+    if len(nothing):
+        return Text(text.buffer, text.offsets, np.where(empty, nothing[0], text.codes))
+    return Text(*joined([text.packed(), pack([""])]), np.where(empty, text.item_count, text.codes))
+
+
+# Below this, numbers with a half behind the point are exact.
+_EXACT = 2.0**52
+
+
+def _whole_numbers(kind: Type, values: NDArray[Any], present: Mask, rounding: str | None) -> NDArray[np.int64] | None:
+    """Return numbers as whole ones, rounded if asked for; None where that leaves some with digits behind the point.
+
+    Or where their text may say another number than the digits that are stored: very large ones.
+    """
+    if kind.word == "decimal":
+        step = np.int64(10**kind.scale)
+        digits: NDArray[np.int64] = np.where(present, values, 0)
+        whole: NDArray[np.int64] = digits // step
+        rest = digits - whole * step
+        if rounding is None:
+            return None if rest.any() else whole
+        # Halves go away from zero, or to the even neighbour.
+        halves = whole >= 0 if rounding == "nearest" else whole % 2 == 1
+        above: dict[str, Mask] = {"down": rest < 0, "up": rest > 0}
+        up = above.get(rounding, (2 * rest > step) | ((2 * rest == step) & halves))
+        rounded: NDArray[np.int64] = whole + up
+        return rounded
+    if kind.word != "number":
+        return None
+    floats = np.where(present, values, 0.0)
+    if not (np.abs(floats) < _EXACT).all():
+        return None
+    down = np.floor(floats)
+    if rounding is None:
+        return None if (down != floats).any() else down.astype(np.int64)
+    size = np.abs(floats)
+    away = np.floor(size) + (size - np.floor(size) >= 0.5)
+    made: NDArray[np.float64]
+    made = {"down": down, "up": np.ceil(floats), "nearest": np.copysign(away, floats)}.get(rounding, np.rint(floats))
+    return made.astype(np.int64)
+
+
+def _kept_text(column: Column) -> Text:
+    """Return the kept texts of a column; those of all other cells are empty."""
+    words, numbers = number_strings(["", *column.kept.items.to_list()])
+    codes = np.zeros(len(column), np.int64)
+    codes[column.kept.positions] = numbers[1:]
+    return Text.from_items(words, codes)
 
 
 def _as_texts(column: Column, request: Request, *, quoted: bool) -> list[str | None]:
@@ -188,17 +286,9 @@ def _canonical(request: Request, source: Type) -> Request:
     return request._replace(pattern="") if request.word in MOMENTS and not source.numeric else request
 
 
-def _read(texts: Sequence[str | None], request: Request, missing: Collection[str], marks: CellParser | None) -> Column:
-    text = Text.from_strings([text or "" for text in texts])
-    return declared_column(text, request, missing=missing, marks=marks)
-
-
-def _common_scale(
-    request: Request, texts: Sequence[str | None], kept: Sequence[str | None], marks: CellParser | None
-) -> Request:
+def _common_scale(request: Request, texts: Sequence[Text], marks: CellParser | None) -> Request:
     """Give values and kept texts one scale: the most digits after the point in either."""
-    scales = (_read(part, request, (), marks).type.scale for part in (texts, kept))
-    scale = max(scales)
+    scale = max(declared_column(text, request, marks=marks).type.scale for text in texts)
     return request._replace(pattern="0." + "0" * scale) if scale else request
 
 
@@ -230,6 +320,6 @@ def _overlaid(under: Column, over: Column) -> Text | np.ndarray:
     """Return the values of one column with those another has laid over them."""
     shown: Mask = over.present
     if isinstance(under.values, Text):
-        pairs = zip(over.text.to_list(), under.text.to_list(), shown.tolist(), strict=True)
-        return Text.from_strings([upper if show else lower for upper, lower, show in pairs])
+        places = np.where(shown, np.arange(len(shown)) + len(shown), np.arange(len(shown)))
+        return joined_texts([under.values, over.text]).take(places)
     return np.where(shown, over.array, under.array)

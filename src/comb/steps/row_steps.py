@@ -14,12 +14,14 @@ from comb.expressions.check import Given
 from comb.expressions.evaluate import bounds_of, evaluate_condition, strangers_of
 from comb.expressions.windows import Window
 from comb.formats.lazy_pattern import lazy_pattern
-from comb.kernels.grouping import Codes, candidates, group, missing_last, order_rows
+from comb.kernels.grouping import Codes, candidates, group, missing_last
 from comb.steps.base import Change, Rows, SetAside, Step, chosen, places_where, undefined_notes
 from comb.steps.column_steps import day_of, value_of
 from comb.tables.chance import chance_of
 from comb.tables.column import Column, Mask
 from comb.tables.names import check_known
+from comb.tables.ordered_rows import ordered_rows
+from comb.tables.stored import stored_array
 from comb.tables.table import BareTable, check_seed
 from comb.tables.text import Text
 from comb.tables.types import STRING
@@ -94,11 +96,10 @@ class Sort(Step, frozen=True, tag="sort"):
 
     def apply(self, table: BareTable) -> Change:
         """Order the rows."""
-        keys = [_sort_key(table, key, self.text) for key in self.by]
+        keys = [stored_array(_sort_key(table, key, self.text), table._storage) for key in self.by]
         if not keys:
             raise ParameterError("expected at least one column to sort by, got none")
-        order = order_rows(keys)
-        return Change.of_rows(table, order)
+        return Change.of_rows(table, ordered_rows(keys, table._storage))
 
     def describe(self) -> str:
         """Name the keys."""

@@ -218,13 +218,20 @@ class Column:
         if isinstance(self.values, Text):
             values: list[Any] = self.values.to_list()
         else:
-            values = python_values(self.type, self.values)
+            values = python_values(self.type, self._sound_values())
         return self._with_none(values)
 
     def texts(self) -> list[str | None]:
         """Return the canonical text of each cell; None where missing."""
-        values = self.values.to_list() if isinstance(self.values, Text) else value_texts(self.type, self.values)
+        texts = isinstance(self.values, Text)
+        values = self.text.to_list() if texts else value_texts(self.type, self._sound_values())
         return self._with_none(values)
+
+    def _sound_values(self) -> NDArray[Any]:
+        """Return the stored values, days and times with nothing under missing cells: any number may be left there."""
+        if self.state is None or self.array.dtype.kind not in "mM" or not self.state.any():
+            return self.array
+        return np.where(self.missing, np.zeros(1, self.array.dtype), self.array)
 
     def _with_none(self, values: list[Any]) -> list[Any]:
         for position in np.flatnonzero(self.missing).tolist():

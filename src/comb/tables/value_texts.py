@@ -12,10 +12,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.kernels import dispatch
 from comb.kernels.scalars import date_text, digits, number_text
+from comb.kernels.string_buffer import StringBuffer, pack
+from comb.kernels.types import ISO_LAYOUT
 from comb.tables.types import Type
 
-__all__ = ["digits", "duration_text", "number_text", "plain_text", "python_values", "value_texts"]
+__all__ = ["digits", "duration_text", "number_text", "packed_texts", "plain_text", "python_values", "value_texts"]
 Value = str | int | float | bool | Decimal | date | datetime | time | timedelta | None
 MICROSECOND = timedelta(microseconds=1)
 
@@ -46,6 +49,23 @@ def value_texts(kind: Type, values: NDArray[Any]) -> list[str]:
     if kind.word == "decimal":
         return [digits(value, kind.scale) for value in plain]
     return list(map(_WRITERS[kind.word], plain))
+
+
+def packed_texts(kind: Type, values: NDArray[Any]) -> StringBuffer:
+    """Return the texts of `value_texts` end to end, by the kernels where they write them.
+
+    >>> from comb.tables.types import NUMBER
+    >>> packed_texts(NUMBER, np.array([0.5, 1e20])).strings()
+    ['0.5', '1e+20']
+    """
+    kind = kind.plain
+    if kind.word == "date":
+        return dispatch.kernels.write_dates(values.view(np.int64), ISO_LAYOUT)
+    if kind.word == "number" and np.isfinite(values).all():
+        return dispatch.kernels.write_numbers(values, ".")
+    if kind.word in ("integer", "decimal"):
+        return dispatch.kernels.write_integers(values, kind.scale, ".")
+    return pack(value_texts(kind, values))
 
 
 def _datetime_texts(micro: NDArray[np.int64], zone: str) -> list[str]:

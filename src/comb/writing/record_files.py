@@ -17,9 +17,10 @@ from itertools import chain
 from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from comb.errors import listing
-from comb.execution.storage import blocks_of
+from comb.execution.storage import Storage, blocks_of
 from comb.formats.formulas import disarmed
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels import dispatch
@@ -29,6 +30,7 @@ from comb.steps.base import Detail
 from comb.steps.record import CellChanges, StepRecord
 from comb.tables.cell_source import placed, places_of
 from comb.tables.column import Column
+from comb.tables.ordered_rows import ordered_rows
 from comb.tables.origin import Origin
 from comb.tables.reasons import Reason
 from comb.tables.stored import stored_array
@@ -346,16 +348,23 @@ class _Edges(NamedTuple):
     rows: Codes
 
 
-def _back(edges: _Edges, record: StepRecord, step: str) -> tuple[_Edges, _Edges]:
+def _back(edges: _Edges, record: StepRecord, step: str, storage: Storage) -> tuple[_Edges, _Edges]:
     """Follow rows through one step to the rows before it; returns too those that came from none."""
     groups = record.groups if step != "remove_duplicates" else None
     if groups is not None:
-        order = np.argsort(groups, kind="stable")
-        ordered = groups[order]
-        starts, ends = np.searchsorted(ordered, edges.rows), np.searchsorted(ordered, edges.rows, "right")
-        sizes = ends - starts
-        inner = np.arange(int(sizes.sum())) - np.repeat(np.cumsum(sizes) - sizes, sizes)
-        back = _Edges(np.repeat(edges.records, sizes), order[np.repeat(starts, sizes) + inner])
+        # The rows of a group follow each other, in order; those of no group come first.
+        order = ordered_rows([groups], storage)
+        within = np.bincount(groups[groups >= 0], minlength=int(edges.rows.max(initial=-1)) + 1)
+        begins = np.cumsum(within) - within + np.count_nonzero(groups < 0)
+        sizes = within[edges.rows]
+        ends = np.cumsum(sizes)
+        count = int(ends[-1]) if len(ends) else 0
+        back = _Edges(storage.empty(count, np.int64), storage.empty(count, np.int64))
+        for block in blocks_of(count, storage.block_rows):
+            places = np.arange(block.start, block.stop)
+            which = np.searchsorted(ends, places, "right")
+            back.records[block] = edges.records[which]
+            back.rows[block] = order[begins[edges.rows[which]] + places - (ends[which] - sizes[which])]
         alone = sizes == 0
         return back, _Edges(edges.records[alone], edges.rows[alone])
     if record.sources is None:
@@ -376,7 +385,7 @@ def row_sources(taken: Mapping[str, Sequence[Taken]], tables: Mapping[str, BareT
         places = np.arange(table.row_count)
         edges, begun = _Edges(places, places), table
         for one in reversed(taken[name]):
-            edges, added = _back(edges, one.record, one.entry.step)
+            edges, added = _back(edges, one.record, one.entry.step, table._storage)
             if len(added.records):
                 yield from _runs(name, added, one.record.after, known=False)
             begun = one.record.before
@@ -451,27 +460,52 @@ def _runs(name: str, edges: _Edges, rows: BareTable, *, known: bool) -> Iterator
     """Write pairs of records and rows as runs."""
     if not len(edges.records):
         return
-    order = np.lexsort((edges.rows, edges.records))
-    records, positions = edges.records[order] + 1, edges.rows[order]
-    numbers = rows.row_numbers[positions]
-    up, further = np.diff(records), np.diff(numbers)
-    # A run goes on with the next record and the next row, or with the next row of one record; never both in turn.
-    one, many = (up == 1) & (further == 1), (up == 0) & (further == 1)
-    same = np.ones(len(records), np.bool_)
-    same[1:] = ~(one | many)
-    turns = np.flatnonzero((one[1:] & many[:-1]) | (many[1:] & one[:-1])) + 2
-    same[turns] = True
-    same |= numbers % LONGEST_RUN == 0
-    starts = np.flatnonzero(same)
-    ends = np.append(starts[1:], len(records)) - 1
+    order = None if _in_order(edges) else ordered_rows([edges.records, edges.rows], rows._storage)
+
+    def pairs(places: Codes) -> tuple[Codes, Codes]:
+        at = places if order is None else order[places]
+        return edges.records[at] + 1, rows.row_numbers[edges.rows[at]]
+
+    count, found = len(edges.records), []
+    for block in blocks_of(count, rows._storage.block_rows):
+        # With the two pairs above, which the first of a block may go on from.
+        ahead = min(2, block.start)
+        records, numbers = pairs(np.arange(block.start - ahead, block.stop))
+        begins = _begin_runs(records, numbers)[ahead:]
+        begins[: 1 if not block.start else 0] = True
+        found.append(np.flatnonzero(begins) + block.start)
+    starts = stored_array(np.concatenate(found), rows._storage)
 
     def lines(some: slice) -> BareTable:
-        begins, stops = starts[some], ends[some]
-        return _run_lines(
-            name, records[begins], records[stops], numbers[begins], numbers[stops], rows.origin, known=known
-        )
+        ends = np.append(starts[some][1:], starts[some.stop] if some.stop < len(starts) else count) - 1
+        first, last = pairs(starts[some]), pairs(ends)
+        return _run_lines(name, first[0], last[0], first[1], last[1], rows.origin, known=known)
 
     yield from line_parts(len(starts), lines, "row", "last_row")
+
+
+def _in_order(edges: _Edges) -> bool:
+    """Return whether pairs are in order of their records, those of one record in order of its rows."""
+    for block in blocks_of(len(edges.records) - 1):
+        records, rows = (part[block.start : block.stop + 1] for part in edges)
+        up = np.diff(records)
+        if ((up < 0) | ((up == 0) & (np.diff(rows) < 0))).any():
+            return False
+    return True
+
+
+def _begin_runs(records: Codes, numbers: Codes) -> NDArray[np.bool_]:
+    """Return where runs begin: with the next record and the next row they go on, or with the next row of one record.
+
+    But never with both in turn. The first pair goes on from nothing.
+    """
+    up, further = np.diff(records), np.diff(numbers)
+    one, many = (up == 1) & (further == 1), (up == 0) & (further == 1)
+    begins: NDArray[np.bool_] = numbers % LONGEST_RUN == 0
+    begins[:1] = True
+    begins[1:] |= ~(one | many)
+    begins[2:] |= (one[1:] & many[:-1]) | (many[1:] & one[:-1])
+    return begins
 
 
 def compressed_if_large(name: str, parts: Iterable[Part]) -> tuple[str, Iterable[bytes]]:
