@@ -294,3 +294,14 @@ def test_counts_are_those_of_plain_python(rows: list[Row], name: str, order: Any
     crossed = table.count(name, across="s")
     assert crossed["total"].to_list()[-1] == len(rows)
     assert sum(crossed["total"].to_list()[:-1]) == len(rows)
+
+
+WIDE = st.sampled_from([2**31 - 1, 2**32, 2**53 + 1, 2**62, 2**63 - 1, -(2**63) + 9]) | st.integers(-(2**62), 2**62)
+
+
+@given(st.lists(st.tuples(st.integers(0, 2), WIDE), min_size=1, max_size=12))
+def test_sums_of_large_numbers_are_exact_or_undefined(rows: list[tuple[int, int]]) -> None:
+    table = comb.table(columns={"g": [row[0] for row in rows], "v": [row[1] for row in rows]})
+    for found in table.aggregate({"total": "sum(v)"}, by="g").rows():
+        total = sum(value for group, value in rows if group == found.g)
+        assert found.total == (total if -(2**63) <= total < 2**63 else None)

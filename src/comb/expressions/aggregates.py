@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.execution.storage import blocks_of
 from comb.expressions.arithmetic import as_floats
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, group
@@ -97,16 +98,20 @@ def _sum(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
         made = _made(NUMBER, np.where(bad, 0, sums), counts)
         return made._emptied(bad & made.present, Reason.UNDEFINED) if bad.any() else made
     whole = values.view(np.int64)
-    largest = float(np.abs(whole.astype(np.float64)).max(initial=0)) * max(1, int(counts.max(initial=0)))
+    largest = max(-int(whole.min(initial=0)), int(whole.max(initial=0))) * max(1, int(counts.max(initial=0)))
     if largest < EXACT_FLOAT:
-        exact = np.bincount(codes, whole, len(groups)).astype(np.int64)
+        exact = np.zeros(len(groups), np.int64)
+        for block in blocks_of(len(whole)):
+            exact += np.bincount(codes[block], whole[block], len(groups)).astype(np.int64)
         return _made(kind, exact.view(kind.storage), counts)
-    sums = np.zeros(len(groups), object)
-    np.add.at(sums, codes, whole.astype(object))
-    bad = np.array([not -(2**63) <= value < 2**63 for value in sums.tolist()], np.bool_)
-    exact = np.array(
-        [0 if wrong else value for value, wrong in zip(sums.tolist(), bad.tolist(), strict=True)], np.int64
-    )
+    # The upper and the lower half of the bits are added up apart, so that neither sum leaves its range.
+    upper, lower = np.zeros(len(groups), np.int64), np.zeros(len(groups), np.int64)
+    for block in blocks_of(len(whole)):
+        np.add.at(upper, codes[block], whole[block] >> 32)
+        np.add.at(lower, codes[block], whole[block] & 0xFFFFFFFF)
+    totals = [high * 2**32 + low for high, low in zip(upper.tolist(), lower.tolist(), strict=True)]
+    bad = np.array([not -(2**63) <= value < 2**63 for value in totals], np.bool_)
+    exact = np.array([0 if wrong else value for value, wrong in zip(totals, bad.tolist(), strict=True)], np.int64)
     made = _made(kind, exact.view(kind.storage), counts)
     return made._emptied(bad, Reason.UNDEFINED) if bad.any() else made
 

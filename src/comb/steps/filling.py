@@ -57,26 +57,35 @@ class _Ordered:
 
     def __init__(self, groups: Groups, keys: Sequence[Column]) -> None:
         ranks = [_ascending(key) for key in keys]
+        # None where the rows stand in order already.
         self.order = _order([groups.codes, *ranks])
-        self.placed = np.ones(len(self.order), np.bool_)
+        self.placed = np.ones(len(groups.codes), np.bool_)
         for key in keys:
             self.placed &= key.present
-        self._codes = groups.codes[self.order]
+        self._codes = self.in_order(groups.codes)
+
+    def in_order(self, values: NDArray[Any]) -> NDArray[Any]:
+        """Return the values of all rows in their order."""
+        return values if self.order is None else values[self.order]
+
+    def _rows(self, places: Codes) -> Codes:
+        """Return the rows at some places of the order."""
+        return places if self.order is None else self.order[places]
 
     def neighbours(self, giving: Mask, holes: Mask, *, above: bool) -> Codes:
         """Return for each hole the nearest row before or after it that gives, -1 for none, and for all other rows.
 
         A hole gives nothing itself. Cost: one pass, and a binary search for each hole.
         """
-        gives = np.flatnonzero((giving & self.placed)[self.order])
-        wanted = np.flatnonzero((holes & self.placed)[self.order])
-        found = np.full(len(self.order), -1, np.int64)
+        gives = np.flatnonzero(self.in_order(giving & self.placed))
+        wanted = np.flatnonzero(self.in_order(holes & self.placed))
+        found = np.full(len(self._codes), -1, np.int64)
         if not len(gives):
             return found
         at = np.searchsorted(gives, wanted) - above
         nearest = gives[np.clip(at, 0, len(gives) - 1)]
         there = (at >= 0) & (at < len(gives)) & (self._codes[nearest] == self._codes[wanted])
-        found[self.order[wanted[there]]] = self.order[nearest[there]]
+        found[self._rows(wanted[there])] = self._rows(nearest[there])
         return found
 
 
@@ -86,15 +95,15 @@ def _ascending(key: Column) -> NDArray[Any]:
     return missing_last(key._sort_ranks(), descending=False) if plain is None else plain
 
 
-def _order(keys: Sequence[NDArray[Any]]) -> Codes:
-    """Return the order of rows by keys; rows that are in it already need no sorting."""
+def _order(keys: Sequence[NDArray[Any]]) -> Codes | None:
+    """Return the order of rows by keys; None for rows that are in it already."""
     rows = len(keys[0])
     equal = np.ones(max(rows - 1, 0), np.bool_)
     for key in keys:
         if (equal & (key[1:] < key[:-1])).any():
             return order_rows(keys)
         equal &= key[1:] == key[:-1]
-    return np.arange(rows)
+    return None
 
 
 def _taken(table: BareTable, name: str, rows: Codes) -> Column:
