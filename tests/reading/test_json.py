@@ -552,3 +552,14 @@ def test_records_of_too_many_keys_are_refused_not_cut(tmp_path: Path) -> None:
         comb.load(tmp_path / "w.json")
     (tmp_path / "w.json").write_text(json.dumps([{f"k{at}": at for at in range(5_000)}]))
     assert len(comb.load(tmp_path / "w.json").names) == 5_000
+
+
+def test_of_several_files_one_may_have_no_record(tmp_path: Path) -> None:
+    may, june = tmp_path / "may.json", tmp_path / "june.json"
+    may.write_text('[{"hive": "A1", "kg": 3.5}, {"hive": "B2", "kg": 4}]', encoding="utf-8")
+    june.write_text('{"results": [], "pages": 0}', encoding="utf-8")
+    for files in ([may, june], [june, may]):
+        table = comb.load(files)
+        assert table["kg"].to_list() == [3.5, 4.0] and set(table["table"].to_list()) == {"may.json, may"}
+        assert table.place(2, "kg") == "may.json, /1"
+        assert "june.json, /results: there is no record" in table.sentence()

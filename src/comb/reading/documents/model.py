@@ -275,8 +275,11 @@ def stacked(
     -------
     columns, notes
     """
-    first = list(made[0].columns)
-    parts, notes = [one.columns for one in made], []
+    found = next((one.columns for one in made if one.columns), {})
+    # A list without a record says nothing of its columns: it has those of the others.
+    none = {name: column._part(0, 0) for name, column in found.items()}
+    parts, notes = [one.columns or (none if not len(one.lines) else {}) for one in made], []
+    first = list(parts[0])
     other = next((at for at, part in enumerate(parts) if list(part) != first), None)
     if other is not None:
         under = _under_headings(made)
