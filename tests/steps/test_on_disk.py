@@ -38,8 +38,17 @@ def said(taken: Taken) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def cells_of(table: comb.Table) -> dict[str, Any]:
+    """Return all that the cells of a table hold."""
+    return {
+        name: (column.to_list(), column.reasons(), dict(column.kept.texts)) for name, column in table.columns.items()
+    }
+
+
 def check_same(step: Any, table: comb.Table, others: dict[str, Any], folder: Path, rows: int = 2) -> None:
-    """Take a step in memory and on disk, and compare."""
+    """Take a step in memory, with texts that have codes, and on disk, and compare; what is given stays as it is."""
+    coded = table._derive({name: column._with_codes() for name, column in table.columns.items()})
+    before = cells_of(coded)
     storage = storage_in(folder, rows)
     there = {name: kept_on_disk(one, storage) for name, one in others.items()}
     try:
@@ -49,6 +58,9 @@ def check_same(step: Any, table: comb.Table, others: dict[str, Any], folder: Pat
             take_step(step, kept_on_disk(table, storage), there)
         assert str(caught.value) == str(error)
         return
+    by_codes = take_step(step, coded, others)
+    assert by_codes.table.equals(here.table) and said(by_codes) == said(here)
+    assert cells_of(coded) == before == cells_of(table)
     kept = take_step(step, kept_on_disk(table, storage), there)
     assert kept.table.equals(here.table) and kept.aside.equals(here.aside)
     assert said(kept) == said(here)

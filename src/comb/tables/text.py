@@ -214,15 +214,14 @@ class Text:
         changed = [change(text) for text in dispatch.kernels.take(stored, places).strings()]
         blank = np.zeros(self.item_count, np.bool_)
         blank[places] = [not text.strip() for text in changed]
+        order = np.arange(self.item_count)
+        order[places] = self.item_count + np.arange(len(places))
+        made = dispatch.kernels.take(joined([stored, pack(changed)]), order)
         if self.codes is None:
-            order = np.arange(self.item_count)
-            order[places] = self.item_count + np.arange(len(places))
-            return Text(*dispatch.kernels.take(joined([stored, pack(changed)]), order)), blank
-        texts = self.items()
-        for at, text in zip(places.tolist(), changed, strict=True):
-            texts[at] = text
-        words, recoded = number_strings(texts)
-        return Text.from_items(words, recoded[self.codes]), blank[self.codes]
+            return Text(*made), blank
+        # Some may have become equal to each other, or to others that there were.
+        first, numbers = dispatch.kernels.encode(made)
+        return Text(*dispatch.kernels.take(made, first), numbers[self.codes]), blank[self.codes]
 
     def containing(self, part: str) -> NDArray[np.bool_]:
         """Return for every stored item whether a text is a part of it; one search through all bytes.
