@@ -21,7 +21,10 @@ SHARED = "comb.kernels.compiled._shared"
 KERNELS = "src/comb/kernels/compiled"
 # C raises nothing: tables for unwinding the stack would be a part of each module that nobody reads. What is in a
 # section of its own and is not called is left out by the linker.
-LEAN = ["-g0", "-ffunction-sections", "-fdata-sections", "-fno-asynchronous-unwind-tables", "-fno-unwind-tables"]
+LEAN = [
+    "-g0", "-ffunction-sections", "-fdata-sections", "-fno-asynchronous-unwind-tables", "-fno-unwind-tables",
+    "-fno-align-functions", "-fno-align-jumps",
+]  # fmt: skip
 FLAGS = ["/O2"] if sys.platform == "win32" else ["-O3", *LEAN, "-fno-math-errno"]
 
 # With less unrolling these are as quick, and smaller.
@@ -32,8 +35,8 @@ FLAT = FLAGS if sys.platform == "win32" else ["-O2", *LEAN, "-fno-math-errno"]
 SMALL = [] if sys.platform == "win32" else ["-Os", *LEAN]
 
 FLAGS_OF = {
-    **dict.fromkeys(("_arrow", "_moments", "_notation"), SMALL),
-    **dict.fromkeys(("_cells", "_codes", "_json", "_sheet", "_sums", "_write"), FLAT),
+    **dict.fromkeys(("_arrow", "_moments", "_notation", "_sheet"), SMALL),
+    **dict.fromkeys(("_cells", "_codes", "_json", "_sums", "_write"), FLAT),
 }
 
 # Nothing but what the modules give is kept in them.
