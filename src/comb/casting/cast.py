@@ -12,7 +12,6 @@ from comb.casting.rules import check_pair
 from comb.errors import ParameterError, listing
 from comb.inference.decide import declared_column
 from comb.kernels import dispatch
-from comb.kernels.blocks import MOST_DISTINCT_SHARE
 from comb.kernels.grouping import number_strings
 from comb.kernels.string_buffer import joined, pack
 from comb.parsing.cell_parser import CellParser
@@ -167,8 +166,7 @@ def _text_of(column: Column, request: Request, rounding: str | None, *, quoted: 
     other = wanted == "json" or kind == BOOLEAN or (kind.numeric and wanted in ("integer", "boolean"))
     if not rounded and not other:
         text = _with_empty(Text(*packed_texts(kind, column.array)), column.missing)
-        coded = text.with_codes() if wanted == "string" else text
-        return coded if coded.item_count <= MOST_DISTINCT_SHARE * len(coded) else text
+        return text.coded_if_repeated() if wanted == "string" else text
     found, places = np.unique(column.array[present], return_inverse=True)
     texts = _as_texts(Column(kind, found, None), request, quoted=quoted)
     if rounded and rounding is not None:

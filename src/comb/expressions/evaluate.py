@@ -49,7 +49,7 @@ from comb.parsing.patterns import Request
 from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
-from comb.tables.text import Text
+from comb.tables.text import Text, put_together
 from comb.tables.types import DURATION, INTEGER, NUMBER, STRING, TIME, Type
 from comb.tables.value_texts import Value, stored_value
 
@@ -630,6 +630,5 @@ def join_texts(left: Column, right: Column) -> Column:
     """``left || right``: missing where either is."""
     state = arithmetic.first_missing(left, right)
     height = len(state)
-    mine, theirs = (list(arithmetic.stretched_list(side.text.to_list(), height)) for side in (left, right))
-    texts = [a + b for a, b in zip(mine, theirs, strict=True)]
-    return Column(STRING, Text.from_strings(texts), np.broadcast_to(state, height))
+    sides = [(texts, np.broadcast_to(places, height)) for texts, places in (left.text.pieces(), right.text.pieces())]
+    return Column(STRING, put_together(sides).coded_if_repeated(), np.broadcast_to(state, height))

@@ -10,9 +10,10 @@ from comb.casting.cast import convert_column
 from comb.errors import ParameterError, TypeMismatch, counted, listing
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.grouping import Codes, compact, first_rows
-from comb.kernels.types import MOST_NUMBER_DIGITS
+from comb.kernels.types import INNER_SPACES, MOST_NUMBER_DIGITS, OUTER_SPACES
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import Request, parse_request
+from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.steps.base import Change, Rows, SetAside, Step, chosen, folding, rows_where
 from comb.tables.categories import as_category
 from comb.tables.collect import changed_in_blocks, row_blocks
@@ -22,7 +23,7 @@ from comb.tables.evidence import MANY_DIGITS
 from comb.tables.names import check_known
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
-from comb.tables.text import Text
+from comb.tables.text import ASCII, Text
 from comb.tables.types import NUMBER, STRING
 
 # Line ends inside a text are content, not spacing.
@@ -52,8 +53,8 @@ class Trim(Step, frozen=True, tag="trim"):
 
     def apply(self, table: BareTable) -> Change:
         """Trim the texts."""
-        texts = [name for name, kind in table.types.items() if kind == STRING]
-        names = chosen(table, self.columns) if self.columns else texts
+        all_texts = [name for name, kind in table.types.items() if kind == STRING]
+        names = chosen(table, self.columns) if self.columns else all_texts
         spaced: Callable[[str], str] = tidied if self.inner else str.strip
 
         def change(text: str) -> str:
@@ -67,14 +68,30 @@ class Trim(Step, frozen=True, tag="trim"):
                     f"expected a column of type string, {name!r} is {columns[name].type}",
                     remedy="outer spaces never reach the values of other types",
                 )
+
+            def trimmed(part: Column, at: slice) -> Column:
+                odd = self._may_change(part.text)
+                made = part._map_some(odd, change) if odd.any() else part
+                return only_in(None if rows is None else rows[at], part, made)
+
             some = row_blocks(columns[name], table._storage)
-            if any(part.text.flags(lambda text: change(text) != text).any() for part, _ in some):
-
-                def trimmed(part: Column, at: slice) -> Column:
-                    return only_in(None if rows is None else rows[at], part, part._map_text(change))
-
+            if any(
+                part.text.flags(lambda text: change(text) != text, self._may_change(part.text)).any()
+                for part, _ in some
+            ):
                 columns[name] = changed_in_blocks(columns[name], table._storage, trimmed)
         return Change(table._derive(columns))
+
+    def _may_change(self, text: Text) -> Mask:
+        """Return which of the stored texts may be changed: those with needless spaces, or with odd characters."""
+        bits, _ = text.traits(KNOWN_WORDS)
+        found: Mask = (bits & (OUTER_SPACES | INNER_SPACES if self.inner else OUTER_SPACES)) != 0
+        if self.invisible and text.item_count:
+            odd = (text.buffer < ord(" ")) | (text.buffer >= ASCII)
+            places = np.flatnonzero(odd)
+            items = np.searchsorted(text.offsets, places, "right") - 1
+            found[items[(items >= 0) & (items < text.item_count)]] = True
+        return found
 
     def describe(self) -> str:
         """Name the columns."""
@@ -114,6 +131,10 @@ def tidied(text: str) -> str:
     'Mill lane'
     """
     return _SPACES.sub(" ", text).strip()
+
+
+# Among more stored texts than this, those to be replaced are looked for one by one.
+MANY_TEXTS = 20_000
 
 
 class Recode(Step, frozen=True, tag="recode"):
@@ -207,6 +228,9 @@ class Recode(Step, frozen=True, tag="recode"):
         self, column: Column, wanted: Mapping[str, str | None], fold: Callable[[str], str], there: dict[str, bool]
     ) -> Column:
         """Replace the values of a column; each distinct one is looked at once, and noted."""
+        plain = column.type == STRING and self.others == "keep" and not self.ignore and self.table is None
+        if plain and column.text.item_count > MANY_TEXTS and all(new and new.strip() for new in wanted.values()):
+            return self._recoded_in_place(column, {old: new or "" for old, new in wanted.items()}, there)
         used, inverse = compact(column._codes())
         kinds = column._take(first_rows(inverse, len(used)))
         before = kinds.texts()
@@ -220,6 +244,16 @@ class Recode(Step, frozen=True, tag="recode"):
         if self.others == "clear":
             emptied |= column.present & ~hits
         return made._emptied(emptied, Reason.CLEARED) if emptied.any() else made
+
+    def _recoded_in_place(self, column: Column, wanted: Mapping[str, str], there: dict[str, bool]) -> Column:
+        """Replace a few values among very many texts: only those are looked at."""
+        counts, meant = column._text_counts(), np.zeros(column.text.item_count, np.bool_)
+        for old in wanted:
+            places = column.text.places_of(old)
+            meant[places] = True
+            if counts[places].any():
+                there[old] = True
+        return column._map_some(meant, wanted.__getitem__) if meant.any() else column
 
     def describe(self) -> str:
         """Name the column."""

@@ -13,6 +13,8 @@ from comb.expressions.check import NOTHING_GIVEN
 from comb.expressions.evaluate import evaluate, formula_type
 from comb.expressions.untyped import untyped_columns
 from comb.formats.regular_expressions import pattern, problem_with
+from comb.kernels.string_buffer import pack
+from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.steps.base import Change, Step, chosen, in_quotes, read_by, rows_where
 from comb.steps.cell_steps import only_in, retyped
 from comb.steps.fill_steps import patched
@@ -22,6 +24,7 @@ from comb.tables.kept import Kept
 from comb.tables.names import check_known
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
+from comb.tables.text import Text, put_together
 from comb.tables.types import STRING, Type
 
 # Values beyond the quartiles by this many interquartile ranges are at least "far outside" (Tukey 1977).
@@ -197,6 +200,12 @@ class ReplaceText(Step, frozen=True, tag="replace_text"):
 
     def _changed(self, column: Column, change: Callable[[str], str], rows: Mask | None) -> Column:
         """Change only the texts that contain what is looked for, in the rows that are meant."""
+        if self.old and not self.whole and rows is None and (quick := column.text.replaced(self.old, self.new)):
+            values, emptied = quick
+            made = column._replace(values=values)
+            emptied &= column.present
+            made = made._emptied(emptied, Reason.BLANK) if emptied.any() else made
+            return column if made._same_cells(column).all() else made
         items = column.text.containing(self.old) if self.old else np.ones(column.text.item_count, np.bool_)
         if rows is not None and column.text.codes is None:
             items &= rows
@@ -352,18 +361,24 @@ class PadText(Step, frozen=True, tag="pad_text"):
                     f"expected a column of type string or integer, {name!r} is {column.type}",
                     remedy=f"convert it first: convert {name} to string",
                 )
-            long = int(np.count_nonzero(column.text.flags(lambda text: len(text) > self.width) & column.present))
+            longer = column.text.traits(KNOWN_WORDS)[1] > self.width
+            codes = column.text.codes
+            long = int(np.count_nonzero((longer if codes is None else longer[codes]) & column.present))
             if long:
                 notes.append(f"{counted(long, 'text')} of {name} {agree(long, 'is', 'are')} longer than {self.width}")
             # A text is padded; a cell without one stays empty.
-            padded = column._map_text(lambda text: self._padded(text) if text else text)
+            padded = column._replace(values=self._padded(column.text))
             columns[name] = only_in(rows, column, padded)
         return Change(table._derive(columns), notes=tuple(notes))
 
-    def _padded(self, text: str) -> str:
-        if self.side == "right":
-            return text.ljust(self.width, self.character)
-        return text.rjust(self.width, self.character)
+    def _padded(self, text: Text) -> Text:
+        lengths = text.traits(KNOWN_WORDS)[1]
+        # What has nothing in it stays so.
+        short = np.where(lengths > 0, np.maximum(self.width - lengths, 0), 0)
+        pads = (pack([self.character * width for width in range(self.width + 1)]), short)
+        items = (text.packed(), np.arange(text.item_count))
+        made = put_together([items, pads] if self.side == "right" else [pads, items])
+        return made if text.codes is None else made._numbered_anew(text.codes)
 
     def describe(self) -> str:
         """Name columns and width."""

@@ -11,6 +11,7 @@ from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counte
 from comb.expressions.arithmetic import result_type
 from comb.expressions.evaluate import widened
 from comb.formats.regular_expressions import pattern, problem_with
+from comb.kernels.string_buffer import pack
 from comb.parsing.patterns import parse_request
 from comb.steps.base import Change, Rows, Step, chosen, in_quotes, numbered_anew
 from comb.tables.categories import as_category
@@ -20,8 +21,9 @@ from comb.tables.kept import Kept
 from comb.tables.names import unique_names
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
-from comb.tables.text import Text
+from comb.tables.text import Pieces, Text, put_together
 from comb.tables.types import STRING, Type
+from comb.tables.value_texts import packed_texts
 
 # The part of a pattern that stands for the names of columns of cells.
 VALUE = "value"
@@ -465,14 +467,19 @@ class Combine(Step, frozen=True, tag="combine"):
         title = self.new_columns[0]
         if title in table and (self.keep_original or title not in names):
             raise ColumnError(f"there would be two columns named {title!r}", remedy="choose another name")
-        parts = [table[name].texts() for name in names]
-        if self.skip_missing:
-            texts = [self.mark.join(filter(None, cells)) for cells in zip(*parts, strict=True)]
-        else:
-            texts = [self.mark.join(cell or "" for cell in cells) for cells in zip(*parts, strict=True)]
+        marks, before = pack(["", self.mark]), np.zeros(table.row_count, np.bool_)
+        pieces: list[Pieces] = []
+        for at, name in enumerate(names):
+            column = table[name]
+            with_mark = before & column.present if self.skip_missing else np.full(table.row_count, at > 0)
+            texts = (
+                column.values if isinstance(column.values, Text) else Text(*packed_texts(column.type, column.values))
+            )
+            pieces += [(marks, with_mark), texts.pieces(column.missing)]
+            before |= column.present
         empty = np.all([table[name].missing for name in names], axis=0)
         state = np.where(empty, table[names[0]].states, np.uint8(0))
-        made = Column(STRING, Text.from_strings(texts), state, source=NO_PLACE)
+        made = Column(STRING, put_together(pieces).coded_if_repeated(), state, source=NO_PLACE)
         columns: dict[str, Column] = {}
         for name, column in table.columns.items():
             if name == names[0] and not self.keep_original:

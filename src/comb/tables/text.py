@@ -24,6 +24,9 @@ def _read_only(array: NDArray[Any]) -> NDArray[Any]:
     return array
 
 
+# The last character that is one byte.
+ASCII = 127
+
 # Stored texts, and cells, that are looked at together.
 ITEMS_AT_ONCE = 500_000
 
@@ -220,8 +223,55 @@ class Text:
         if self.codes is None:
             return Text(*made), blank
         # Some may have become equal to each other, or to others that there were.
-        first, numbers = dispatch.kernels.encode(made)
-        return Text(*dispatch.kernels.take(made, first), numbers[self.codes]), blank[self.codes]
+        return Text(*made)._numbered_anew(self.codes), blank[self.codes]
+
+    def replaced(self, old: str, new: str) -> "tuple[Text, NDArray[np.bool_]] | None":
+        """Replace a part of the texts wherever it is, in all bytes at once.
+
+        Returns
+        -------
+        Text, bool array; or None
+            The texts, and for every cell whether nothing or only spaces are left where something was replaced. None
+            where the part may begin within itself, or is found across the border of two stored texts: then each text
+            has to be looked at.
+        """
+        stored, wanted, put = self.packed(), old.encode(errors="surrogatepass"), new.encode(errors="surrogatepass")
+        if _begins_within(wanted):
+            return None
+        begin = int(stored.offsets[0])
+        data = stored.buffer[begin : int(stored.offsets[-1])].tobytes()
+        starts = _places_of(data, wanted) + begin
+        items = np.searchsorted(stored.offsets, starts, "right") - 1
+        if (starts + len(wanted) > stored.offsets[items + 1]).any():
+            return None
+        found = np.bincount(items, minlength=self.item_count)
+        offsets = stored.offsets - begin
+        offsets[1:] += np.cumsum(found) * (len(put) - len(wanted))
+        made = Text(np.frombuffer(bytearray(data.replace(wanted, put)), np.uint8), offsets)
+        # Only what begins with a space may be nothing but spaces.
+        first = np.append(made.buffer, np.uint8(0))[offsets[:-1]]
+        blank = made.flags(lambda text: not text.strip(), (found > 0) & ((first <= ord(" ")) | (first > ASCII)))
+        blank |= (found > 0) & (np.diff(offsets) == 0)
+        if self.codes is None:
+            return made, blank
+        return made._numbered_anew(self.codes), blank[self.codes]
+
+    def _numbered_anew(self, codes: Codes) -> "Text":
+        """Return texts with codes of stored ones, some of which may have become equal to others."""
+        first, numbers = dispatch.kernels.encode(self.packed())
+        return Text(*dispatch.kernels.take(self.packed(), first), numbers[codes])
+
+    def coded_if_repeated(self) -> "Text":
+        """Return the same texts, with codes where most are there more than once."""
+        coded = self.with_codes()
+        return coded if coded.item_count <= MOST_DISTINCT_SHARE * len(coded) else self
+
+    def pieces(self, missing: NDArray[np.bool_] | None = None) -> "Pieces":
+        """Return the stored texts and which of them each cell holds, for `put_together`; missing cells hold nothing."""
+        places = np.arange(len(self)) if self.codes is None else self.codes
+        if missing is None or not missing.any():
+            return self.packed(), places
+        return joined([self.packed(), pack([""])]), np.where(missing, self.item_count, places)
 
     def containing(self, part: str) -> NDArray[np.bool_]:
         """Return for every stored item whether a text is a part of it; one search through all bytes.
@@ -243,14 +293,16 @@ class Text:
         >>> Text.from_items(["box", "fox"]).holds("fox")
         True
         """
+        return bool(len(self.places_of(wanted)))
+
+    def places_of(self, wanted: str) -> Codes:
+        """Return which of the stored texts are a text; only those of its length are looked at."""
         data = wanted.encode(errors="surrogatepass")
         places = np.flatnonzero(np.diff(self.offsets) == len(data))
-        for start in range(0, len(places), ITEMS_AT_ONCE):
-            some = dispatch.kernels.take(self.packed(), places[start : start + ITEMS_AT_ONCE])
-            grid = some.buffer[: some.offsets[-1]].reshape(some.size, len(data))
-            if bool((grid == np.frombuffer(data, np.uint8)).all(axis=1).any()):
-                return True
-        return False
+        for at, byte in enumerate(data):
+            # Each byte leaves few for the next one.
+            places = places[self.buffer[self.offsets[places] + at] == byte]
+        return places
 
     def flags(self, test: Callable[[str], bool], among: NDArray[np.bool_] | None = None) -> NDArray[np.bool_]:
         """Return for every cell whether its text passes a test, asked once per stored item.
@@ -273,9 +325,39 @@ class Text:
         return passed if self.codes is None else cast(NDArray[np.bool_], passed[self.codes])
 
 
+# Texts, and which of them are meant.
+Pieces = tuple[StringBuffer, NDArray[Any]]
+
+
+def put_together(pieces: Sequence[Pieces]) -> Text:
+    """Return texts that have one piece of each kind, one behind the other.
+
+    Parameters
+    ----------
+    pieces : sequence of (StringBuffer, int array)
+        Texts, and for each result which of them it has.
+
+    >>> left, right = (pack(["a", "b"]), np.array([1, 0])), (pack(["-", "+"]), np.array([1, 1]))
+    >>> put_together([left, right]).to_list()
+    ['b+', 'a+']
+    """
+    sizes = [texts.size for texts, _ in pieces]
+    order = np.empty((len(pieces[0][1]), len(pieces)), np.int64)
+    for at, (_, places) in enumerate(pieces):
+        np.add(places, sum(sizes[:at]), out=order[:, at])
+    taken = dispatch.kernels.take(joined([texts for texts, _ in pieces]), order.ravel())
+    # Where each piece ends is known; the ends of the last ones are those of the results.
+    return Text(taken.buffer, taken.offsets[:: len(pieces)].copy())
+
+
+def _begins_within(wanted: bytes) -> bool:
+    """Return whether bytes may begin again before they end."""
+    return any(wanted.startswith(wanted[at:]) for at in range(1, len(wanted))) or not wanted
+
+
 def _places_of(data: bytes, wanted: bytes) -> NDArray[np.int64]:
     """Return where bytes begin in others, also where one place begins within the one before."""
-    if any(wanted.startswith(wanted[at:]) for at in range(1, len(wanted))) or not wanted:
+    if _begins_within(wanted):
         # Looked ahead for, so that a place over the border of two items hides none that begins within it.
         found = re.finditer(b"(?=" + re.escape(wanted) + b")", data)
         return np.fromiter((match.start() for match in found), np.int64)

@@ -1,0 +1,87 @@
+"""What steps do to texts in all bytes at once is what Python does to each text."""
+
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import comb
+from comb.steps.cell_steps import MANY_TEXTS, tidied, uncovered
+from comb.tables.column import Column
+
+# Letters of one to four bytes, spaces of several kinds, what cannot be seen, and parts that may begin within themselves.
+TEXTS = st.text("aab. é𝄞\u00a0\t\u200b", min_size=1, max_size=6)
+CELLS = st.lists(st.none() | TEXTS, min_size=1, max_size=12)
+
+
+def tables_of(cells: list[str | None]) -> list[comb.Table]:
+    """Return a table of texts without codes, and with them."""
+    table = comb.table(columns={"n": list(range(len(cells)))})
+    table = table._derive({"a": Column._of_strings(cells), **table.columns})
+    return [table, table._derive({name: column._with_codes() for name, column in table.columns.items()})]
+
+
+def cells_after(table: comb.Table, change: Any) -> list[str | None]:
+    """Return the texts that are there, changed; what has nothing but spaces left is missing."""
+    changed = [None if text is None else change(text) for text in table["a"].to_list()]
+    return [text if text and text.strip() else None for text in changed]
+
+
+@given(CELLS, st.sampled_from(["a", "aa", "ab", ".", " ", "é", "𝄞", "ba"]), st.sampled_from(["", "x", " ", "éé", "a"]))
+def test_a_part_is_replaced_as_python_does(cells: list[str | None], old: str, new: str) -> None:
+    for table in tables_of(cells):
+        expected = cells_after(table, lambda text: text.replace(old, new))
+        assert table.replace_text("a", old=old, new=new)["a"].to_list() == expected
+
+
+@given(CELLS, st.booleans(), st.booleans())
+def test_spaces_are_trimmed_as_python_does(cells: list[str | None], inner: bool, invisible: bool) -> None:
+    for table in tables_of(cells):
+
+        def change(text: str) -> str:
+            seen = uncovered(text) if invisible else text
+            return tidied(seen) if inner else seen.strip()
+
+        assert table.trim("a", inner=inner, invisible=invisible)["a"].to_list() == cells_after(table, change)
+
+
+@given(CELLS, st.integers(1, 8), st.sampled_from(["left", "right"]), st.sampled_from("0é𝄞"))
+def test_texts_are_padded_as_python_does(cells: list[str | None], width: int, side: str, character: str) -> None:
+    padded = str.rjust if side == "left" else str.ljust
+    for table in tables_of(cells):
+        expected = cells_after(table, lambda text: padded(text, width, character))
+        assert table.pad_text("a", width=width, side=side, character=character)["a"].to_list() == expected
+
+
+@given(CELLS, st.sampled_from(["-", "", " · "]), st.booleans())
+def test_cells_are_combined_as_python_joins_them(cells: list[str | None], mark: str, skip: bool) -> None:
+    for table in tables_of(cells):
+        texts = table["a"].to_list()
+        parts = [[text, str(at), text] for at, text in enumerate(texts)]
+        expected = [mark.join(part or "" for part in row if part is not None or not skip) for row in parts]
+        table = table.calculate({"b": "a"})
+        made = table.combine(["a", "n", "b"], mark=mark, new_columns="all", skip_missing=skip)
+        assert made["all"].to_list() == expected
+        both = table.calculate({"all": "a || '-' || cast(n as string) || a"})["all"].to_list()
+        assert both == [None if text is None else f"{text}-{at}{text}" for at, text in enumerate(texts)]
+
+
+@pytest.mark.parametrize("where", [None, "n > 0"])
+def test_what_is_found_across_a_border_of_two_texts_is_no_part_of_either(where: str | None) -> None:
+    table = comb.table(columns={"a": ["xab", "abx", "ax", "bab"], "n": [1, 2, 3, 4]})
+    assert table.replace_text("a", old="xa", new="-", where=where)["a"].to_list() == ["-b", "abx", "ax", "bab"]
+    assert table.replace_text("a", old="bab", new="-", where=where)["a"].to_list() == ["xab", "abx", "ax", "-"]
+
+
+@pytest.mark.parametrize("coded", [False, True])
+def test_a_few_values_among_very_many_are_recoded(coded: bool) -> None:
+    many = MANY_TEXTS + 5
+    column = Column._of_strings([f"box {at}" for at in range(many)] + [None])
+    table = comb.table(columns={"n": list(range(many + 1))})
+    table = table._derive({"a": column._with_codes() if coded else column, **table.columns})
+    made = table.recode("a", {"box 3": "box 4", f"box {many - 1}": "roof", "box": "none"})
+    expected = [f"box {at}" for at in range(many)]
+    expected[3], expected[-1] = "box 4", "roof"
+    assert made["a"].to_list() == [*expected, None] and "not found in a: 'box'" in made.sentence()
+    assert made["a"].distinct().counts.max() == 2
