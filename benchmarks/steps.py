@@ -95,6 +95,39 @@ def main(rows: int) -> None:
     tuples = list(zip(*columns, strict=True))
     del columns
     message("remove duplicate rows, 6 columns", table.remove_duplicates, lambda: set(tuples), 0.3)
+    tuples.clear()
+    of_texts(table, chance, some, message)
+
+
+def of_texts(table: comb.Table, chance: np.random.Generator, codes: Any, message: Callable[..., None]) -> None:
+    """Measure what is done to texts, most of them different, and coded, against one pass over ready codes."""
+    rows = len(table)
+    plain = Column(STRING, Text.from_items([f"box {at}; row {at % 977}" for at in chance.permutation(rows).tolist()]))
+    days = [f"{day}.{month}.{year}" for year in range(2015, 2026) for month in range(1, 13) for day in range(1, 29)]
+    digits = Column(STRING, Text.from_items([f"{value:.4f}" for value in (chance.random(rows) * 1000).tolist()]))
+    written = texts(days, chance.integers(0, len(days), rows))
+    table = table._derive({"plain": plain, "written": written, "digits": digits, "coded": table["some"]})
+    typed = table.convert({"written": "date", "digits": "number"})
+    work: dict[str, Callable[[], Any]] = {
+        "text to date, coded": lambda: table.convert({"written": "date"}),
+        "text to number, all different": lambda: table.convert({"digits": "number"}),
+        "date to text": lambda: typed.convert({"written": "string"}),
+        "number to text, all different": lambda: typed.convert({"digits": "string"}),
+        "number to integer, rounded": lambda: typed.convert({"digits": "integer"}, rounding="nearest"),
+        "recode, coded": lambda: table.recode("coded", {"hive-0001": "x"}),
+        "recode, all different": lambda: table.recode("plain", {"box 1": "x"}),
+        "trim, coded": lambda: table.trim("coded"),
+        "trim, all different": lambda: table.trim("plain"),
+        "replace_text, coded": lambda: table.replace_text("coded", old="hive", new="box"),
+        "replace_text, all different": lambda: table.replace_text("plain", old="box", new="hive"),
+        "pad_text, all different": lambda: table.pad_text("plain", width=30),
+        "combine, all different": lambda: table.combine(["plain", "coded"], mark=" ", new_columns="both"),
+        "split, coded": lambda: table.split("coded", mark="-", new_columns=["kind", "number"]),
+        "split, all different": lambda: table.split("plain", mark="; ", new_columns=["box", "row"]),
+        "fill by a constant": lambda: table.fill("plain", value="none"),
+    }
+    for what, ours in work.items():
+        message(what, ours, lambda: np.unique(codes, return_inverse=True), 1.0)
 
 
 if __name__ == "__main__":

@@ -63,6 +63,8 @@ def test_cells_are_combined_as_python_joins_them(cells: list[str | None], mark: 
         table = table.calculate({"b": "a"})
         made = table.combine(["a", "n", "b"], mark=mark, new_columns="all", skip_missing=skip)
         assert made["all"].to_list() == expected
+        for name, change in (("upper", str.upper), ("lower", str.lower), ("trim", str.strip)):
+            assert table.calculate({"c": f"{name}(a)"})["c"].to_list() == cells_after(table, change)
         both = table.calculate({"all": "a || '-' || cast(n as string) || a"})["all"].to_list()
         assert both == [None if text is None else f"{text}-{at}{text}" for at, text in enumerate(texts)]
 
@@ -85,3 +87,15 @@ def test_a_few_values_among_very_many_are_recoded(coded: bool) -> None:
     expected[3], expected[-1] = "box 4", "roof"
     assert made["a"].to_list() == [*expected, None] and "not found in a: 'box'" in made.sentence()
     assert made["a"].distinct().counts.max() == 2
+
+
+@given(CELLS, st.sampled_from(["a", "aa", ".", "b.", " ", "é"]), st.integers(1, 4), st.sampled_from(["left", "right"]))
+def test_texts_are_split_as_python_does(cells: list[str | None], mark: str, width: int, side: str) -> None:
+    for table in tables_of(cells):
+        made = table.split("a", mark=mark, new_columns=[f"c{at}" for at in range(width)], side=side)
+        for at, text in enumerate(table["a"].to_list()):
+            cut = str.rsplit if side == "right" else str.split
+            parts = [] if text is None else [part.strip() or None for part in cut(text, mark, width - 1)]
+            assert [made[f"c{place}"].to_list()[at] for place in range(width)] == parts + [None] * (width - len(parts))
+        odd = sum(text is not None and text.count(mark) + 1 != width for text in table["a"].to_list())
+        assert (f"{odd} row" in made.sentence()) == (odd > 0)

@@ -8,10 +8,12 @@ import numpy as np
 
 from comb.expressions import arithmetic, logic, moments
 from comb.expressions.arithmetic import first_missing, undefined_where
+from comb.kernels.types import OUTER_SPACES
+from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.tables.categories import labels_of
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
-from comb.tables.text import Text
+from comb.tables.text import ASCII, Text
 from comb.tables.types import DATE, INTEGER, NUMBER, STRING, TIME, Type, decimal
 
 # What a parameter takes: a type word, "numeric", "dated" (date or datetime), "moment" (those and time and
@@ -71,8 +73,23 @@ def _rounded(types: Sequence[Type], literals: Sequence[int | None]) -> Type:
     return decimal(places) if places > 0 else INTEGER
 
 
-def _text_map(change: Callable[[str], str]) -> Callable[[Sequence[Column]], Column]:
-    return lambda columns: columns[0]._map_text(change)
+def _in_case(change: Callable[[str], str], of_bytes: Callable[[bytes], bytes]) -> Callable[[Sequence[Column]], Column]:
+    """Change the case of texts: of ASCII all at once, and it leaves no text empty."""
+
+    def apply(columns: Sequence[Column]) -> Column:
+        text = columns[0].text
+        if not text.item_count or int(text.buffer.max(initial=0)) > ASCII:
+            return columns[0]._map_text(change)
+        buffer = np.frombuffer(bytearray(of_bytes(text.buffer.tobytes())), np.uint8)
+        made = Text(buffer, text.offsets)
+        return columns[0]._replace(values=made if text.codes is None else made.numbered_anew(text.codes))
+
+    return apply
+
+
+def _trim(columns: Sequence[Column]) -> Column:
+    odd = (columns[0].text.traits(KNOWN_WORDS)[0] & OUTER_SPACES) != 0
+    return columns[0]._map_some(odd, str.strip) if odd.any() else columns[0]
 
 
 def _absolute(columns: Sequence[Column]) -> Column:
@@ -213,7 +230,7 @@ FUNCTIONS: dict[str, Function] = {
         (NUMERIC,), _whole, lambda c: arithmetic.to_whole(c[0], np.floor), "the next whole number down", 1
     ),
     "ln": Function((NUMERIC,), _gives(NUMBER), _float_map(math.log), "the natural logarithm", 1),
-    "lower": Function((TEXT,), _gives(STRING), _text_map(str.lower), "the text in small letters", 1),
+    "lower": Function((TEXT,), _gives(STRING), _in_case(str.lower, bytes.lower), "the text in small letters", 1),
     "nullif": Function((ANY, SAME), _like_first, _nullif, "missing where both are equal, else the first", 2),
     "log10": Function((NUMERIC,), _gives(NUMBER), _float_map(math.log10), "the logarithm to the base of 10", 1),
     "mod": Function(
@@ -238,8 +255,8 @@ FUNCTIONS: dict[str, Function] = {
     "substring": Function(
         (TEXT, WHOLE, WHOLE), _gives(STRING), _rowwise(_substring), "characters from a position on", 2
     ),
-    "trim": Function((TEXT,), _gives(STRING), _text_map(str.strip), "the text without outer spaces", 1),
-    "upper": Function((TEXT,), _gives(STRING), _text_map(str.upper), "the text in capitals", 1),
+    "trim": Function((TEXT,), _gives(STRING), _trim, "the text without outer spaces", 1),
+    "upper": Function((TEXT,), _gives(STRING), _in_case(str.upper, bytes.upper), "the text in capitals", 1),
 }
 
 # Functions whose first argument is a part of time, and the parts there are.

@@ -378,7 +378,7 @@ class PadText(Step, frozen=True, tag="pad_text"):
         pads = (pack([self.character * width for width in range(self.width + 1)]), short)
         items = (text.packed(), np.arange(text.item_count))
         made = put_together([items, pads] if self.side == "right" else [pads, items])
-        return made if text.codes is None else made._numbered_anew(text.codes)
+        return made if text.codes is None else made.numbered_anew(text.codes)
 
     def describe(self) -> str:
         """Name columns and width."""

@@ -12,7 +12,9 @@ from comb.expressions.arithmetic import result_type
 from comb.expressions.evaluate import widened
 from comb.formats.regular_expressions import pattern, problem_with
 from comb.kernels.string_buffer import pack
+from comb.kernels.types import OUTER_SPACES
 from comb.parsing.patterns import parse_request
+from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.steps.base import Change, Rows, Step, chosen, in_quotes, numbered_anew
 from comb.tables.categories import as_category
 from comb.tables.cell_source import NO_PLACE, placed, side_by_side
@@ -306,6 +308,12 @@ class Transpose(Step, frozen=True, tag="transpose"):
         return f"rows turned into columns named by {self.headings_in}"
 
 
+def _trimmed(text: Text) -> Text:
+    """Return stored texts without outer spaces."""
+    odd = (text.traits(KNOWN_WORDS)[0] & OUTER_SPACES) != 0
+    return text.map_some(odd, str.strip)[0] if odd.any() else text
+
+
 class Split(Step, frozen=True, tag="split"):
     """Split texts into several columns, or into several rows.
 
@@ -347,14 +355,26 @@ class Split(Step, frozen=True, tag="split"):
             raise ParameterError(f"expected one of mark, pattern and widths, got {listing(given) if given else 'none'}")
         if self.pattern is not None and problem_with(self.pattern):
             raise ParameterError(f"{self.pattern!r}: {problem_with(self.pattern)}")
-        items = column.text.items()
-        parts = [self._parts(item) for item in items]
-        codes = np.arange(len(items)) if column.text.codes is None else column.text.codes
-        return (
-            self._into_columns(table, column, parts, codes)
-            if self.new_columns
-            else self._into_rows(table, column, parts, codes)
-        )
+        text = column.text
+        codes = np.arange(text.item_count) if text.codes is None else text.codes
+        if not self.new_columns:
+            return self._into_rows(table, column, [self._parts(item) for item in text.items()], codes)
+        return self._into_columns(table, column, *self._cut(text), codes)
+
+    def _cut(self, text: Text) -> tuple[list[Text], NDArray[np.int64]]:
+        """Return what each new column gets of every stored text, and how many parts there are in each."""
+        width = len(self.new_columns)
+        if self.mark:
+            quick = text.cut(self.mark, width, from_end=self.side == "right")
+            if quick is not None:
+                pieces, counts = quick
+                return [_trimmed(piece) for piece in pieces], counts
+        parts = [self._parts(item) for item in text.items()]
+        counts = np.array([len(one) for one in parts], np.int64)
+        if self.mark:
+            cut = str.rsplit if self.side == "right" else str.split
+            parts = [[part.strip() for part in cut(item, self.mark, width - 1)] for item in text.items()]
+        return [Text.from_items([one[at] if at < len(one) else "" for one in parts]) for at in range(width)], counts
 
     def _parts(self, text: str) -> list[str]:
         if self.mark:
@@ -367,20 +387,21 @@ class Split(Step, frozen=True, tag="split"):
         test = pattern(str(self.pattern))
         return (test.parts(text) or []) if self.new_columns else test.split(text)
 
-    def _into_columns(self, table: BareTable, column: Column, parts: list[list[str]], codes: Any) -> Change:
+    def _into_columns(
+        self, table: BareTable, column: Column, parts: list[Text], counts: NDArray[np.int64], codes: Any
+    ) -> Change:
         width = len(self.new_columns)
         for name in self.new_columns:
             if (name in table and name != self.column) or self.new_columns.count(name) > 1:
                 raise ColumnError(f"there would be two columns named {name!r}", remedy="choose another name")
-        fits = np.array([len(one) == width for one in parts], np.bool_)[codes] if len(parts) else np.zeros(0, np.bool_)
+        fits = (counts == width)[codes]
         made: dict[str, Column] = {}
-        if self.mark:
-            parts = [self._gathered(one, width) for one in parts]
-        for at, name in enumerate(self.new_columns):
-            texts = [one[at] if at < len(one) else "" for one in parts]
-            values = Text.from_strings(texts).take(codes) if len(parts) else column.text
-            lacking = np.array([at >= len(one) for one in parts], np.bool_)[codes] if len(parts) else column.missing
-            blank = values.flags(lambda text: not text.strip())
+        for at, (name, part) in enumerate(zip(self.new_columns, parts, strict=True)):
+            coded = part.coded_if_repeated()
+            values, lacking = coded.take(codes), (at >= counts)[codes]
+            # Only what a pattern finds may be nothing but spaces.
+            empty = part.flags(lambda text: not text.strip()) if self.pattern else np.diff(part.offsets) == 0
+            blank = empty[codes]
             state = np.where(
                 column.missing, column.states, np.where(lacking, Reason.ABSENT, np.where(blank, Reason.BLANK, 0))
             )
@@ -401,16 +422,6 @@ class Split(Step, frozen=True, tag="split"):
             else ()
         )
         return Change(table._derive(columns), notes=notes, made_from={name: [self.column] for name in self.new_columns})
-
-    def _gathered(self, parts: list[str], width: int) -> list[str]:
-        """Put the parts that are more than there are columns together in the last one, or in the first."""
-        more = len(parts) - width
-        if more <= 0:
-            return parts
-        mark = str(self.mark)
-        if self.side == "right":
-            return [mark.join(parts[: more + 1]), *parts[more + 1 :]]
-        return [*parts[: width - 1], mark.join(parts[width - 1 :])]
 
     def _into_rows(self, table: BareTable, column: Column, parts: list[list[str]], codes: Any) -> Change:
         sizes = np.array([max(1, len(one)) for one in parts], np.int64)[codes] if len(parts) else np.zeros(0, np.int64)

@@ -223,7 +223,7 @@ class Text:
         if self.codes is None:
             return Text(*made), blank
         # Some may have become equal to each other, or to others that there were.
-        return Text(*made)._numbered_anew(self.codes), blank[self.codes]
+        return Text(*made).numbered_anew(self.codes), blank[self.codes]
 
     def replaced(self, old: str, new: str) -> "tuple[Text, NDArray[np.bool_]] | None":
         """Replace a part of the texts wherever it is, in all bytes at once.
@@ -235,16 +235,13 @@ class Text:
             where the part may begin within itself, or is found across the border of two stored texts: then each text
             has to be looked at.
         """
-        stored, wanted, put = self.packed(), old.encode(errors="surrogatepass"), new.encode(errors="surrogatepass")
-        if _begins_within(wanted):
+        places = self._found(old)
+        if places is None:
             return None
+        stored, wanted, put = self.packed(), old.encode(errors="surrogatepass"), new.encode(errors="surrogatepass")
         begin = int(stored.offsets[0])
         data = stored.buffer[begin : int(stored.offsets[-1])].tobytes()
-        starts = _places_of(data, wanted) + begin
-        items = np.searchsorted(stored.offsets, starts, "right") - 1
-        if (starts + len(wanted) > stored.offsets[items + 1]).any():
-            return None
-        found = np.bincount(items, minlength=self.item_count)
+        found = np.bincount(places[1], minlength=self.item_count)
         offsets = stored.offsets - begin
         offsets[1:] += np.cumsum(found) * (len(put) - len(wanted))
         made = Text(np.frombuffer(bytearray(data.replace(wanted, put)), np.uint8), offsets)
@@ -254,9 +251,61 @@ class Text:
         blank |= (found > 0) & (np.diff(offsets) == 0)
         if self.codes is None:
             return made, blank
-        return made._numbered_anew(self.codes), blank[self.codes]
+        return made.numbered_anew(self.codes), blank[self.codes]
 
-    def _numbered_anew(self, codes: Codes) -> "Text":
+    def _found(self, part: str) -> tuple[Codes, Codes] | None:
+        """Return where a part of the stored texts begins, among their bytes, and in which of them.
+
+        None where the part may begin within itself, or is found across the border of two texts: then each has to be
+        looked at.
+        """
+        stored, wanted = self.packed(), part.encode(errors="surrogatepass")
+        if _begins_within(wanted):
+            return None
+        begin = int(stored.offsets[0])
+        starts = _places_of(stored.buffer[begin : int(stored.offsets[-1])].tobytes(), wanted) + begin
+        items = np.searchsorted(stored.offsets, starts, "right") - 1
+        return None if (starts + len(wanted) > stored.offsets[items + 1]).any() else (starts, items)
+
+    def cut(self, mark: str, most: int, *, from_end: bool = False) -> "tuple[list[Text], Codes] | None":
+        """Cut the stored texts at a mark, each into some parts at most.
+
+        Parameters
+        ----------
+        mark : str
+        most : int
+            What is beyond stays in the last part, or in the first one if it is cut from the end.
+        from_end : bool
+
+        Returns
+        -------
+        list of Text, int64 array; or None
+            The first part of each stored text, the second, and so on, empty where there is none; and in how many parts
+            all marks would cut it. None where each text has to be looked at.
+        """
+        found = self._found(mark)
+        if found is None:
+            return None
+        starts, items = found
+        many = np.bincount(items, minlength=self.item_count)
+        # The marks of each text are numbered, from its beginning or its end.
+        number = np.arange(len(starts)) - np.repeat(np.cumsum(many) - many, many)
+        used = number >= many[items] - (most - 1) if from_end else number < most - 1
+        starts, items = starts[used], items[used]
+        cuts = np.minimum(many, most - 1)
+        number = np.arange(len(starts)) - np.repeat(np.cumsum(cuts) - cuts, cuts)
+        # Parts and marks in turn cover all bytes: where one ends, the next begins.
+        first = np.arange(self.item_count) + 2 * (np.cumsum(cuts) - cuts)
+        offsets = np.empty(self.item_count + 2 * len(starts) + 1, np.int64)
+        offsets[first], offsets[-1] = self.offsets[:-1], self.offsets[-1]
+        at = first[items] + 2 * number
+        offsets[at + 1], offsets[at + 2] = starts, starts + len(mark.encode(errors="surrogatepass"))
+        nothing = len(offsets) - 1
+        pieces = joined([StringBuffer(self.buffer, offsets), pack([""])])
+        columns = [np.where(cuts >= place, first + 2 * place, nothing) for place in range(most)]
+        return [Text(*dispatch.kernels.take(pieces, column)) for column in columns], many + 1
+
+    def numbered_anew(self, codes: Codes) -> "Text":
         """Return texts with codes of stored ones, some of which may have become equal to others."""
         first, numbers = dispatch.kernels.encode(self.packed())
         return Text(*dispatch.kernels.take(self.packed(), first), numbers[codes])
