@@ -98,4 +98,4 @@ def test_texts_are_split_as_python_does(cells: list[str | None], mark: str, widt
             parts = [] if text is None else [part.strip() or None for part in cut(text, mark, width - 1)]
             assert [made[f"c{place}"].to_list()[at] for place in range(width)] == parts + [None] * (width - len(parts))
         odd = sum(text is not None and text.count(mark) + 1 != width for text in table["a"].to_list())
-        assert (f"{odd} row" in made.sentence()) == (odd > 0)
+        assert (f"{odd} row{'s do' if odd > 1 else ' does'} not have {width} parts" in made.sentence()) == (odd > 0)
