@@ -5,7 +5,6 @@ it is item ``codes[i]``, and the items are distinct. Work on text goes through
 `Text.map`, which touches each stored item once.
 """
 
-import re
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, cast
 
@@ -27,8 +26,9 @@ def _read_only(array: NDArray[Any]) -> NDArray[Any]:
 # The last character that is one byte.
 ASCII = 127
 
-# Stored texts, and cells, that are looked at together.
+# Stored texts, and cells, that are looked at together; and bytes.
 ITEMS_AT_ONCE = 500_000
+BYTES_AT_ONCE = 1 << 24
 
 
 class Text:
@@ -263,7 +263,7 @@ class Text:
         if _begins_within(wanted):
             return None
         begin = int(stored.offsets[0])
-        starts = _places_of(stored.buffer[begin : int(stored.offsets[-1])].tobytes(), wanted) + begin
+        starts = _places_of(stored.buffer[begin : int(stored.offsets[-1])], wanted) + begin
         items = np.searchsorted(stored.offsets, starts, "right") - 1
         return None if (starts + len(wanted) > stored.offsets[items + 1]).any() else (starts, items)
 
@@ -329,7 +329,7 @@ class Text:
         [True, False, False, False]
         """
         stored, wanted = self.packed(), part.encode(errors="surrogatepass")
-        starts = _places_of(stored.buffer.tobytes(), wanted)
+        starts = _places_of(stored.buffer, wanted)
         items = np.searchsorted(stored.offsets, starts, "right") - 1
         inside = starts + len(wanted) <= stored.offsets[np.minimum(items + 1, self.item_count)]
         hits = np.zeros(self.item_count, np.bool_)
@@ -404,15 +404,20 @@ def _begins_within(wanted: bytes) -> bool:
     return any(wanted.startswith(wanted[at:]) for at in range(1, len(wanted))) or not wanted
 
 
-def _places_of(data: bytes, wanted: bytes) -> NDArray[np.int64]:
+def _places_of(data: NDArray[np.uint8], wanted: bytes) -> NDArray[np.int64]:
     """Return where bytes begin in others, also where one place begins within the one before."""
-    if _begins_within(wanted):
-        # Looked ahead for, so that a place over the border of two items hides none that begins within it.
-        found = re.finditer(b"(?=" + re.escape(wanted) + b")", data)
-        return np.fromiter((match.start() for match in found), np.int64)
-    # It cannot begin within itself: what stands between the places tells where they are.
-    between = np.fromiter(map(len, data.split(wanted)), np.int64)[:-1]
-    return np.cumsum(between + len(wanted)) - len(wanted)
+    last, found = len(data) - len(wanted) + 1, []
+    for start in range(0, last, BYTES_AT_ONCE):
+        places = (
+            np.arange(start, min(start + BYTES_AT_ONCE, last))
+            if not wanted
+            else start + np.flatnonzero(data[start : min(start + BYTES_AT_ONCE, last)] == wanted[0])
+        )
+        for at, byte in enumerate(wanted[1:], 1):
+            # Each byte leaves few for the next one.
+            places = places[data[places + at] == byte]
+        found.append(places)
+    return np.concatenate(found) if found else np.zeros(0, np.int64)
 
 
 def joined_texts(parts: Sequence[Text]) -> Text:
