@@ -292,11 +292,11 @@ def _beginning_with(prints: NDArray[np.uint64], part: int, bits: int) -> NDArray
     return np.concatenate([block[block >> shift == part] for block in blocks])
 
 
-# So many fingerprints are sorted, or looked at, together.
+# How many fingerprints are sorted, or looked at, together.
 SORTED_AT_ONCE = 4_000_000
 PRINTS_AT_ONCE = 1 << 19
 
-# A table of the last bits of fingerprints has so many places for each; at most so many bits are looked at.
+# How many places a table of the last bits of fingerprints has for each of them, and how many bits it has at most.
 PLACES_FOR_EACH = 16
 MOST_BITS = 26
 

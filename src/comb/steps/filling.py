@@ -57,7 +57,7 @@ class _Ordered:
 
     def __init__(self, groups: Groups, keys: Sequence[Column]) -> None:
         ranks = [_ascending(key) for key in keys]
-        # None where the rows stand in order already.
+        # None where the rows are in order already.
         self.order = _order([groups.codes, *ranks])
         self.placed = np.ones(len(groups.codes), np.bool_)
         for key in keys:

@@ -25,7 +25,7 @@ from comb.kernels.string_buffer import StringBuffer
 BLOCKS_IN_PART = 2
 MOST_PARTS = 250
 
-# Of a text so many bytes are looked at, from its beginning to its end, and so many at its end, where counters stand.
+# How many bytes of a text are looked at: from its beginning to its end, and at its end, where counters are.
 SPREAD_BYTES = 4
 LAST_BYTES = 4
 

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from comb.execution.storage import Storage, blocks_of
 from comb.kernels.grouping import Codes, order_rows
 
-# A part has about this many blocks of rows; there are no more bounds than this, and so many rows are a sample.
+# A part has about this many blocks of rows; there are no more bounds than this; and how many rows are a sample.
 BLOCKS_IN_PART = 4
 MOST_BOUNDS = 120
 SAMPLE = 50_000

@@ -280,7 +280,7 @@ class Text:
         Returns
         -------
         list of Text, int64 array; or None
-            The first part of each stored text, the second, and so on, empty where there is none; and in how many parts
+            The first part of each stored text, the second, and so on, empty where it has fewer; and in how many parts
             all marks would cut it. None where each text has to be looked at.
         """
         found = self._found(mark)
