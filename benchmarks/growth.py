@@ -71,6 +71,13 @@ def split_cell(size: int) -> Job:
     return lambda: table.split("a", mark=";")
 
 
+def lines_by_groups(size: int) -> Job:
+    rows = range(8 * size)
+    heavy = [None if at % 8 == 5 else float(at % 13) for at in rows]
+    table = comb.table(columns={"hive": [at // 8 for at in rows], "day": [at % 8 for at in rows], "kg": heavy})
+    return lambda: table.fill("kg", on_line=["day"], by="hive")
+
+
 def deep_plan(size: int) -> Job:
     place = Path(tempfile.mkdtemp()) / "plan.yaml"
     place.write_text("source: " + "[" * size)
@@ -121,7 +128,7 @@ CASES: list[tuple[str, Callable[[int], Job], int]] = [
     ("gzip of many members", members, 50_000), ("workbook with empty rows between", spaced_rows, 4_000),
     ("select of columns", select, 5_000), ("rename columns", rename, 5_000), ("filter of columns", filter_wide, 5_000),
     ("convert columns", convert_wide, 2_500), ("split one cell into rows", split_cell, 500_000),
-    ("plan of brackets", deep_plan, 10_000), ("like", like, 100_000), ("regular expression", regular_expression, 1_000_000),
+    ("fill by a line in each group", lines_by_groups, 2_000), ("plan of brackets", deep_plan, 10_000), ("like", like, 100_000), ("regular expression", regular_expression, 1_000_000),
     ("load with its description", described, 50_000), ("load described columns", described_columns, 2_000), ("JSON with many keys", json_keys, 2_000),
     ("quotes that never close", quotes, 20_000),
 ]  # fmt: skip
