@@ -84,7 +84,7 @@ def convert_column(
     if direct is not None:
         kind, values, fits = direct(plain.array, rounding)
         made = _with_misfits(plain, kind, values, fits)
-        reread_texts = declared_column(kept, request, missing=missing, marks=marks) if kept else None
+        reread_texts = None if kept is None else declared_column(kept, request, missing=missing, marks=marks)
         return _combined(plain, made, reread_texts)
     if request.word == "decimal" and not request.pattern:
         # All digits there are fit: nothing is rounded.

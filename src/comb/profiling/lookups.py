@@ -28,6 +28,7 @@ from comb.steps.base import Step
 from comb.steps.cell_steps import tidied
 from comb.steps.fill_steps import Fill
 from comb.tables.column import Mask
+from comb.tables.stored import stored_array
 
 LOOKED_AT = 20_000
 MOST_COLUMNS = 60
@@ -139,7 +140,7 @@ def rules_of(table: ColumnCache) -> list[Decides]:
 
     def meant(name: str) -> Codes:
         if name not in codes:
-            codes[name] = np.where(table.told(name), -1, meant_codes(table, name))
+            codes[name] = stored_array(np.where(table.told(name), -1, meant_codes(table, name)), table._storage)
         return codes[name]
 
     best: dict[str, Decides] = {}

@@ -1,8 +1,8 @@
 """Text cells as UTF-8 bytes with offsets, or as codes into distinct texts.
 
 One class covers both: without codes, cell *i* is item *i* of the buffer; with codes
-it is item ``codes[i]``, and the items are distinct. Work on text goes through
-`Text.map`, which touches each stored item once.
+it is item ``codes[i]``, and the items are distinct. Work on text touches each stored
+item once (`Text.map`), or all bytes at once (`Text.replaced`, `Text.cut`, `put_together`).
 """
 
 from collections.abc import Callable, Iterator, Sequence
