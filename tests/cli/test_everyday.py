@@ -141,7 +141,7 @@ WRONG: list[tuple[list[str], str]] = [
     (["aggregate", "visits.csv", "n = cuont(kg)"], "did you mean"),
     (["aggregate", "visits.csv", "--by", "hvie", "n = count(*)"], "did you mean 'hive'"),
     (["aggregate", "visits.csv", "n = count(*)", "--to", "june.csv"], "--overwrite"),
-    (["run", "visits.csv", "--step", "split apiary widths=2,x new_columns=a,b"], "expected `int`"),
+    (["run", "visits.csv", "--step", "split apiary widths=2,x new_columns=a,b"], "expected a list of whole numbers, got [2, 'x']"),
     (["run", "visits.csv", "--step", "trimm apiary"], "did you mean 'trim'"),
     (["run", "visits.csv", "--step", ""], "there is no step"),
     (["run", "visits.csv", "--step", "trim apiry"], "did you mean 'apiary'"),

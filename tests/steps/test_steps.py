@@ -167,7 +167,7 @@ def test_why_a_row_or_cell_is_gone_is_written_down() -> None:
         ("filtr", {}, "did you mean 'filter'"),
         ("filter", {"were": "x"}, "did you mean 'where'"),
         ("filter", {}, "needs 'where'"),
-        ("recode", {"column": "kg", "values": {"a": "b"}, "others": "drop"}, "Invalid enum value 'drop'".lower()),
+        ("recode", {"column": "kg", "values": {"a": "b"}, "others": "drop"}, "expected keep or clear, got 'drop'"),
         ("trim", {"inner": "maybe"}, "inner"),
         ("fill", {"columns": "kg"}, "expected one of value, formula, from_row"),
         ("fill", {"columns": "kg", "value": "x"}, "'x' is no decimal"),

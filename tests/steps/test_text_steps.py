@@ -1,5 +1,7 @@
 """What steps do to texts in all bytes at once is what Python does to each text."""
 
+from pathlib import Path
+from random import Random
 from typing import Any
 
 import pytest
@@ -7,8 +9,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import comb
+from comb.interface.table import Table
+from comb.steps.accounting import take_step
+from comb.steps.catalogue import make_step
 from comb.steps.cell_steps import MANY_TEXTS, tidied, uncovered
+from comb.steps.record import StepRecord
+from comb.steps.shape_steps import MOST_OPTIONAL
 from comb.tables.column import Column
+from support.strategies import tables
 
 # Letters of one to four bytes, spaces of several kinds, what cannot be seen, and parts that may begin within themselves.
 TEXTS = st.text("aab. é𝄞\u00a0\t\u200b", min_size=1, max_size=6)
@@ -99,3 +107,42 @@ def test_texts_are_split_as_python_does(cells: list[str | None], mark: str, widt
             assert [made[f"c{place}"].to_list()[at] for place in range(width)] == parts + [None] * (width - len(parts))
         odd = sum(text is not None and text.count(mark) + 1 != width for text in table["a"].to_list())
         assert (f"{odd} row{'s do' if odd > 1 else ' does'} not have {width} parts" in made.sentence()) == (odd > 0)
+
+
+def record_of_combining(table: comb.Table, columns: list[str], **more: Any) -> StepRecord:
+    """Return the record of a step that combines columns."""
+    step = make_step("combine", {"columns": columns, "new_columns": ["all of it"], **more})
+    return take_step(step, table, {}).record
+
+
+@given(tables(), st.sampled_from(["-", "'", "\t", ""]), st.booleans(), st.randoms())
+def test_the_formula_of_combined_columns_gives_them(table: comb.Table, mark: str, skip: bool, chance: Random) -> None:
+    names = [name for name in table.names if table.types[name].word != "json"]
+    names = chance.sample(names, chance.randint(2, min(4, len(names))))
+    formulas = record_of_combining(table, names, mark=mark, skip_missing=skip).formulas
+    made = Table._adopt(table).combine(names, mark=mark, new_columns="all of it", skip_missing=skip, keep_original=True)
+    if not formulas:
+        assert (skip or not mark) and len(names) > MOST_OPTIONAL
+    else:
+        again = Table._adopt(table).calculate({"x": formulas["all of it"]})["x"].to_list()
+        # In the language a text of nothing is missing, as in a result that is not there.
+        assert again == [text or None for text in made["all of it"].to_list()]
+
+
+def test_what_was_combined_is_followed_without_a_formula(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("a,b,c,d\n1,2,3,4\n,2,,4\n")
+    (tmp_path / "plan.yaml").write_text(
+        "source: t.csv\nsteps:\n  - {step: combine, columns: 'a:d', new_columns: e, mark: /, skip_missing: true}\n"
+        "  - {step: calculate, columns: {k: char_length(e) * 2}}\n  - {step: convert, columns: {k: string}}\nsave: tidy\n"
+    )
+    comb.Plan.load(tmp_path / "plan.yaml").run()
+    made = comb.load(tmp_path / "t.csv").combine("a:d", new_columns="e", mark="/", skip_missing=True)
+    made = made.calculate({"k": "char_length(e) * 2"}).convert({"k": "string"})
+    assert made["e"].to_list() == ["1/2/3/4", "2/4"] and made["k"].to_list() == ["14", "6"]
+    for found in (made.trace(2, "e"), comb.trace(tmp_path / "tidy", 2, "e")):
+        assert [(one.column, one.source_text) for one in found[0].inputs] == list(
+            zip("abcd", ["", "2", "", "4"], strict=True)
+        )
+    for found in (made.trace(2, "k"), comb.trace(tmp_path / "tidy", 2, "k")):
+        # A column of another type is no longer what the formula made: its calculation is not shown.
+        assert found[0].value == "6" and not any(event.working for event in found[0].events)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 from functools import cache
+from numbers import Integral
 from pathlib import Path
 from time import perf_counter
 from typing import IO, TYPE_CHECKING, Any, Literal
@@ -195,14 +196,15 @@ def read_options(**given: Any) -> ReadOptions:
     try:
         return msgspec.convert(plain, ReadOptions)
     except msgspec.ValidationError as error:
-        text, _, place = str(error).partition(" - at `$.")
-        name = place.split("`")[0].split("[")[0]
-        raise ParameterError(f"{name}: {text[0].lower()}{text[1:]}") from None
+        from comb.formats.field_errors import problem_of
+
+        name, what, near = problem_of(error, ReadOptions, plain)
+        raise ParameterError(f"{name}: {what}", remedy=near) from None
 
 
 def _plain(name: str, value: Any) -> Any:
     """Return the value of an option as plain values: no sets, no paths, a header of True is one line."""
-    if name == "header":
+    if isinstance(value, Integral) and (name == "header" or not isinstance(value, bool)):
         return int(value)
     if name == "schema":
         return str(value)

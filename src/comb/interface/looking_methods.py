@@ -203,13 +203,7 @@ def picture_request(given: dict[str, Any]) -> "PictureRequest":
             {name: one for name, one in given.items() if one is not None}, PictureRequest, strict=False
         )
     except msgspec.ValidationError as error:
-        text = str(error)
-        field = text.rpartition("$.")[2].strip("`").partition("[")[0]
-        allowed = next((one for name, one in _WORDS.items() if name == field), "")
-        raise ParameterError(f"{field}: {text.partition(' - ')[0]}", remedy=allowed or None) from None
+        from comb.formats.field_errors import problem_of
 
-
-_WORDS = {
-    "value": "one of count, sum, mean, median, min, max", "order": "size or value", "trend": "line, local or median",
-    "log": "x, y or both",
-}  # fmt: skip
+        field, what, remedy = problem_of(error, PictureRequest, given)
+        raise ParameterError(f"{field}: {what}", remedy=remedy) from None

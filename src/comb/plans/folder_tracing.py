@@ -423,7 +423,7 @@ class _Row:
         changed: set[str] = set()
         for number, entry in self._table.steps.items():
             if number > event.number:
-                changed |= {*entry.cells_changed, *entry.columns_renamed.values()}
+                changed |= {*entry.cells_changed, *entry.columns_renamed.values(), *entry.types_changed}
                 changed |= self._table.formulas.get(number, {}).keys()
         return with_working(event, self._table.formulas.get(event.number, {}), changed, self._saved.table, 0)
 

@@ -19,10 +19,7 @@ from comb.plans.rules import check_rule
 from comb.plans.slips import together
 from comb.steps.accounting import take_step
 from comb.steps.base import Step
-from comb.steps.group_steps import Count
 from comb.steps.repair_steps import Correct
-from comb.steps.shape_steps import Transpose
-from comb.steps.wide_steps import ToWide
 from comb.tables.column import Column
 from comb.tables.names import check_known
 from comb.tables.table import BareTable
@@ -66,7 +63,7 @@ def _check_table(
     for number, step in enumerate(planned.steps, 1):
         if not step.active:
             continue
-        if isinstance(step, Transpose | ToWide) or (isinstance(step, Count) and step.across):
+        if step.depends_on_values:
             return
         if step.other_table and step.other_table not in empty:
             return

@@ -2,12 +2,14 @@
 
 import math
 from collections.abc import Callable
+from functools import partial
 from typing import Any, TypeVar
 
 import msgspec
 
 from comb.drawing.request import PictureRequest, check_kind
 from comb.errors import ParameterError, PlanError, listing, unknown_name
+from comb.formats.field_errors import problem_of
 from comb.plans.model import Accepted, ColumnText, PlanText, Rule, Save, TablePlan, name_of
 from comb.plans.pictures import check_picture
 from comb.plans.rules import kind_of
@@ -69,7 +71,8 @@ class _PlanReader:
         whole = self.mapping((), self.yaml_source.value, "a plan with source and steps")
         short = "tables" not in whole
         self.named = not short
-        self.known((), whole, ("name", *_TABLE_FIELDS, *_PLAN_FIELDS[1:]) if short else _PLAN_FIELDS)
+        allowed = ("name", *_TABLE_FIELDS, *_PLAN_FIELDS[1:]) if short else _PLAN_FIELDS
+        self.tried(lambda: self.known((), whole, allowed))
         if short:
             parts = {key: whole[key] for key in _TABLE_FIELDS if key in whole}
             table = self.table((), parts)
@@ -79,12 +82,13 @@ class _PlanReader:
             tables = {name or name_of(table.source): table}
         else:
             named = self.mapping(("tables",), whole["tables"], "tables by name")
-            tables = {key: self.table(("tables", key), value) for key, value in named.items()}
+            read = {key: self.tried(partial(self.table, ("tables", key), value)) for key, value in named.items()}
+            tables = {key: table for key, table in read.items() if table is not None}
+        questions = self.tried(lambda: self.texts(("questions",), whole.get("questions"))) or []
+        save = self.tried(lambda: self.saves(whole.get("save"), list(tables if short else named))) or []
         if self.slips:
             raise together(self.slips)
         self.check_order(tables)
-        save = self.saves(whole.get("save"), tables)
-        questions = self.texts(("questions",), whole.get("questions"))
         return PlanText(
             tables=tables, questions=questions, save=save, name=self.yaml_source.name, folder=folder, text=text
         )
@@ -105,7 +109,7 @@ class _PlanReader:
     def table(self, path: Path, value: Any) -> TablePlan:
         """Read one table: where it comes from, its steps and rules."""
         record = self.mapping(path, value, "a table with source and steps")
-        self.known(path, record, _TABLE_FIELDS)
+        self.tried(lambda: self.known(path, record, _TABLE_FIELDS))
         if bool(record.get("source")) == bool(record.get("from_table")):
             raise self.yaml_source.error(path, "expected either source or from_table in a table")
         source = record.get("source") or ""
@@ -116,11 +120,14 @@ class _PlanReader:
         for key in ("checksum", "from_table", "file_column", "answers"):
             if not isinstance(record.get(key) or "", str):
                 raise self.yaml_source.error((*path, key), f"expected a name, got {_shown(record[key])}")
-        reading = self.struct((*path, "reading"), record.get("reading") or {}, ReadOptions)
-        rules = self.sequence((*path, "rules"), record.get("rules"))
-        steps = self.sequence((*path, "steps"), record.get("steps"))
-        accepted = self.sequence((*path, "accepted"), record.get("accepted"))
-        pictures = self.sequence((*path, "pictures"), record.get("pictures"))
+        reading = (
+            self.tried(lambda: self.struct((*path, "reading"), record.get("reading") or {}, ReadOptions))
+            or ReadOptions()
+        )
+        steps, rules, accepted, pictures = (
+            self.tried(partial(self.sequence, (*path, key), record.get(key))) or []
+            for key in ("steps", "rules", "accepted", "pictures")
+        )
         return TablePlan(
             source=source,
             checksum=record.get("checksum") or "",
@@ -128,12 +135,12 @@ class _PlanReader:
             reading=reading,
             file_column=record.get("file_column"),
             answers=record.get("answers") or "",
-            rename=self.names((*path, "rename"), record.get("rename")),
+            rename=self.tried(lambda: self.names((*path, "rename"), record.get("rename"))) or {},
             steps=self.each((*path, "steps"), steps, self.step),
             lines=[self.yaml_source.line((*path, "steps", at)) for at in range(len(steps))],
             rules=self.each((*path, "rules"), rules, self.rule),
             rule_lines=[self.yaml_source.line((*path, "rules", at)) for at in range(len(rules))],
-            describe=self.descriptions((*path, "describe"), record.get("describe")),
+            describe=self.tried(lambda: self.descriptions((*path, "describe"), record.get("describe"))) or {},
             accepted=self.each((*path, "accepted"), accepted, self.accepted),
             pictures=self.each((*path, "pictures"), pictures, self.picture),
             picture_lines=[self.yaml_source.line((*path, "pictures", at)) for at in range(len(pictures))],
@@ -141,13 +148,16 @@ class _PlanReader:
 
     def each(self, path: Path, values: list[Any], read: Callable[[Path, Any], Item]) -> list[Item]:
         """Read every part of a list; slips are kept, to be reported together."""
-        found = []
-        for at, value in enumerate(values):
-            try:
-                found.append(read((*path, at), value))
-            except PlanError as error:
-                self.slips.append(error)
-        return found
+        found = (self.tried(partial(read, (*path, at), value)) for at, value in enumerate(values))
+        return [one for one in found if one is not None]
+
+    def tried(self, read: Callable[[], Item]) -> Item | None:
+        """Read a part; its slip is kept, to be reported with the others, and then there is nothing."""
+        try:
+            return read()
+        except PlanError as error:
+            self.slips.append(error)
+            return None
 
     def rule(self, path: Path, value: Any) -> Rule:
         """Read one rule."""
@@ -247,11 +257,10 @@ class _PlanReader:
         try:
             return msgspec.convert(listed(kind, record), kind, strict=False)
         except msgspec.ValidationError as error:
-            text, _, place = str(error).partition(" - at `$.")
-            field = place.split("`")[0]
-            raise self.yaml_source.error((*path, field), f"{field}: {text}" if field else text) from None
+            field, what, hint = problem_of(error, kind, record)
+            raise self.yaml_source.error((*path, field), f"{field}: {what}" if field else what, hint) from None
 
-    def saves(self, value: Any, tables: dict[str, TablePlan]) -> list[Save]:
+    def saves(self, value: Any, tables: list[str]) -> list[Save]:
         """Read where results go."""
         if value is None:
             return []
@@ -261,7 +270,7 @@ class _PlanReader:
             path: Path = ("save", at) if isinstance(value, list) else ("save",)
             save = Save(to=one) if isinstance(one, str) else self.struct(path, one, Save)
             for name in save.tables:
-                self.known_table(path, name, list(tables))
+                self.known_table(path, name, tables)
             result.append(save)
         return result
 

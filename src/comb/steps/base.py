@@ -217,6 +217,11 @@ class Step(
         return ""
 
     @property
+    def depends_on_values(self) -> bool:
+        """Whether only the values tell which columns there are after the step, and of which types."""
+        return False
+
+    @property
     def name(self) -> str:
         """The word for this kind of step."""
         return str(self.__struct_config__.tag)
@@ -352,6 +357,15 @@ def in_quotes(name: str) -> str:
     '"net kg"'
     """
     return '"' + name.replace('"', '""') + '"'
+
+
+def as_literal(text: str) -> str:
+    """Write a text as an expression has it.
+
+    >>> as_literal("bee's")
+    "'bee''s'"
+    """
+    return "'" + text.replace("'", "''") + "'"
 
 
 def share_of(text: str, parameter: str) -> float:

@@ -5,6 +5,7 @@ from typing import Any
 import msgspec
 
 from comb.errors import ParameterError, listing, unknown_name
+from comb.formats.field_errors import problem_of
 from comb.steps.base import Step
 from comb.steps.cell_steps import Convert, Recode, Trim
 from comb.steps.column_steps import Calculate, Rename, Select
@@ -59,12 +60,12 @@ def make_step(name: str, parameters: dict[str, Any]) -> Step:
     try:
         return msgspec.convert(listed(kind, parameters), kind, strict=False)
     except msgspec.ValidationError as error:
-        text, _, path = str(error).replace("`bool`", "true or false").partition(" - at `$.")
-        field = path.split("`")[0].split("[")[0].split(".")[0]
+        text = str(error)
         if text.startswith("Object missing required field"):
             what = f"the step {name} needs {text.split('`')[1]!r}"
             raise _blamed("step", what, f"its parameters: {listing(allowed)}") from None
-        raise _blamed(field or "step", f"{name}: {field}: {text[0].lower()}{text[1:]}", None) from None
+        field, what, near = problem_of(error, kind, parameters)
+        raise _blamed(field or "step", f"{name}: {field}: {what}" if field else f"{name}: {what}", near) from None
 
 
 def _blamed(field: str, what: str, remedy: str | None) -> ParameterError:

@@ -182,6 +182,11 @@ class Count(Step, frozen=True, tag="count"):
     of_counts: bool = False
     sort: str = "count"
 
+    @property
+    def depends_on_values(self) -> bool:
+        """Of each value of a column that stands across a column is made."""
+        return bool(self.across)
+
     def apply(self, table: BareTable) -> Change:
         """Count the rows."""
         if self.sort not in ("count", "value"):

@@ -159,6 +159,11 @@ class ToIndicators(Step, frozen=True, tag="to_indicators"):
     keep_original: bool = False
     most_columns: int = MOST_INDICATORS
 
+    @property
+    def depends_on_values(self) -> bool:
+        """Of each value a column is made."""
+        return True
+
     def apply(self, table: BareTable) -> Change:
         """Add the columns, in the order of the values."""
         name = check_known(self.column, table.names)

@@ -163,6 +163,11 @@ class SeparateMarks(Step, frozen=True, tag="separate_marks"):
     new_columns: list[str] = []
     marks: list[str] = []
 
+    @property
+    def depends_on_values(self) -> bool:
+        """What is a number without its marks becomes one."""
+        return True
+
     def apply(self, table: BareTable) -> Change:
         """Take the marks off."""
         names = chosen(table, self.columns)

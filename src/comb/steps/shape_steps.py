@@ -1,6 +1,7 @@
 """Steps on the shape of a table: to_long, transpose, split, combine."""
 
 import re
+from collections.abc import Sequence
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -15,7 +16,7 @@ from comb.kernels.string_buffer import pack
 from comb.kernels.types import OUTER_SPACES
 from comb.parsing.patterns import parse_request
 from comb.parsing.vocabulary import KNOWN_WORDS
-from comb.steps.base import Change, Rows, Step, chosen, in_quotes, numbered_anew
+from comb.steps.base import Change, Rows, Step, as_literal, chosen, in_quotes, numbered_anew
 from comb.tables.categories import as_category
 from comb.tables.cell_source import NO_PLACE, placed, side_by_side
 from comb.tables.column import Column
@@ -35,6 +36,9 @@ ROWS_AT_ONCE = 8_192
 
 # More columns than this cannot be looked at as a table.
 MOST_TURNED = 2_000
+
+# With more columns than this, the formula that leaves out each missing cell with its mark is longer than it helps.
+MOST_OPTIONAL = 3
 
 
 class ToLong(Step, frozen=True, tag="to_long"):
@@ -277,6 +281,11 @@ class Transpose(Step, frozen=True, tag="transpose"):
     headings_in: str
     heading_column: str = "column"
 
+    @property
+    def depends_on_values(self) -> bool:
+        """Of each row a column is made."""
+        return True
+
     def apply(self, table: BareTable) -> Change:
         """Turn the table."""
         key = table[self.headings_in]
@@ -510,8 +519,39 @@ class Combine(Step, frozen=True, tag="combine"):
         notes += (
             (f"{counted(marked, 'text')} {agree(marked, 'contains', 'contain')} the mark itself",) if marked else ()
         )
-        formula = f" || {self.mark!r} || ".join(in_quotes(name) for name in names)
+        formula = self._formula([table[name] for name in names], names, bool(gaps), bool(empty.any()))
+        if not formula:
+            return Change(table._derive(columns), notes=notes, made_from={title: names})
         return Change(table._derive(columns), notes=notes, formulas={title: formula})
+
+    def _formula(self, columns: Sequence[Column], names: Sequence[str], gaps: bool, empty: bool) -> str:
+        """Write the formula that gives the same texts; empty where it would be too long to help.
+
+        In the language there is no empty text: what has a missing part is missing, unless the formula says otherwise.
+        """
+        mark = f" || {as_literal(self.mark)} || " if self.mark else " || "
+        parts = [
+            in_quotes(name) if column.type.textual else f"cast({in_quotes(name)} as string)"
+            for name, column in zip(names, columns, strict=True)
+        ]
+        if not gaps:
+            return mark.join(parts)
+        if self.skip_missing or not self.mark:
+            if len(parts) > MOST_OPTIONAL:
+                return ""
+            formula = parts[0]
+            for part in parts[1:]:
+                formula = f"coalesce({formula}{mark}{part}, {formula}, {part})"
+            return formula
+        literal = as_literal(self.mark)
+        others = " || ".join(
+            f"coalesce({literal} || {part}, {literal})" if column.missing.any() else f"{literal} || {part}"
+            for part, column in zip(parts[1:], columns[1:], strict=True)
+        )
+        first = parts[0]
+        formula = f"coalesce({first} || {others}, {others})" if columns[0].missing.any() else f"{first} || {others}"
+        any_there = " or ".join(f"{in_quotes(name)} is not null" for name in names)
+        return f"case when {any_there} then {formula} end" if empty else formula
 
     def describe(self) -> str:
         """Name the columns."""

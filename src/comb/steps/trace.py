@@ -342,8 +342,9 @@ class History:
 
     def _with_working(self, event: Event, position: int) -> Event:
         """Add the calculation of a formula, if every column it reads is still what it was then."""
-        later = [record for _, record in self.taken[event.number :]]
-        changed = {name for one in later for name in (*one.cells, *one.formulas, *one.renamed)}
+        later = self.taken[event.number :]
+        changed = {name for _, one in later for name in (*one.cells, *one.formulas, *one.renamed)}
+        changed |= {name for one, _ in later for name in one.types_changed}
         return with_working(event, self.taken[event.number - 1][1].formulas, changed, self.table, position)
 
     def _forward(self, start: Codes) -> tuple[list[int], list[tuple[int, int, str]]]:

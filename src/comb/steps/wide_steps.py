@@ -67,6 +67,11 @@ class ToWide(Step, frozen=True, tag="to_wide"):
     aggregate: Literal["sum", "avg", "min", "max", "count", "median", "first", "last"] | None = None
     most_columns: int = MOST_NEW_COLUMNS
 
+    @property
+    def depends_on_values(self) -> bool:
+        """Of each heading a column is made."""
+        return True
+
     def apply(self, table: BareTable) -> Change:
         """Put the values side by side."""
         heading_name = check_known(self.heading_column, table.names)
