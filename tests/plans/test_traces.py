@@ -192,6 +192,11 @@ def test_cells_that_steps_moved_lead_to_where_they_stood(tmp_path: Path, move: A
             if isinstance(value, int):
                 assert stood[value] in moved.place(number, name), (name, number)
                 found += 1
+        for number in dict.fromkeys(moved.row_numbers.tolist()):
+            for traced in moved.trace(number, name):
+                # A step that brought the cell along names the same place, whatever became of the rows after it.
+                brought = [event.detail for event in traced.events if event.detail.startswith("from ")]
+                assert not traced.value.isdigit() or all(stood[int(traced.value)] in place for place in brought)
     assert found > 8
 
 

@@ -281,17 +281,21 @@ class PickRows(Step, frozen=True, tag="pick_rows"):
     def describe(self) -> str:
         """Name what is kept."""
         message = {
-            "first": f"the first {self.first} rows", "last": f"the last {self.last} rows",
-            "every": f"every {self.every}th row",
-            "largest": f"the {self.count} rows with the largest {self.largest}",
-            "smallest": f"the {self.count} rows with the smallest {self.smallest}",
-            "random": f"{self.random} rows by chance (seed {self.seed})",
+            "first": f"the first {_rows(self.first)}", "last": f"the last {_rows(self.last)}",
+            "every": f"one row in {self.every}, from the first",
+            "largest": f"the {_rows(self.count)} with the largest {self.largest}",
+            "smallest": f"the {_rows(self.count)} with the smallest {self.smallest}",
+            "random": f"{_rows(self.random)} by chance (seed {self.seed})",
         }  # fmt: skip
         what = next(
             (text for name, text in message.items() if getattr(self, name) is not None),
-            f"{len(self.numbers)} rows by number",
+            f"{counted(len(self.numbers), 'row')} by number",
         )
         return f"{what} of each {', '.join(self.by)}" if self.by else what
+
+
+def _rows(count: int | None) -> str:
+    return counted(count or 0, "row")
 
 
 class RemoveDuplicates(Step, frozen=True, tag="remove_duplicates"):

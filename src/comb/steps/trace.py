@@ -441,7 +441,7 @@ class History:
             # Also of a cell that stayed what it was.
             event = replace(made, detail=f"{column} = {record.formulas[column]}")
         elif is_new and not merged:
-            event = replace(made, detail=self._comes_from(column, position))
+            event = replace(made, detail=self._comes_from(number, position, column))
         elif column in entry.types_changed:
             event = replace(made, detail="{} became {}, all of the column".format(*entry.types_changed[column]))
         elif earlier != column:
@@ -461,8 +461,8 @@ class History:
         if source < 0:
             return event or replace(made, detail="the row was added here"), None
         if is_new:
-            moved = self._moved_from(entry, column, position)
-            return event, None if moved is None else (source, moved)
+            moved = self._moved_from(number, position, column) if entry.step == "to_long" else None
+            return event, (source, moved) if moved in entry.columns_removed else None
         return event, (source, earlier)
 
     def _went_in(self, number: int, record: StepRecord, position: int, column: str) -> tuple[tuple[str, str], ...]:
@@ -481,18 +481,36 @@ class History:
             found.append((f"{name} of these rows", f"{', '.join(cells)}{more}"))
         return tuple(found)
 
-    def _comes_from(self, column: str, position: int) -> str:
-        """Say where a cell that a step brought along stood."""
-        if column not in self.table or position >= self.table.row_count:
+    def _comes_from(self, number: int, position: int, column: str) -> str:
+        """Say where a cell that a step brought along stood; nothing of one that the step made."""
+        last = self._at_last(number, position, column)
+        if last is None or not self._moved_from(number, position, column):
             return ""
-        return f"from {self.table._cell_place(column, position)}"
+        return f"from {self.table._cell_place(*last)}"
 
-    def _moved_from(self, entry: Entry, column: str, position: int) -> str | None:
-        """Return the column that a cell stood in before columns became rows."""
-        if column not in self.table or position >= self.table.row_count or entry.step != "to_long":
+    def _moved_from(self, number: int, position: int, column: str) -> str | None:
+        """Return the column that a cell stood in before a step brought it along."""
+        last = self._at_last(number, position, column)
+        if last is None:
             return None
-        part, _ = placed(self.table[column].source, column).at(position, int(self.table.row_numbers[position]))
-        return part.name if part.name in entry.columns_removed else None
+        name, at = last
+        part, _ = placed(self.table[name].source, name).at(at, int(self.table.row_numbers[at]))
+        return part.name
+
+    def _at_last(self, steps: int, position: int, column: str) -> tuple[str, int] | None:
+        """Return where a cell, given as it is after some steps, is in the table; None where it went no further."""
+        for entry, record in self.taken[steps:]:
+            if record.groups is not None and entry.step != "remove_duplicates":
+                return None
+            if column in record.formulas or column in entry.columns_removed:
+                return None
+            column = entry.columns_renamed.get(column, column)
+            if record.sources is not None:
+                found = np.flatnonzero(record.sources == position)
+                if not len(found):
+                    return None
+                position = int(found[0])
+        return (column, position) if column in self.table else None
 
 
 def with_working(
