@@ -211,6 +211,8 @@ def test_a_place_is_said_only_of_what_is_there(tmp_path: Path) -> None:
     more = visits.calculate({"double": "kg_may * 2"}).join(hives, by="hive")
     assert more.place(1, "double") == "visits.csv, line 2, where double is not: it was made by a step"
     assert more.place(4, "age") == "nowhere in hives.csv: no row of it matched"
+    lines = more.trace(4, "age")[0].lines()
+    assert lines[1] == "  stood nowhere in hives.csv: no row of it matched" and "    no row of it matched" in lines
     assert more.to_long("kg_*", heading_column="month", value_column="kg").place(1, "kg") == "visits.csv, line 2"
 
 

@@ -174,7 +174,8 @@ class Trace(msgspec.Struct, frozen=True):
 
     def _history(self) -> list[str]:
         """Return where the cell stood, and what the steps made of it."""
-        lines = [f"  stood in {self.place}"] if self.place else []
+        stood = "stood" if self.place.startswith("nowhere") else "stood in"
+        lines = [f"  {stood} {self.place}"] if self.place else []
         if self.source_text is not None:
             lines.append(f"  as the text {self.source_text!r}" if self.source_text else "  as an empty cell")
         for event in self.events:
@@ -486,7 +487,8 @@ class History:
         last = self._at_last(number, position, column)
         if last is None or not self._moved_from(number, position, column):
             return ""
-        return f"from {self.table._cell_place(*last)}"
+        nowhere, _, why = (place := self.table._cell_place(*last)).partition(": ")
+        return why if nowhere.startswith("nowhere") else f"from {place}"
 
     def _moved_from(self, number: int, position: int, column: str) -> str | None:
         """Return the column that a cell stood in before a step brought it along."""

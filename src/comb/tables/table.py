@@ -369,6 +369,7 @@ class BareTable:
         number = int(self.row_numbers[position])
         part, row = placed(self[column].source, column).at(position, number)
         if not part.name:
-            return f"{self.origin.place(number)}, where {column} is not: it was made by a step"
+            stood = self.origin.place(number)
+            return f"{stood}, where {column} is not: it was made by a step" if number else stood
         origin = part.origin or self.origin
         return origin.place(row, part.name) if row else f"nowhere in {origin.name}: no row of it matched"
