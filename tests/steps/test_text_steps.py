@@ -146,3 +146,33 @@ def test_what_was_combined_is_followed_without_a_formula(tmp_path: Path) -> None
     for found in (made.trace(2, "k"), comb.trace(tmp_path / "tidy", 2, "k")):
         # A column of another type is no longer what the formula made: its calculation is not shown.
         assert found[0].value == "6" and not any(event.working for event in found[0].events)
+
+
+@given(CELLS, st.integers(-1, 4), st.integers(0, 3), st.sampled_from(["a", ".", "é", "ab"]), st.booleans())
+def test_formulas_of_texts_give_what_python_does(
+    cells: list[str | None], start: int, size: int, part: str, ascii_only: bool
+) -> None:
+    cells = [cell and cell.encode("ascii", "ignore").decode() for cell in cells] if ascii_only else cells
+    first = [cell if cell and cell.strip() else None for cell in cells]
+    for table in tables_of(first):
+        second = first[::-1]
+        table = table._derive({**table.columns, "b": Column._of_strings(second)})
+        if table["a"].text.codes is not None:
+            table = table._derive({name: column._with_codes() for name, column in table.columns.items()})
+        expected: dict[str, tuple[str, list[Any]]] = {
+            "substring": (f"substring(a, {start}, {size})", [
+                one and (one[max(start - 1, 0) : max(start - 1 + size, 0)] or None) for one in first]),
+            "rest": (f"substring(a, {start})", [one and (one[max(start - 1, 0) :] or None) for one in first]),
+            "replace": (f"replace(a, '{part}', 'x')", [one and one.replace(part, "x") for one in first]),
+            "taken": (f"replace(a, '{part}', '')", [one and (one.replace(part, "") or None) for one in first]),
+            "case": (f"case when n > 1 then a when n = 0 then '{part}' else b end", [
+                one if at > 1 else part if at == 0 else two for at, (one, two) in enumerate(zip(first, second, strict=True))]),
+            "coalesce": ("coalesce(a, b, 'none')", [one or two or "none" for one, two in zip(first, second, strict=True)]),
+            "same": ("a = b", [one == two if one and two else None for one, two in zip(first, second, strict=True)]),
+            "is": (f"'{part}' <> a", [one and one != part for one in first]),
+            "begins": (f"a like '{part}%'", [one and one.startswith(part) for one in first]),
+        }  # fmt: skip
+        made = table.calculate({name: formula for name, (formula, _) in expected.items()})
+        assert {name: made[name].to_list() for name in expected} == {
+            name: wanted for name, (_, wanted) in expected.items()
+        }

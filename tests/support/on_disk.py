@@ -9,7 +9,7 @@ from comb.interface.table import Table
 
 def storage_in(folder: Path, block_rows: int = 2) -> DiskStorage:
     """Return a storage that keeps every array in a file."""
-    return DiskStorage(folder, 100_000_000, smallest=0, block_rows=block_rows)
+    return DiskStorage(folder, 100_000_000, smallest=0, block_rows=block_rows, threads=2)
 
 
 def kept_on_disk(table: comb.Table, storage: DiskStorage) -> Table:

@@ -2,7 +2,7 @@
 
 Most of a step is work on whole arrays, which lets go of the interpreter's lock, so that as many threads as the machine
 has are of use. Small tables are worked on in the thread that asks, where handing out would cost more than it saves,
-and so are those on disk, of which one column at a time is in memory.
+and so are those on disk, of which one column at a time is in memory, or of several a block.
 """
 
 from collections.abc import Callable, Sequence
@@ -18,7 +18,9 @@ Result = TypeVar("Result")
 FEW_CELLS = 50_000
 
 
-def for_each(work: Callable[[Item], Result], items: Sequence[Item], rows: int, storage: Storage) -> list[Result]:
+def for_each(
+    work: Callable[[Item], Result], items: Sequence[Item], rows: int, storage: Storage, *, by_blocks: bool = False
+) -> list[Result]:
     """Work on items and return the results in their order; the first error in that order is raised.
 
     Parameters
@@ -30,11 +32,14 @@ def for_each(work: Callable[[Item], Result], items: Sequence[Item], rows: int, s
         How many cells there are to each item.
     storage : Storage
         Says how many threads may work at once.
+    by_blocks : bool
+        Whether no more than a block of rows of each item is in memory.
 
     >>> from comb.execution.storage import MEMORY
     >>> for_each(len, ["mites", "kg"], 2, MEMORY)
     [5, 2]
     """
-    if storage.threads == 1 or rows < FEW_CELLS or len(items) == 1:
+    threads = max(storage.threads, storage.blocks_at_once) if by_blocks else storage.threads
+    if threads == 1 or rows < FEW_CELLS or len(items) == 1:
         return [work(item) for item in items]
-    return list(in_order(work, items, min(storage.threads, len(items))))
+    return list(in_order(work, items, min(threads, len(items))))

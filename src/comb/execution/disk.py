@@ -56,6 +56,10 @@ LEAST_ROWS = 50_000
 SHARE_OF_MAPPED = 0.25
 LEAST_MAPPED = 16_000_000
 
+# Where the system says what a process takes, in pages, and how long that is at most.
+_SIZES = "/proc/self/statm"
+LONGEST_SIZES = 200
+
 # File systems that are memory.
 _IN_MEMORY = frozenset({"tmpfs", "ramfs"})
 
@@ -75,7 +79,9 @@ class DiskStorage:
     smallest : int
         Arrays of fewer bytes stay in memory.
     block_rows : int, optional
-        How many rows are worked on at once; by default as many as the limit allows.
+        How many rows a block has; by default as many as the limit allows.
+    threads : int
+        How many blocks are worked on at once.
 
     Raises
     ------
@@ -88,10 +94,13 @@ class DiskStorage:
     threads = 1
 
     def __init__(
-        self, folder: Path, limit: int, *, smallest: int = SMALLEST_IN_FILE, block_rows: int | None = None
-    ) -> None:
+        self, folder: Path, limit: int, *, smallest: int = SMALLEST_IN_FILE, block_rows: int | None = None,
+        threads: int = 1,
+    ) -> None:  # fmt: skip
         check_folder(folder)
-        self.block_rows = min(BLOCK_ROWS, max(LEAST_ROWS, limit // BYTES_A_ROW)) if block_rows is None else block_rows
+        fitting = min(BLOCK_ROWS, max(LEAST_ROWS, limit // (BYTES_A_ROW * threads)))
+        self.block_rows = fitting if block_rows is None else block_rows
+        self.blocks_at_once = threads
         self.folder = folder
         self._smallest = smallest
         self._allowance = max(LEAST_MAPPED, int(limit * SHARE_OF_MAPPED))
@@ -177,14 +186,18 @@ class DiskStorage:
 
     def _watch(self, before: int) -> None:
         give_back, looks = _giver_back(), 0
-        while not self._closed.wait(LOOK_EVERY):
-            looks += 1
-            mapped = mapped_bytes()
-            # Only what this work has mapped: libraries are mapped files too.
-            if mapped is not None and mapped - before > self._allowance:
-                self.release()
-            if looks % GIVE_BACK_EVERY == 0:
-                give_back(0)
+        # Opened once: each call of the system waits for the interpreter's lock afterwards, and takes it from others.
+        with Path(_SIZES).open("rb", buffering=0) as sizes:
+            while not self._closed.wait(LOOK_EVERY):
+                looks += 1
+                # Only what this work has mapped: libraries are mapped files too.
+                if (
+                    int(os.pread(sizes.fileno(), LONGEST_SIZES, 0).split()[2]) * mmap.PAGESIZE - before
+                    > self._allowance
+                ):
+                    self.release()
+                if looks % GIVE_BACK_EVERY == 0:
+                    give_back(0)
 
 
 class _MappedFile(mmap.mmap):
@@ -304,6 +317,6 @@ def used_bytes() -> int:
 
 def _pages(field: int) -> int | None:
     try:
-        return int(Path("/proc/self/statm").read_text(encoding="ascii").split()[field]) * mmap.PAGESIZE
+        return int(Path(_SIZES).read_text(encoding="ascii").split()[field]) * mmap.PAGESIZE
     except (OSError, ValueError, IndexError):
         return None

@@ -37,6 +37,10 @@ class Storage(Protocol):
     def threads(self) -> int:
         """How many columns are worked on at once."""
 
+    @property
+    def blocks_at_once(self) -> int:
+        """How many blocks of rows are worked on at once, of columns that are cut into such."""
+
     def empty(self, count: int, dtype: Any) -> NDArray[Any]:
         """Return an array whose values are still to be written."""
 
@@ -58,6 +62,7 @@ class MemoryStorage:
 
     on_disk = False
     block_rows = BLOCK_ROWS
+    blocks_at_once = 1
 
     def __init__(self, threads: int = 1) -> None:
         self.threads = threads

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from comb.errors import NotEnoughSpace
 from comb.execution.disk import DiskStorage, check_folder, temporary_folder, used_bytes
 from comb.execution.memory import LARGE, LOAD, RUN, TIMES_REFERENCE, amount, bytes_of, free_memory
-from comb.execution.resources import CHUNK_BYTES, TASK_BYTES, Resources
+from comb.execution.resources import CHUNK_BYTES, TASK_BYTES, THREADS, Resources
 
 if TYPE_CHECKING:
     from comb.execution.cluster import Workers
@@ -136,7 +136,7 @@ def _keeping(
     # What is given is for all of the process; what is free is beside what it takes already.
     left = free if given is None else max(given - used_bytes(), int(given * LEAST_SHARE))
     chunk = max(LEAST_CHUNK, min(CHUNK_BYTES, int(left * SHARE_OF_CHUNKS)))
-    with DiskStorage(folder, left) as storage:
+    with DiskStorage(folder, left, threads=THREADS) as storage:
         what = f"this takes about {amount(needed)} of memory, {amount(free)} may be used"
         say(Notice(f"{what}: working on disk; needs about {amount(room)} in {folder}"))
         yield Resources(chunk_bytes=chunk, storage=storage, times_memory=times, memory=free, progress=say)

@@ -11,7 +11,7 @@ from comb.expressions.arithmetic import first_missing, undefined_where
 from comb.kernels.types import OUTER_SPACES
 from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.tables.categories import labels_of
-from comb.tables.column import Column
+from comb.tables.column import Column, State
 from comb.tables.reasons import Reason
 from comb.tables.text import ASCII, Text
 from comb.tables.types import DATE, INTEGER, NUMBER, STRING, TIME, Type, decimal
@@ -130,20 +130,31 @@ def _length(columns: Sequence[Column]) -> Column:
 
 
 def _rowwise(function: Callable[..., str]) -> Callable[[Sequence[Column]], Column]:
-    """Apply a function of texts and whole numbers row by row; constants are stretched."""
+    """Apply a function of texts and whole numbers row by row; where all but the first are constants, text by text."""
 
     def apply(columns: Sequence[Column]) -> Column:
+        first, *others = columns
+        if all(len(column) == 1 and column.present[0] for column in others):
+            constants = [column.to_list()[0] for column in others]
+            return _without_empty(first.text.map(lambda text: function(text, *constants)), first.states)
         state = first_missing(*columns)
         height = len(state)
         lists = [arithmetic.stretched_list(column.to_list(), height) for column in columns]
         rows = zip(*lists, state.tolist(), strict=True)
-        texts = ["" if missing else function(*cells) for *cells, missing in rows]
-        values = Text.from_strings(texts)
-        made = Column(STRING, values, state)
-        empty = values.flags(lambda text: not text) & made.present
-        return made._emptied(empty, Reason.BLANK) if empty.any() else made
+        return _without_empty(
+            Text.from_strings(["" if missing else function(*cells) for *cells, missing in rows]), state
+        )
 
     return apply
+
+
+def _without_empty(text: Text, state: State) -> Column:
+    """Return a column of texts, of which those that are empty are missing."""
+    made = Column(STRING, text, state)
+    sizes = np.diff(text.offsets)
+    empty = (sizes if text.codes is None else sizes[text.codes]) == 0
+    empty &= made.present
+    return made._emptied(empty, Reason.BLANK) if empty.any() else made
 
 
 def _replace(columns: Sequence[Column]) -> Column:
@@ -153,6 +164,10 @@ def _replace(columns: Sequence[Column]) -> Column:
     state = np.where(taken_out, np.uint8(Reason.PRESENT), by.states)
     # What stands at a blank cell means nothing, so it is made empty here.
     cells = ["" if blank else cell for cell, blank in zip(by.text.to_list(), taken_out.tolist(), strict=True)]
+    if len(columns[1]) == len(by) == 1 and columns[1].present[0] and not state[0]:
+        quick = columns[0].text.replaced(columns[1].text.to_list()[0], cells[0])
+        if quick is not None:
+            return _without_empty(quick[0], columns[0].states)
     return _rowwise(str.replace)([*columns[:2], by._replace(values=Text.from_items(cells), state=state)])
 
 
@@ -163,6 +178,17 @@ def _position(columns: Sequence[Column]) -> Column:
     return Column(INTEGER, np.array(places, np.int64), state)
 
 
+def _substrings(columns: Sequence[Column]) -> Column:
+    """Take a part of each text: all of them at once, where it is the same part of plain texts."""
+    if all(len(column) == 1 and column.present[0] for column in columns[1:]):
+        start, *length = (int(column.array[0]) for column in columns[1:])
+        stop = None if not length else max(start - 1 + length[0], 0)
+        quick = columns[0].text.characters(max(start - 1, 0), stop)
+        if quick is not None:
+            return _without_empty(quick, columns[0].states)
+    return _rowwise(_substring)(columns)
+
+
 def _substring(text: str, start: int, length: int | None = None) -> str:
     """Positions count from 1, as in SQL; one before the text takes from its length."""
     end = len(text) if length is None else start - 1 + length
@@ -170,10 +196,9 @@ def _substring(text: str, start: int, length: int | None = None) -> str:
 
 
 def _coalesce(columns: Sequence[Column]) -> Column:
-    result = columns[-1]
-    for column in reversed(columns[:-1]):
-        result = logic.overlay(column.present, column, result)
-    return result
+    if len(columns) == 1:
+        return columns[0]
+    return logic.first_of([column.present for column in columns[:-1]], columns[:-1], columns[-1])
 
 
 def _nullif(columns: Sequence[Column]) -> Column:
@@ -252,9 +277,7 @@ FUNCTIONS: dict[str, Function] = {
     ),
     "round": Function((NUMERIC, WHOLE), _rounded, _round, "rounded, halves away from zero", 1),
     "sqrt": Function((NUMERIC,), _gives(NUMBER), _float_map(math.sqrt), "the square root", 1),
-    "substring": Function(
-        (TEXT, WHOLE, WHOLE), _gives(STRING), _rowwise(_substring), "characters from a position on", 2
-    ),
+    "substring": Function((TEXT, WHOLE, WHOLE), _gives(STRING), _substrings, "characters from a position on", 2),
     "trim": Function((TEXT,), _gives(STRING), _trim, "the text without outer spaces", 1),
     "upper": Function((TEXT,), _gives(STRING), _in_case(str.upper, bytes.upper), "the text in capitals", 1),
 }

@@ -8,6 +8,7 @@ any value in between is in memory then.
 
 from collections.abc import Callable, Iterator, Mapping
 
+from comb.execution.ordered import in_order
 from comb.execution.storage import blocks_of
 from comb.expressions.nodes import AggregateCall, Cast, ChoiceRank, Literal, Name, Node, children
 from comb.tables.collect import ColumnCollector, slice_of
@@ -51,10 +52,11 @@ def in_blocks(node: Node, table: BareTable, calculate: Callable[[Mapping[str, Co
         Checked.
     table : BareTable
     calculate : callable
-        Gives the values of some rows, of their columns and their number.
+        Gives the values of some rows, of their columns and their number. May be called by several threads at once.
     """
     small = table.row_count <= table._storage.block_rows
     if not table._storage.on_disk or small or isinstance(node, Name | Literal) or not is_row_by_row(node):
         return None
     made = ColumnCollector(table.row_count, table._storage)
-    return made.column() if all(made.add(calculate(*part)) for part in row_parts(node, table)) else None
+    parts = in_order(lambda part: calculate(*part), row_parts(node, table), table._storage.blocks_at_once)
+    return made.column() if all(map(made.add, parts)) else None

@@ -1,7 +1,7 @@
 """Compare columns and combine conditions, in three values: true, false, unknown."""
 
 import re
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from functools import reduce
 from typing import Any
 
@@ -11,6 +11,9 @@ from numpy.typing import NDArray
 from comb.expressions.arithmetic import as_floats, first_missing, rescaled
 from comb.formats import regular_expressions
 from comb.formats.regular_expressions import Pattern
+from comb.kernels import dispatch
+from comb.kernels.blocks import MOST_DISTINCT_SHARE
+from comb.kernels.string_buffer import joined
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
@@ -31,11 +34,16 @@ _COMPARE: dict[str, Callable[[Any, Any], NDArray[np.bool_]]] = {
 
 def compare(operator: str, left: Column, right: Column) -> Column:
     """Compare two columns of comparable types; unknown where either is missing."""
+    if operator in ("=", "<>") and len(left) == 1 < len(right) and left.state is None:
+        left, right = right, left
     if operator in ("=", "<>") and len(right) == 1 and right.state is None and isinstance(left.values, Text):
         values = among(left.values, frozenset(right.text.to_list()))
         return Column(BOOLEAN, ~values if operator == "<>" else values, left.state)
-    a, b = _comparable(left, right)
-    values = _COMPARE[operator](a, b)
+    if operator in ("=", "<>") and len(left) == len(right) and isinstance(left.values, Text):
+        same = left.values.same_texts(right.text)
+        values = ~same if operator == "<>" else same
+    else:
+        values = _COMPARE[operator](*_comparable(left, right))
     if left.state is None and right.state is None:
         return Column(BOOLEAN, values)
     return Column(BOOLEAN, values, np.broadcast_to(first_missing(left, right), values.shape))
@@ -44,7 +52,10 @@ def compare(operator: str, left: Column, right: Column) -> Column:
 def among(text: Text, words: Collection[str]) -> NDArray[np.bool_]:
     """Return which texts are one of some words."""
     if text.codes is None:
-        return text.flags(words.__contains__)
+        # Only texts as long as one of the words can be one.
+        lengths = np.diff(text.offsets)
+        alike = np.isin(lengths, [len(word.encode(errors="surrogatepass")) for word in words])
+        return text.flags(words.__contains__, alike)
     items = text.items()
     hits = [at for at, item in enumerate(items) if item in words]
     if len(hits) == 1:
@@ -135,7 +146,9 @@ def like(column: Column, pattern: str) -> Column:
     if len(pattern) > 2 and pattern[0] == pattern[-1] == "%" and not set(part) & {"%", "_"}:
         items, codes = column.text.containing(part), column.text.codes
         return Column(BOOLEAN, items if codes is None else items[codes], column.state)
-    return Column(BOOLEAN, column.text.flags(_like_test(pattern)), column.state)
+    # What does not begin as the pattern does need not be looked at.
+    begins = column.text.beginning_with(re.split("[%_]", pattern)[0]) if set(pattern) & {"%", "_"} else None
+    return Column(BOOLEAN, column.text.flags(_like_test(pattern), begins), column.state)
 
 
 def _like_test(wanted: str) -> Callable[[str], bool]:
@@ -181,21 +194,46 @@ def _runs(pattern: str) -> list[str]:
 
 def choose(conditions: list[Column], values: list[Column], otherwise: Column) -> Column:
     """``case``: the value of the first condition that is true."""
-    result = otherwise
-    for condition, value in zip(reversed(conditions), reversed(values), strict=True):
-        result = overlay(condition.present & condition.array, value, result)
-    return result
+    return first_of([condition.present & condition.array for condition in conditions], values, otherwise)
 
 
-def overlay(where: NDArray[np.bool_], upper: Column, lower: Column) -> Column:
-    """Take cells of `upper` where asked, of `lower` elsewhere; both of one type."""
-    state = np.where(where, upper.states, lower.states)
-    if isinstance(upper.values, Text):
-        shape = np.broadcast_shapes(where.shape, upper.states.shape, lower.states.shape)
-        (mine, my_codes), (theirs, their_codes) = upper.text.coded(), lower.text.coded()
-        codes = np.where(where, my_codes, their_codes + len(mine))
-        texts = [*mine, *theirs]
-        values: Any = Text.from_strings([texts[code] for code in np.broadcast_to(codes, shape).tolist()])
+def first_of(wheres: Sequence[NDArray[np.bool_]], columns: Sequence[Column], otherwise: Column) -> Column:
+    """Take each cell of the first column that is asked for there, else of the last; all of one type.
+
+    Parameters
+    ----------
+    wheres : sequence of bool array
+        For each of the columns the rows where it is asked for; arrays and columns of one cell are meant for every row.
+    columns : sequence of Column
+    otherwise : Column
+
+    >>> few, many = Column._of_strings(["few"]), Column._of_strings(["many"])
+    >>> first_of([np.array([True, False])], [few], many).to_list()
+    ['few', 'many']
+    """
+    layers = [*zip(wheres, columns, strict=True)][::-1]
+    state = otherwise.states
+    for where, column in layers:
+        state = np.where(where, column.states, state)
+    if isinstance(otherwise.values, Text):
+        values: Any = _first_texts(layers, otherwise.text, state.shape)
     else:
-        values = np.where(where, upper.array, lower.array)
-    return Column(upper.type, values, np.broadcast_to(state, (len(values),)))
+        values = otherwise.array
+        for where, column in layers:
+            values = np.where(where, column.array, values)
+    return Column(columns[0].type, values, np.broadcast_to(state, (len(values),)))
+
+
+def _first_texts(layers: Sequence[tuple[NDArray[np.bool_], Column]], lowest: Text, shape: tuple[int, ...]) -> Text:
+    """Take texts by the numbers they have among those of all columns."""
+    texts, start = [lowest], lowest.item_count
+    places = lowest.places()
+    for where, column in layers:
+        places = np.where(where, column.text.places() + start, places)
+        texts.append(column.text)
+        start += column.text.item_count
+    stored, places = joined([text.packed() for text in texts]), np.broadcast_to(places, shape)
+    if stored.size > MOST_DISTINCT_SHARE * len(places):
+        return Text(*dispatch.kernels.take(stored, places)).coded_if_repeated()
+    first, numbers = dispatch.kernels.encode(stored)
+    return Text(*dispatch.kernels.take(stored, first), numbers[places].astype(np.int32))

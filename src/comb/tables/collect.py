@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.execution.ordered import in_order
 from comb.execution.storage import Storage, blocks_of
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, compact
@@ -78,12 +79,13 @@ def changed_in_blocks(column: Column, storage: Storage, change: Callable[[Column
     storage : Storage
     change : callable
         Changes the cells of some rows, which it is given with where they stand; what becomes of a cell depends on it
-        alone.
+        alone. May be called by several threads at once.
     """
     if not storage.on_disk or len(column) <= storage.block_rows:
         return change(column, slice(0, len(column)))
     made = ColumnCollector(len(column), storage)
-    whole = all(made.add(change(some, rows)) for some, rows in row_blocks(column, storage))
+    parts = in_order(lambda part: change(*part), row_blocks(column, storage), storage.blocks_at_once)
+    whole = all(map(made.add, parts))
     return made.column()._replace(source=column.source) if whole else change(column, slice(0, len(column)))
 
 

@@ -151,7 +151,7 @@ class BareTable:
         def taken(column: Column) -> Column:
             return taken_column(column, positions, self._storage)
 
-        columns = for_each(taken, list(self._columns.values()), len(positions), self._storage)
+        columns = for_each(taken, list(self._columns.values()), len(positions), self._storage, by_blocks=True)
         return self._derive(
             dict(zip(self._columns, columns, strict=True)),
             row_numbers=taken_array(self.row_numbers, positions, self._storage),

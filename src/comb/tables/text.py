@@ -305,6 +305,37 @@ class Text:
         columns = [np.where(cuts >= place, first + 2 * place, nothing) for place in range(most)]
         return [Text(*dispatch.kernels.take(pieces, column)) for column in columns], many + 1
 
+    def characters(self, start: int, stop: int | None) -> "Text | None":
+        """Return of each text what is from one character, from 0, up to another; None where bytes are no characters.
+
+        >>> Text.from_items(["box 7", "ox"]).characters(1, 3).to_list()
+        ['ox', 'x']
+        """
+        stored = self.packed()
+        if not self.item_count or int(stored.buffer.max(initial=0)) > ASCII:
+            return None
+        begin, end = stored.offsets[:-1], stored.offsets[1:]
+        # What is taken of each text and what is not, in turn, cover all bytes.
+        edges = np.empty((self.item_count, 2), np.int64)
+        edges[:, 0] = np.minimum(begin + start, end)
+        edges[:, 1] = end if stop is None else np.minimum(begin + max(start, stop), end)
+        pieces = StringBuffer(stored.buffer, np.append(edges.ravel(), end[-1:]))
+        made = Text(*dispatch.kernels.take(pieces, np.arange(0, 2 * self.item_count, 2)))
+        return made.coded_if_repeated() if self.codes is None else made.numbered_anew(self.codes)
+
+    def beginning_with(self, part: str) -> NDArray[np.bool_]:
+        """Return for every stored item whether it begins with a text.
+
+        >>> Text.from_items(["box 7", "roof", "b"]).beginning_with("bo").tolist()
+        [True, False, False]
+        """
+        wanted, stored = part.encode(errors="surrogatepass"), self.packed()
+        hits: NDArray[np.bool_] = np.diff(stored.offsets) >= len(wanted)
+        for at, byte in enumerate(wanted):
+            places = np.flatnonzero(hits)
+            hits[places] = stored.buffer[stored.offsets[places] + at] == byte
+        return hits
+
     def numbered_anew(self, codes: Codes) -> "Text":
         """Return texts with codes of stored ones, some of which may have become equal to others."""
         first, numbers = dispatch.kernels.encode(self.packed())
@@ -317,10 +348,14 @@ class Text:
 
     def pieces(self, missing: NDArray[np.bool_] | None = None) -> "Pieces":
         """Return the stored texts and which of them each cell holds, for `put_together`; missing cells hold nothing."""
-        places = np.arange(len(self)) if self.codes is None else self.codes
+        places = self.places()
         if missing is None or not missing.any():
             return self.packed(), places
         return joined([self.packed(), pack([""])]), np.where(missing, self.item_count, places)
+
+    def places(self) -> Codes:
+        """Return for every cell the number of the stored text that it holds."""
+        return np.arange(len(self)) if self.codes is None else self.codes
 
     def containing(self, part: str) -> NDArray[np.bool_]:
         """Return for every stored item whether a text is a part of it; one search through all bytes.

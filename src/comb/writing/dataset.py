@@ -151,9 +151,9 @@ class Dataset(msgspec.Struct, frozen=True):
             written.put(name, data)
         # The longest first, so that the others are done beside them.
         jobs: list[Callable[[], Files]] = [
+            partial(self._described, threads, written.check),
             lambda: [compressed_if_large(CHANGED, changed_cells(self.taken, self._form))],
             *(partial(self._table, name, threads, parts[name]) for name in self.tables),
-            partial(self._described, threads, written.check),
             lambda: [compressed_if_large(ROWS, row_sources(self.taken, self.tables))],
             lambda: [compressed_if_large(LEFT_OUT, left_out_rows(self.taken))],
             lambda: [compressed_if_large(RULE_ROWS, rule_rows(self.rule_rows, self.tables, self._form))],
