@@ -106,7 +106,9 @@ def of_texts(table: comb.Table, chance: np.random.Generator, codes: Any, message
     days = [f"{day}.{month}.{year}" for year in range(2015, 2026) for month in range(1, 13) for day in range(1, 29)]
     digits = Column(STRING, Text.from_items([f"{value:.4f}" for value in (chance.random(rows) * 1000).tolist()]))
     written = texts(days, chance.integers(0, len(days), rows))
-    table = table._derive({"plain": plain, "written": written, "digits": digits, "coded": table["some"]})
+    table = table._derive(
+        {"plain": plain, "written": written, "digits": digits, "coded": table["some"], "n": table["n"]}
+    )
     typed = table.convert({"written": "date", "digits": "number"})
     work: dict[str, Callable[[], Any]] = {
         "text to date, coded": lambda: table.convert({"written": "date"}),
@@ -125,6 +127,13 @@ def of_texts(table: comb.Table, chance: np.random.Generator, codes: Any, message
         "split, coded": lambda: table.split("coded", mark="-", new_columns=["kind", "number"]),
         "split, all different": lambda: table.split("plain", mark="; ", new_columns=["box", "row"]),
         "fill by a constant": lambda: table.fill("plain", value="none"),
+        "case with texts": lambda: table.calculate({"x": "case when n > 5 then 'few' else 'many' end"}),
+        "case with columns, all different": lambda: table.calculate({"x": "case when n > 5 then plain else coded end"}),
+        "coalesce, all different": lambda: table.calculate({"x": "coalesce(plain, coded)"}),
+        "substring, coded": lambda: table.calculate({"x": "substring(coded from 6)"}),
+        "substring, all different": lambda: table.calculate({"x": "substring(plain from 1 for 5)"}),
+        "like 'x%', all different": lambda: table.calculate({"x": "plain like 'box 1%'"}),
+        "texts compared with texts": lambda: table.calculate({"x": "plain = coded"}),
     }
     for what, ours in work.items():
         message(what, ours, lambda: np.unique(codes, return_inverse=True), 1.0)

@@ -146,8 +146,11 @@ def like(column: Column, pattern: str) -> Column:
     if len(pattern) > 2 and pattern[0] == pattern[-1] == "%" and not set(part) & {"%", "_"}:
         items, codes = column.text.containing(part), column.text.codes
         return Column(BOOLEAN, items if codes is None else items[codes], column.state)
-    # What does not begin as the pattern does need not be looked at.
-    begins = column.text.beginning_with(re.split("[%_]", pattern)[0]) if set(pattern) & {"%", "_"} else None
+    # What does not begin as the pattern does need not be looked at; often that is all it asks.
+    first = re.split("[%_]", pattern)[0]
+    begins, codes = column.text.beginning_with(first), column.text.codes
+    if pattern == f"{first}%":
+        return Column(BOOLEAN, begins if codes is None else begins[codes], column.state)
     return Column(BOOLEAN, column.text.flags(_like_test(pattern), begins), column.state)
 
 

@@ -4,6 +4,7 @@ From loosest to tightest: ``or``; ``and``; ``not``; comparisons, ``is``, ``in``,
 ``between``, ``like``; ``||``; ``+ -``; ``* / div %``; unary ``-``; the rest.
 """
 
+import re
 from datetime import timedelta
 from decimal import Decimal
 
@@ -59,6 +60,12 @@ _STANDARD = {"==": "=", "!=": "<>"}
 
 # What the standard calls these.
 _ALSO = {"timestamp": "datetime", "interval": "duration"}
+
+# The units that stand behind the number of an interval; of months and years there is no duration, and that is said.
+_UNITS = {
+    f"{unit}{several}" for unit in ("second", "minute", "hour", "day", "week", "month", "year") for several in ("", "s")
+}
+DAYS_IN_WEEK = 7
 
 _CONSTANTS = {"true": True, "false": False, "null": None}
 
@@ -309,6 +316,8 @@ class _Parser:
         if word in MOMENT_EXAMPLES and self.token.kind == "text":
             quoted = self.token
             self.at += 1
+            if word == "duration" and self.token.kind == "word" and self.token.text.lower() in _UNITS:
+                quoted = self.with_unit(quoted)
             return Literal(token.start, quoted.end, self.moment(quoted, word))
         if word == "current_date" and not (self.token.kind == "mark" and self.token.text == "("):
             return Today(token.start, token.end)
@@ -480,12 +489,23 @@ class _Parser:
         name = Literal(part.start, part.end, part.text.lower())
         return Call(token.start, self.expect(")").end, "extract", (name, operand))
 
+    def with_unit(self, quoted: Token) -> Token:
+        """Take the unit that stands behind a number in quotes, as the standard has it: ``interval '3' day``."""
+        unit = self.token
+        self.at += 1
+        number, word = _unquoted(quoted.text).strip(), unit.text.lower()
+        if word.startswith("week") and number.removeprefix("-").isdigit():
+            number, word = str(int(number) * DAYS_IN_WEEK), "days"
+        return quoted._replace(text=f"'{number} {word}'", end=unit.end)
+
     def moment(self, token: Token, word: str) -> Value:
         """Read the text of a literal of a date, a datetime, a time or a duration."""
         value = read_moment(_unquoted(token.text), word)
         if value is None:
             what = f"expected a {word} like {MOMENT_EXAMPLES[word]}, got {token.text}"
-            raise fail(self.text, token.start, token.end, what)
+            found = re.search("month|year", token.text.lower()) if word == "duration" else None
+            hint = f"a {found[0]} is not always of one length: add_months(date, 1)" if found else None
+            raise fail(self.text, token.start, token.end, what, hint)
         return value
 
     def case(self, token: Token) -> Node:
