@@ -148,7 +148,11 @@ SHORT = "source: inspections.csv\n"
         (SHORT + "reading: {skip: x}\nsteps:\n  - step: fil\nsave: {tu: a}\n", 2, "3 slips in this plan"),
         (SHORT + "steps:\n  - {step: fill, columns: a, from_row: abov}\n", 3, "expected above or below, got 'abov'"),
         (SHORT + "steps:\n  - {step: rename, names: {a: [b]}}\n", 3, "expected a text for 'a', got ['b']"),
-        (SHORT + "pictures:\n  - {kind: bars, x: a, log: [z], file: a.svg}\n", 3, "expected a list of x, y, got ['z']"),
+        (
+            SHORT + "pictures:\n  - {kind: bars, x: a, log: [z], file: a.svg}\n",
+            3,
+            "expected a list with x or y, got ['z']",
+        ),
         (SHORT + "questions: {a: b}\n", 2, "got fields a"),
         ("steps: [\n", 2, "this is not YAML"),
         ("tables:\n  a: {source: x.csv, from_table: b}\n", 2, "either source or from_table"),

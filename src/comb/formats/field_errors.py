@@ -86,8 +86,8 @@ def _said(annotation: Any) -> str:
         if kind is Literal:
             said += [str(word) for word in inner if word]
         elif kind in (list, tuple):
-            several = ", ".join(_allowed(inner[0])) or _SEVERAL.get(inner[0], "values")
-            said.append(f"a list of {several}")
+            words = " or ".join(_allowed(inner[0]))
+            said.append(f"a list with {words}" if words else f"a list of {_SEVERAL.get(inner[0], 'values')}")
         elif kind is dict or part is dict:
             said.append("a mapping of names to values")
         else:
