@@ -194,6 +194,8 @@ def test_what_is_no_text_is_refused_with_the_place(tmp_path: Path, data: bytes, 
         ({"types": {"A": "date"}}, "did you mean 'a'"),
         ({"types": {"a": "datum"}}, "there is no type"),
         ({"columns": ["z"]}, "there is no column 'z'"),
+        ({"header": "one"}, "header: expected a whole number, got 'one'"),
+        ({"types": 5}, "types: expected a mapping of names to values or a text, got 5"),
     ],
 )
 def test_options_that_do_not_fit(tmp_path: Path, options: dict[str, object], message: str) -> None:

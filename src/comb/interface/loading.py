@@ -204,14 +204,14 @@ def read_options(**given: Any) -> ReadOptions:
 
 def _plain(name: str, value: Any) -> Any:
     """Return the value of an option as plain values: no sets, no paths, a header of True is one line."""
-    if isinstance(value, Integral) and (name == "header" or not isinstance(value, bool)):
-        return int(value)
     if name == "schema":
         return str(value)
     if name == "missing":
         return listed_words(value)
     if name == "types" and isinstance(value, type):
         return type_word_of(value)
+    if isinstance(value, Integral) and (name == "header" or not isinstance(value, bool)):
+        return int(value)
     if isinstance(value, Mapping):
         return {key: type_word_of(one) if isinstance(one, type) else one for key, one in value.items()}
     return list(value) if isinstance(value, Collection) and not isinstance(value, str) else value
