@@ -157,6 +157,7 @@ SHORT = "source: inspections.csv\n"
         ("steps: [\n", 2, "this is not YAML"),
         ("tables:\n  a: {source: x.csv, from_table: b}\n", 2, "either source or from_table"),
         ("tables:\n  a: {from_table: b}\n", 2, "there is no table 'b'"),
+        ("tables:\n  a: {from_table: b}\n  b: {source: x.csv}\n", 2, "write b before the table that needs it"),
         ("tables: {a: {source: x.csv}}\nsave: [{to: out, tables: [b]}]\n", 2, "there is no table 'b'"),
         ("- a\n", 1, "a plan with source and steps"),
         (SHORT + "? [a]\n: b\n", 1, "a word before the colon"),

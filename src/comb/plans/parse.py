@@ -65,6 +65,7 @@ class _PlanReader:
         self.named = False
         self.slips: list[PlanError] = []
         self.files: set[str] = set()
+        self.below: list[str] = []
 
     def plan(self, text: str, folder: str) -> PlanText:
         """Read the whole: the short form or tables by name."""
@@ -276,6 +277,9 @@ class _PlanReader:
 
     def known_table(self, path: Path, name: str, known: list[str]) -> None:
         """Raise an error unless there is a table of this name."""
+        if name in self.below and name not in known:
+            what = f"a table may build only on tables above it, and {name!r} is not above"
+            raise self.yaml_source.error(path, what, f"write {name} before the table that needs it")
         if name not in known:
             what, remedy = unknown_name("table", name, known)
             raise self.yaml_source.error(path, what, remedy)
@@ -284,6 +288,7 @@ class _PlanReader:
         """A table may build only on tables that stand above it."""
         above: list[str] = []
         for name, table in tables.items():
+            self.below = [other for other in tables if other not in above]
             if table.from_table:
                 self.known_table(("tables", name, "from_table"), table.from_table, above)
             for at, rule in enumerate(table.rules):

@@ -485,7 +485,7 @@ class History:
     def _comes_from(self, number: int, position: int, column: str) -> str:
         """Say where a cell that a step brought along stood; nothing of one that the step made."""
         last = self._at_last(number, position, column)
-        if last is None or not self._moved_from(number, position, column):
+        if last is None or not self._name_of(*last):
             return ""
         nowhere, _, why = (place := self.table._cell_place(*last)).partition(": ")
         return why if nowhere.startswith("nowhere") else f"from {place}"
@@ -493,10 +493,11 @@ class History:
     def _moved_from(self, number: int, position: int, column: str) -> str | None:
         """Return the column that a cell stood in before a step brought it along."""
         last = self._at_last(number, position, column)
-        if last is None:
-            return None
-        name, at = last
-        part, _ = placed(self.table[name].source, name).at(at, int(self.table.row_numbers[at]))
+        return None if last is None else self._name_of(*last)
+
+    def _name_of(self, column: str, position: int) -> str | None:
+        """Return the name that the column of a cell of the table has in the source of the cell; None if it has none."""
+        part, _ = placed(self.table[column].source, column).at(position, int(self.table.row_numbers[position]))
         return part.name
 
     def _at_last(self, steps: int, position: int, column: str) -> tuple[str, int] | None:
