@@ -20,10 +20,10 @@ NAMES = ("_split", "_cells", "_codes", "_moments", "_notation", "_write", "_shee
 SHARED = "comb.kernels.compiled._shared"
 KERNELS = "src/comb/kernels/compiled"
 # C raises nothing: tables for unwinding the stack would be a part of each module that nobody reads. What is in a
-# section of its own and is not called is left out by the linker.
+# section of its own and is not called is left out by the linker. Processors put loads ahead by themselves.
 LEAN = [
     "-g0", "-ffunction-sections", "-fdata-sections", "-fno-asynchronous-unwind-tables", "-fno-unwind-tables",
-    "-fno-align-functions", "-fno-align-jumps",
+    "-fno-align-functions", "-fno-align-jumps", "-fno-align-loops", "-fno-schedule-insns2",
 ]  # fmt: skip
 FLAGS = ["/O2"] if sys.platform == "win32" else ["-O3", *LEAN, "-fno-math-errno"]
 

@@ -107,6 +107,11 @@ def test_written_by_a_pattern_and_read_back(moment: datetime, form: Any, at: int
         ("datetime", "yyyy-MM-dd HH:mm:ssXXX", "0001-01-01 00:00:00+01:00", None),  # before the first year
         ("time", "h:mm a", "12:05 am", timedelta(minutes=5)), ("time", "h:mm a", "12:05 pm", timedelta(hours=12, minutes=5)),
         ("time", "h:mm a", "13:05 pm", None), ("time", "HH:mm", "24:00", None),
+        ("datetime", "yyyy-MM-dd 24:00", "2026-01-01 24:00", datetime(2026, 1, 2)),  # the end of a day
+        ("datetime", "d.M.yyyy 24:00:00 'Uhr'", "31.12.2025 24:00:00 Uhr", datetime(2026, 1, 1)),
+        ("datetime", "yyyyMMdd'T'2400XXX", "20240228T2400+01:00", datetime(2024, 2, 28, 23)),
+        ("datetime", "yyyy-MM-dd 24:00", "9999-12-31 24:00", None), ("datetime", "yyyy-MM-dd HH:mm", "2026-01-01 24:00", None),
+        ("datetime", "d.M.yyyy", "1.2.2026", datetime(2026, 2, 1)),
         ("time", "HH:mm:ss.SSS", "01:02:03.0000001", None),  # finer than a microsecond
         ("duration", "H:mm", "-100:30", -timedelta(hours=100, minutes=30)),
     ],

@@ -183,7 +183,7 @@ def test_numbers_that_are_days_and_times_get_a_remedy_that_reads_them() -> None:
         ("n", ["1.234", "5.678"], "type.ambiguous_numbers", "could be a thousands separator"),
         ("n", ["1,234", "5,678"], "type.ambiguous_numbers", "could be a thousands separator"),
         ("n", ["4.01234E+12", "4012345678901"], "type.rounded", "1 number that a spreadsheet program rounded"),
-        ("n", ["12 kg", "3200 g", "5 kg"], "type.units", "kg 2 times, g 1 times"),
+        ("n", ["12 kg", "3200 g", "5 kg"], "type.units", "kg 2 times, g 1 time"),
         ("queen_state", [1, 2, 1] * 5, "type.labels", "say what they stand for"),
     ],
 )  # fmt: skip
@@ -226,6 +226,36 @@ def test_a_column_that_is_mostly_days_is_converted_and_keeps_the_rest(tmp_path: 
     (tmp_path / "days.csv").write_text("n,day\na,3/1/2026\nb,4/1/2026\nc,5/2/2026\nd,soon\n")
     doubtful = comb.load(tmp_path / "days.csv").profile().of("type")
     assert doubtful and all(one.remedy is None for one in doubtful)
+
+
+MOMENTS = [f"{day:02}.01.2026 10:30" for day in range(1, 29)]
+ISO_DAYS = [f"2026-01-{day:02}" for day in range(1, 29)]
+
+
+@pytest.mark.parametrize(
+    ("texts", "says", "asked", "values"),
+    [
+        ([*MOMENTS, "03.02.2026"], "a day without a time; as no cell says 00:00", "datetime dd.MM.yyyy", ["2026-02-03 00:00:00"]),
+        ([*MOMENTS, "2026-02-03", "2026-02-04"], "days without a time; as no", "datetime yyyy-MM-dd", ["2026-02-03 00:00:00", "2026-02-04 00:00:00"]),
+        ([*MOMENTS, "31.01.2026 00:00", "2026-02-03"], "the time may be unknown", None, []),
+        ([*MOMENTS, "03/02/2026"], "day and month could be swapped", None, []),
+        ([*MOMENTS, "02/13/2026"], "without a time; as no", "datetime MM/dd/yyyy", ["2026-02-13 00:00:00"]),
+        ([*MOMENTS, "03.02.2026 25:00"], "the text is kept", None, []),
+        ([*(f"{text}Z" for text in MOMENTS), "03.02.2026"], "it is a day without a time", None, []),
+        ([*ISO_DAYS, "2026-01-31 08:30"], "makes the others midnights", "datetime yyyy-MM-dd HH:mm", ["2026-01-31 08:30:00"]),
+    ],
+)  # fmt: skip
+def test_days_among_moments_and_moments_among_days(
+    texts: list[str], says: str, asked: str | None, values: list[str]
+) -> None:
+    table = comb.table(columns={"n": list(range(len(texts)))})._derive({"at": infer(*texts)})
+    (finding,) = table.profile().of("type.unreadable")
+    assert says in finding.text and (finding.remedy is None) == (asked is None)
+    if finding.remedy is not None:
+        assert finding.remedy.columns == {"at": asked}
+        made = table.take_step(finding.remedy)
+        assert [str(value) for value in made["at"].to_list()[-len(values) :]] == values
+        assert not made.profile().of("type.unreadable") and made["at"].to_list()[0].day == 1
 
 
 def test_of_two_forms_as_common_the_one_like_the_others_stays() -> None:

@@ -121,7 +121,7 @@ def test_heads(text: str, names: list[str], offset: int, lines: int, titles: lis
         (["1/2/2026", "2/3/2026"], "string", "day and month could be swapped: no value has a day above 12"),
         (["1/13/2026", "2/14/2026"], "date", "day and month cannot be confused: 2 values with a day above 12"),
         (["13/1/2026", "1/13/2026"], "string", "day and month could be swapped: 1 value with the day first, 1 with the month"),
-        (["2026-05-01", "3.4.2026"], "date", "several forms that cannot be confused: yyyy-MM-dd 1 times, d.M.yyyy 1 times"),
+        (["2026-05-01", "3.4.2026"], "date", "several forms that cannot be confused: yyyy-MM-dd 1 time, d.M.yyyy 1 time"),
         (["Mill", "12"], "string", ""),
         (["n/a", "12"], "integer", ""),
         (["n/a", "-"], "string", ""),

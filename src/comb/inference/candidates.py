@@ -142,7 +142,7 @@ def _dates(tally: Tally) -> list[Candidate]:
     if not used:
         return []
     if len(used) > 1:
-        message = ", ".join(f"{form.pattern} {weights[form]:,} times" for form in used)
+        message = ", ".join(f"{form.pattern} {counted(weights[form], 'time')}" for form in used)
         why = [f"several forms that cannot be confused: {message}", *why]
     doubt = next(filter(None, doubts), "")
     return [

@@ -27,7 +27,7 @@ from comb.parsing.patterns import Request
 from comb.parsing.vocabulary import words_for
 from comb.tables.categories import as_category, as_json
 from comb.tables.column import Column
-from comb.tables.evidence import CODES_WITH_ZEROS, MANY_DIGITS, Candidate, Evidence
+from comb.tables.evidence import CODES_WITH_ZEROS, LEAST_DOUBTED, MANY_DIGITS, Candidate, Evidence
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
@@ -156,7 +156,7 @@ def _decided_between(
     missing = int(tally[TallySlot.BLANK] + tally[TallySlot.GIVEN])
     known = int(tally[TallySlot.KNOWN])
     if best.doubt or best.fits < LEAST_FIT * total:
-        why = (best.doubt,) if best.doubt else quick.evidence.why
+        why = (best.doubt,) if best.doubt and best.fits >= LEAST_DOUBTED * total else quick.evidence.why
         text = Candidate(STRING, total + known, 0)
         return None, Evidence(text, next(iter(tried), None), missing, why, tried=(text, *tried[:MOST_TRIED]))
     others = [one for one in tried if one.type != best.type or one.pattern != best.pattern]
@@ -263,8 +263,11 @@ def _decided(counts: bytes, decimal_mark: str = "") -> TallyVerdict:
 
 def _text_doubt(tally: Tally, found: list[Candidate]) -> str:
     """Return why a column stays text although most of it would fit another type."""
-    if not found or found[0].doubt:
-        return found[0].doubt if found else ""
+    if not found:
+        return ""
+    if found[0].doubt:
+        # What is in doubt about a few cells says nothing of the others.
+        return found[0].doubt if found[0].fits >= LEAST_DOUBTED * tally[TallySlot.OTHER] else ""
     enough = LEAST_FIT * tally[TallySlot.OTHER]
     if not (found[0].type.numeric and found[0].fits >= enough) and tally[TallySlot.WHOLE] < enough:
         return ""

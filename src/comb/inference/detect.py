@@ -31,11 +31,11 @@ from comb.kernels.notation import (
     plain_body,
     shape_of,
 )
-from comb.kernels.types import FITS, MOST_DECIMAL_DIGITS, Tally
+from comb.kernels.types import FITS, MOST_DECIMAL_DIGITS, Op, Tally
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.durations import is_worded
 from comb.parsing.moment_programs import LAST_CENTURY_FROM, MomentProgram, moment_program, swapped
-from comb.parsing.moment_shapes import fullest, general, patterns_of
+from comb.parsing.moment_shapes import fullest, general, patterns_of, up_to_time
 from comb.tables.evidence import (
     AMBIGUOUS_CLOCK,
     AMBIGUOUS_COMMA,
@@ -115,6 +115,16 @@ class _Way(msgspec.Struct):
         pattern = self.form.pattern
         return 0 <= pattern.find("d") < pattern.find("M")
 
+    @property
+    def ends(self) -> bool:
+        """Whether it reads 24:00, the end of a day."""
+        return (Op.END_OF_DAY, 0) in self.form.program.ops
+
+    @property
+    def day(self) -> str:
+        """How the day is written, up to the time."""
+        return up_to_time(self.form.pattern)
+
 
 def _moments(chunks: Sequence[TextChunk], sample: Sequence[str], tally: Tally) -> list[Candidate]:
     seen = _patterns(sample)
@@ -170,8 +180,11 @@ def _way(chunks: Sequence[TextChunk], key: tuple[str, str], patterns: Counter[st
 def _moment_candidate(chunks: Sequence[TextChunk], kind: Type, ways: list[_Way], tally: Tally) -> Candidate:
     """Put the ways of one type together; those that could be confused are decided between."""
     equal: dict[str, list[_Way]] = defaultdict(list)
+    ends = [way for way in ways if way.ends]
+    beside = len(ends) < len(ways)
     for way in ways:
-        equal[_skeleton(way.form.pattern)].append(way)
+        if not (beside and way.ends):
+            equal[_skeleton(way.form.pattern)].append(way)
     picked: list[_Way] = []
     why: list[str] = []
     doubts: list[str] = []
@@ -180,10 +193,12 @@ def _moment_candidate(chunks: Sequence[TextChunk], kind: Type, ways: list[_Way],
         picked.append(way)
         why.append(reason)
         doubts.append(doubt)
+    # Days that end at 24:00 are written as the others are.
+    picked += [end for end in ends if beside and end.day in {way.day for way in picked}]
     picked.sort(key=lambda way: -way.weight)
     masks = [np.any([way.masks[at] for way in picked], axis=0) for at in range(len(chunks))]
     if len(picked) > 1:
-        message = ", ".join(f"{way.form.pattern} {way.weight:,} times" for way in picked)
+        message = ", ".join(f"{way.form.pattern} {counted(way.weight, 'time')}" for way in picked)
         why = [f"several forms that cannot be confused: {message}", *why]
     why += _remarks(kind, [way.form.pattern for way in picked])
     parser = CellParser(kind, moments=tuple(way.form for way in picked))
@@ -258,6 +273,8 @@ def _remarks(kind: Type, patterns: Sequence[str]) -> list[str]:
         unit = next((word for letter, word in whole.items() if letter in patterns[0]), "year")
         if not (unit == "week" and "e" in patterns[0]):
             message.append(f"each {unit} stands for its first day")
+    if any("24" in pattern for pattern in patterns):
+        message.append("24:00 is the end of the day, the midnight that follows")
     if kind == UTC_DATETIME:
         message.append("offsets are applied: the values are converted to UTC")
     return message

@@ -20,7 +20,7 @@ from comb.kernels.types import FITS
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.vocabulary import is_missing_word
 from comb.tables.column import Column
-from comb.tables.evidence import TEXT_NUMBERS, Candidate, Evidence, nothing_in
+from comb.tables.evidence import STORED_AS_TEXT, Candidate, Evidence, nothing_in, stored_as_text
 from comb.tables.kept import Kept
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
@@ -279,7 +279,7 @@ def _text_column(cells: TypedCells, counts: dict[SourceKind, int], chosen: Sourc
     why = _why(counts)
     if chosen == SourceKind.TEXT and len(counts) == 1:
         equal = infer_column(text)
-        why += (f"texts {TEXT_NUMBERS}: {equal.type} would fit",) if equal.type.numeric else ()
+        why += (stored_as_text(equal.type),) if equal.type.word in STORED_AS_TEXT else ()
         # Texts whose marks leave open what they are: said, as for texts of a file.
         why += equal.evidence.why if is_open(equal) and equal.evidence is not None else ()
     present_count = int(np.count_nonzero(states == Reason.PRESENT))

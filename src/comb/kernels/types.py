@@ -170,6 +170,7 @@ class Op(IntEnum):
     HOURS = 18  # of a duration
     SIGN = 19  # of a duration; it may be left out
     ORDINAL = 20  # st, nd, rd or th
+    END_OF_DAY = 21  # nothing; what was read as 24:00 is the midnight that follows
 
 
 class Names(NamedTuple):

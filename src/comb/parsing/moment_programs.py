@@ -30,7 +30,13 @@ DURATION_UNITS = {
 
 # An hour and minutes without a mark between, as whole numbers hold them: 945 is a quarter to ten.
 CLOCK_NUMBER = "Hmm"
-_PARTS = lazy_pattern(r"'(?P<quoted>(?:[^']|'')*)'|(?P<fraction>[.,]S+)|(?P<letters>([A-Za-z])\4*)|(?P<other>.)")
+# As ISO 8601 writes the end of a day, which is the midnight that follows.
+END_OF_DAY = r"24[:.h]?00(?:[:.h]?00(?:[.,]0+)?)?"
+
+_PARTS = lazy_pattern(
+    rf"'(?P<quoted>(?:[^']|'')*)'|(?P<end>{END_OF_DAY})|(?P<fraction>[.,]S+)|(?P<letters>(?P<one>[A-Za-z])(?P=one)*)"
+    r"|(?P<other>.)"
+)
 
 _LETTERS: dict[str, tuple[Op, int]] = {
     "yyyy": (Op.YEAR, 0), "y": (Op.YEAR, 0), "uuuu": (Op.YEAR, 0), "YYYY": (Op.YEAR, 0),
@@ -51,7 +57,7 @@ _DIGITS = frozenset({
 })  # fmt: skip
 _MAY_BE_SHORT = frozenset({Op.MONTH, Op.DAY, Op.HOUR, Op.HALF_HOUR})
 _OF_DATE = frozenset({Op.YEAR, Op.SHORT_YEAR, Op.MONTH, Op.MONTH_NAME, Op.DAY, Op.QUARTER, Op.WEEK})
-_OF_TIME = frozenset({Op.HOUR, Op.HALF_HOUR, Op.MINUTE, Op.SECOND, Op.FRACTION, Op.HALF, Op.OFFSET})
+_OF_TIME = frozenset({Op.HOUR, Op.HALF_HOUR, Op.MINUTE, Op.SECOND, Op.FRACTION, Op.HALF, Op.OFFSET, Op.END_OF_DAY})
 
 
 class MomentProgram(NamedTuple):
@@ -87,6 +93,8 @@ def moment_program(word: str, pattern: str, last_century_from: int = LAST_CENTUR
 
     >>> moment_program("date", "d. MMMM yyyy").type.word
     'date'
+    >>> moment_program("datetime", "d.M.yyyy 24:00").program.ops[-1] == (Op.END_OF_DAY, 0)
+    True
     """
     ops: list[tuple[int, int]] = []
     for match in _PARTS.finditer(pattern):
@@ -100,6 +108,8 @@ def moment_program(word: str, pattern: str, last_century_from: int = LAST_CENTUR
             ops += _of_letters(match["letters"], word, pattern, last_century_from)
         elif match["other"] == " ":
             ops.append((Op.SPACES, 0))
+        elif match["end"]:
+            ops += [*((Op.LITERAL, byte) for byte in match["end"].encode()), (Op.END_OF_DAY, 0)]
         else:
             literal = match["other"] if text is None else text.replace("''", "'") or "'"
             ops += [(Op.LITERAL, byte) for byte in literal.encode()]
@@ -135,10 +145,12 @@ def _check(word: str, pattern: str, names: set[Op]) -> None:
     day = Op.DAY in names and names & {Op.MONTH, Op.MONTH_NAME}
     # A month, a quarter, a week or a year stand for their first day.
     whole = names & {Op.YEAR, Op.SHORT_YEAR} and (day or Op.DAY not in names)
-    hour = names & {Op.HOUR, Op.HALF_HOUR, Op.HOURS}
+    hour = names & {Op.HOUR, Op.HALF_HOUR, Op.HOURS} or (word == "datetime" and names & {Op.END_OF_DAY})
+    half = Op.HALF_HOUR in names and Op.HALF not in names
     met = {
         "date": whole and not names & _OF_TIME,
-        "datetime": whole and day and hour and not (Op.HALF_HOUR in names and Op.HALF not in names),
+        # A day alone is the midnight at which it begins.
+        "datetime": whole and day and (hour or not names & _OF_TIME) and not half,
         "time": hour and not names & _OF_DATE and Op.OFFSET not in names,
         "duration": hour and not names & (_OF_DATE | {Op.OFFSET, Op.HALF, Op.HALF_HOUR}),
     }[word]

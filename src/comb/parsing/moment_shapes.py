@@ -7,6 +7,7 @@ from functools import lru_cache
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.scalars import fold
 from comb.parsing.calendar_names import FULL_NAMES, MONTH_NUMBERS, WEEKDAY_BITS
+from comb.parsing.moment_programs import END_OF_DAY
 
 # No way to write a moment takes more characters.
 LONGEST = 60
@@ -22,6 +23,8 @@ _COMPACT_CLOCK = lazy_pattern(
     r"T(?P<hour>[0-9]{2})(?P<minute>[0-9]{2})(?P<second>[0-9]{2})?(?P<offset>Z|[+-][0-9]{4})?\Z"
 )
 _HALF_CLOCK = lazy_pattern(r"(?P<hour>[0-9]{1,2})(?P<gap>\s*)(?P<half>[AaPp]\.?[Mm]\b\.?)\Z")
+_END_OF_DAY = lazy_pattern(END_OF_DAY)
+_TIME_ON = lazy_pattern(r"[Hh]|24")
 _SEPARATOR = lazy_pattern(r"(?P<t>[Tt])|(?P<word>,?\s+(?:at|um|à|a las|-)\s+)|(?P<plain>,?\s+|:)\Z")
 
 
@@ -81,6 +84,8 @@ def patterns_of(text: str) -> tuple[tuple[str, str], ...]:
 
     >>> patterns_of("3.11.2026 17:45")
     (('datetime', 'd.M.yyyy HH:mm'), ('datetime', 'M.d.yyyy HH:mm'))
+    >>> patterns_of("2026-11-03 24:00")
+    (('datetime', 'yyyy-MM-dd 24:00'),)
     >>> patterns_of("3. März 2026"), patterns_of("hive 3")
     ((('date', 'd. MMMM yyyy'),), ())
     """
@@ -185,6 +190,7 @@ def _clock_of(text: str) -> tuple[str, str]:
         clock = f"{letter * len(match['hour'])}{mark}mm"
         if match["second"]:
             clock += f"{mark}ss" + (_fraction(match["fraction"]) if match["fraction"] else "")
+        clock = _end_of_day(match) or clock
         if half:
             clock += (" " if match["half"][0].isspace() else "") + "a"
         if match["word"]:
@@ -194,12 +200,20 @@ def _clock_of(text: str) -> tuple[str, str]:
         return clock, match[0]
     match = _COMPACT_CLOCK.search(text)
     if match:
-        seconds = "ss" if match["second"] else ""
-        return f"'T'HHmm{seconds}" + (_offset(match["offset"]) if match["offset"] else ""), match[0]
+        clock = _end_of_day(match) or "HHmm" + ("ss" if match["second"] else "")
+        return f"'T'{clock}" + (_offset(match["offset"]) if match["offset"] else ""), match[0]
     match = _HALF_CLOCK.search(text)
     if match:
         return "h" + (" " if match["gap"] else "") + "a", match[0]
     return "", ""
+
+
+def _end_of_day(match: re.Match[str]) -> str:
+    """Return a time of 24:00 behind a day as it is written; nothing for all others."""
+    parts = match.groupdict()
+    last = next(name for name in ("fraction", "second", "minute") if parts.get(name))
+    written = match.string[match.start("hour") : match.end(last)]
+    return written if match.start() and _END_OF_DAY.fullmatch(written) else ""
 
 
 def _fraction(text: str) -> str:
@@ -224,6 +238,15 @@ def general(pattern: str) -> str:
     pattern = re.sub(r"[.,]S+", "", pattern)
     pattern = pattern.replace("MMMM", "MMM").replace("EEEE", "EEE")
     return re.sub(r"X+", "X", pattern)
+
+
+def up_to_time(pattern: str) -> str:
+    """Return the general form of the day in a pattern, up to its time.
+
+    >>> up_to_time("dd.MM.yyyy HH:mm"), up_to_time("d.M.yyyy 24:00"), up_to_time("yyyy-MM-dd'T'HH:mm")
+    ('d.M.yyyy', 'd.M.yyyy', 'yyyy-M-d')
+    """
+    return _TIME_ON.split(general(pattern))[0].rstrip(" ,'T")
 
 
 def fullest(patterns: Sequence[str]) -> str:

@@ -13,17 +13,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.execution.storage import blocks_of
+from comb.inference.decide import infer_column
 from comb.kernels.grouping import Codes
 from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.statistics.figures import positions_of, stored_positions
 from comb.tables.column import Column
+from comb.tables.evidence import LEAST_DOUBTED, Evidence
 from comb.tables.reasons import Reason
 from comb.tables.stored import coded_column, stored_array
 from comb.tables.table import BareTable
 from comb.tables.text import Text
+from comb.tables.types import STRING
 
 # Codes may reach up to this many times the number of rows.
 MOST_SPREAD = 2
+
+# So many texts tell whether the texts of a column may be something else.
+FIRST_READ = 200
 
 
 class ColumnCache(BareTable):
@@ -45,6 +51,7 @@ class ColumnCache(BareTable):
         self._numbered: dict[str, Codes] = {}
         self.relations: tuple[Any, Any] | None = None
         self._settled: NDArray[np.bool_] | None = None
+        self._read: dict[str, Evidence | None] = {}
         self.kinds: dict[str, NDArray[np.uint8]] = {}
         self.limits: dict[str, None] = {}
         self.found_copies: tuple[Codes, Codes, NDArray[np.bool_]] | None = None
@@ -88,6 +95,28 @@ class ColumnCache(BareTable):
                 ordered = self.ordered(name)
                 self._different[name] = int(np.count_nonzero(ordered[1:] != ordered[:-1])) + bool(len(ordered))
         return self._different[name]
+
+    def read_as_text(self, name: str) -> Evidence | None:
+        """Return what the texts of a column could be; None where it is no text, or was declared to be.
+
+        Of what came as text, as from a delimited file, it is known; of other columns the first texts tell whether it
+        is worth asking. Cost: at most what it takes to infer the type of the column.
+        """
+        column = self[name]
+        evidence = column.evidence
+        if column.type.word != "string" or (evidence is not None and evidence.declared) or not column.present.any():
+            return None
+        if evidence is not None and evidence.tried:
+            return evidence
+        if name not in self._read:
+            first = infer_column(column._take(column.present.nonzero()[0][:FIRST_READ]).text).evidence
+            worth = first is not None and any(
+                one.fits >= LEAST_DOUBTED * FIRST_READ or one.fits >= LEAST_DOUBTED * (one.fits + one.misfits)
+                for one in first.tried
+                if one.type.plain != STRING
+            )
+            self._read[name] = infer_column(column.text).evidence if worth else evidence
+        return self._read[name]
 
     def told(self, name: str) -> NDArray[np.bool_]:
         """Return which cells of a column are reported to be wrong by what was looked for before."""

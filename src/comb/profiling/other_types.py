@@ -272,8 +272,8 @@ MOSTLY = 0.5
 def mostly(table: ColumnCache) -> Findings:
     """Columns that are text although at least half of their values are of another type."""
     for name, column in table.columns.items():
-        evidence = column.evidence
-        if column.type.word != "string" or evidence is None or evidence.declared or not column.present.any():
+        evidence = table.read_as_text(name)
+        if evidence is None or evidence.declared:
             continue
         likely = next(
             (one for one in evidence.tried if one.type.plain != STRING and one.parser and not one.doubt), None
@@ -281,7 +281,8 @@ def mostly(table: ColumnCache) -> Findings:
         # It is text for a reason: codes, marks that could mean two things. Codes that are days more often than not, of
         # which chance would make one in thirty, are days, some of them impossible.
         codes = len(evidence.why) == 1 and evidence.why[0].startswith(CODES)
-        if evidence.why and not (codes and likely is not None and likely.type.word in ("date", "datetime", "time")):
+        told = evidence.why and evidence.chosen.type == STRING
+        if told and not (codes and likely is not None and likely.type.word in ("date", "datetime", "time")):
             continue
         # A word for missing is no value, though text has it.
         known = noticed(column, IS_KNOWN)
@@ -302,11 +303,11 @@ def mostly(table: ColumnCache) -> Findings:
         these = agree(count, "this one", f"these {count:,}")
         says = f"{likely.fits:,} of {present:,} values of {name} are of type {likely.type}, but not {these}"
         text = f"{says}: it is kept as text; convert {name} to {likely.type} keeps what does not fit beside the column"
-        remedy = _read_as(name, column, likely, wrong | (column.present & known))
+        remedy = read_as(name, column, likely, wrong | (column.present & known))
         yield Finding("type.unreadable", (name,), count, table.rows_where(wrong), quoted(shown), text, remedy)
 
 
-def _read_as(name: str, column: Column, likely: Candidate, rest: Mask) -> Convert | None:
+def read_as(name: str, column: Column, likely: Candidate, rest: Mask) -> Convert | None:
     """Return the step that reads a column as the type of most of its values, if it reads all of those, and no other."""
     alone = BareTable({name: column._replace(evidence=None)})
     for asked in dict.fromkeys((f"{likely.type} {likely.pattern}".strip(), as_asked_type(likely.type))):

@@ -29,6 +29,7 @@ from comb.profiling import (
     shapes,
     sheets,
     spelling,
+    text_types,
     texts,
     types,
     unit_columns,
@@ -41,6 +42,7 @@ from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, Severity
 from comb.profiling.gaps import Gaps, gaps_of
 from comb.profiling.summaries import Summary, summarise
+from comb.steps.cell_steps import Convert
 from comb.tables.table import BareTable
 
 if TYPE_CHECKING:
@@ -75,6 +77,7 @@ FINDERS: tuple[Finder, ...] = (
     types.leading_zeros,
     types.doubts,
     other_types.mostly,
+    text_types.text_types,
     other_types.days_by_heading,
     other_types.clocks_by_heading,
     types.mixed_dates,
@@ -346,7 +349,14 @@ def _ranked(findings: Iterable[Finding]) -> list[Finding]:
 def in_order_of_repair(findings: Iterable[Finding]) -> list[Finding]:
     """Put findings in the order in which their remedies are best taken."""
     order = {code: at for at, code in enumerate(CODES)}
-    return sorted(findings, key=lambda one: order[one.code])
+
+    def turn(one: Finding) -> tuple[int, int]:
+        # Words for missing are taken out of texts while these are texts.
+        textual = isinstance(one.remedy, Convert) and set(one.remedy.columns.values()) == {"string"}
+        first = one.code == "missing.marker" and textual
+        return order["type.unreadable" if first else one.code], -first
+
+    return sorted(findings, key=turn)
 
 
 def _tell(cache: ColumnCache, findings: list[Finding]) -> None:

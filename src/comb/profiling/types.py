@@ -5,7 +5,6 @@ import numpy as np
 from comb.errors import agree, counted
 from comb.execution.storage import blocks_of
 from comb.formats.lazy_pattern import lazy_pattern
-from comb.inference.decide import infer_column
 from comb.kernels.grouping import Codes
 from comb.kernels.notation import SHORTENED, shape_of
 from comb.kernels.types import DIGITS_ONLY, ZERO_AHEAD
@@ -15,7 +14,6 @@ from comb.profiling.finding import (
     MOST_EXAMPLES,
     Finding,
     Findings,
-    as_asked,
     everywhere,
     noticed,
     quoted,
@@ -31,9 +29,9 @@ from comb.tables.evidence import (
     AMBIGUOUS_MONTH,
     AMBIGUOUS_POINT,
     CODES_WITH_ZEROS,
+    LEAST_DOUBTED,
     MANY_DIGITS,
     RELEASES,
-    TEXT_NUMBERS,
 )
 
 # Codes look like numbers when at least this share of a text column is digits only.
@@ -75,15 +73,17 @@ def wrong_totals(table: ColumnCache) -> Findings:
 def doubts(table: ColumnCache) -> Findings:
     """What the evidence leaves open: swapped days and months, marks that could mean two things."""
     for name, column in table.columns.items():
-        evidence = column.evidence
-        if evidence is None or evidence.declared or not column.present.any():
+        evidence = table.read_as_text(name) if column.type.word == "string" else column.evidence
+        if evidence is None or evidence.declared or not column.present.any() or evidence.chosen.type != column.type:
             continue
-        message = " ".join([*evidence.why, *(one.doubt for one in evidence.tried)])
+        # Another type that few of the cells fit is no doubt about them all.
+        tried = [one for one in evidence.tried if one.fits >= LEAST_DOUBTED * evidence.chosen.fits]
+        message = " ".join([*evidence.why, *(one.doubt for one in tried)])
         examples = tuple(text for text in column._take(np.arange(min(MOST_EXAMPLES, len(column)))).texts() if text)
         for code, sign in _SIGNS:
             if sign in message:
                 rows = _rounded(table, column) if code == "type.rounded" else everywhere(table, column)
-                what = next(part for part in [*evidence.why, *(one.doubt for one in evidence.tried)] if sign in part)
+                what = next(part for part in [*evidence.why, *(one.doubt for one in tried)] if sign in part)
                 remedy = _remedy(name, code, column)
                 text = f"{name} is {column.type}: {what}"
                 yield Finding(code, (name,), len(rows), rows, examples, text, remedy)
@@ -121,8 +121,9 @@ def mixed_dates(table: ColumnCache) -> Findings:
         if not len(rows):
             continue
         forms = sorted(evidence.forms.items(), key=lambda form: -form[1])
-        message = ", ".join(f"{pattern} {count:,} times" for pattern, count in forms)
+        message = ", ".join(f"{pattern} {counted(count, 'time')}" for pattern, count in forms)
         text = f"{name} is written in several forms: {message}; each was read in its own format"
+        text += "; 24:00 is the midnight that follows" if any("24" in pattern for pattern, _ in forms) else ""
         yield Finding("type.mixed_dates", (name,), len(rows), rows, (), text)
 
 
@@ -137,14 +138,11 @@ _SIGNS = (
     ("type.ambiguous_numbers", AMBIGUOUS_COMMA),
     ("type.ambiguous_numbers", AMBIGUOUS_POINT),
     ("type.ambiguous_numbers", RELEASES),
-    ("type.text_numbers", TEXT_NUMBERS),
 )
 
 
 def _remedy(name: str, code: str, column: Column) -> Step | None:
     """Return a step where one reading is as good as certain; where two are, the choice is not Comb's."""
-    if code == "type.text_numbers":
-        return Convert(columns={name: as_asked(infer_column(column.text))})
     pattern = day_pattern_of(name) if code == "type.ambiguous_dates" else ""
     return Convert(columns={name: f"date {pattern}"}) if pattern and are_days(name, column, pattern) else None
 
@@ -171,7 +169,8 @@ def mixed_units(table: ColumnCache) -> Findings:
             continue
         usual, *_ = sorted(by_unit, key=lambda unit: -by_unit[unit])
         message = ", ".join(
-            f"{unit or 'none'} {count:,} times" for unit, count in sorted(by_unit.items(), key=lambda one: -one[1])
+            f"{unit or 'none'} {counted(count, 'time')}"
+            for unit, count in sorted(by_unit.items(), key=lambda one: -one[1])
         )
         others = {text for text, unit in unit_of.items() if unit != usual}
         odd = column.text.flags(others.__contains__) & column.present

@@ -17,6 +17,7 @@ from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, kept_texts, quoted
 from comb.profiling.headings import words_of
 from comb.profiling.other_types import day_counts_in
+from comb.profiling.unreadable_moments import commonest_form, reading
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason
@@ -35,6 +36,9 @@ MOST_APART = 1.4
 
 # The decimal mark and the group mark that numbers with a unit may have.
 _MARKS = ((None, None), (",", None), (".", ","), (",", "."))
+
+# Moments written in more forms than these are no forms but chance.
+MOST_PARTS = 4
 
 # A few words that come again and again in a column of numbers or dates say why it did not become one.
 MOST_WORDS = 3
@@ -82,6 +86,7 @@ class _Part(msgspec.Struct):
 
     texts: dict[str, int] = msgspec.field(default_factory=dict)
     unit: str = ""
+    says: str = ""
     remedy: Convert | None = None
 
 
@@ -95,7 +100,7 @@ def unreadable(table: ColumnCache) -> Findings:
         if not where.any():
             continue
         rest = _Part(kept_texts(column, where))
-        parts = _with_units(name, column, where, rest) if column.type.numeric else []
+        parts = _with_units(name, column, where, rest) if column.type.numeric else _moments(name, column, rest)
         if not parts:
             yield _finding(table, name, where, rest)
             continue
@@ -122,6 +127,8 @@ def _finding(table: ColumnCache, name: str, where: Mask, part: _Part) -> Finding
     if part.unit:
         text += f"; {agree(count, 'it is a number', 'they are numbers')} with the unit {part.unit}"
         text += "" if part.remedy else ", which need not be that of the others"
+    if part.says:
+        text += f"; {part.says}"
     if words := _words_alone(part.texts):
         text += f"; {', '.join(map(repr, words))} may mean missing"
     code = "type.units" if part.unit else "type.unreadable"
@@ -133,6 +140,19 @@ def _words_alone(texts: dict[str, int]) -> list[str]:
     if not 0 < len(texts) <= MOST_WORDS or min(texts.values()) < LEAST_REPEATED_WORDS:
         return []
     return list(texts) if not any(map(str.isdigit, "".join(texts))) else []
+
+
+def _moments(name: str, column: Column, rest: _Part) -> list[_Part]:
+    """Take the days and moments of each form out of the rest."""
+    if column.type.word not in ("date", "datetime"):
+        return []
+    parts: list[_Part] = []
+    while (found := commonest_form(rest.texts)) is not None and len(parts) < MOST_PARTS:
+        form, texts = found
+        says, remedy = reading(name, column, form, texts)
+        here = {text: rest.texts.pop(text) for text in list(rest.texts) if text in texts}
+        parts.append(_Part(here, says=says, remedy=remedy))
+    return parts
 
 
 def _with_units(name: str, column: Column, where: Mask, rest: _Part) -> list[_Part]:

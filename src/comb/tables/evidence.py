@@ -18,6 +18,9 @@ PROPOSED = "proposed only: "
 AMBIGUOUS_COMMA = "every comma could be a thousands separator or a decimal comma"
 AMBIGUOUS_POINT = "every point could be a thousands separator or a decimal point"
 
+# With this share of the values another type leaves a doubt about all of them; with less it is one about a few.
+LEAST_DOUBTED = 0.5
+
 # What is said of moments that could be something else.
 AMBIGUOUS_CLOCK = "could be hours and minutes, minutes and seconds, or no time at all"
 AMBIGUOUS_MONTH = "could be seasons, each from one year to the next, as well as months"
@@ -27,7 +30,21 @@ CODES_WITH_ZEROS = "starting with 0, as codes do"
 RELEASES = "releases or sections rather than numbers"
 
 # What is said of texts of a workbook or of JSON that are numbers by their look.
-TEXT_NUMBERS = "that look like numbers, kept as text"
+
+
+# What sources with types keep as texts more often than they should.
+STORED_AS_TEXT = frozenset({"integer", "decimal", "number", "date", "datetime", "time", "duration"})
+
+
+def stored_as_text(kind: Type, pattern: str = "") -> str:
+    """Say that texts are of another type.
+
+    >>> from comb.tables.types import DATE
+    >>> stored_as_text(DATE, "d.M.yyyy")
+    'texts that look like dates, kept as text: date d.M.yyyy would fit'
+    """
+    them = "numbers" if kind.numeric else f"{kind.word}s"
+    return f"texts that look like {them}, kept as text: {f'{kind} {pattern}'.strip()} would fit"
 
 
 class Candidate(msgspec.Struct, frozen=True, eq=False):

@@ -28,11 +28,11 @@ cdef enum:
 # The same as in `Op`, which a test holds together with this.
 cdef enum:
     LITERAL, SPACES, YEAR, SHORT_YEAR, MONTH, DAY, HOUR, HALF_HOUR, MINUTE, SECOND, FRACTION
-    OFFSET, MONTH_NAME, WEEKDAY_NAME, HALF, QUARTER, WEEK, WEEKDAY, HOURS, SIGN, ORDINAL
+    OFFSET, MONTH_NAME, WEEKDAY_NAME, HALF, QUARTER, WEEK, WEEKDAY, HOURS, SIGN, ORDINAL, END_OF_DAY
 
 assert [op.name for op in Op] == (
     "LITERAL SPACES YEAR SHORT_YEAR MONTH DAY HOUR HALF_HOUR MINUTE SECOND FRACTION "
-    "OFFSET MONTH_NAME WEEKDAY_NAME HALF QUARTER WEEK WEEKDAY HOURS SIGN ORDINAL"
+    "OFFSET MONTH_NAME WEEKDAY_NAME HALF QUARTER WEEK WEEKDAY HOURS SIGN ORDINAL END_OF_DAY"
 ).split()
 
 cdef int _MOST_FRACTION_DIGITS = MOST_FRACTION_DIGITS, _MOST_HOUR_DIGITS = MOST_HOUR_DIGITS
@@ -274,6 +274,9 @@ cdef inline bint _part(Cell *rest, Moment *moment, int op, int argument, Names *
         return True
     if op == ORDINAL:
         return _ordinal(rest)
+    if op == END_OF_DAY:
+        moment.hour = 24
+        return True
     return False
 
 

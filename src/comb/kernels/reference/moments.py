@@ -108,6 +108,8 @@ class _Moment:
             case Op.ORDINAL:
                 self.need(fold(self.text[self.at : self.at + 2]) in ("st", "nd", "rd", "th"))
                 self.at += 2
+            case Op.END_OF_DAY:
+                self.hour = 24
 
     def need(self, met: bool) -> None:
         """Stop unless something is so."""

@@ -1,0 +1,124 @@
+"""Days and moments among the texts that did not fit a column of the other: how they are written, and what reads them.
+
+A day without a time is taken for the midnight at which it begins where no other cell says 00:00: then the time was left
+out with it. Where some do, the time may as well be unknown. Day and month are told apart by the form of the other
+values or by the texts themselves; where both could be meant, there is no remedy.
+"""
+
+from collections.abc import Iterable
+
+import msgspec
+import numpy as np
+
+from comb.errors import ParameterError, agree
+from comb.kernels.string_buffer import pack
+from comb.kernels.types import FITS
+from comb.parsing.cell_parser import CellParser
+from comb.parsing.moment_programs import moment_program, swapped
+from comb.parsing.moment_shapes import fullest, general, patterns_of, up_to_time
+from comb.steps.cell_steps import Convert
+from comb.tables.column import Column
+from comb.tables.table import BareTable
+from comb.tables.types import DATE, DATETIME
+
+# Texts beyond these say nothing new of how the others are written.
+MOST_LOOKED_AT = 200
+
+_A_DAY = np.int64(86_400_000_000)
+
+
+class Form(msgspec.Struct, frozen=True):
+    """How some kept texts are written.
+
+    Attributes
+    ----------
+    word : {"date", "datetime"}
+    pattern : str
+    """
+
+    word: str
+    pattern: str
+
+    def reads(self, texts: Iterable[str]) -> frozenset[str]:
+        """Return those of some texts that are written so."""
+        each = list(texts)
+        program = moment_program(self.word, self.pattern)
+        _, status = CellParser(program.type, moments=(program,)).parse(pack(each))
+        return frozenset(text for text, one in zip(each, status.tolist(), strict=True) if one == FITS)
+
+
+def commonest_form(texts: dict[str, int]) -> tuple[Form, frozenset[str]] | None:
+    """Return the form of days or moments that reads most of some texts, and which it reads; None if they have none."""
+    seen: dict[tuple[str, str], list[str]] = {}
+    for text in list(texts)[:MOST_LOOKED_AT]:
+        for word, pattern in patterns_of(text.strip()):
+            if word in ("date", "datetime") and "d" in pattern:
+                seen.setdefault((word, general(pattern)), []).append(pattern)
+    found = [_form(word, fullest(patterns)) for (word, _), patterns in seen.items()]
+    read = [(form, form.reads(texts)) for form in found if form is not None]
+    best = max(read, key=lambda one: sum(texts[text] for text in one[1]), default=None)
+    return best if best and best[1] else None
+
+
+def _form(word: str, pattern: str) -> Form | None:
+    try:
+        moment_program(word, pattern)
+    except ParameterError:
+        return None
+    return Form(word, pattern)
+
+
+def reading(name: str, column: Column, form: Form, texts: frozenset[str]) -> tuple[str, Convert | None]:
+    """Return what some kept texts of a column are, and the step that reads them where no other reading is as good.
+
+    Cost: a conversion of the column.
+    """
+    several = len(texts) > 1
+    timed = form.word == "datetime"
+    if timed == (column.type.word == "datetime"):
+        says = f"{agree(len(texts), 'it is', 'they are')} written {form.pattern}"
+    elif timed:
+        says = f"{agree(len(texts), 'it has', 'they have')} a time of day"
+    else:
+        says = f"{agree(len(texts), 'it is a day', 'they are days')} without a time"
+    day = _day_as_others(column, form, texts)
+    if not day:
+        return f"{says}, day and month could be swapped", None
+    wanted = "datetime" if timed or column.type.word == "datetime" else "date"
+    if wanted == "datetime" and not timed and _midnights(column):
+        return f"{says}; other cells say 00:00, so that the time may be unknown", None
+    step = Convert(columns={name: f"{wanted} {day}"})
+    if not _proven(name, column, step, texts):
+        return says, None
+    if not timed and wanted == "datetime":
+        says += f"; as no cell says 00:00, the remedy takes {'each' if several else 'it'} for the midnight "
+        says += "at which it begins"
+    elif timed and column.type.word == "date":
+        says += "; the remedy makes the others midnights"
+    return says, step
+
+
+def _day_as_others(column: Column, form: Form, texts: frozenset[str]) -> str:
+    """Return the pattern with day and month in their places; empty where both could be first."""
+    other = Form(form.word, swapped(form.pattern))
+    if other == form:
+        return form.pattern
+    chosen = "" if column.evidence is None else column.evidence.chosen.pattern
+    for one in (form, other):
+        if chosen and up_to_time(chosen) == up_to_time(one.pattern):
+            return one.pattern
+    return form.pattern if not texts & other.reads(texts) else ""
+
+
+def _midnights(column: Column) -> bool:
+    return bool((column.array[column.present].astype(np.int64) % _A_DAY == 0).any())
+
+
+def _proven(name: str, column: Column, step: Convert, texts: frozenset[str]) -> bool:
+    """Return whether a step reads all of the texts and leaves the values that there are as they are."""
+    if column.type not in (DATE, DATETIME):
+        return False
+    made = step.apply(BareTable({name: column})).table[name]
+    kept = np.array([at for at, text in column.kept.texts.items() if text in texts], np.int64)
+    same = made.array[column.present].astype("datetime64[us]") == column.array[column.present].astype("datetime64[us]")
+    return bool(made.present[kept].all() and made.present[column.present].all() and same.all())
