@@ -25,6 +25,10 @@ from typing import Any
 # More names than this in one message become a wall nobody reads.
 MOST_NAMES_SHOWN = 12
 
+# Of a longer line of a message its begin and its end are told.
+LONGEST_LINE = 1_000
+LINE_BEGIN, LINE_END = 500, 200
+
 
 class CombError(Exception):
     """Root of all errors that Comb raises on purpose.
@@ -42,9 +46,10 @@ class CombError(Exception):
     exit_code = 2
 
     def __init__(self, what: str, *, where: str | None = None, remedy: str | None = None) -> None:
+        what = _in_short(what)
         super().__init__(what)
         self.what = what
-        self.where = where
+        self.where = None if where is None else _in_short(where)
         self.remedy = remedy
 
     def __reduce__(self) -> tuple[Any, ...]:
@@ -55,6 +60,22 @@ class CombError(Exception):
         """Compose the place, the message and the remedy."""
         text = f"{self.where}: {self.what}" if self.where else self.what
         return washed_lines(f"{text}\n  {self.remedy}" if self.remedy else text)
+
+
+def _in_short(text: str) -> str:
+    """Return a text without the middle of lines that nobody reads: somebody gave a whole column where a name goes.
+
+    >>> _in_short("expected a name, got " + "y" * 10_000)[-80:]
+    'yyyyyyyyyyyyyyy ... (9,321 characters left out) ... yyyyyyyyyyyyyyyyyyyyyyyyyyyy'
+    """
+    if len(text) <= LONGEST_LINE:
+        return text
+    return "\n".join(line if len(line) <= LONGEST_LINE else _without_middle(line) for line in text.split("\n"))
+
+
+def _without_middle(line: str) -> str:
+    left_out = len(line) - LINE_BEGIN - LINE_END
+    return f"{line[:LINE_BEGIN]} ... ({left_out:,} characters left out) ... {line[-LINE_END:]}"
 
 
 def _made_again(kind: type[CombError], what: str, where: str | None, remedy: str | None) -> CombError:

@@ -97,6 +97,11 @@ def test_the_draft_plan_of_a_profile_runs(demo: Path) -> None:
         (["show", "inspections.csv", "--type", "colony=text"], "there is no type 'text'"),
         (["inspect", "inspections.csv", "--column", "colon"], "did you mean 'colony'"),
         (["run", "inspections.csv"], "inspections.csv, line"),
+        (["run", "lines.txt"], "row after row after row after row after row after row after ' and so on"),
+        (["run", "lines.txt"], "a plan is drafted: comb profile FILE --draft"),
+        (["show", "x" * 300], "too long"),
+        (["inspect", "x" * 300], "too long"),
+        (["differences", "x" * 300, "y" * 300], "too long"),
         (["run", "no-plan.yaml"], "there is no such file"),
         (["nothing"], "No such command 'nothing'"),
         (
@@ -120,6 +125,7 @@ def test_the_draft_plan_of_a_profile_runs(demo: Path) -> None:
 def test_mistakes_get_one_message_and_exit_2(demo: Path, arguments: list[str], message: str) -> None:
     (demo / "t.arrow").write_bytes(b"ARROW1\0\0" + bytes(40))
     (demo / "dash.yaml").write_text("source: inspections.csv\nsteps:\n- filter: mites > 2\n")
+    (demo / "lines.txt").write_text("row after\n" * 400)
     ran = run_comb(*arguments, cwd=demo)
     assert ran.code == 2 and message in ran.err and "Traceback" not in ran.err
     assert not ran.out

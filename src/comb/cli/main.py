@@ -616,6 +616,9 @@ def main() -> None:
         if isinstance(error, OSError) and error.errno in _NO_OUTPUT:
             _say_error(f"the output cannot be written: {error.strerror}")
             code = CombError.exit_code
+        elif isinstance(error, OSError) and error.filename is not None:
+            _say_error(f"the system says: {error.strerror}", where=os.fsdecode(error.filename))
+            code = CombError.exit_code
         else:
             _report(error)
             code = DEFECT

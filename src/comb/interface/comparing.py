@@ -10,6 +10,7 @@ from comb.interface.step_table import Names, listed
 from comb.interface.table import Table
 from comb.plans.outcome import Outcome
 from comb.profiling.differences import Comparison, compare
+from comb.reading.io.source_file import check_reachable
 
 Compared = str | Path | Table | Mapping[str, Table] | Outcome
 
@@ -77,6 +78,7 @@ def _tables(given: Compared, table: str | None, options: dict[str, Any]) -> Mapp
         raise ParameterError(f"expected a file, a folder or a table, got {type(given).__name__}")
     if table is not None:
         return {table: load(given, table=table, **options)}
+    check_reachable(given)
     if Path(given).is_dir():
         return load_all(given, **options)
     return {"": load(given, **options)}

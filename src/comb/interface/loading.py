@@ -16,7 +16,7 @@ from comb.interface.step_table import type_word_of
 from comb.interface.table import Table
 from comb.interface.table_like import HasTable, is_table_like
 from comb.kernels import dispatch
-from comb.reading.io.source_file import HeldSource, Source, path_of
+from comb.reading.io.source_file import HeldSource, Source, check_reachable, path_of
 from comb.reading.load import load_beginning as load_table_beginning
 from comb.reading.load import load_table, load_tables
 from comb.tables.read_options import ReadOptions, listed_words
@@ -292,6 +292,7 @@ def inspect(
 
     source = path_of(source)
     if isinstance(source, str | Path) and not options:
+        check_reachable(source)
         folder = Path(source).expanduser()
         if folder.is_dir() and dataset_folder(folder) is None:
             return ShownFolder._of(inspect_folder(folder, progress))

@@ -14,7 +14,7 @@ from comb.plans.model import Accepted, ColumnText, PlanText, Rule, Save, TablePl
 from comb.plans.pictures import check_picture
 from comb.plans.rules import kind_of
 from comb.plans.slips import together
-from comb.plans.yaml_source import Path, YamlSource
+from comb.plans.yaml_source import DATA_IS_NO_PLAN, Path, YamlSource
 from comb.profiling.codes import CODES
 from comb.steps.base import Step
 from comb.steps.catalogue import STEPS, fields_of, listed, make_step
@@ -59,6 +59,10 @@ def read_plan(text: str, name: str, folder: str = ".") -> PlanText:
     return _PlanReader(YamlSource(text, name)).plan(text, folder)
 
 
+# Of a longer text, its begin tells which it is.
+LONGEST_SHOWN = 60
+
+
 class _PlanReader:
     def __init__(self, yaml_source: YamlSource) -> None:
         self.yaml_source = yaml_source
@@ -69,7 +73,10 @@ class _PlanReader:
 
     def plan(self, text: str, folder: str) -> PlanText:
         """Read the whole: the short form or tables by name."""
-        whole = self.mapping((), self.yaml_source.value, "a plan with source and steps")
+        whole = self.yaml_source.value
+        if not isinstance(whole, dict):
+            what = f"expected a plan with source and steps, got {_shown(whole)}"
+            raise self.yaml_source.error((), what, None if whole is None else DATA_IS_NO_PLAN)
         short = "tables" not in whole
         self.named = not short
         allowed = ("name", *_TABLE_FIELDS, *_PLAN_FIELDS[1:]) if short else _PLAN_FIELDS
@@ -314,4 +321,7 @@ def _shown(value: Any) -> str:
         return "nothing"
     if isinstance(value, dict):
         return f"fields {listing(list(value))}"
-    return f"a list of {len(value)}" if isinstance(value, list) else repr(value)
+    if isinstance(value, list):
+        return f"a list of {len(value)}"
+    text = str(value)
+    return repr(text) if len(text) <= LONGEST_SHOWN else f"{text[:LONGEST_SHOWN]!r} and so on"

@@ -38,6 +38,7 @@ from comb.plans.sources import (
     saved_elsewhere,
     with_sources,
 )
+from comb.plans.yaml_source import DATA_IS_NO_PLAN
 from comb.reading.io.source_file import read_whole
 from comb.reading.source_texts import source_texts
 from comb.steps.accounting import Taken, take_step
@@ -59,7 +60,9 @@ def open_plan(path: str | Path) -> PlanText:
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
-        raise PlanError("expected a plan in UTF-8 text, these bytes are not", where=str(path)) from None
+        raise PlanError(
+            "expected a plan in UTF-8 text, these bytes are not", where=str(path), remedy=DATA_IS_NO_PLAN
+        ) from None
     return read_plan(text, str(path), str(Path(path).parent))
 
 

@@ -14,6 +14,12 @@ from comb.errors import PlanError
 # A plan is written by hand; a larger file is a mistake or an attack.
 LONGEST_PLAN = 1_000_000
 DEEPEST = 20
+
+# What to do with a file of data where a plan goes.
+DATA_IS_NO_PLAN = (
+    "of a file of data a plan is drafted: comb profile FILE --draft PLAN.yaml; "
+    "single steps need none: comb run FILE --step STEP"
+)
 Path = tuple[str | int, ...]
 _QUOTE_HINT = "text that begins with * or & must be quoted: '*_kg'"
 
@@ -32,7 +38,11 @@ class YamlSource:
         self.name = name
         self._lines: dict[Path, int] = {}
         if len(text) > LONGEST_PLAN:
-            raise PlanError(f"expected a plan of at most {LONGEST_PLAN:,} characters, got {len(text):,}", where=name)
+            raise PlanError(
+                f"expected a plan of at most {LONGEST_PLAN:,} characters, got {len(text):,}",
+                where=name,
+                remedy=DATA_IS_NO_PLAN,
+            )
         try:
             self._refuse_indirection(text)
             root = yaml.compose(text, Loader=yaml.SafeLoader)

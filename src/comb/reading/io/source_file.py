@@ -18,7 +18,7 @@ import msgspec
 import numpy as np
 from blake3 import blake3
 
-from comb.errors import CombError, ParameterError, SourceMissing, SourceUnreadable, listing, nearest
+from comb.errors import CombError, ParameterError, SourceMissing, SourceUnreadable, counted, listing, nearest
 from comb.execution.executor import helper
 from comb.execution.memory import JSON_TO_TEXT, LARGE, check_memory
 from comb.execution.storage import Storage
@@ -344,6 +344,11 @@ def path_of(path: Any) -> Any:
     return Path(os.fsdecode(named))
 
 
+# No system takes longer paths; a text with line ends is more likely what would be in the file.
+LONGEST_PATH = 4_096
+_LINE_ENDS = frozenset("\r\n")
+
+
 def check_path(path: object) -> None:
     """Raise a ParameterError unless a source or a place to write is named by its path."""
     if not isinstance(path, str | Path):
@@ -354,6 +359,20 @@ def check_path(path: object) -> None:
             "expected the path of a file, got an address of the web", where=str(path),
             remedy="download the file, then name it: Comb fetches nothing",
         )  # fmt: skip
+    text = str(path)
+    if len(text) > LONGEST_PATH or (_LINE_ENDS.intersection(text) and not Path(text).exists()):
+        many = counted(len(text), "character")
+        raise ParameterError(
+            f"expected the path of a file, got a text of {many}",
+            remedy="a path has no line ends; what is in a file is given as bytes: text.encode()",
+        )
+
+
+def check_reachable(path: object) -> None:
+    """Raise an error if something is no path, or one that the system refuses; there need not be a file."""
+    check_path(path)
+    with _naming(str(path)), contextlib.suppress(FileNotFoundError, NotADirectoryError):
+        Path(str(path)).expanduser().stat()
 
 
 def kept_of(read: Callable[[int], bytes], size: int, storage: Storage) -> memoryview:
@@ -423,9 +442,9 @@ def expand(source: Source) -> list[str | Path | HeldSource]:
             raise ParameterError("expected at least one source, got an empty list")
         for one in several:
             if not isinstance(one, HeldSource):
-                check_path(one)
+                check_reachable(one)
         return several
-    check_path(source)
+    check_reachable(source)
     source = Path(source).expanduser() if str(source).startswith("~") else source
     text = str(source)
     if not _GLOB_MARKS.intersection(text) or Path(text).exists():
