@@ -79,6 +79,24 @@ def from_split(_: Path) -> comb.Table:
     return joined.split("all", new_columns=list(COLUMNS), mark="|")
 
 
+def test_codes_of_which_some_have_zeros_in_front_become_texts() -> None:
+    records = [{"code": 11_000 + number} for number in range(25)]
+    table = comb.load(json.dumps([*records, {"code": "01067"}, {"code": "01069"}, {"code": "none yet"}]).encode())
+    codes, rest = table.profile().of("type.unreadable")
+    assert "2 cells of code" in codes.text and "they begin with a zero, as codes do" in codes.text
+    assert rest.remedy is None and rest.rows.tolist() == [28]
+    assert table.take_step(codes.remedy)["code"].to_list()[-4:] == ["11024", "01067", "01069", "none yet"]
+
+
+def test_rows_of_nulls_and_of_names_have_a_remedy() -> None:
+    rows = [{"site": f"place {number}", "kg": number} for number in range(20)]
+    names, nulls = {"site": "site", "kg": "kg"}, {"site": None, "kg": None}
+    table = comb.load(json.dumps([*rows[:10], nulls, *rows[10:15], names, *rows[15:], nulls]).encode())
+    [empty], [again] = table.profile().of("layout.empty_rows"), table.profile().of("layout.repeated_header")
+    assert empty.rows.tolist() == [11, 23] and again.rows.tolist() == [17]
+    assert table.take_step(again.remedy).take_step(empty.remedy)["site"].to_list() == [one["site"] for one in rows]
+
+
 @pytest.mark.parametrize(
     "made", [from_json, from_lines, from_database, from_workbook, from_python, from_split], ids=lambda one: one.__name__
 )

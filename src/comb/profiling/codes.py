@@ -81,7 +81,8 @@ _ALL = (
         _UNTIDY,
         says="rows with nothing in any column",
         looks_at=(
-            "all cells of a row; rows of delimiters only that were left out when the file was read are reported too"
+            "all cells of a row, nulls too; rows of delimiters only that were left out when the file was read are "
+            "reported too"
         ),
         example="`;;;` between two months",
         remedy="`filter` to the rows with something in them",
@@ -97,7 +98,7 @@ _ALL = (
             "columns; those left out at reading are reported too"
         ),
         example="`visit;apiary;mites` in line 41",
-        remedy="",
+        remedy="`filter` to the other rows, where a column of texts holds its name in no other row",
         not_for="a single cell that is called like its column",
         together="{} parts of the table repeat the header",
     ),
@@ -177,8 +178,9 @@ _ALL = (
             "kept beside the column. A column of which fewer but half could be read stays text"
         ),
         example="`many` among numbers",
-        remedy="`convert` of a column that stayed text, which keeps what does not fit; else what is right the values "
-        "do not say",
+        remedy="`convert` of a column that stayed text, which keeps what does not fit; of days among moments and moments "
+        "among days, where they can be read one way only; of codes with zeros in front to text; else what is right the "
+        "values do not say",
         not_for="words for missing, numbers with a unit, day counts among dates",
         together="{} columns have cells that do not fit their type",
     ),

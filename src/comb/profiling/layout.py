@@ -62,8 +62,10 @@ def empty_rows(table: ColumnCache) -> Findings:
         yield Finding("layout.empty_rows", (), left, NOWHERE, (), text)
     where = np.ones(table.row_count, np.bool_)
     for column in table.columns.values():
-        # A word or a null that means missing is something.
-        where &= (column.states == Reason.BLANK) | (column.states == Reason.ABSENT)
+        # A word that means missing is something, a null is nothing.
+        nothing = column.missing & (column.states != Reason.UNREADABLE)
+        nothing[column.kept.positions] = False
+        where &= nothing
         if not where.any():
             return
     if not table.names or where.all():
@@ -92,7 +94,17 @@ def repeated_headers(table: ColumnCache) -> Findings:
         return
     count = int(where.sum())
     text = f"{counted(count, 'row')} {agree(count, 'repeats', 'repeat')} the names of the columns"
-    yield Finding("layout.repeated_header", (), count, table.rows_where(where), (), text)
+    yield Finding("layout.repeated_header", (), count, table.rows_where(where), (), text, _without_names(table, where))
+
+
+def _without_names(table: ColumnCache, where: Mask) -> Step | None:
+    """Return the step that leaves the names out, if the name of a column of texts stands in no other row."""
+    for name, column in table.columns.items():
+        here = column.text.flags(name.__eq__) & column.present if column.type.word == "string" else None
+        if here is not None and np.array_equal(here, where):
+            quoted = name.replace("'", "''")
+            return Filter(where=f"{quoted_name(name)} is null or {quoted_name(name)} <> '{quoted}'")
+    return None
 
 
 def _equal_to(column: Column, name: str) -> Mask | None:

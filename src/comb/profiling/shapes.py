@@ -24,6 +24,7 @@ from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, qu
 from comb.profiling.headings import CODE_WORDS, words_of
 from comb.steps.cell_steps import tidied
 from comb.tables.column import Column
+from comb.tables.types import STRING
 
 # A shape is that of the column if at least this share of the cells has it; number plates and post codes with several
 # usual shapes have none. What is off it may be one in ten by one slip, or more by several.
@@ -82,7 +83,9 @@ def odd_codes(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if column.type.word == "integer":
             yield from _odd_numbers(table, name, column)
-        if column.type.word != "string":
+        evidence = table.read_as_text(name)
+        if column.type.word != "string" or (evidence is not None and evidence.chosen.type.plain != STRING):
+            # Texts that mostly are dates or numbers are told as those.
             continue
         odd = _odd_texts(table, name)
         if odd is None:

@@ -27,6 +27,7 @@ _WITH_UNIT = lazy_pattern(
     r"[+-]?[0-9][0-9.,' ]*?\s*(?P<behind>[^\W\d_]{1,4}|%|°C?|[$€£¥])"
     r"|[+-]?(?P<before>[$€£¥]|[A-Z]{3})\s*[+-]?[0-9][0-9.,' ]*"
 )
+_ZERO_FIRST = lazy_pattern("0[0-9]+")
 _CURRENCY_SIGNS = frozenset("$€£¥")
 
 # A unit that no name gives is taken for the column's with this many values at least, whose median and that of all
@@ -100,7 +101,7 @@ def unreadable(table: ColumnCache) -> Findings:
         if not where.any():
             continue
         rest = _Part(kept_texts(column, where))
-        parts = _with_units(name, column, where, rest) if column.type.numeric else _moments(name, column, rest)
+        parts = _numbers(name, column, where, rest) if column.type.numeric else _moments(name, column, rest)
         if not parts:
             yield _finding(table, name, where, rest)
             continue
@@ -153,6 +154,20 @@ def _moments(name: str, column: Column, rest: _Part) -> list[_Part]:
         here = {text: rest.texts.pop(text) for text in list(rest.texts) if text in texts}
         parts.append(_Part(here, says=says, remedy=remedy))
     return parts
+
+
+def _numbers(name: str, column: Column, where: Mask, rest: _Part) -> list[_Part]:
+    """Take codes with zeros in front and numbers with a unit out of the rest."""
+    codes = {text: count for text, count in rest.texts.items() if _ZERO_FIRST.fullmatch(text.strip())}
+    if not codes or column.type.plain.word != "integer":
+        return _with_units(name, column, where, rest)
+    rest.texts = {text: count for text, count in rest.texts.items() if text not in codes}
+    begin = agree(len(codes), "it begins with a zero, as codes do", "they begin with a zero, as codes do")
+    as_text = Convert(columns={name: "string"})
+    return [
+        _Part(codes, says=f"{begin}: as text all are kept", remedy=as_text),
+        *_with_units(name, column, where, rest),
+    ]
 
 
 def _with_units(name: str, column: Column, where: Mask, rest: _Part) -> list[_Part]:

@@ -193,7 +193,8 @@ def _says_total(fits: np.ndarray, near: np.ndarray, used: np.ndarray, added: np.
     if alone:
         # The label has no other word: one right sum is enough, or nothing that is far off.
         return bool(fits.any() or near[used].all())
-    return bool(fits[used].all() and (added[used] >= LEAST_ADDED).any())
+    # One sum of several numbers that is right shows what the row is; the others may be wrong by a little.
+    return bool((fits | near)[used].all() and (fits & (added >= LEAST_ADDED))[used].any())
 
 
 def _are_sums(grid: SheetGrid, body: Codes, column: int) -> np.ndarray:
