@@ -179,8 +179,8 @@ _ALL = (
         ),
         example="`many` among numbers",
         remedy="`convert` of a column that stayed text, which keeps what does not fit; of days among moments and "
-        "moments among days, where they can be read one way only; of codes with zeros in front to text; else what is right the "
-        "values do not say",
+        "moments among days, where they can be read one way only; of codes with zeros in front to text; else what is "
+        "right the values do not say",
         not_for="words for missing, numbers with a unit, day counts among dates",
         together="{} columns have cells that do not fit their type",
     ),
