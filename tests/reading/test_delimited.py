@@ -10,6 +10,7 @@ import zipfile
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -70,6 +71,29 @@ def test_units_become_descriptions(tmp_path: Path) -> None:
     table = load_text(tmp_path, "place;weight;t (°C)\n;[kg];\nMill;31,5;20\nOak;2,5;21\n")
     assert [column.description for column in table.columns.values()] == ["", "kg", "°C"]
     assert table.place(1) == "table.csv, line 3"
+
+
+@pytest.mark.parametrize("quoting", [csv.QUOTE_MINIMAL, csv.QUOTE_ALL], ids=["where needed", "all"])
+@pytest.mark.parametrize("line_end", ["\n", "\r\n"])
+@pytest.mark.parametrize("delimiter", [",", ";", "\t", "|"])
+@pytest.mark.parametrize("quote", ['"', "'"])
+def test_the_quote_is_found_out(quote: str, delimiter: str, line_end: str, quoting: Any) -> None:
+    other = '5" nail' if quote == "'" else "bee's"
+    rows = [
+        [f"{at}", f"a{at}{delimiter} b", other if at == 3 else f"c{at}", f"left{delimiter} right {at}"]
+        for at in range(9)
+    ]
+    # One that only the last column needs is a case of its own.
+    for kept in ([0, 1, 2, 3], [0, 2, 3]):
+        out = io.StringIO()
+        writer = csv.writer(out, delimiter=delimiter, quotechar=quote, quoting=quoting, lineterminator=line_end)
+        writer.writerows(
+            [[["n", "first", "second", "last"][at] for at in kept], *([row[at] for at in kept] for row in rows)]
+        )
+        table = comb.load(out.getvalue().encode(), types={"n": "string"})
+        assert [list(row) for row in zip(*(column.to_list() for column in table.columns.values()), strict=True)] == [
+            [row[at] for at in kept] for row in rows
+        ]
 
 
 @pytest.mark.parametrize(

@@ -45,7 +45,9 @@ UNITS = frozenset({
 })  # fmt: skip
 _BRACKETED = lazy_pattern(r"[\[(]([^\[\]()]{1,15})[\])]")
 _DOUBLED = lazy_pattern(r'[^,;\t|:\r\n "]""[^,;\t|:\r\n"]')
-_SINGLE_QUOTED = lazy_pattern(r"(?:^|[,;\t|])'[^'\n]*'(?=[,;\t|]|$)", re.MULTILINE)
+_ENCLOSED_IN = {
+    quote: lazy_pattern(rf"(?:^|[,;\t|\r]){quote}[^{quote}\n]*{quote}(?=[,;\t|\r]|$)", re.MULTILINE) for quote in "\"'"
+}
 _DECIMAL_COMMA = lazy_pattern(r"\s*[+-]?[0-9]+,[0-9]+\s*")
 _YEAR = lazy_pattern(r"(?:19|20)[0-9]{2}")
 _RULING = lazy_pattern(r"\s*[-=+]{3,}\s*")
@@ -343,11 +345,13 @@ def _guess_quote(sample: str) -> tuple[str, str]:
     Double quotes mean quoting unless only single ones enclose whole fields; a backslash
     escapes them if it stands before some and none is doubled inside a field.
     """
+    single = len(_ENCLOSED_IN["'"].findall(sample)) if "'" in sample else 0
+    if single > 1 and not _ENCLOSED_IN['"'].search(sample):
+        return "'", ""
     if '"' in sample:
         backslashes = '\\"' in sample and not _DOUBLED.search(sample)
         return '"', "\\" if backslashes else ""
-    enclosed = _SINGLE_QUOTED.findall(sample) if "'" in sample else []
-    return ("'" if len(enclosed) > 1 else '"'), ""
+    return '"', ""
 
 
 def _quote_evidence(sample: str, quote: str, escape: str) -> str:
