@@ -85,3 +85,19 @@ MEMORY = MemoryStorage()
 def in_memory() -> MemoryStorage:
     """Return what a storage is after pickling: arrays are sent, files are not."""
     return MEMORY
+
+
+def positions_in(mask: NDArray[np.bool_], storage: Storage) -> NDArray[np.int64]:
+    """Return where a mask is true, as an array that a storage keeps.
+
+    >>> positions_in(np.array([False, True, True]), in_memory()).tolist()
+    [1, 2]
+    """
+    if not storage.on_disk:
+        return np.flatnonzero(mask)
+    found, at = storage.empty(int(np.count_nonzero(mask)), np.int64), 0
+    for block in blocks_of(len(mask), storage.block_rows):
+        here = np.flatnonzero(mask[block])
+        found[at : at + len(here)] = here + block.start
+        at += len(here)
+    return found

@@ -20,7 +20,7 @@ from comb.statistics.figures import positions_of, stored_positions
 from comb.tables.column import Column
 from comb.tables.evidence import LEAST_DOUBTED, Evidence
 from comb.tables.reasons import Reason
-from comb.tables.stored import coded_column, stored_array
+from comb.tables.stored import coded_column, stored_array, text_counts
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import STRING
@@ -90,7 +90,7 @@ class ColumnCache(BareTable):
         if name not in self._different:
             column = self[name]
             if column.type.textual:
-                self._different[name] = int(np.count_nonzero(column._text_counts()))
+                self._different[name] = int(np.count_nonzero(text_counts(column, self._storage)))
             else:
                 ordered = self.ordered(name)
                 self._different[name] = int(np.count_nonzero(ordered[1:] != ordered[:-1])) + bool(len(ordered))

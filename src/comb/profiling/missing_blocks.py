@@ -61,10 +61,11 @@ def missing_blocks(table: BareTable, most: int = MOST_BLOCKS, columns: int = MOS
     names = tuple(name for name in table.names if name in chosen)
     starts = np.unique(np.linspace(0, table.row_count, min(most, table.row_count) + 1).astype(np.int64)[:-1])
     found = np.zeros((len(names), len(starts)), np.int64)
-    for at, name in enumerate(names):
-        if counts[name]:
-            found[at] = np.add.reduceat(table[name].missing, starts, dtype=np.int64)
     last = np.append(starts[1:], table.row_count)[: len(starts)]
+    for at, name in enumerate(names):
+        state = table[name].state
+        if state is not None:
+            found[at] = [np.count_nonzero(state[begin:end]) for begin, end in zip(starts, last, strict=True)]
     return MissingBlocks(
         names, starts + 1, last, found, table.row_count, len(table.names), len(table.names) - len(names)
     )

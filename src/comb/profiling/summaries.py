@@ -17,6 +17,7 @@ from comb.statistics.distribution import SMALL, small_shape
 from comb.statistics.figures import mean_and_deviation
 from comb.tables.column import Column
 from comb.tables.reasons import MEANING
+from comb.tables.stored import text_counts
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.value_texts import digits, number_text, value_texts
@@ -86,7 +87,7 @@ def summarise(cache: ColumnCache, name: str) -> Summary:
     if len(column) == column.missing_count:
         return Summary(name, str(column.type), len(column), missing, 0)
     if isinstance(column.values, Text):
-        return _of_texts(name, column, missing)
+        return _of_texts(name, column, missing, cache._storage)
     ordered = cache.ordered(name)
     floats = ordered if column.type.storage == "bool" else cache.in_order(name)
     details: dict[str, Any] = {}
@@ -117,17 +118,31 @@ def summaries_of(table: BareTable, threads: int = 1, check: Callable[[], None] =
         return list(executor.map(summary, table.names))
 
 
-def _of_texts(name: str, column: Column, missing: dict[str, int]) -> Summary:
+def _largest(counts: Codes, most: int) -> list[int]:
+    """Return the largest counts that are not 0, the largest first.
+
+    >>> _largest(np.array([1, 0, 7, 2]), 2)
+    [7, 2]
+    """
+    top: Codes = np.zeros(0, np.int64)
+    for block in blocks_of(len(counts)):
+        top = np.concatenate([top, counts[block]])
+        if len(top) > most:
+            top = np.partition(top, -most)[-most:]
+    return [one for one in sorted(top.tolist(), reverse=True) if one]
+
+
+def _of_texts(name: str, column: Column, missing: dict[str, int], storage: Storage) -> Summary:
     """Summarise texts; those that are stored are decoded only where they are shown."""
     text = column.text
-    counts = column._text_counts()
+    counts = text_counts(column, storage)
     _, lengths = text.traits(KNOWN_WORDS)
     used = counts > 0
     shortest = int(np.min(lengths, where=used, initial=lengths.max()))
     longest = int(np.max(lengths, where=used, initial=0))
     details = {"commonest": _commonest(text, counts), "shortest": shortest, "longest": longest}
     many = int(counts.max()) * MOST_SHAPED < int(counts.sum())
-    shape = () if many else tuple(np.sort(counts[counts > 0])[::-1][:SMALL].tolist())
+    shape = () if many else tuple(_largest(counts, SMALL))
     return Summary(name, str(column.type), len(column), missing, int(np.count_nonzero(used)), details, shape)
 
 
@@ -136,11 +151,10 @@ def _commonest(text: Text, counts: Codes) -> list[tuple[str, int]]:
 
     Of very many that are equally common, only those that appear first are compared.
     """
-    blocks = list(blocks_of(len(counts)))
-    highest = np.sort(np.concatenate([np.sort(counts[block])[-MOST_COMMON:] for block in blocks]))[-MOST_COMMON:]
-    least = max(1, int(highest[0])) if len(counts) > MOST_COMMON else 1
+    highest = _largest(counts, MOST_COMMON)
+    least = highest[-1] if len(highest) == MOST_COMMON else 1
     places, tied = [np.flatnonzero(counts > least)], 0
-    for block in blocks:
+    for block in blocks_of(len(counts)):
         some = np.flatnonzero(counts[block] == least)[: MOST_TIES - tied]
         places.append(some + block.start)
         tied += len(some)

@@ -7,6 +7,7 @@ import msgspec
 import numpy as np
 
 from comb.errors import ColumnError, ParameterError
+from comb.execution.storage import positions_in
 from comb.expressions.aggregates import Groups
 from comb.expressions.check import Given
 from comb.expressions.evaluate import evaluate_condition, evaluate_groups
@@ -16,6 +17,7 @@ from comb.steps.column_steps import day_of
 from comb.tables.column import Column
 from comb.tables.concat import below
 from comb.tables.reasons import Reason
+from comb.tables.stored import stored_codes
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import INTEGER, NUMBER
@@ -126,8 +128,8 @@ class Members(msgspec.Struct, frozen=True):
     ----------
     keys : tuple of Column
         Of the rows that were counted.
-    kept : int64 array
-        Which rows of the table these are.
+    kept : int64 array or None
+        Which rows of the table these are; None for all.
     rows : int
         Of the table.
     samples : int64 array
@@ -137,21 +139,27 @@ class Members(msgspec.Struct, frozen=True):
     """
 
     keys: tuple[Column, ...]
-    kept: Codes
+    kept: Codes | None
     rows: int
     samples: Codes
     by_size: bool = False
 
     def __call__(self) -> Codes:
         """Return for each row of the table the counted row it is in, -1 for none."""
-        groups = Groups.of(self.keys, len(self.kept))
+        count = self.rows if self.kept is None else len(self.kept)
+        groups = Groups.of(self.keys, count)
         kinds = groups.sizes[groups.codes] if self.by_size else groups.codes
         found = np.full(self.rows, -1, np.int64)
-        if len(self.kept):
+        if count:
             place = np.full(int(kinds.max()) + 1, -1, np.int64)
             place[kinds[self.samples]] = np.arange(len(self.samples))
-            found[self.kept] = place[kinds]
+            found[slice(None) if self.kept is None else self.kept] = place[kinds]
         return found
+
+
+def _rows_of(kept: Codes | None, rows: Codes) -> Codes:
+    """Return the rows of a table that some of the rows kept of it are."""
+    return rows if kept is None else kept[rows]
 
 
 class Count(Step, frozen=True, tag="count"):
@@ -192,20 +200,20 @@ class Count(Step, frozen=True, tag="count"):
         if self.sort not in ("count", "value"):
             raise ParameterError(f"expected sort to be count or value, got {self.sort!r}")
         names = chosen(table, self.by) if self.by else []
-        kept = np.arange(table.row_count)
+        kept: Codes | None = None
         if self.where is not None:
             condition = evaluate_condition(self.where, table)
-            kept = np.flatnonzero(condition.array & condition.present)
-        taken = table if self.where is None else table._take(kept)
+            kept = positions_in(condition.array & condition.present, table._storage)
+        taken = table if kept is None else table._take(kept)
         if self.across is not None:
             groups = Groups.of([taken[name] for name in names], taken.row_count)
             return self._crossed(table, taken, kept, names, groups)
         if names:
-            starts, counts = group_sizes([taken[name]._codes() for name in names], taken.row_count)
+            starts, counts = group_sizes([stored_codes(taken[name], table._storage) for name in names], taken.row_count)
         else:
             starts, counts = np.zeros(1, np.int64), np.array([taken.row_count])
         if self.of_counts:
-            return self._of_counts(table, kept, starts, counts, [taken[name] for name in names])
+            return self._of_counts(table, taken, kept, starts, counts, [taken[name] for name in names])
         keys = {name: taken[name]._take(starts) if taken.row_count else taken[name] for name in names}
         order_keys = [_placed(key) for key in keys.values()]
         order = order_rows([-counts, *order_keys] if self.sort == "count" else order_keys or [-counts])
@@ -215,23 +223,33 @@ class Count(Step, frozen=True, tag="count"):
             columns[_free("share", names)] = Column(
                 NUMBER, np.round(counts[order] / max(1, taken.row_count), SHARE_DIGITS)
             )
-        first = kept[starts[order]] if taken.row_count else np.full(len(order), -1, np.int64)
+        first = _rows_of(kept, starts[order]) if taken.row_count else np.full(len(order), -1, np.int64)
         members = Members(tuple(taken[name] for name in names), kept, table.row_count, starts[order])
-        left_out = table.row_count - len(kept)
+        left_out = table.row_count - taken.row_count
         return Change(numbered_anew(table, columns, len(order)), first, left_out=left_out, merged_into=members)
 
-    def _of_counts(self, table: BareTable, kept: Codes, starts: Codes, counts: Codes, keys: Sequence[Column]) -> Change:
+    def _of_counts(
+        self,
+        table: BareTable,
+        taken: BareTable,
+        kept: Codes | None,
+        starts: Codes,
+        counts: Codes,
+        keys: Sequence[Column],
+    ) -> Change:
         sizes, inverse, many = np.unique(counts, return_inverse=True, return_counts=True)
         first = np.zeros(len(sizes), np.int64)
         first[inverse[::-1]] = starts[::-1]
         columns = {"rows": Column(INTEGER, sizes), "groups": Column(INTEGER, many.astype(np.int64))}
         sample = first
-        first = kept[first] if len(kept) else np.full(len(first), -1)
+        first = _rows_of(kept, first) if taken.row_count else np.full(len(first), -1)
         members = Members(tuple(keys), kept, table.row_count, sample, by_size=True)
-        left_out = table.row_count - len(kept)
+        left_out = table.row_count - taken.row_count
         return Change(numbered_anew(table, columns, len(sizes)), first, left_out=left_out, merged_into=members)
 
-    def _crossed(self, table: BareTable, taken: BareTable, kept: Codes, names: Sequence[str], groups: Groups) -> Change:
+    def _crossed(
+        self, table: BareTable, taken: BareTable, kept: Codes | None, names: Sequence[str], groups: Groups
+    ) -> Change:
         other = taken[chosen(taken, [str(self.across)])[0]]
         across = Groups.of([other], taken.row_count)
         if len(across) > MOST_ACROSS:
@@ -251,7 +269,9 @@ class Count(Step, frozen=True, tag="count"):
         columns: dict[str, Column] = {}
         sources = np.append(groups.first[order], groups.first[:1])
         for at, name in enumerate(names):
-            key = taken[name]._take(sources)._emptied(total, Reason.ABSENT) if len(kept) else taken[name]._absent(1)
+            key = (
+                taken[name]._take(sources)._emptied(total, Reason.ABSENT) if taken.row_count else taken[name]._absent(1)
+            )
             if key.type.word == "string" and not at:
                 words = key.text.to_list()
                 words[-1] = "total"
@@ -263,9 +283,10 @@ class Count(Step, frozen=True, tag="count"):
             values = np.append(cells[order, place], cells[:, place].sum())
             columns[_free("(missing)" if text is None else text, list(columns))] = Column(INTEGER, values)
         columns[_free("total", list(columns))] = Column(INTEGER, np.append(cells[order].sum(axis=1), cells.sum()))
-        first = np.append(kept[groups.first[order]] if len(kept) else np.full(len(order), -1), -1)
+        rows = _rows_of(kept, groups.first[order]) if taken.row_count else np.full(len(order), -1)
+        first = np.append(rows, -1)
         members = Members(tuple(taken[name] for name in names), kept, table.row_count, groups.first[order])
-        left_out = table.row_count - len(kept)
+        left_out = table.row_count - taken.row_count
         return Change(numbered_anew(table, columns, len(order) + 1), first, left_out=left_out, merged_into=members)
 
     def describe(self) -> str:

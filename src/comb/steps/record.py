@@ -12,7 +12,7 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from comb.execution.storage import Storage
+from comb.execution.storage import Storage, positions_in
 from comb.kernels.grouping import Codes
 from comb.steps.base import Change, Detail, Rows, Step
 from comb.tables.collect import slice_of
@@ -157,7 +157,7 @@ def record_of(step: Step, before: BareTable, change: Change, cells: Mapping[str,
         if change.set_aside is not None and len(change.set_aside.positions):
             gone["set aside"] = change.set_aside.positions
             used[change.set_aside.positions] = True
-        lost = np.flatnonzero(~used)
+        lost = positions_in(~used, before._storage)
         if len(lost) and step.accounting is Rows.MERGED:
             groups = None if callable(change.merged_into) else change.merged_into
             away = np.zeros(0, np.bool_) if groups is None else groups[lost] < 0

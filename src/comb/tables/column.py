@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from comb.errors import ParameterError, PositionError, TypeMismatch, washed
+from comb.execution.storage import blocks_of
 from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, compact, ranks
 from comb.tables.cell_source import NO_PLACE, CellSource
@@ -395,8 +396,10 @@ class Column:
         if text.codes is None:
             return self.present.astype(np.int64)
         counts = dispatch.kernels.count_codes(text.codes, text.item_count)
-        if self.missing_count:
-            counts -= dispatch.kernels.count_codes(text.codes[np.flatnonzero(self.missing)], text.item_count)
+        if self.state is not None:
+            for block in blocks_of(len(self)):
+                missing = np.flatnonzero(self.state[block])
+                np.subtract.at(counts, text.codes[block][missing], 1)
         return counts
 
     def _same_cells(self, other: "Column") -> Mask:

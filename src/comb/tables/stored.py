@@ -15,6 +15,7 @@ from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
 from comb.tables.column import Column
 from comb.tables.numbered_texts import number_texts
+from comb.tables.reasons import Reason
 from comb.tables.text import Text
 
 
@@ -96,6 +97,31 @@ def coded_column(column: Column, storage: Storage) -> Column:
     first, codes = number_texts(text.packed(), storage)
     items = taken_text(text, first, storage)
     return column._replace(values=Text(items.buffer, items.offsets, stored_array(codes, storage)))
+
+
+def stored_codes(column: Column, storage: Storage) -> Codes:
+    """Return the numbers by which the cells of a column are grouped, kept by a storage; see `Column._codes`."""
+    if not storage.on_disk or not isinstance(column.values, Text) or column.state is None:
+        return column._codes()
+    numbers, state = column.values.numbers(), column.state
+    missing = numbers.max(initial=-1) + 1
+    codes = storage.empty(len(column), numbers.dtype)
+    for block in blocks_of(len(column), storage.block_rows):
+        codes[block] = np.where(state[block] != Reason.PRESENT, missing, numbers[block])
+    return codes
+
+
+def text_counts(column: Column, storage: Storage) -> Codes:
+    """Return for each stored text of a column with codes how many present cells hold it, kept by a storage."""
+    if not storage.on_disk or column.text.codes is None:
+        return column._text_counts()
+    counts: Codes = storage.empty(column.text.item_count, np.int64)
+    for block in blocks_of(len(counts), storage.block_rows):
+        counts[block] = 0
+    for block in blocks_of(len(column), storage.block_rows):
+        codes = column.text.codes[block]
+        np.add.at(counts, codes if column.state is None else codes[column.state[block] == Reason.PRESENT], 1)
+    return counts
 
 
 def taken_column(column: Column, positions: Codes, storage: Storage) -> Column:
