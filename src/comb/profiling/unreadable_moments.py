@@ -48,16 +48,20 @@ class Form(msgspec.Struct, frozen=True):
 
 
 def commonest_form(texts: dict[str, int]) -> tuple[Form, frozenset[str]] | None:
-    """Return the form of days or moments that reads most of some texts, and which it reads; None if they have none."""
+    """Return the form of days or moments that reads most of some texts, and which it reads; None if they have none.
+
+    Cost: a look at the first texts; one reading of all by the form that most of those have.
+    """
     seen: dict[tuple[str, str], list[str]] = {}
-    for text in list(texts)[:MOST_LOOKED_AT]:
+    first = list(texts)[:MOST_LOOKED_AT]
+    for text in first:
         for word, pattern in patterns_of(text.strip()):
             if word in ("date", "datetime") and "d" in pattern:
                 seen.setdefault((word, general(pattern)), []).append(pattern)
     found = [_form(word, fullest(patterns)) for (word, _), patterns in seen.items()]
-    read = [(form, form.reads(texts)) for form in found if form is not None]
-    best = max(read, key=lambda one: sum(texts[text] for text in one[1]), default=None)
-    return best if best and best[1] else None
+    read = [(form, sum(texts[text] for text in form.reads(first))) for form in found if form is not None]
+    best, count = max(read, key=lambda one: one[1], default=(None, 0))
+    return (best, best.reads(texts)) if best is not None and count else None
 
 
 def _form(word: str, pattern: str) -> Form | None:

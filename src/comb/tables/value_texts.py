@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.errors import ParameterError
 from comb.kernels import dispatch
 from comb.kernels.scalars import date_text, digits, number_text
 from comb.kernels.string_buffer import StringBuffer, pack
@@ -180,6 +181,8 @@ def plain_text(value: Value) -> str:
         return _boolean_text(value)
     if isinstance(value, float):
         return number_text(value)
+    if hasattr(value, "__iter__") and not isinstance(value, str):
+        raise ParameterError(f"expected one value, got {value!r}", remedy="each value is named by itself")
     if isinstance(value, Decimal):
         return format(value, "f")
     if isinstance(value, timedelta):
