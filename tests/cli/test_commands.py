@@ -162,7 +162,7 @@ def test_nulls_and_cells_that_are_not_there_are_findings(tmp_path: Path) -> None
     (tmp_path / "n.json").write_text('[{"a": 1, "b": "x"}, {"a": null, "b": null}, {"b": "y"}]')
     found = comb.load(tmp_path / "n.json").profile().findings
     assert [(one.code, one.columns, one.rows.tolist()) for one in found] == [
-        ("missing.marker", ("a",), [2]), ("missing.marker", ("b",), [2]), ("missing.blank", ("a",), [3]),
+        ("missing.marker", ("a",), [2]), ("missing.marker", ("b",), [2]), ("layout.empty_rows", (), [2]), ("missing.blank", ("a",), [3]),
     ]  # fmt: skip
 
 

@@ -62,9 +62,12 @@ def empty_rows(table: ColumnCache) -> Findings:
         yield Finding("layout.empty_rows", (), left, NOWHERE, (), text)
     where = np.ones(table.row_count, np.bool_)
     for column in table.columns.values():
-        # A word that means missing is something, a null is nothing.
-        nothing = column.missing & (column.states != Reason.UNREADABLE)
-        nothing[column.kept.positions] = False
+        nothing = (column.states == Reason.BLANK) | (column.states == Reason.ABSENT)
+        if len(table.names) > 1:
+            # A word that means missing is something, a null is nothing.
+            nulls = column.states == Reason.MARKER
+            nulls[column.kept.positions] = False
+            nothing |= nulls
         where &= nothing
         if not where.any():
             return
