@@ -25,7 +25,7 @@ from typing import Any
 # More names than this in one message become a wall nobody reads.
 MOST_NAMES_SHOWN = 12
 
-# Of a longer line of a message its begin and its end are told.
+# Of a longer line of a message the first and the last characters are shown.
 LONGEST_LINE = 1_000
 LINE_BEGIN, LINE_END = 500, 200
 

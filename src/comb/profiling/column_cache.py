@@ -28,7 +28,7 @@ from comb.tables.types import STRING
 # Codes may reach up to this many times the number of rows.
 MOST_SPREAD = 2
 
-# So many texts tell whether the texts of a column may be something else.
+# The first texts of a column, this many, show whether it may be something else.
 FIRST_READ = 200
 
 
@@ -97,7 +97,7 @@ class ColumnCache(BareTable):
         return self._different[name]
 
     def read_as_text(self, name: str) -> Evidence | None:
-        """Return what the texts of a column could be; None where it is no text, or was declared to be.
+        """Return what the texts of a column could be; None for a column of another type, or declared.
 
         Of what came as text, as from a delimited file, it is known; of other columns the first texts tell whether it
         is worth asking. Cost: at most what it takes to infer the type of the column.

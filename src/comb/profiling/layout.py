@@ -101,7 +101,7 @@ def repeated_headers(table: ColumnCache) -> Findings:
 
 
 def _without_names(table: ColumnCache, where: Mask) -> Step | None:
-    """Return the step that leaves the names out, if the name of a column of texts stands in no other row."""
+    """Return the step that leaves the names out, if no other row has the name of a column of texts in it."""
     for name, column in table.columns.items():
         here = column.text.flags(name.__eq__) & column.present if column.type.word == "string" else None
         if here is not None and np.array_equal(here, where):

@@ -85,7 +85,7 @@ def odd_codes(table: ColumnCache) -> Findings:
             yield from _odd_numbers(table, name, column)
         evidence = table.read_as_text(name)
         if column.type.word != "string" or (evidence is not None and evidence.chosen.type.plain != STRING):
-            # Texts that mostly are dates or numbers are told as those.
+            # Of texts that mostly are dates or numbers the others are reported as not of that type.
             continue
         odd = _odd_texts(table, name)
         if odd is None:

@@ -1,8 +1,8 @@
 """Days and moments among the texts that did not fit a column of the other: how they are written, and what reads them.
 
 A day without a time is taken for the midnight at which it begins where no other cell says 00:00: then the time was left
-out with it. Where some do, the time may as well be unknown. Day and month are told apart by the form of the other
-values or by the texts themselves; where both could be meant, there is no remedy.
+out with it. Where some do, the time may as well be unknown. Which of the numbers is the day, the form of the other
+values says, or the texts themselves; where both could be meant, there is no remedy.
 """
 
 from collections.abc import Iterable
