@@ -150,8 +150,8 @@ def _moments(name: str, column: Column, rest: _Part) -> list[_Part]:
     parts: list[_Part] = []
     while (found := commonest_form(rest.texts)) is not None and len(parts) < MOST_PARTS:
         form, texts = found
-        says, remedy = reading(name, column, form, texts)
         here = {text: rest.texts.pop(text) for text in list(rest.texts) if text in texts}
+        says, remedy = reading(name, column, form, texts, sum(here.values()))
         parts.append(_Part(here, says=says, remedy=remedy))
     return parts
 
@@ -162,7 +162,7 @@ def _numbers(name: str, column: Column, where: Mask, rest: _Part) -> list[_Part]
     if not codes or column.type.plain.word != "integer":
         return _with_units(name, column, where, rest)
     rest.texts = {text: count for text, count in rest.texts.items() if text not in codes}
-    begin = agree(len(codes), "it begins with a zero, as codes do", "they begin with a zero, as codes do")
+    begin = agree(sum(codes.values()), "it begins with a zero, as codes do", "they begin with a zero, as codes do")
     as_text = Convert(columns={name: "string"})
     return [
         _Part(codes, says=f"{begin}: as text all are kept", remedy=as_text),

@@ -72,19 +72,32 @@ def _form(word: str, pattern: str) -> Form | None:
     return Form(word, pattern)
 
 
-def reading(name: str, column: Column, form: Form, texts: frozenset[str]) -> tuple[str, Convert | None]:
+def reading(name: str, column: Column, form: Form, texts: frozenset[str], count: int) -> tuple[str, Convert | None]:
     """Return what some kept texts of a column are, and the step that reads them where no other reading is as good.
 
-    Cost: a conversion of the column.
+    Parameters
+    ----------
+    name : str
+    column : Column
+    form : Form
+        Of the texts.
+    texts : frozenset of str
+    count : int
+        How many cells hold them.
+
+    Returns
+    -------
+    says, step
+        Cost: a conversion of the column.
     """
-    several = len(texts) > 1
+    several = count > 1
     timed = form.word == "datetime"
     if timed == (column.type.word == "datetime"):
-        says = f"{agree(len(texts), 'it is', 'they are')} written {form.pattern}"
+        says = f"{agree(count, 'it is', 'they are')} written {form.pattern}"
     elif timed:
-        says = f"{agree(len(texts), 'it has', 'they have')} a time of day"
+        says = f"{agree(count, 'it has', 'they have')} a time of day"
     else:
-        says = f"{agree(len(texts), 'it is a day', 'they are days')} without a time"
+        says = f"{agree(count, 'it is a day', 'they are days')} without a time"
     day = _day_as_others(column, form, texts)
     if not day:
         return f"{says}, day and month could be swapped", None
