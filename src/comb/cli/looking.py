@@ -1,68 +1,20 @@
-"""Commands that show what is in a source: counts, pictures, comparisons of groups."""
+"""Commands that look at a source more closely: pictures, comparisons of groups."""
 
 import shlex
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import msgspec
 
-from comb.cli.sources import again, check_files, loading, names_of, one_or_several, parted, records_of
+from comb.cli.sources import again, check_files, loading, records_of
 from comb.cli.terminal import Terminal
-from comb.errors import ParameterError, washed_lines
+from comb.errors import washed_lines
 from comb.execution.memory import COUNT
 from comb.interface.looking_methods import picture_request
-from comb.interface.make_report import make_report
 from comb.interface.picture import Picture, picture_format
-from comb.interface.report import check_report_name, said_of
 from comb.interface.table import Table
-from comb.tables.layout import LayoutRequest, lay_out
 from comb.views.comparisons import comparison_lines
 from comb.writing.atomic import check_file_free
-
-
-class CountRequest(msgspec.Struct, frozen=True):
-    """What `comb count` is asked for."""
-
-    by: str | None = None
-    across: str | None = None
-    where: str | None = None
-    of_counts: bool = False
-    sort: Literal["count", "value"] = "count"
-    first: int = 20
-    as_json: bool = False
-
-
-def count_command(
-    source: tuple[str, ...], options: dict[str, Any], wanted: CountRequest, *, screen: Terminal | None = None
-) -> None:
-    """Count rows of a source."""
-    screen = screen or Terminal()
-    check_files(source, "--by")
-    if wanted.first < 0:
-        raise ParameterError(f"expected a number of rows, got {wanted.first}")
-    by = names_of(wanted.by or "")
-    with loading(screen, source, options, COUNT) as work:
-        table = work.load()
-        counts = table.count(by, where=wanted.where, across=wanted.across, of_counts=wanted.of_counts, sort=wanted.sort)
-    if wanted.as_json:
-        screen.json(records_of(counts))
-        return
-    rows = min(wanted.first, len(counts))
-    bars = [one / max(1, len(table)) for one in counts["count"].to_list()] if "share" in counts else []
-    asked = LayoutRequest(
-        counts.columns, counts.row_numbers, counts.sentence(), screen.width, rows, 0, False, "--first N",
-        shares=("share",) if bars else (), bars=tuple(bars),
-    )  # fmt: skip
-    screen.lines(lay_out(asked))
-    if by and not wanted.across and len(counts):
-        value = counts[by[0]].texts()[0] if by[0] in counts else None
-        if value is not None and counts[by[0]].type.word == "string":
-            name = by[0] if by[0].isidentifier() else f'"{by[0]}"'
-            quoted = value.replace("'", "''")
-            condition = f"{name} = '{quoted}'"
-            plain = not set(condition) & set('"$`\\!')
-            shown = f'"{condition}"' if plain else shlex.quote(condition)
-            screen.next_step(f"comb show {again(source, options)} --where {shown}")
 
 
 class DrawRequest(msgspec.Struct, frozen=True):
@@ -145,36 +97,3 @@ def compare_command(
         else f"--x {shlex.quote(wanted.by)} --by {shlex.quote(wanted.value)}"
     )  # fmt: skip
     screen.next_step(f"comb draw {again(source, options)} --kind {kind} {names} --out picture.png")
-
-
-class ReportRequest(msgspec.Struct, frozen=True):
-    """What `comb report` is asked for."""
-
-    out: str
-    as_of: str | None = None
-    overwrite: bool = False
-    as_json: bool = False
-
-
-def report_command(
-    source: tuple[str, ...], options: dict[str, Any], wanted: ReportRequest, *, screen: Terminal | None = None
-) -> None:
-    """Write a report of files, a plan or a dataset folder."""
-    screen = screen or Terminal()
-    check_report_name(Path(wanted.out).name)
-    check_file_free(Path(wanted.out), overwrite=wanted.overwrite)
-    with screen.working(f"reading {shlex.join(source)}") as progress:
-        given, limits = parted(options)
-        made = make_report(
-            one_or_several(source), as_of=wanted.as_of, progress=progress, memory=limits.memory,
-            temporary=limits.temporary, workers=limits.workers, **given,
-        )  # fmt: skip
-        made.save(wanted.out, overwrite=wanted.overwrite)
-    if wanted.as_json:
-        screen.json({"answer": made.parts.answer(), "matters": [list(one) for one in made.parts.matters()]})
-        return
-    for line in said_of(made):
-        screen.say(line)
-    screen.say(f"saved: {wanted.out}")
-    if Path(wanted.out).suffix.lower() != ".md":
-        screen.next_step("open it in a browser; it needs nothing else")

@@ -7,9 +7,11 @@ Only click is loaded here: everything a command needs is imported when it runs, 
 import codecs
 import contextlib
 import errno
+import gc
 import os
 import sys
 from collections.abc import Callable
+from importlib import import_module
 from typing import Any, TypeVar
 
 import click
@@ -44,6 +46,14 @@ HEADINGS = {
 }
 
 
+# Where each of them is.
+MODULES = {
+    "demo": "demo", "inspect": "inspecting", "show": "showing", "count": "counting", "profile": "profiling",
+    "aggregate": "everyday", "draw": "looking", "compare": "looking", "run": "running", "save": "everyday",
+    "report": "reporting", "differences": "running", "trace": "running",
+}  # fmt: skip
+
+
 def column_names(context: click.Context, _parameter: click.Parameter, incomplete: str) -> list[str]:
     """Complete names of columns, also after a comma, from the first file that was named."""
     from comb.cli.completion import columns_of
@@ -76,6 +86,14 @@ class _Commands(click.Group):
 
 class _Command(click.Command):
     """A command whose options for reading stand under a heading of their own."""
+
+    def invoke(self, ctx: click.Context) -> Any:
+        """Run the command; what it loads first stays until the end, so that no garbage is looked for in it."""
+        gc.disable()
+        import_module(f"comb.cli.{MODULES[ctx.info_name or self.name or '']}")
+        gc.freeze()
+        gc.enable()
+        return super().invoke(ctx)
 
     def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Write the options by what they are about."""
@@ -271,7 +289,7 @@ def show(source: tuple[str, ...], **given: Any) -> None:
 @working_options
 def count(source: tuple[str, ...], **given: Any) -> None:
     """Count the rows of FILE by the values of columns: how often does each occur?"""
-    from comb.cli.looking import CountRequest, count_command
+    from comb.cli.counting import CountRequest, count_command
 
     asked = ("by", "across", "where", "of_counts", "sort", "first", "as_json")
     wanted = CountRequest(**{name: given.pop(name) for name in asked})
@@ -441,7 +459,7 @@ def report(source: tuple[str, ...], **given: Any) -> None:
 
     Of a PLAN, what it would do (nothing else is written); of a dataset FOLDER, what was done.
     """
-    from comb.cli.looking import ReportRequest, report_command
+    from comb.cli.reporting import ReportRequest, report_command
 
     wanted = ReportRequest(**{name: given.pop(name) for name in ("out", "as_of", "overwrite", "as_json")})
     report_command(source, _reading(given), wanted)

@@ -12,21 +12,15 @@ from comb.errors import ParameterError, agree, counted
 from comb.execution.memory import PROFILE
 from comb.execution.working import working
 from comb.interface.loading import load_all, load_within
-from comb.interface.plan import Plan
-from comb.interface.profiles import profile_together
 from comb.interface.table import Table
 from comb.kernels import dispatch
-from comb.plans.draft import draft_plan
 from comb.profiling.codes import code_of
 from comb.profiling.profile import Profile
-from comb.profiling.questions import question_table
 from comb.profiling.summaries import Summary
 from comb.reading.io.source_file import size_of
 from comb.views.columns import details_lines
-from comb.views.gaps import gaps_lines
 from comb.views.profiles import explanation_view, finding_lines, profile_view, together_view
 from comb.writing.atomic import check_file_free, write_file
-from comb.writing.files import file_kind
 
 
 class ProfileRequest(msgspec.Struct, frozen=True):
@@ -53,14 +47,22 @@ def profile_command(
     for written in filter(None, (wanted.draft, wanted.questions)):
         check_file_free(Path(written), overwrite=False, replaceable=False)
     if wanted.questions:
+        from comb.writing.files import file_kind
+
         file_kind(Path(wanted.questions).name)
     if wanted.gaps:
+        from comb.views.gaps import gaps_lines
+
         with loading(screen, source, options, PROFILE) as work:
             lines = gaps_lines(work.load(), screen.width)
         screen.lines(lines)
         screen.next_step(f"comb draw {again(source, options)} --kind missing --out missing.png")
         return 0
-    plan = Plan.load(wanted.accepted) if wanted.accepted else None
+    plan = None
+    if wanted.accepted:
+        from comb.interface.plan import Plan
+
+        plan = Plan.load(wanted.accepted)
     with loading(screen, source, options, PROFILE) as work:
         table = work.load()
         work.progress(f"profiling {len(table):,} rows")
@@ -75,6 +77,8 @@ def profile_command(
         screen.lines(profile_view(profile, screen.width, chosen=bool(wanted.only)))
     next_time = f"comb profile {again(source, options)}"
     if wanted.draft:
+        from comb.plans.draft import draft_plan
+
         place = Path(wanted.draft)
         made = draft_plan(table, profile, place.parent)
         write_file(place, made.text.encode())
@@ -84,6 +88,8 @@ def profile_command(
         )
         screen.next_step(f"edit {wanted.draft}, then comb run {shlex.quote(wanted.draft)} --dry-run")
     elif wanted.questions:
+        from comb.profiling.questions import question_table
+
         sheet = Table._adopt(question_table(table, profile.findings))
         if not sheet.row_count:
             screen.say("\nnothing in it is doubtful for a person to settle: no sheet was written")
@@ -115,6 +121,8 @@ def _profile_together(
     screen: Terminal, source: tuple[str, ...], options: dict[str, Any], wanted: ProfileRequest
 ) -> int:
     """Profile several tables together: each file is a table, and so is each one inside a single file."""
+    from comb.interface.profiles import profile_together
+
     for option, given in (("--column", wanted.column), ("--only", wanted.only), ("--draft", wanted.draft)):
         if given:
             raise ParameterError(f"{option} is for one table", remedy="leave out --together, and name one file")

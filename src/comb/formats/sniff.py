@@ -1,7 +1,5 @@
 """Tell by its beginning what a source is, whatever its name says."""
 
-import json
-
 # The first bytes of a zip archive, and so of most workbooks.
 ZIP_START = b"PK\x03\x04"
 
@@ -37,6 +35,8 @@ def looks_like_json(start: str) -> bool:
     text = start.lstrip("\ufeff \t\r\n")
     if not text.startswith(("{", "[")):
         return False
+    import json
+
     try:
         json.JSONDecoder(strict=False).raw_decode(text)
     except json.JSONDecodeError as error:

@@ -285,7 +285,7 @@ def inspect(
     Inspection or FolderInspection
         Of a folder that is no dataset: each source with its kind, rows and columns, and what they share.
     """
-    from comb.interface.shown import ShownFolder, ShownInspection
+    from comb.interface.shown.sources import ShownFolder, ShownInspection
     from comb.reading.dataset_folder import dataset_folder
     from comb.reading.folder import inspect_folder
     from comb.reading.inspect import inspect_source

@@ -141,7 +141,7 @@ class LookingMethods(StepTable):
         """
         from msgspec.structs import replace
 
-        from comb.interface.shown import ShownDetails
+        from comb.interface.shown.profiles import ShownDetails
         from comb.profiling.column_details import column_details, summary_table
         from comb.profiling.summaries import summaries_of
 
@@ -180,7 +180,7 @@ class LookingMethods(StepTable):
         """
         from msgspec.structs import replace
 
-        from comb.interface.shown import ShownComparison
+        from comb.interface.shown.comparisons import ShownComparison
         from comb.statistics.group_comparison import compare_groups
 
         found = compare_groups(self, value, by, paired_by)

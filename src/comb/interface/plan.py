@@ -11,7 +11,7 @@ from comb.errors import washed_lines
 from comb.execution.memory import RUN
 from comb.execution.resources import Resources
 from comb.execution.working import Limits, working
-from comb.interface.shown import ShownOutcome
+from comb.interface.shown.outcomes import ShownOutcome
 from comb.kernels import dispatch
 from comb.plans.model import PlanText, TablePlan, moved
 from comb.plans.run import open_plan, run_plan

@@ -26,7 +26,7 @@ from comb.tables.table import check_whole
 if TYPE_CHECKING:
     from comb.interface.plan import Plan
     from comb.interface.report import Report
-    from comb.interface.shown import Ledger, Traces, Working
+    from comb.interface.shown.histories import Ledger, Traces, Working
     from comb.profiling.profile import Profile
     from comb.profiling.unreadable import KeptText
 
@@ -99,14 +99,14 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         mites * 100 / bees = 600 / 300  2
         """
         from comb.expressions.evaluate import working_of
-        from comb.interface.shown import Working
+        from comb.interface.shown.histories import Working
 
         return Working(working_of(formula, self, self._position(row_number)))
 
     @property
     def ledger(self) -> "Ledger":
         """What became of the lines of the source, and what each step so far did to rows, columns and cells."""
-        from comb.interface.shown import Ledger
+        from comb.interface.shown.histories import Ledger
         from comb.steps.accounting import load_entry
 
         first = load_entry(self._begun or self.origin)
@@ -135,7 +135,7 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
           step 1, correct: 400 became 40
             kg of row 2: 400 corrected to 40, from log book
         """
-        from comb.interface.shown import Traces
+        from comb.interface.shown.histories import Traces
         from comb.reading.source_texts import cell_text
         from comb.steps.trace import History
 
@@ -173,7 +173,7 @@ class Table(RowMethods, ColumnMethods, RepairMethods, LayoutMethods, LookingMeth
         >>> [(finding.code, finding.count) for finding in table.profile().findings]
         [('missing.stand_in', 9)]
         """
-        from comb.interface.shown import ShownProfile
+        from comb.interface.shown.profiles import ShownProfile
         from comb.profiling.profile import profile
         from comb.steps.column_steps import day_of
 

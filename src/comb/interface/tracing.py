@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from comb.interface.shown import Traces
+from comb.interface.shown.histories import Traces
 from comb.plans.tracing import trace_place
 from comb.reading.io.source_file import check_path, path_of
 from comb.tables.table import check_whole

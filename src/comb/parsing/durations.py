@@ -21,6 +21,9 @@ _WORDED_DURATION = lazy_pattern(
     re.IGNORECASE,
 )
 
+# What the first character may be; an empty text is none.
+_BEGINNINGS = frozenset("+-P0123456789")
+
 
 def read_duration(text: str) -> int | None:
     """Read a duration as ISO 8601 writes it, or in words; microseconds, None if it is not one.
@@ -30,6 +33,8 @@ def read_duration(text: str) -> int | None:
     >>> read_duration("PT1H30M"), read_duration("1 h 30 min"), read_duration("P1M")
     (5400000000, 5400000000, None)
     """
+    if text[:1] not in _BEGINNINGS:
+        return None
     match = _ISO_DURATION.fullmatch(text) or _WORDED_DURATION.fullmatch(text)
     if match is None or not any(map(str.isdigit, text)):
         return None

@@ -31,7 +31,6 @@ from comb.reading.delimited.chunk_reader import ChunkReader
 from comb.reading.delimited.header import parse_header
 from comb.reading.delimited.layout import Layout, guess_layout
 from comb.reading.delimited.pipeline import ChunkPipeline
-from comb.reading.documents.json.beginning import beginning_of
 from comb.reading.io.compression import STREAMS, compression_of
 from comb.reading.io.encoding import Decoded, decode, marked_codec, utf8_mark
 from comb.reading.io.source_file import LOOK_AT, HeldSource, OpenSource, Stamp, kept_of
@@ -137,7 +136,11 @@ def open_source(
         if not start:
             return OpenDocument(opened.name, opened.path, opened.stamp(), _of_nothing(opened), rules, options.table)
         cut = not opened.at_end and rules.options.encoding is None
-        lines = beginning_of(start, rules.options.rows, first_look=first_look) if cut else None
+        lines = None
+        if cut:
+            from comb.reading.documents.json.beginning import beginning_of
+
+            lines = beginning_of(start, rules.options.rows, first_look=first_look)
         if lines is not None:
             document = _document(lines, partial(bytes, lines), opened.name, rules.options, resources)
             if document is not None:

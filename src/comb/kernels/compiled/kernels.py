@@ -127,7 +127,10 @@ class CompiledKernels:
         except UnicodeEncodeError:
             data = b""
         if not data or not 0 < most <= MOST_RECORDS:
-            return _REFERENCE.records(text, dialect, most)
+            # By itself: all of the reference takes as long to load as a small file.
+            from comb.kernels.reference.splitting import split_records
+
+            return split_records(text, dialect.delimiter, dialect.quote, escape=dialect.escape, most=most)
         delimiter = dialect.delimiter.encode()
         width = 1 + max(line.count(delimiter) for line in data[:FIRST_BYTES].splitlines())
         return self.split(data, dialect, width, single=True, most=most).records()

@@ -15,7 +15,6 @@ column without a name and without a cell was made by delimiters at the line ends
 `type_columns` then decides the type of each column, several columns at a time, and lets its chunks go.
 """
 
-import csv
 import io
 from collections.abc import Callable, Sequence
 
@@ -368,6 +367,8 @@ def _rejoined(cells: list[str], delimiter: str) -> str:
     """Write surplus cells as one text from which they can be told apart again."""
     if len(cells) < 2:
         return "".join(cells)
+    import csv
+
     line = io.StringIO()
     csv.writer(line, delimiter=" " if delimiter == SPACES else delimiter[0], lineterminator="").writerow(cells)
     return line.getvalue()

@@ -261,7 +261,7 @@ def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | No
     candidates = [delimiter] if delimiter else list(DELIMITERS)
     if not delimiter:
         # A delimiter that does not occur separates nothing.
-        candidates = [option for option in candidates if option == SPACES or option in sample]
+        candidates = [option for option in candidates if (" " if option == SPACES else option) in sample]
         candidates = [option for option in candidates if not _hopeless(sample, option, quote, escape)]
     trials = [_try(sample, option, quote, escape) for option in candidates]
     if not delimiter:
@@ -394,6 +394,10 @@ def _alike(rows: list[list[str]]) -> tuple[float, float]:
     return sum(shares) / len(shares), typed / (len(rows) * len(shares))
 
 
+# As in 1Nov25.
+SHORTEST_MOMENT = 6
+
+
 @lru_cache(maxsize=3 * JUDGED_CELLS)
 def kind_of(cell: str) -> str:
     """Sort a cell into kinds that need no types: number, date or time, word, or nothing.
@@ -406,6 +410,8 @@ def kind_of(cell: str) -> str:
         return "number"
     if not text or is_missing_word(text):
         return ""
+    if not any(map(str.isdigit, text)):
+        return "word"
     if date_groups(text) or _TIME_OF_DAY.fullmatch(text) or _is_moment(text):
         return "date"
     return "number" if _NUMBER.fullmatch(text) or _AMOUNT.fullmatch(text) else "word"
@@ -413,7 +419,7 @@ def kind_of(cell: str) -> str:
 
 def _is_moment(text: str) -> bool:
     """Return whether a text is a day with a time of day, or with the name of its month."""
-    if not any(map(str.isdigit, text)):
+    if len(text) < SHORTEST_MOMENT:
         return False
     if found := _WITH_TIME.fullmatch(text):
         return bool(date_groups(found[1]) and _TIME_OF_DAY.fullmatch(found[2]))

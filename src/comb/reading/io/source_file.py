@@ -2,7 +2,6 @@
 
 import contextlib
 import datetime
-import glob
 import io
 import os
 import re
@@ -449,6 +448,8 @@ def expand(source: Source) -> list[str | Path | HeldSource]:
     text = str(source)
     if not _GLOB_MARKS.intersection(text) or Path(text).exists():
         return [source]
+    import glob
+
     found: list[str | Path | HeldSource] = [*sorted(glob.glob(text))]  # noqa: PTH207 - a pattern may be absolute
     if not found:
         raise SourceMissing("no file matches this pattern", where=text, remedy=f"looked in {Path.cwd()}")

@@ -1,0 +1,1 @@
+"""Results of the layers below, as they show themselves."""
