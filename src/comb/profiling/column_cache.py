@@ -17,6 +17,7 @@ from comb.inference.decide import infer_column
 from comb.kernels.grouping import Codes
 from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.statistics.figures import positions_of, stored_positions
+from comb.statistics.ordering import in_ascending_order
 from comb.tables.column import Column
 from comb.tables.evidence import LEAST_DOUBTED, Evidence
 from comb.tables.reasons import Reason
@@ -148,7 +149,7 @@ class ColumnCache(BareTable):
     def in_order(self, name: str) -> NDArray[np.float64]:
         """Return the values of `floats` in ascending order, missing ones left out."""
         column, ordered = self[name], self.ordered(name)
-        if not self._storage.on_disk:
+        if not self._storage.on_disk or ordered.dtype == np.float64:
             return stored_positions(column, ordered)
         floats = self._storage.empty(len(ordered), np.float64)
         for rows in blocks_of(len(ordered), self._storage.block_rows):
@@ -180,28 +181,27 @@ class ColumnCache(BareTable):
     def ordered(self, name: str) -> NDArray[Any]:
         """Return the present values of a column that is not text, in ascending order."""
         if name not in self._ordered:
-            self._ordered[name] = self._in_order(self[name])
+            column = self[name]
+            present = column.present if column.missing_count else None
+            self._ordered[name] = in_ascending_order(column.array, present, self._storage)
         return self._ordered[name]
-
-    def _in_order(self, column: Column) -> NDArray[Any]:
-        if not self._storage.on_disk:
-            return np.sort(column.array[column.present] if column.missing_count else column.array)
-        ordered = self._storage.empty(len(column) - column.missing_count, column.array.dtype)
-        start = 0
-        for rows in blocks_of(len(column), self._storage.block_rows):
-            values = column.array[rows] if column.state is None else column.array[rows][column.state[rows] == 0]
-            ordered[start : start + len(values)] = values
-            start += len(values)
-        ordered.sort()
-        return ordered
 
     def state_counts(self, name: str) -> Codes:
         """Return how many cells of a column are present, and how many are missing for each reason."""
         if name not in self._counts:
             state = self[name].state
-            missing = np.zeros(0, np.uint8) if state is None else state[np.flatnonzero(state)]
-            counts = np.bincount(missing, minlength=len(Reason)).astype(np.int64)
-            counts[Reason.PRESENT] = self.row_count - len(missing)
+            counts = np.zeros(len(Reason), np.int64)
+            for block in blocks_of(self.row_count):
+                here = np.zeros(0, np.uint8) if state is None else state[block]
+                left = int(np.count_nonzero(here))
+                for reason in Reason if left else ():
+                    # Most gaps are for one reason, so that this ends soon.
+                    found = int(np.count_nonzero(here == reason)) if reason else 0
+                    counts[reason] += found
+                    left -= found
+                    if not left:
+                        break
+            counts[Reason.PRESENT] = self.row_count - counts.sum()
             self._counts[name] = counts
         return self._counts[name]
 
