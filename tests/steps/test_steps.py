@@ -178,6 +178,8 @@ def test_why_a_row_or_cell_is_gone_is_written_down() -> None:
         ("select", {"columns": ["x", "y"]}, "'y'"),
         ("select", {"leave_out": "*"}, "no column would be left"),
         ("select", {"of_type": "text"}, "there is no type 'text'"),
+        ("convert", {"columns": {"kg": "numeric(10, 0)"}}, "here it is 'integer'"),
+        ("calculate", {"columns": {"x": "cast(kg as float)"}}, "here it is 'number'; allowed: "),
         ("sort", {"by": "mites down"}, "'mites down'"),
         ("trim", {"columns": "kg"}, "'kg' is decimal"),
         ("to_long", {"columns": ["kg", "apiary"], "heading_column": "k", "value_column": "v"}, "one column holds one type"),

@@ -60,6 +60,7 @@ from comb.tables.types import (
     TIME,
     UTC_DATETIME,
     Type,
+    called_here,
     decimal,
 )
 
@@ -614,7 +615,9 @@ class _Checker:
         operand, kind = self.checked(node.operand)
         if node.word not in STORAGE or node.word == "category":
             words = [word for word in STORAGE if word != "category"]
-            raise self.fail(node, f"cannot cast to {node.word!r}", f"allowed: {listing(words)}")
+            meant = called_here(node.word)
+            here = f"here it is {meant!r}; " if meant in words else ""
+            raise self.fail(node, f"cannot cast to {node.word!r}", f"{here}allowed: {listing(words)}")
         if (node.word == "decimal") != (node.digits is not None):
             given = "decimal without" if node.digits is None else f"{node.word} with"
             raise self.fail(node, f"expected digits after the point with decimal only, got {given}", "write decimal(2)")

@@ -54,6 +54,9 @@ def parse_request(text: "str | Request") -> Request:
     if isinstance(text, Request):
         return text
     word, _, pattern = text.strip().partition(" ")
+    if "(" in word:
+        # As other languages write it: the whole is told what it is here.
+        type_word(text.strip())
     request = Request(type_word(word), pattern.strip())
     if request.pattern:
         check_pattern(request)

@@ -5,7 +5,8 @@ from typing import NamedTuple
 
 import msgspec
 
-from comb.errors import ParameterError, unknown_name
+from comb.errors import ParameterError, listing, unknown_name
+from comb.kernels.types import MOST_DECIMAL_DIGITS
 
 # Word -> NumPy dtype of the values. Text is kept in `Text`, not in a NumPy array; a category is
 # stored as the type it is based on.
@@ -154,5 +155,31 @@ def type_word(word: str) -> str:
     """
     if word not in STORAGE:
         what, remedy = unknown_name("type", word, list(STORAGE))
-        raise ParameterError(what, remedy=remedy)
+        meant = called_here(word)
+        raise ParameterError(what, remedy=f"here it is {meant!r}; types: {listing(list(STORAGE))}" if meant else remedy)
     return word
+
+
+# What types are called in other languages.
+_ELSEWHERE = {
+    **dict.fromkeys(("int", "bigint", "smallint"), "integer"),
+    **dict.fromkeys(("float", "double", "real"), "number"),
+    **dict.fromkeys(("numeric", "money"), "decimal"),
+    **dict.fromkeys(("str", "text", "char", "varchar"), "string"),
+    **dict.fromkeys(("list", "dict", "object"), "json"),
+    "bool": "boolean", "timestamp": "datetime", "interval": "duration", "timedelta": "duration", "enum": "category",
+}  # fmt: skip
+
+
+def called_here(word: str) -> str:
+    """Return what a type of another language is called here, with the digits in its parentheses; empty if unknown.
+
+    >>> [called_here(word) for word in ("float", "decimal(10, 2)", "colour")]
+    ['number', 'decimal 0.00', '']
+    """
+    name, _, size = word.casefold().partition("(")
+    kind = _ELSEWHERE.get(name.strip(), name.strip() if size and name.strip() in STORAGE else "")
+    digits = size.rstrip(") ").rpartition(",")[2].strip()
+    if kind == "decimal" and digits.isdecimal() and int(digits) <= MOST_DECIMAL_DIGITS:
+        return f"decimal 0.{int(digits) * '0'}" if int(digits) else "integer"
+    return kind
