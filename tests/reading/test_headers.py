@@ -1,6 +1,7 @@
 """What stands above, between and below the rows of delimited text as spreadsheets and reports write it."""
 
 import csv
+import json
 from pathlib import Path
 
 import pytest
@@ -9,6 +10,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import comb
+from comb.tables.names import unique_names
 
 ROWS = ["Mill,1.5,2025-01-02", "Quarry,2.5,2025-01-03", "Fox,3.5,2025-01-04"]
 NAMES = ("place", "kg", "seen_on")
@@ -321,3 +323,39 @@ def test_a_second_table_is_told(tmp_path: Path, lines: list[str], said: str) -> 
     if said:
         tables = comb.load_all(place, table="*")
         assert sorted(map(len, tables.values())) == [3, 4]
+
+
+ANSWERS = {
+    "different names": ("mood,queen,keeper", True),
+    "a name twice": ("mood,queen,queen", True),
+    "a name that marks a choice": ("mood,queen,x", True),
+    "a name that is lacking": ("mood,,queen", True),
+    "answers": ("calm,yes,x", False),
+    "answers with a gap": ("calm,,x", False),
+}
+
+
+@pytest.mark.parametrize("kind", ["csv", "xlsx", "json"])
+@pytest.mark.parametrize(("first", "named"), ANSWERS.values(), ids=ANSWERS)
+def test_of_texts_alone_those_below_tell_whether_the_first_line_names_columns(
+    tmp_path: Path, first: str, named: bool, kind: str
+) -> None:
+    below = ["calm,yes,x", "wild,no,", "calm,no,", "wild,yes,x", "calm,yes,", "wild,no,x"]
+    rows = [line.split(",") for line in (first, *below)]
+    path = tmp_path / f"t.{kind}"
+    if kind == "csv":
+        path.write_text("\n".join([first, *below]) + "\n")
+    elif kind == "json":
+        path.write_text(json.dumps([[cell or None for cell in row] for row in rows]))
+    else:
+        with xlsxwriter.Workbook(path) as book:
+            sheet = book.add_worksheet()
+            for at, row in enumerate(rows):
+                for column, cell in enumerate(row):
+                    if cell:
+                        sheet.write_string(at, column, cell)
+    table = comb.load(path)
+    given = first.split(",") if named else ["", "", ""]
+    assert table.names == tuple(unique_names(given))
+    assert len(table) == len(rows) - named
+    assert table[table.names[0]].to_list()[-3:] == ["wild", "calm", "wild"]

@@ -21,9 +21,11 @@ from comb.kernels.types import EVERYTHING, NumberForm, Words
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import MOMENTS
 from comb.reading.column_rules import ColumnRules
+from comb.reading.delimited.cell_kinds import kind_of
 from comb.reading.delimited.chunking import TextChunkRange
+from comb.reading.delimited.first_lines import names_columns
 from comb.reading.delimited.header import LEAST_SAMPLE, SAMPLE_CELLS, Anomalies, Header
-from comb.reading.delimited.layout import SAMPLE_RECORDS, as_line, kind_of, names_columns
+from comb.reading.delimited.layout import SAMPLE_RECORDS, as_line
 from comb.tables.column import Mask
 from comb.tables.names import choose, unique_names
 from comb.tables.text import Text

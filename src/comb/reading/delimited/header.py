@@ -9,17 +9,9 @@ from comb.errors import ContentError
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels import dispatch
 from comb.kernels.types import LINE_END_BYTES, Dialect
-from comb.reading.delimited.layout import (
-    DECLARATION,
-    SAMPLE_RECORDS,
-    Layout,
-    as_line,
-    is_ruling,
-    kind_of,
-    table_above,
-    unit_of,
-    unmarked,
-)
+from comb.reading.delimited.cell_kinds import kind_of
+from comb.reading.delimited.first_lines import is_ruling, table_above, unit_of
+from comb.reading.delimited.layout import DECLARATION, SAMPLE_RECORDS, Layout, as_line, unmarked
 
 # No table made by people or programs for people is wider; a text without line ends is.
 MOST_COLUMNS = 20_000

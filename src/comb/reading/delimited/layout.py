@@ -3,17 +3,25 @@
 import re
 from collections import Counter
 from collections.abc import Sequence
-from functools import lru_cache
 from itertools import pairwise
 
 import msgspec
 
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels import dispatch
-from comb.kernels.scalars import date_groups, fold
 from comb.kernels.types import SPACES, Dialect
-from comb.parsing.calendar_names import MONTH_NUMBERS
-from comb.parsing.vocabulary import is_missing_word
+from comb.reading.delimited.cell_kinds import JUDGED_RECORDS, all_words, judged, kind_of
+from comb.reading.delimited.first_lines import (
+    LEAST_BELOW,
+    LEAST_BELOW_LABELS,
+    LEAST_TYPED,
+    LEAST_UNNAMED_WIDTH,
+    NAME_AND_VALUE,
+    are_units,
+    guess_header,
+    heading_votes,
+    label_lines,
+)
 from comb.tables.read_options import ReadOptions
 
 # In order of preference where the evidence is even.
@@ -23,53 +31,22 @@ DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", ":": "co
 SAMPLE_CHARACTERS = 400_000
 SAMPLE_RECORDS = 500
 
-# Of this many records, but not of more cells than this, it is looked at what they hold.
-JUDGED_RECORDS = 300
-JUDGED_CELLS = 10_000
-
-# A single word above two columns is a title.
-LEAST_UNNAMED_WIDTH = 3
-
 # A colon occurs in times and addresses, a space in texts: they part columns only if
 # nearly all lines agree.
 LEAST_FIT = {":": 0.95, SPACES: 0.98}
 
 # That they do not, the first records may show.
 FIRST_RECORDS = 60
-
-# Words that are units when they stand alone below a header.
-UNITS = frozenset({
-    "kg", "g", "mg", "t", "lb", "oz", "m", "cm", "mm", "km", "µm", "in", "ft", "l", "ml", "dl", "cl", "hl",
-    "d", "h", "min", "s", "ms", "a", "y", "°C", "°F", "K", "%", "‰", "€", "$", "£", "EUR", "USD", "GBP", "CHF",
-    "kWh", "W", "kW", "V", "A", "Hz", "Pa", "hPa", "bar", "m²", "m³", "km²", "ha", "m/s", "km/h", "pcs",
-})  # fmt: skip
-_BRACKETED = lazy_pattern(r"[\[(]([^\[\]()]{1,15})[\])]")
 _DOUBLED = lazy_pattern(r'[^,;\t|:\r\n "]""[^,;\t|:\r\n"]')
 _ENCLOSED_IN = {
     quote: lazy_pattern(rf"(?:^|[,;\t|\r]){quote}[^{quote}\n]*{quote}(?=[,;\t|\r]|$)", re.MULTILINE) for quote in "\"'"
 }
 _DECIMAL_COMMA = lazy_pattern(r"\s*[+-]?[0-9]+,[0-9]+\s*")
-_YEAR = lazy_pattern(r"(?:19|20)[0-9]{2}")
-_RULING = lazy_pattern(r"\s*[-=+]{3,}\s*")
-_FRAMED_RULING = lazy_pattern(r"\s*(?::?[-=]{2,}:?|:-|-:|:-:)\s*")
-_TIME_OF_DAY = lazy_pattern(r"[0-9]{1,2}:[0-5][0-9](?::[0-5][0-9](?:[.,][0-9]+)?)?(?:\s*[AaPp][Mm])?")
 _CLOCK_PART = lazy_pattern(r"\s*[0-9]{1,2}\s*")
 # The two sides of a colon inside of a time, of which one has other text beside it.
 _CLOCK_ENDS = (
     (lazy_pattern(r"[\sT][0-9]{1,2}\Z"), lazy_pattern(r"[0-5][0-9](?![0-9])")),
     (lazy_pattern(r"(?:\A|[\sT])[0-9]{1,2}\Z"), lazy_pattern(r"[0-5][0-9](?![0-9]|\Z)")),
-)
-_NUMBER = lazy_pattern(r"[-+\N{MINUS SIGN}]?(?:[0-9][0-9 .,'\u00a0\u202f]*|[.,][0-9]+)(?:[eE][+-]?[0-9]+)?\s?%?")
-_AMOUNT = lazy_pattern(
-    r"[-+]?(?:[$€£¥]|(?:EUR|USD|GBP|CHF) )\s?[-+]?[0-9][0-9 .,']*|"
-    r"[-+]?[0-9][0-9 .,']*(?:\s?[$€£¥]| (?:EUR|USD|GBP|CHF))"
-)
-# A day with a time of day, of which the time is checked on its own; a day with the name of its month.
-_WITH_TIME = lazy_pattern(
-    r"([0-9./-]{6,10})(?:T|[ ,]\s*)([0-9:.,]+(?:\s?[AaPp][Mm])?)(?:\s?(?:Z|UTC|[+-][0-9]{2}:?[0-9]{2}))?"
-)
-_NAMED_DAY = lazy_pattern(
-    r"[0-9]{1,2}[-./ ]{0,2}([^\W\d_]{3,12})[-./ ]{0,2}[0-9]{2,4}|([^\W\d_]{3,12})\.? [0-9]{1,2},? [0-9]{4}"
 )
 
 
@@ -143,9 +120,6 @@ class _SplitSample(msgspec.Struct, frozen=True):
 
 # A first line that says which delimiter follows, as spreadsheet programs read and write it.
 DECLARATION = lazy_pattern(r'"?sep=([^\r\n"])"?(?=\r\n|\r|\n)', re.IGNORECASE)
-
-# This many days in a first line of words name columns.
-LEAST_DAYS = 2
 
 
 def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool = True) -> Layout:
@@ -232,15 +206,6 @@ def _other_delimiter(sample: str, given: _SplitSample, quote: str | None, escape
 
 # Names with values above a table are no more than this, and a table below them has at least two rows.
 MOST_PARTICULARS = 40
-LEAST_BELOW = 2
-NAME_AND_VALUE = 2
-# This share of a column of numbers or dates is of that kind; the rest may be totals and remarks.
-LEAST_TYPED = 0.7
-
-# At most this many lines are labels of columns, with this many rows below and this many columns of values.
-MOST_LABEL_LINES = 2
-LEAST_BELOW_LABELS = 3
-LEAST_TYPED_COLUMNS = 2
 
 # Another delimiter is named if this share of the lines has one width by it.
 LEAST_FIT_OF_OTHER = 0.9
@@ -368,15 +333,10 @@ def _try(sample: str, delimiter: str, quote: str | None, escape: str) -> _SplitS
     widths = Counter(len(fields) for fields, _ in kept[begin:])
     width = max(widths, key=lambda size: (widths[size] * (size > 1), widths[size], size), default=1)
     fit = widths[width] / (len(kept) - begin) if kept else 0.0
-    rows = [fields for fields, _ in kept if len(fields) == width][1 : _judged(width)]
+    rows = [fields for fields, _ in kept if len(fields) == width][1 : judged(width)]
     return _SplitSample(
         delimiter, [fields for fields, _ in kept], [line for _, line in kept], width, fit, *_alike(rows)
     )
-
-
-def _judged(width: int) -> int:
-    """Return how many records of a width are looked at closely."""
-    return min(JUDGED_RECORDS, max(3, JUDGED_CELLS // width))
 
 
 def _alike(rows: list[list[str]]) -> tuple[float, float]:
@@ -392,39 +352,6 @@ def _alike(rows: list[list[str]]) -> tuple[float, float]:
         shares.append(max(kinds.values()) / sum(kinds.values()) if kinds else 1.0)
         typed += kinds["number"] + kinds["date"]
     return sum(shares) / len(shares), typed / (len(rows) * len(shares))
-
-
-# As in 1Nov25.
-SHORTEST_MOMENT = 6
-
-
-@lru_cache(maxsize=3 * JUDGED_CELLS)
-def kind_of(cell: str) -> str:
-    """Sort a cell into kinds that need no types: number, date or time, word, or nothing.
-
-    >>> [kind_of(cell) for cell in ("1,5", "3.11.2026 8:15", "3 Nov 2026", "Mill", "n/a")]
-    ['number', 'date', 'date', 'word', '']
-    """
-    text = cell.strip()
-    if text.isdigit() and text.isascii():
-        return "number"
-    if not text or is_missing_word(text):
-        return ""
-    if not any(map(str.isdigit, text)):
-        return "word"
-    if date_groups(text) or _TIME_OF_DAY.fullmatch(text) or _is_moment(text):
-        return "date"
-    return "number" if _NUMBER.fullmatch(text) or _AMOUNT.fullmatch(text) else "word"
-
-
-def _is_moment(text: str) -> bool:
-    """Return whether a text is a day with a time of day, or with the name of its month."""
-    if len(text) < SHORTEST_MOMENT:
-        return False
-    if found := _WITH_TIME.fullmatch(text):
-        return bool(date_groups(found[1]) and _TIME_OF_DAY.fullmatch(found[2]))
-    found = _NAMED_DAY.fullmatch(text)
-    return found is not None and fold(found[1] or found[2]) in MONTH_NUMBERS
 
 
 def _delimiter_evidence(best: _SplitSample, *, declared: bool, given: bool) -> str:
@@ -476,7 +403,7 @@ def _below_particulars(trial: _SplitSample, first: int) -> int:
     for at in range(first + 1, min(len(records) - 1, first + MOST_PARTICULARS)):
         if trial.lines[at] == trial.lines[at - 1] + 1:
             continue
-        above, below = records[first:at], records[at + 1 : at + _judged(width)]
+        above, below = records[first:at], records[at + 1 : at + judged(width)]
         if any(sum(bool(cell.strip()) for cell in row) > NAME_AND_VALUE for row in above):
             return 0
         if len(below) < LEAST_BELOW or not all_words(records[at]) or heading_votes(records[at], below) <= 0:
@@ -604,172 +531,3 @@ def unmarked(record: list[str], delimiter: str) -> list[str]:
     if not _is_comment(record, delimiter) or record[0].startswith("##"):
         return record
     return record[1:] if record[0] == "#" else [record[0][1:].strip(), *record[1:]]
-
-
-def all_words(record: list[str]) -> bool:
-    """Return whether no cell of a record is a number or a date."""
-    return all(kind_of(cell) in ("word", "") for cell in record)
-
-
-def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
-    """Decide how many lines name the columns, and whether a line of units follows."""
-    if not records:
-        return 1, False, "there is nothing below it"
-    first, rows = records[0], [row for row in records[1:] if len(row) == width][: _judged(width)]
-    if len(records) > 1 and is_ruling(records[1]) and all_words(first):
-        return 1, False, "a line of dashes is below it"
-    if rows and are_units(rows[0], rows[1:]) and heading_votes(first, rows[1:]) > 0:
-        return 1, True, "a line with units follows"
-    if len(rows) > 1 and _is_second_line(first, rows[0]) and heading_votes(rows[0], rows[1:]) > 0:
-        return 2, False, "two lines of words above columns of numbers or dates"
-    votes = heading_votes(first, rows)
-    if votes:
-        columns = f"{abs(votes)} column{'s' if abs(votes) > 1 else ''}"
-        if votes > 0:
-            verb = "have" if votes > 1 else "has"
-            return 1, False, f"the first line has words where {columns} {verb} numbers or dates"
-        return 0, False, f"the first line has a value of the same kind as the rows below in {columns}"
-    if _begins_alike(first, rows):
-        return 0, False, "the first line begins with a number or a day, as the rows below do"
-    names = [cell.strip() for cell in first]
-    if len(records) == 1 and all_words(names):
-        return 1, False, "there is nothing below it"
-    if (all_words(names) or _are_names(names)) and len(set(names)) == len(names):
-        recurring = any(name in {row[at].strip() for row in rows} for at, name in enumerate(names[:width]) if name)
-        if not recurring:
-            return 1, False, "its words are all different and do not occur below"
-    return 0, False, "the first line looks like the lines below it"
-
-
-def _begins_alike(first: list[str], rows: list[list[str]]) -> bool:
-    """Return whether the first word is a number or day here and in nearly all others, as in a log."""
-    kinds = [kind_of(words[0]) if (words := row[0].split(maxsplit=1)[:1]) else "" for row in (first, *rows)]
-    common = kinds[0] in ("number", "date") and len(kinds) > LEAST_BELOW
-    return common and kinds.count(kinds[0]) > LEAST_TYPED * len(kinds)
-
-
-def is_ruling(record: list[str]) -> bool:
-    """Return whether a record is a line of dashes, also in a frame: ``|---|---|``."""
-    if len(record) > 2 and not record[0] and not record[-1]:
-        return all(map(_FRAMED_RULING.fullmatch, record[1:-1]))
-    return all(map(_RULING.fullmatch, record))
-
-
-def _are_names(cells: list[str]) -> bool:
-    """Return whether a record has only words and days, and several days: names of columns, one a day."""
-    kinds = Counter(map(kind_of, cells))
-    return kinds["date"] >= LEAST_DAYS and not kinds["number"]
-
-
-def heading_votes(first: list[str], rows: list[list[str]]) -> int:
-    """Count columns whose numbers or dates have a word above, less those with one of their kind."""
-    votes = 0
-    for cell, *below in zip(first, *rows, strict=False):
-        kinds = Counter(kind for kind in map(kind_of, below) if kind)
-        common = max(kinds, key=lambda kind: kinds[kind], default="")
-        if common == "number" and kind_of(cell) == "date":
-            # Months and days above numbers are names.
-            votes += 1
-        elif common in ("number", "date"):
-            named = _is_year_heading(cell, below) or _is_priced_heading(cell, below)
-            kind = "word" if named else kind_of(cell)
-            votes += 1 if kind == "word" else -1 if kind == common else 0
-    return votes
-
-
-def names_columns(record: list[str], rows: list[list[str]]) -> bool:
-    """Return whether a record looks like the header of the rows below: different words, some above numbers or dates."""
-    words = [cell.strip() for cell in record if cell.strip()]
-    several = len(words) >= NAME_AND_VALUE and len(set(words)) == len(words)
-    return several and len(rows) >= LEAST_BELOW and all_words(record) and heading_votes(record, rows) > 0
-
-
-def table_above(records: list[list[str]], lines: list[int]) -> tuple[int, int] | None:
-    """Return the first and last of the lines above a table that look like a table of their own; None without one."""
-    starts = [at for at in range(len(records)) if not at or _parts(records, lines, at)]
-    for start, stop in pairwise([*starts, len(records)]):
-        if len(records[start]) >= LEAST_UNNAMED_WIDTH and names_columns(records[start], records[start + 1 : stop]):
-            return lines[start], lines[stop - 1]
-    return None
-
-
-def _parts(records: list[list[str]], lines: list[int], at: int) -> bool:
-    return len(records[at]) != len(records[at - 1]) or lines[at] != lines[at - 1] + 1
-
-
-def _is_year_heading(cell: str, below: list[str]) -> bool:
-    """A year above numbers that are no years is a name, as in tables with a column a year."""
-    return bool(_YEAR.fullmatch(cell.strip())) and not all(_YEAR.fullmatch(text.strip()) for text in below)
-
-
-def _is_priced_heading(cell: str, below: list[str]) -> bool:
-    """An amount of money above plain numbers is a name: how many were sold at that price."""
-    return bool(_AMOUNT.fullmatch(cell.strip())) and not any(_AMOUNT.fullmatch(text.strip()) for text in below)
-
-
-def unit_of(cell: str) -> str:
-    """Return the unit a cell of a units line names; empty if it names none.
-
-    >>> unit_of("[kg]"), unit_of("°C"), unit_of("Mill Brook"), unit_of("(5)"), unit_of("(none)")
-    ('kg', '°C', '', '', '')
-    """
-    text = cell.strip()
-    bracketed = _BRACKETED.fullmatch(text)
-    if bracketed:
-        # A number in brackets is a negative one, a word for missing is not a unit.
-        return bracketed[1] if kind_of(bracketed[1]) == "word" else ""
-    return text if text in UNITS else ""
-
-
-def are_units(record: list[str], rows: list[list[str]]) -> bool:
-    """Return whether every filled cell of a record is a unit, and has numbers below it: units have nothing else."""
-    filled = [at for at, cell in enumerate(record) if cell.strip() not in ("", "-")]
-    return bool(filled) and all(unit_of(record[at]) and _has_numbers(at, rows) for at in filled)
-
-
-def label_lines(records: list[list[str]], width: int) -> int:
-    """Return how many of the first records below a header say what each column is, as exports of surveys write them.
-
-    Such a line has words only, all different, also where the rows below have numbers or dates; that has to be so in two
-    columns at least. And none of its words comes again below it.
-    """
-    lines = 0
-    while lines < MOST_LABEL_LINES and len(records) > lines + LEAST_BELOW_LABELS:
-        record, rows = records[lines], [row for row in records[lines + 1 :] if len(row) == width][: _judged(width)]
-        if len(record) != width or len(rows) < LEAST_BELOW_LABELS:
-            break
-        if are_units(record, rows) or not _are_labels(record, rows):
-            break
-        lines += 1
-    return lines
-
-
-def _are_labels(record: list[str], rows: list[list[str]]) -> bool:
-    words = [cell.strip() for cell in record if cell.strip()]
-    if len(set(words)) < len(words) or {kind_of(word) for word in words} != {"word"}:
-        return False
-    typed = 0
-    for word, cells in zip(map(str.strip, record), zip(*rows, strict=True), strict=True):
-        kinds = Counter(kind for cell in cells if (kind := kind_of(cell)))
-        if word and word in map(str.strip, cells):
-            return False
-        if kinds.total() and max(kinds["number"], kinds["date"]) >= LEAST_TYPED * kinds.total():
-            if not word:
-                return False
-            typed += 1
-    return typed >= LEAST_TYPED_COLUMNS
-
-
-def _has_numbers(at: int, rows: list[list[str]]) -> bool:
-    """Return whether most of the filled cells of a column are numbers."""
-    kinds = Counter(kind for row in rows if at < len(row) and (kind := kind_of(row[at])))
-    return 2 * kinds["number"] > kinds.total()
-
-
-def _is_second_line(first: list[str], second: list[str]) -> bool:
-    """Two lines of header: the upper has gaps, as merged headings leave, the lower has none there."""
-    gaps = [at for at, cell in enumerate(first) if not cell.strip()]
-    filled = all(second[at].strip() for at in gaps if at < len(second))
-    # Years are headings too, above the names of what was measured in them.
-    upper = [cell for cell in first if not _YEAR.fullmatch(cell.strip())]
-    return bool(gaps) and filled and all_words(upper) and all_words(second)

@@ -245,8 +245,7 @@ def inner_tables(
     def flat(lists: str) -> Flat:
         if lists not in known:
             known[lists] = flatten(json_table.records, lists)
-            for column in json_table.names:
-                known[lists].columns.setdefault(column, Growth())
+            known[lists].name_columns(json_table.names)
         return known[lists]
 
     def make(rules: ColumnRules) -> TableData:

@@ -6,6 +6,8 @@ from typing import Any
 import msgspec
 
 from comb.kernels.grouping import Codes
+from comb.reading.delimited.first_lines import words_below
+from comb.tables.names import unique_names
 
 # Tables are looked for so deep inside objects, and this many at most.
 MOST_DEPTH = 4
@@ -174,19 +176,37 @@ def _read_array(value: list[Any], pointer: str) -> JsonTable | None:
     indices = [str(at) for at in range(len(value))]
     some = value[:LOOKED_AT]
     if some and all(isinstance(item, list) for item in some):
-        header = value[0]
-        if _are_names(header) if len(value) == 1 else header and all(isinstance(cell, str) for cell in header):
-            names = [str(cell) for cell in header]
+        if _is_header(value):
+            # Two values of one name, or a row that ends early, must not cost a value or a column.
+            names = unique_names([cell or "" for cell in value[0]])
             named = [dict(zip(names, row, strict=False)) for row in value[1:]]
             for record, row in zip(named, value[1:], strict=True):
                 record.update({f"_col.{at + 1}": cell for at, cell in enumerate(row) if at >= len(names)})
-            return JsonTable(pointer, "array of rows", named, indices[1:], names=names if not named else [])
+            return JsonTable(pointer, "array of rows", named, indices[1:], names=names)
         rows = [{f"_col.{at + 1}": cell for at, cell in enumerate(row)} for row in value if isinstance(row, list)]
         return JsonTable(pointer, "array of rows", rows, indices) if len(rows) == len(value) else None
     if any(isinstance(item, dict) for item in some):
         return JsonTable(pointer, "array of records", value, indices)
     # Nothing in a document is passed over: a list beside tables is one too, but none that would be meant first.
     return JsonTable(pointer, PLAIN_VALUES, value, indices) if value and pointer else None
+
+
+def _is_header(value: list[Any]) -> bool:
+    """Return whether the first of several lists names the columns of the others."""
+    header, below = value[0], [item for item in value[1:LOOKED_AT] if isinstance(item, list)]
+    if not below:
+        return _are_names(header)
+    if not any(header) or not all(cell is None or isinstance(cell, str) for cell in header):
+        return False
+    texts = [[cell if isinstance(cell, str) else "" if cell is None else "0" for cell in row] for row in below]
+    found = words_below([cell or "" for cell in header], [row for row in texts if len(row) == len(header)])
+    if None not in header:
+        return not found.recur()
+    # A column without a name stands beside others whose names are told by what is below them.
+    typed = any(
+        cell and not isinstance(one, str | None) for row in below for cell, one in zip(header, row, strict=False)
+    )
+    return typed or found.speaks_for_names()
 
 
 def _are_names(cells: list[Any]) -> bool:

@@ -96,6 +96,16 @@ class Flat(msgspec.Struct):
         """Return the record of each row."""
         return np.array(self.rows, np.int64)
 
+    def name_columns(self, names: Sequence[str]) -> None:
+        """Have a column for each name, in their order, also where no record has a value for it; the others follow."""
+        for name in names:
+            apart = name in self.children or any(one.startswith(f"{name}.") for one in self.columns)
+            if name not in self.columns and not apart:
+                self.columns[name] = Growth()
+                self.columns[name].pad(len(self.rows))
+        order = dict.fromkeys([*(name for name in names if name in self.columns), *self.columns])
+        self.columns = {name: self.columns[name] for name in order}
+
 
 def flatten(records: Sequence[Any], lists: str) -> Flat:
     """Take records apart into columns.

@@ -8,7 +8,8 @@ import numpy as np
 
 from comb.inference.typed_cells import SourceKind
 from comb.kernels.grouping import Codes
-from comb.reading.delimited.layout import all_words, are_units, guess_header, label_lines
+from comb.reading.delimited.cell_kinds import all_words
+from comb.reading.delimited.first_lines import are_units, guess_header, label_lines, words_below
 from comb.reading.documents.workbooks.blocks import (
     ROWS_COMPARED,
     find_blocks,
@@ -312,7 +313,7 @@ def _header_lines(grid: SheetGrid, rows: list[int], columns: list[int]) -> int:
         [grid.at[row, column] >= 0 and int(grid.kinds([row], column)[0]) != SourceKind.TEXT for column in columns]
         for row in looked_at
     ]
-    if upper:
+    if upper and not words_below(records[upper], records[upper + 1 :]).recur():
         return upper + 1
     if _are_counted(records[0], numbers[0]) and not (len(numbers) > 1 and _are_counted(records[1], numbers[1])):
         return 1

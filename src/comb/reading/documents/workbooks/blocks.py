@@ -12,7 +12,7 @@ from itertools import pairwise
 import numpy as np
 
 from comb.inference.typed_cells import SourceKind
-from comb.reading.delimited.layout import all_words
+from comb.reading.delimited.cell_kinds import all_words
 from comb.reading.documents.workbooks.grid import SheetGrid
 from comb.reading.documents.workbooks.sheet import Range
 from comb.reading.documents.workbooks.totals import has_total_word
