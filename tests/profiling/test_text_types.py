@@ -1,4 +1,4 @@
-"""Numbers, dates and times that a source with types keeps as texts: found, and turned into what a delimited file gives."""
+"""Numbers, dates, times and answers that a source with types keeps as texts: found, and turned into what a delimited file gives."""
 
 import csv
 import json
@@ -25,12 +25,15 @@ COLUMNS = {
     "grouped": [f"1.{number:03},5" for number in range(30)],
     "weight": [*(f"{number}.5" for number in range(28)), "heavy", ""],
     "code": [f"0{number:02}" for number in range(30)],
+    "queen": ["yes", "No"] * 14 + ["NO", "n/a"],
+    "switch": ["on", "off"] * 15,
     "note": [f"seen at {number}" for number in range(30)],
 }  # fmt: skip
 
 FOUND = {
     "type.text_dates": {"german", "american", "moment", "clock", "month"},
     "type.text_numbers": {"share", "grouped"},
+    "type.text_booleans": {"queen"},
     "type.unreadable": {"nearly", "weight"},
     "type.ambiguous_dates": {"swapped"},
     "type.leading_zeros": {"code"},
@@ -119,3 +122,23 @@ def test_what_is_stored_as_text_becomes_what_a_delimited_file_gives(
     for name in COLUMNS:
         assert table[name].type == expected[name].type and table[name].to_list() == expected[name].to_list(), name
         assert table[name].kept.texts == expected[name].kept.texts, name
+
+
+@pytest.mark.parametrize(
+    ("values", "text", "kept"),
+    [
+        (["x", ""] * 10, "box is x in 10 rows and empty in 10, like a box to tick", [True, False]),
+        (["", "Box"] * 10, "box is Box in 10 rows and empty in 10, like a box to tick", [False, True]),
+        (["Mill", ""] * 10, "every value of box is Mill; 10 cells are missing", None),
+        (["x"] * 20, "every value of box is x", None),
+    ],
+)
+def test_a_mark_beside_empty_cells_is_not_thrown_away(
+    values: list[str], text: str, kept: list[bool] | None, tmp_path: Path
+) -> None:
+    (tmp_path / "t.csv").write_text("row,box\n" + "".join(f"a{at},{value}\n" for at, value in enumerate(values)))
+    table = comb.load(tmp_path / "t.csv")
+    [finding] = table.profile().of("column.constant")
+    assert finding.text == text and finding.remedy is not None
+    done = table.take_step(finding.remedy)
+    assert done["box"].to_list() == kept * 10 if kept else done.names == ("row",)

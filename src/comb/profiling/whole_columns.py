@@ -6,11 +6,14 @@ from itertools import takewhile
 
 import numpy as np
 
-from comb.errors import counted, listing
+from comb.errors import agree, counted, listing
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
 from comb.profiling.headings import ROW_WORDS, words_of
-from comb.steps.column_steps import Select
+from comb.profiling.lookups import quoted_name
+from comb.profiling.texts import YES_WORDS
+from comb.steps.base import Step
+from comb.steps.column_steps import Calculate, Select
 from comb.steps.indicator_steps import FromIndicators
 from comb.tables.column import Column
 from comb.tables.names import unique_names
@@ -38,9 +41,21 @@ def constant_columns(table: ColumnCache) -> Findings:
         if table.row_count > 1 and not present:
             yield Finding("column.empty", (name,), 0, NOWHERE, (), f"there is nothing in {name}", remedy)
         elif present > 1 and _one_value(column):
-            value = column.distinct().commonest(1)[0][0]
+            value, gaps = column.distinct().commonest(1)[0][0], column.missing_count
             text = f"every value of {name} is {value}"
-            yield Finding("column.constant", (name,), present, NOWHERE, (value,), text, remedy)
+            ticked: Step = remedy
+            if gaps and column.type.word == "string" and _is_mark(value, name) and not column.kept.texts:
+                text = f"{name} is {value} in {counted(present, 'row')} and empty in {gaps:,}, like a box to tick"
+                ticked = Calculate(columns={name: f"{quoted_name(name)} is not null"})
+            elif gaps:
+                text += f"; {counted(gaps, 'cell')} {agree(gaps, 'is', 'are')} missing"
+            yield Finding("column.constant", (name,), present, NOWHERE, (value,), text, ticked)
+
+
+def _is_mark(value: str, name: str) -> bool:
+    """Return whether a text ticks a box: a cross, a word for yes, or the name of what is chosen."""
+    word = value.strip().casefold()
+    return word in YES_WORDS or (len(word) == 1 and not word.isalnum()) or word in ("x", "1") or word == name.casefold()
 
 
 def _one_value(column: Column) -> bool:

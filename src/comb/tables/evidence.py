@@ -33,7 +33,7 @@ RELEASES = "releases or sections rather than numbers"
 
 
 # What sources with types keep as texts more often than they should.
-STORED_AS_TEXT = frozenset({"integer", "decimal", "number", "date", "datetime", "time", "duration"})
+STORED_AS_TEXT = frozenset({"integer", "decimal", "number", "boolean", "date", "datetime", "time", "duration"})
 
 
 def stored_as_text(kind: Type, pattern: str = "") -> str:
@@ -43,7 +43,7 @@ def stored_as_text(kind: Type, pattern: str = "") -> str:
     >>> stored_as_text(DATE, "d.M.yyyy")
     'texts that look like dates, kept as text: date d.M.yyyy would fit'
     """
-    them = "numbers" if kind.numeric else f"{kind.word}s"
+    them = "numbers" if kind.numeric else "answers of yes and no" if kind.word == "boolean" else f"{kind.word}s"
     return f"texts that look like {them}, kept as text: {f'{kind} {pattern}'.strip()} would fit"
 
 
