@@ -330,6 +330,8 @@ ANSWERS = {
     "a name twice": ("mood,queen,queen", True),
     "a name that marks a choice": ("mood,queen,x", True),
     "a name that is lacking": ("mood,,queen", True),
+    "numbers of questions": ("1,2,3", True),
+    "numbers of questions beside a word": ("place,1,2", True),
     "answers": ("calm,yes,x", False),
     "answers with a gap": ("calm,,x", False),
 }
@@ -353,7 +355,7 @@ def test_of_texts_alone_those_below_tell_whether_the_first_line_names_columns(
             for at, row in enumerate(rows):
                 for column, cell in enumerate(row):
                     if cell:
-                        sheet.write_string(at, column, cell)
+                        sheet.write(at, column, int(cell) if cell.isdecimal() else cell)
     table = comb.load(path)
     given = first.split(",") if named else ["", "", ""]
     assert table.names == tuple(unique_names(given))

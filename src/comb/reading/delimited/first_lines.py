@@ -66,12 +66,12 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
     names = [cell.strip() for cell in first]
     if len(records) == 1 and all_words(names):
         return 1, False, "there is nothing below it"
-    if all_words(names) or _are_names(names):
-        found = words_below(names[:width], rows)
-        if len(set(names)) == len(names) and not found.recurring and not found.marks:
-            return 1, False, "its words are all different and do not occur below"
-        if found.speaks_for_names():
-            return 1, False, f"its words do not occur below, where others repeat, in {counted(found.absent, 'column')}"
+    found = words_below(names[:width], rows)
+    words = all_words(names) or _are_names(names)
+    if words and len(set(names)) == len(names) and not found.recurring and not found.marks:
+        return 1, False, "its words are all different and do not occur below"
+    if found.speaks_for_names():
+        return 1, False, f"its words do not occur below, where others repeat, in {counted(found.absent, 'column')}"
     return 0, False, "the first line looks like the lines below it"
 
 

@@ -2,6 +2,7 @@
 
 from bisect import bisect_left
 from itertools import islice, pairwise
+from operator import and_
 
 import msgspec
 import numpy as np
@@ -317,10 +318,17 @@ def _header_lines(grid: SheetGrid, rows: list[int], columns: list[int]) -> int:
         return upper + 1
     if _are_counted(records[0], numbers[0]) and not (len(numbers) > 1 and _are_counted(records[1], numbers[1])):
         return 1
+    below = [any(column) for column in zip(*numbers[1:], strict=True)] if len(numbers) > 1 else []
+    if (
+        any(numbers[0])
+        and not any(map(and_, numbers[0], below))
+        and words_below(records[0], records[1:]).speaks_for_names()
+    ):
+        # Numbers of questions above their answers.
+        return 1
     if any(numbers[0]) and not _are_years(records[0], numbers[0]) and not _are_days(grid, looked_at, columns):
         return 0
     lines, *_ = guess_header(records, len(columns))
-    below = [any(column) for column in zip(*numbers[1:], strict=True)] if len(numbers) > 1 else []
     if lines == 0 and any(below) and (all_words(records[0]) or _head_numbers(records[0], below)):
         return 1
     return lines
