@@ -425,3 +425,20 @@ def test_progress_is_told(demo: Path) -> None:
     comb.load(demo / "inspections.csv", progress=message.append)
     assert message == [f"reading {demo / 'inspections.csv'}", "finding the types of 2,400 rows"]
     assert np.array_equal(comb.load(demo / "inspections.csv", rows=3)._source_index, [0, 0, 0])
+
+
+@pytest.mark.parametrize(
+    ("text", "names", "rows"),
+    [
+        ("note\nswarm seen\nfed twice\nqueen gone, fed honey\nsmoked\n", ("note",), 4),
+        ("note\nswarm | late\nfed twice\nqueen gone\nsmoked\n", ("note",), 4),
+        ("note\nseen; fed\nqueen gone\nsmoked\ncalm\nwild; late\nfed\n", ("note",), 6),
+        ("keeper\nReed, Ada\nMoss, Tom\nReed, Ann\n", ("keeper",), 3),
+        ("keeper, place\nReed, Mill\nMoss, Fox\n", ("keeper", "place"), 2),
+        ("Honey yields\nplace, kg\nMill, 3\nFox, 4\n", ("place", "kg"), 2),
+        ("Places\nAll of them\nplace,kg\n", ("place", "kg"), 0),
+    ],
+)
+def test_a_mark_inside_some_texts_parts_no_column(text: str, names: tuple[str, ...], rows: int) -> None:
+    table = comb.load(text.encode())
+    assert (table.names, len(table)) == (names, rows)

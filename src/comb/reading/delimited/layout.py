@@ -35,6 +35,10 @@ SAMPLE_RECORDS = 500
 # nearly all lines agree.
 LEAST_FIT = {":": 0.95, SPACES: 0.98}
 
+# These stand in texts too, with a space behind them; fewer lines than this show nothing.
+PUNCTUATION = (",", ";", ":", "|")
+LEAST_PROSE = 3
+
 # That they do not, the first records may show.
 FIRST_RECORDS = 60
 _DOUBLED = lazy_pattern(r'[^,;\t|:\r\n "]""[^,;\t|:\r\n"]')
@@ -253,6 +257,8 @@ def _too_weak(trial: _SplitSample, sample: str) -> bool:
     """Return whether a delimiter that also stands inside texts has too little to speak for it."""
     if not trial.fields:
         return False
+    if trial.delimiter in PUNCTUATION and _is_prose(trial):
+        return True
     if trial.delimiter == ",":
         # One column of numbers with decimal commas has no comma in its name.
         rows = [",".join(row) for row in trial.fields[1:]]
@@ -272,6 +278,22 @@ def _too_weak(trial: _SplitSample, sample: str) -> bool:
     aligned = sum("  " in line for line in sample.splitlines())
     values = sum(kind_of(cell) in ("number", "date") for cell in cells)
     return aligned < len(records) / 2 and values < len(cells) / 2
+
+
+def _is_prose(trial: _SplitSample) -> bool:
+    """Return whether a mark with a space behind it stands in some texts of a single column: Lund, Bo.
+
+    It does not part the first of these lines, which names them, or most of the others, and no number or date; or only
+    one line; or only some lines here and there.
+    """
+    wide = [at for at, row in enumerate(trial.fields) if len(row) == trial.width]
+    if trial.width == 1 or len(trial.fields) < LEAST_PROSE:
+        return False
+    if not all(field.startswith(" ") for at in wide for field in trial.fields[at][1:]):
+        return False
+    named = trial.delimiter == "," and len(trial.fields[0]) == 1 and len(wide) == len(trial.fields) - 1
+    few = named or 2 * len(wide) < len(trial.fields)
+    return (few and not trial.typed) or len(wide) == 1 or 2 * len(wide) <= wide[-1] - wide[0]
 
 
 def _has_clock(fields: list[str]) -> bool:
