@@ -5,7 +5,7 @@ forms could be meant; then all texts are read by them.
 """
 
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -42,6 +42,7 @@ from comb.tables.evidence import (
     AMBIGUOUS_DAY,
     AMBIGUOUS_MONTH,
     AMBIGUOUS_POINT,
+    AMBIGUOUS_YEAR,
     Candidate,
 )
 from comb.tables.types import DATE, DURATION, INTEGER, NUMBER, UTC_DATETIME, Type, decimal
@@ -207,21 +208,36 @@ def _moment_candidate(chunks: Sequence[TextChunk], kind: Type, ways: list[_Way],
     return candidate(parser, _total(chunks, masks), tally, pattern, tuple(filter(None, why)), doubt)
 
 
+DAYS_IN_MONTH = 31
+
+
 def _other_meaning(chunks: Sequence[TextChunk], ways: Sequence[_Way]) -> str:
     """Return what else moments could be by their form, as far as their values do not show it."""
     kind, pattern = ways[0].form.type, ways[0].form.pattern
     if kind == DURATION and "s" not in pattern:
         # 57:29 is no time of day; a score, a verse or a run time it can be as well as hours.
         return f"{pattern} {AMBIGUOUS_CLOCK}"
+    if kind == DATE and "d" not in pattern and "MMM" in pattern and "yyyy" not in pattern and "'" not in pattern:
+        found = np.unique(np.concatenate([np.unique(months) for months in _months(chunks, ways[0])]))
+        years = 1970 + found // 12
+        beyond = (years % 100 > DAYS_IN_MONTH) | (years % 100 == 0)
+        # Month after month, of which the numbers change with the year.
+        runs = len(found) > 2 and found[-1] - found[0] == len(found) - 1 and years[0] != years[-1]
+        return "" if beyond.any() or runs else f"{pattern} {AMBIGUOUS_YEAR}"
     if kind == DATE and "d" not in pattern and "yyyy" in pattern and "MM" in pattern and "MMM" not in pattern:
-        parser = CellParser(DATE, moments=(ways[0].form,))
-        for chunk, mask in zip(chunks, ways[0].masks, strict=True):
-            months = parser.parse(chunk.text.packed())[0][mask].astype("datetime64[M]").astype(np.int64)
+        for months in _months(chunks, ways[0]):
             years = 1970 + months // 12
             if not (months % 12 + 1 == (years + 1) % 100).all():
                 return ""
         return f"{pattern} {AMBIGUOUS_MONTH}"
     return ""
+
+
+def _months(chunks: Sequence[TextChunk], way: _Way) -> Iterator[NDArray[np.int64]]:
+    """Yield the months that texts are by one of the ways to read them, counted from January 1970, chunk by chunk."""
+    parser = CellParser(DATE, moments=(way.form,))
+    for chunk, mask in zip(chunks, way.masks, strict=True):
+        yield parser.parse(chunk.text.packed())[0][mask].astype("datetime64[M]").astype(np.int64)
 
 
 def _skeleton(pattern: str) -> str:

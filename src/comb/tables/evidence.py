@@ -24,6 +24,7 @@ LEAST_DOUBTED = 0.5
 # What is said of moments that could be something else.
 AMBIGUOUS_CLOCK = "could be hours and minutes, minutes and seconds, or no time at all"
 AMBIGUOUS_MONTH = "could be seasons, each from one year to the next, as well as months"
+AMBIGUOUS_YEAR = "could be days without a year as well as months"
 AMBIGUOUS_DAY = "could be numbers of sections or releases as well as days"
 MANY_DIGITS = "with more digits than a number keeps"
 CODES_WITH_ZEROS = "starting with 0, as codes do"
