@@ -10,6 +10,7 @@ import sysconfig
 from pathlib import Path
 
 from setuptools import Extension, setup
+from setuptools.command.build_py import build_py
 
 try:
     from Cython.Build import cythonize
@@ -92,8 +93,21 @@ def extensions() -> list[Extension]:
     return built
 
 
+# They make pages of the documentation, in a checkout; who installs the package has no use for them.
+MAKERS = {"comb.cli.page", "comb.interface.pages", "comb.interface.reshape_page"}
+
+
+class LeanBuild(build_py):
+    """Leaves out what only a checkout needs."""
+
+    def find_package_modules(self, package: str, package_dir: str) -> list[tuple[str, str, str]]:
+        """Return the modules of a package."""
+        found = super().find_package_modules(package, package_dir)
+        return [one for one in found if f"{package}.{one[1]}" not in MAKERS]
+
+
 # Compilers work side by side: there are several modules, and each takes a while.
 OPTIONS = {"build_ext": {"parallel": os.cpu_count() or 1}}
 if STABLE:
     OPTIONS["bdist_wheel"] = {"py_limited_api": "cp311"}
-setup(ext_modules=extensions(), options=OPTIONS)
+setup(ext_modules=extensions(), options=OPTIONS, cmdclass={"build_py": LeanBuild})
