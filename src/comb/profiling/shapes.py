@@ -160,8 +160,11 @@ def _odd_texts(table: ColumnCache, name: str) -> tuple[str, dict[str, int], dict
     if len(texts) < LEAST_CODES or not total:
         return None
     shapes: Counter[str] = Counter()
+    shaped: dict[str, list[str]] = {}
     for text, count in texts.items():
-        shapes[shape(text)] += count
+        form = shape(text)
+        shapes[form] += count
+        shaped.setdefault(form, []).append(text)
     usual, most = shapes.most_common(1)[0]
     if most < LEAST_SHAPE * total or most == total or not _is_code(usual, texts) or usual.startswith("+"):
         # Numbers to dial are as long as they are.
@@ -172,24 +175,22 @@ def _odd_texts(table: ColumnCache, name: str) -> tuple[str, dict[str, int], dict
         return None
     natural = _counted(usual, texts)
     letters = usual.replace("a", "A")
-    short: dict[str, int] = {}
-    off: dict[str, int] = {}
-    for text, count in texts.items():
-        form = shape(text)
-        if (
-            form == usual
-            or form.replace("a", "A") == letters
-            or as_meant(text) != text
-            or runs_as_formula(text)
-            or SHORTENED.fullmatch(text)
-        ):
-            # In another case it is written, not built, differently; what else is wrong with a text is reported as such.
+    short: set[str] = set()
+    off: set[str] = set()
+    for form, alike in shaped.items():
+        capitals = form.replace("a", "A")
+        if capitals == letters:
+            # In another case it is written, not built, differently.
             continue
-        same_build = squeezed(form.replace("a", "A")) == squeezed(letters)
-        if same_build and natural(text):
-            continue
-        (short if same_build else off)[text] = count
-    return usual, _without_words(usual, short), off
+        same_build = squeezed(capitals) == squeezed(letters)
+        for text in alike:
+            # What else is wrong with a text is reported as such.
+            wrong = as_meant(text) != text or runs_as_formula(text) or SHORTENED.fullmatch(text)
+            if not wrong and not (same_build and natural(text)):
+                (short if same_build else off).add(text)
+    # In the order of the texts, the commonest first.
+    longer, other = ({text: count for text, count in texts.items() if text in some} for some in (short, off))
+    return usual, _without_words(usual, longer), other
 
 
 def _without_words(usual: str, texts: dict[str, int]) -> dict[str, int]:

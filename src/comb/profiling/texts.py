@@ -48,6 +48,7 @@ SEXES = frozenset("mfwdxuo")
 # What separates letters, but not digits; and marks at the end, behind a word.
 _BETWEEN_LETTERS = lazy_pattern(r"(?<=[^\W\d_])[-_.,;:\s]+(?=\w)|(?<=\w)[-_.,;:\s]+(?=[^\W\d_])")
 _AT_END = lazy_pattern(r"(\w)[.,;:]+$")
+_MARKS_AT_END = (".", ",", ";", ":")
 
 
 def spaces(table: ColumnCache) -> Findings:
@@ -86,7 +87,8 @@ def folded(text: str) -> str:
     text = text.strip()
     if text.isalnum():
         return text.casefold()
-    return _BETWEEN_LETTERS.sub("", _AT_END.sub(r"\1", text)).casefold()
+    ended = _AT_END.sub(r"\1", text) if text[-1:] in _MARKS_AT_END else text
+    return _BETWEEN_LETTERS.sub("", ended).casefold()
 
 
 def yes_and_no(table: ColumnCache) -> Findings:

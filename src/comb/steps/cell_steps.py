@@ -130,6 +130,9 @@ def tidied(text: str) -> str:
     >>> tidied(" Mill   lane ")
     'Mill lane'
     """
+    if "  " not in text and text.isprintable():
+        # The space is the only white space that is printed.
+        return text.strip()
     return _SPACES.sub(" ", text).strip()
 
 
