@@ -21,7 +21,7 @@ _WORDED_DURATION = lazy_pattern(
     re.IGNORECASE,
 )
 
-# What the first character may be; an empty text is none.
+# What the first character may be.
 _BEGINNINGS = frozenset("+-P0123456789")
 
 

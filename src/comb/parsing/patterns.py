@@ -55,7 +55,7 @@ def parse_request(text: "str | Request") -> Request:
         return text
     word, _, pattern = text.strip().partition(" ")
     if "(" in word:
-        # As other languages write it: the whole is told what it is here.
+        # As other languages write it; the error says what it is here.
         type_word(text.strip())
     request = Request(type_word(word), pattern.strip())
     if request.pattern:

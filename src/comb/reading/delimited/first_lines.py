@@ -25,8 +25,8 @@ _BRACKETED = lazy_pattern(r"[\[(]([^\[\]()]{1,15})[\])]")
 _RULING = lazy_pattern(r"\s*[-=+]{3,}\s*")
 _FRAMED_RULING = lazy_pattern(r"\s*(?::?[-=]{2,}:?|:-|-:|:-:)\s*")
 
-# A first line of words names columns if it is absent below with this weight, and so many times that of columns where a
-# word of it occurs again.
+# A first line of words names columns if they are absent below with this weight, and with this many times the weight of
+# columns where a word of it occurs again.
 LEAST_WEIGHT = 2
 TIMES_RECURRING = 3
 
@@ -81,7 +81,7 @@ class WordsBelow(NamedTuple):
     Attributes
     ----------
     absent : int
-        Columns in which texts repeat, and the word is none of them.
+        Columns in which texts repeat, and the word is not among them.
     weight : int
         The same, of which those count twice where every text repeats.
     recurring : int

@@ -35,7 +35,7 @@ SAMPLE_RECORDS = 500
 # nearly all lines agree.
 LEAST_FIT = {":": 0.95, SPACES: 0.98}
 
-# These stand in texts too, with a space behind them; fewer lines than this show nothing.
+# These occur in texts too, with a space behind them; fewer lines than this show nothing.
 PUNCTUATION = (",", ";", ":", "|")
 LEAST_PROSE = 3
 
@@ -281,7 +281,7 @@ def _too_weak(trial: _SplitSample, sample: str) -> bool:
 
 
 def _is_prose(trial: _SplitSample) -> bool:
-    """Return whether a mark with a space behind it stands in some texts of a single column: Lund, Bo.
+    """Return whether a mark with a space behind it belongs to some texts of a single column: Lund, Bo.
 
     It does not part the first of these lines, which names them, or most of the others, and no number or date; or only
     one line; or only some lines here and there.

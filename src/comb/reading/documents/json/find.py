@@ -202,7 +202,7 @@ def _is_header(value: list[Any]) -> bool:
     found = words_below([cell or "" for cell in header], [row for row in texts if len(row) == len(header)])
     if None not in header:
         return not found.recur()
-    # A column without a name stands beside others whose names are told by what is below them.
+    # Beside a column without a name, what is below the other names shows that they are names.
     typed = any(
         cell and not isinstance(one, str | None) for row in below for cell, one in zip(header, row, strict=False)
     )
