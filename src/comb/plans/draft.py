@@ -115,7 +115,8 @@ def _loses(before: BareTable, taken: Taken) -> bool:
         return True
     if entry.merged:
         return False
-    return any(bool(np.any(column.missing & before[name].present)) for name, column in taken.table.columns.items())
+    kept = {name: column for name, column in taken.table.columns.items() if name in before}
+    return any(bool(np.any(column.missing & before[name].present)) for name, column in kept.items())
 
 
 def _why(finding: Finding) -> str:

@@ -195,7 +195,10 @@ _ALL = (
             f"quantity, of which the others are in at most {_share(unit_columns.MOST_OTHER)} of the rows"
         ),
         example="`41,0 kg` among `38,5`; `mg/L` and `ug/L` in a column of units",
-        remedy="`convert` with the unit, where the values show that it is the unit of the others",
+        remedy=(
+            "`convert` with the unit, where the values show that it is the unit of the others; `calculate` a column in "
+            "the commonest unit, where each is a multiple of it by definition (g and kg, min and h, in and cm)"
+        ),
         not_for="a column in which every number has the same unit",
         together="{} columns have numbers with different units",
     ),

@@ -19,6 +19,7 @@ from comb.profiling.finding import (
     quoted,
 )
 from comb.profiling.other_types import are_days
+from comb.profiling.unit_conversion import in_one_unit
 from comb.steps.base import Step
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column
@@ -179,7 +180,9 @@ def mixed_units(table: ColumnCache) -> Findings:
         count = int(odd.sum())
         words = dict(column._take(np.flatnonzero(odd)).distinct().commonest(MOST_EXAMPLES))
         text = f"{name} holds numbers with different units: {message}; bring them to one unit before they are compared"
-        yield Finding("type.units", (name,), count, table.rows_where(odd), quoted(words), text)
+        whole = sum(by_unit.values()) == table.present_count(name)
+        remedy = in_one_unit(name, column, by_unit, table.names) if whole else None
+        yield Finding("type.units", (name,), count, table.rows_where(odd), quoted(words), text, remedy)
 
 
 # Columns with more different texts do not hold numbers with units that differ here and there.

@@ -1,0 +1,144 @@
+"""A formula that brings numbers with different units behind them to one unit.
+
+Only units that are multiples of each other by definition: prefixes of the International System, minutes and hours,
+inches and pounds. The formula takes the unit off each text, reads the number, and multiplies; it is offered where it
+gives the right number for every text there is.
+"""
+
+from collections.abc import Mapping
+from fractions import Fraction
+
+from comb.errors import CombError
+from comb.formats.lazy_pattern import lazy_pattern
+from comb.profiling.lookups import quoted_name
+from comb.profiling.unit_columns import quantity_of
+from comb.steps.column_steps import Calculate
+from comb.tables.column import Column
+from comb.tables.names import unique_names
+from comb.tables.table import BareTable
+
+_PREFIXES = {
+    "": 0, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "c": -2, "d": -1, "h": 2, "k": 3, "M": 6, "G": 9, "T": 12,
+}  # fmt: skip
+_METRIC = ("g", "m", "l", "L", "s", "W", "Wh", "J", "Pa", "bar", "V", "A", "Hz", "mol")
+
+# In grams, metres and seconds; each is exact.
+_OTHERS = {
+    "t": Fraction(10**6), "lb": Fraction("453.59237"), "lbs": Fraction("453.59237"), "oz": Fraction("28.349523125"),
+    "in": Fraction("0.0254"), "ft": Fraction("0.3048"), "yd": Fraction("0.9144"), "mi": Fraction("1609.344"),
+    "min": Fraction(60), "h": Fraction(3600), "hr": Fraction(3600), "hrs": Fraction(3600),
+    "d": Fraction(86400), "day": Fraction(86400), "days": Fraction(86400),
+}  # fmt: skip
+
+# More texts than this are not tried.
+MOST_TRIED = 20_000
+
+# Results may differ from the exact ones by the rounding of two operations.
+_CLOSE = Fraction(1, 10**14)
+
+_POINT = lazy_pattern(r"[+-]?[0-9]+(?:\.[0-9]+)?")
+_COMMA = lazy_pattern(r"[+-]?[0-9]+(?:,[0-9]+)?")
+_OPEN = lazy_pattern(r"[+-]?[1-9][0-9]{0,2}[.,][0-9]{3}")
+
+
+def size_of(unit: str) -> Fraction | None:
+    """Return how large a unit is, in the unit of its quantity without a prefix; None if that is not known.
+
+    >>> size_of("kg"), size_of("cm"), size_of("min"), size_of("apiary")
+    (Fraction(1000, 1), Fraction(1, 100), Fraction(60, 1), None)
+    """
+    if unit in _OTHERS:
+        return _OTHERS[unit]
+    for stem in _METRIC:
+        power = _PREFIXES.get(unit.removesuffix(stem)) if unit.endswith(stem) else None
+        if power is not None:
+            return Fraction(10) ** power
+    return None
+
+
+def in_one_unit(name: str, column: Column, by_unit: Mapping[str, int], names: tuple[str, ...]) -> Calculate | None:
+    """Return the step that calculates a column in the commonest unit of the texts of another; None if there is none.
+
+    Parameters
+    ----------
+    name : str
+    column : Column
+        Texts.
+    by_unit : mapping of str to int
+        How many texts have each unit.
+    names : tuple of str
+        Those of all columns, which the new one differs from.
+    """
+    usual = max(by_unit, key=lambda unit: by_unit[unit])
+    sizes = {unit: size for unit in by_unit if (size := size_of(unit)) is not None}
+    if len(sizes) < len(by_unit) or len({quantity_of(unit) for unit in by_unit}) != 1:
+        return None
+    times = {unit: size / sizes[usual] for unit, size in sizes.items()}
+    texts = [text for text, _ in column.distinct().commonest(MOST_TRIED + 1)]
+    wanted = {text: _exact(text, times) for text in texts}
+    bodies = [_parted(text, times)[0] for text in texts]
+    comma = any("," in body for body in bodies)
+    if len(texts) > MOST_TRIED or None in wanted.values():
+        return None
+    if not all(map((_COMMA if comma else _POINT).fullmatch, bodies)) or _are_open(bodies):
+        return None
+    new = unique_names([*names, f"{name}_{usual}"])[-1]
+    # Where there are no spaces at the ends, the formula needs not take them off.
+    tried = (Calculate(columns={new: _formula(text, times, comma=comma)}) for text in _written(name))
+    return next((step for step in tried if _is_right(step, name, texts, wanted)), None)
+
+
+def _written(name: str) -> tuple[str, str]:
+    """Return how a formula takes the texts of a column: as they are, and without spaces at their ends."""
+    return quoted_name(name), f"trim({quoted_name(name)})"
+
+
+def _parted(text: str, units: Mapping[str, Fraction]) -> tuple[str, str]:
+    """Take a number and its unit apart; the longest unit that a text ends with is its own."""
+    text = text.strip()
+    unit = max((one for one in units if text.endswith(one)), key=len, default="")
+    return text.removesuffix(unit).strip(), unit
+
+
+def _exact(text: str, times: Mapping[str, Fraction]) -> Fraction | None:
+    body, unit = _parted(text, times)
+    number = body.replace(",", ".")
+    return Fraction(number) * times[unit] if unit and _POINT.fullmatch(number) else None
+
+
+def _are_open(bodies: list[str]) -> bool:
+    """Return whether every mark could be one between thousands."""
+    marked = [body for body in bodies if "." in body or "," in body]
+    return bool(marked) and all(map(_OPEN.fullmatch, marked))
+
+
+def _formula(text: str, times: Mapping[str, Fraction], *, comma: bool) -> str:
+    """Write the formula; of two units of which one ends with the other, the longer comes first."""
+    parts = []
+    for unit in sorted(times, key=len, reverse=True):
+        number = f"replace({text}, '{unit}', '')"
+        number = f"replace({number}, ',', '.')" if comma else number
+        parts.append(f"when {text} like '%{unit}' then {_scaled(f'cast({number} as number)', times[unit])}")
+    return f"case {' '.join(parts)} end"
+
+
+def _scaled(number: str, factor: Fraction) -> str:
+    if factor == 1:
+        return number
+    if factor.numerator == 1:
+        return f"{number} / {factor.denominator}"
+    return f"{number} * {float(factor)!r}".removesuffix(".0")
+
+
+def _is_right(step: Calculate, name: str, texts: list[str], wanted: Mapping[str, Fraction | None]) -> bool:
+    """Return whether the formula gives for each text the number that it says, but for rounding."""
+    [new] = step.columns
+    try:
+        found = step.apply(BareTable({name: Column._of_strings(texts)})).table[new].to_list()
+    except CombError:
+        return False
+    for text, number in zip(texts, found, strict=True):
+        exact = wanted[text]
+        if number is None or exact is None or abs(Fraction(number) - exact) > abs(exact) * _CLOSE:
+            return False
+    return True

@@ -1,0 +1,64 @@
+"""Numbers with several units in one column: brought to one, where that is exact and certain."""
+
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import comb
+from comb.plans.draft import draft_plan
+
+CONVERTED = {
+    "prefixes": (["5 kg", "700 g", "0.3 t", "9kg", "-2 kg"], "w_kg", [5, 0.7, 300, 9, -2]),
+    "one ends with another": (["3 m", "20 cm", "1 km", "2 m"], "w_m", [3, 0.2, 1000, 2]),
+    "minutes and hours": (["90 min", "1.5 h", "2 min"], "w_min", [90, 90, 2]),
+    "inches": (["30 cm", "12 in", "1 cm"], "w_cm", [30, 30.48, 1]),
+    "decimal commas": (["1,5 kg", "700 g", "2,25 kg"], "w_kg", [1.5, 0.7, 2.25]),
+    "spaces at the ends": (["5 kg ", " 700 g", "1 kg"], "w_kg", [5, 0.7, 1]),
+    "thousands or decimals": (["1,500 kg", "700 g", "2,250 kg"], "", []),
+    "another quantity": (["5 kg", "7 m", "8 kg"], "", []),
+    "no unit": (["5 kg", "7", "8 kg"], "", []),
+    "temperatures": (["3 °C", "5 °F", "7 °C"], "", []),
+    "currencies": (["5 EUR", "5 USD", "7 EUR"], "", []),
+}
+
+
+@pytest.mark.parametrize(("texts", "new", "values"), CONVERTED.values(), ids=CONVERTED)
+def test_one_unit_is_calculated_where_it_is_certain(texts: list[str], new: str, values: list[float]) -> None:
+    table = comb.table(columns={"w": texts * 4})
+    [finding] = table.profile().of("type.units")
+    assert (finding.remedy is not None) == bool(new)
+    if finding.remedy is not None:
+        done = table.take_step(finding.remedy)
+        assert done.names == ("w", new) and done["w"].to_list() == texts * 4
+        assert done[new].to_list() == pytest.approx(values * 4, rel=1e-14)
+
+
+@given(
+    st.lists(
+        st.tuples(st.decimals(-10_000, 10_000, places=2), st.sampled_from([("kg", 1000.0), ("g", 1.0), ("mg", 0.001)])),
+        min_size=8,
+        max_size=30,
+    )
+)
+def test_every_text_gives_the_number_it_says(cells: list[tuple[object, tuple[str, float]]]) -> None:
+    table = comb.table(columns={"net weight": [f"{number} {unit}" for number, (unit, _) in cells]})
+    for finding in table.profile().of("type.units"):
+        assert finding.remedy is not None
+        done = table.take_step(finding.remedy)
+        grams = {"kg": 1000.0, "g": 1.0, "mg": 0.001}[done.names[1].removeprefix("net weight_")]
+        expected = [float(number) * size / grams for number, (_, size) in cells]
+        assert done[done.names[1]].to_list() == pytest.approx(expected, rel=1e-13)
+
+
+def test_the_step_is_drafted_and_runs(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text(
+        "row;w\n" + "".join(f"r{at};{at + 1} {'g' if at % 3 else 'kg'}\n" for at in range(9))
+    )
+    table = comb.load(tmp_path / "t.csv")
+    drafted = draft_plan(table, table.profile(), tmp_path)
+    (tmp_path / "plan.yaml").write_text(drafted.text)
+    assert drafted.active == 1
+    done = comb.Plan.load(tmp_path / "plan.yaml").run(dry_run=True).tables["t"]
+    assert done["w_g"].to_list() == [(at + 1) * (1.0 if at % 3 else 1000.0) for at in range(9)]
