@@ -281,3 +281,15 @@ save: tidy
     assert "of 1 row: 3 (the first: t.csv, line 4)" in of_group.inputs[0].events[0].detail
     record = json.loads(json.dumps(trace_record(of_row)))
     assert record["inputs"][0]["source_text"] == "4" and outcome.adds_up
+
+
+def test_a_calculation_is_shown_from_a_folder_only_where_it_comes_to_the_cell(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("place;kg\nMill;5 kg\nFox;7\nElm;8\n")
+    (tmp_path / "plan.yaml").write_text(
+        "source: t.csv\nsteps:\n- step: calculate\n  columns: {x: cast(kg as number)}\nsave: done\n"
+    )
+    comb.Plan.load(tmp_path / "plan.yaml").run()
+    # In one row alone 5 kg could be read; among the others it was not.
+    [odd], [plain] = (comb.trace(tmp_path / "done", row, "x") for row in (1, 2))
+    assert "= 5" not in repr([odd]) and "5 kg" in odd.value and "(unreadable)" in odd.value
+    assert ("cast(kg as number) = cast('7' as number)", "7") in plain.events[-1].working

@@ -10,6 +10,7 @@ step: what was filled, corrected or converted on the way is part of the result.
 A row that did not come out is followed forwards, to the step that took it away, and is traced up to there.
 """
 
+import math
 from collections import Counter
 from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Any, NamedTuple
@@ -27,6 +28,7 @@ from comb.steps.accounting import Taken, shown_cell
 from comb.steps.ledger import Entry
 from comb.steps.record import StepRecord
 from comb.tables.cell_source import placed
+from comb.tables.column import Column
 from comb.tables.names import check_known
 from comb.tables.origin import Origin
 from comb.tables.table import BareTable
@@ -547,7 +549,22 @@ def with_working(
     used = {*read, name}
     if again or used & {*changed} or not used <= set(table.names) or has_aggregate(node):
         return event
-    return replace(event, working=tuple(working_of(formula, table, position)))
+    working = working_of(formula, table, position)
+    if not _comes_to(working[-1][1], table[name]._take(np.array([position]))):
+        # How a text is read can depend on the other rows, which are not here.
+        return event
+    return replace(event, working=tuple(working))
+
+
+def _comes_to(result: str, cell: Column) -> bool:
+    """Return whether a calculation comes to what a cell holds, as far as both are shown: a number, or nothing."""
+    text = cell.texts()[0]
+    if text is None or result.startswith("("):
+        return text is None and result.startswith("(")
+    try:
+        return math.isclose(float(result), float(text), rel_tol=1e-9)
+    except ValueError:
+        return True
 
 
 def _fate(number: int, entry: Entry, record: StepRecord, what: str, position: int) -> str:
