@@ -1,6 +1,7 @@
 """Summaries and findings: on the demo data exactly what is planted there, and by cases."""
 
 import json
+import pickle
 import statistics
 from hashlib import sha256
 from pathlib import Path
@@ -272,3 +273,13 @@ def test_cells_that_were_calculated_have_no_text_to_show() -> None:
     found = {one.columns: one for one in table.profile().findings if one.code == "type.unreadable"}
     assert "the text is kept; 'x' may mean missing" in found["n",].text
     assert found["m",].rows.tolist() == found["n",].rows.tolist() and "the cells were calculated" in found["m",].text
+
+
+def test_profiles_and_findings_are_equal_where_they_say_the_same() -> None:
+    table = comb.table(columns={"place": ["Mill ", "Mill", "Fox"] * 5, "kg": [1, 2, 999] * 5})
+    one, other = table.profile(), pickle.loads(pickle.dumps(table.profile()))
+    assert one == other and set(one.findings) == set(other.findings)
+    shorter = table.filter("kg < 999").profile()
+    assert shorter != one and shorter.findings[0] != one.findings[0]
+    [spaces], [fewer] = one.of("text.spaces"), table.pick_rows(first=12).profile().of("text.spaces")
+    assert spaces != fewer and spaces != spaces.text

@@ -37,7 +37,7 @@ class Severity(IntEnum):
         return self.name.lower().replace("_", " ")
 
 
-class Finding(msgspec.Struct, frozen=True):
+class Finding(msgspec.Struct, frozen=True, eq=False):
     """Something noticed about a table, with where, examples and a remedy.
 
     Attributes
@@ -66,6 +66,16 @@ class Finding(msgspec.Struct, frozen=True):
     text: str
     remedy: Step | None = msgspec.field(default=None)
     severity: Severity = Severity.UNTIDY
+
+    def __eq__(self, other: object) -> bool:
+        if not isinstance(other, Finding):
+            return NotImplemented
+        names = [name for name in self.__struct_fields__ if name != "rows"]
+        same = all(getattr(self, name) == getattr(other, name) for name in names)
+        return same and np.array_equal(self.rows, other.rows)
+
+    def __hash__(self) -> int:
+        return hash((self.code, self.columns, self.count, self.text))
 
     def __repr__(self) -> str:
         remedy = f"; remedy: {self.remedy.name}" if self.remedy else ""
