@@ -7,9 +7,11 @@ without the interpreter's lock does not have that interface, and gets modules of
 import os
 import sys
 import sysconfig
+import zipfile
 from pathlib import Path
 
 from setuptools import Extension, setup
+from setuptools.command.bdist_wheel import bdist_wheel
 from setuptools.command.build_py import build_py
 
 try:
@@ -106,8 +108,28 @@ class LeanBuild(build_py):
         return [one for one in found if f"{package}.{one[1]}" not in MAKERS]
 
 
+class TightWheel(bdist_wheel):
+    """Packs the wheel as tightly as its format allows, which is not what is done by itself."""
+
+    def run(self) -> None:
+        """Build the wheel, then pack its files again."""
+        super().run()
+        for command, _, place in self.distribution.dist_files:
+            if command == "bdist_wheel":
+                pack_tightly(Path(place))
+
+
+def pack_tightly(wheel: Path) -> None:
+    """Pack the files of an archive again, in their order and with their times and rights."""
+    packed = wheel.with_suffix(".packed")
+    with zipfile.ZipFile(wheel) as loose, zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED, compresslevel=9) as tight:
+        for entry in loose.infolist():
+            tight.writestr(entry, loose.read(entry), compresslevel=9)
+    packed.replace(wheel)
+
+
 # Compilers work side by side: there are several modules, and each takes a while.
 OPTIONS = {"build_ext": {"parallel": os.cpu_count() or 1}}
 if STABLE:
     OPTIONS["bdist_wheel"] = {"py_limited_api": "cp311"}
-setup(ext_modules=extensions(), options=OPTIONS, cmdclass={"build_py": LeanBuild})
+setup(ext_modules=extensions(), options=OPTIONS, cmdclass={"build_py": LeanBuild, "bdist_wheel": TightWheel})
