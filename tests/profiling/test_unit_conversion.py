@@ -13,6 +13,8 @@ CONVERTED = {
     "prefixes": (["5 kg", "700 g", "0.3 t", "9kg", "-2 kg"], "w_kg", [5, 0.7, 300, 9, -2]),
     "one ends with another": (["3 m", "20 cm", "1 km", "2 m"], "w_m", [3, 0.2, 1000, 2]),
     "minutes and hours": (["90 min", "1.5 h", "2 min"], "w_min", [90, 90, 2]),
+    "other signs": (["5 mg", "7 µg", "3 mg"], "w_mg", [5, 0.007, 3]),
+    "areas": (["5 m²", "7 cm²", "3 m²"], "", []),
     "inches": (["30 cm", "12 in", "1 cm"], "w_cm", [30, 30.48, 1]),
     "decimal commas": (["1,5 kg", "700 g", "2,25 kg"], "w_kg", [1.5, 0.7, 2.25]),
     "spaces at the ends": (["5 kg ", " 700 g", "1 kg"], "w_kg", [5, 0.7, 1]),

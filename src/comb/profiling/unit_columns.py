@@ -22,9 +22,9 @@ MOST_UNITS = 20
 # At most this share of the rows of a quantity is in other units: where each is common, that is meant.
 MOST_OTHER = 0.2
 
-# The International System: prefixes, and what they stand before.
-_PREFIXES = ("", "k", "m", "u", "n", "p", "c", "d", "h", "M", "G", "T")
-_METRIC = {
+# The International System: prefixes with their powers of ten, and what they precede.
+PREFIXES = {"": 0, "k": 3, "m": -3, "u": -6, "n": -9, "p": -12, "c": -2, "d": -1, "h": 2, "M": 6, "G": 9, "T": 12}
+METRIC = {
     "g": "mass", "t": "mass", "l": "volume", "L": "volume", "m": "length", "m2": "area", "m3": "volume", "s": "time",
     "W": "power", "Wh": "energy", "J": "energy", "cal": "energy", "Pa": "pressure", "bar": "pressure", "V": "voltage",
     "A": "current", "Hz": "frequency", "mol": "amount", "B": "data", "gram": "mass", "grams": "mass", "meter": "length",
@@ -40,7 +40,7 @@ _OTHER = {
     "°C": "temperature", "°F": "temperature", "K": "temperature", "C": "temperature", "F": "temperature",
     "kilo": "mass", "kilos": "mass", "kilogram": "mass", "kilograms": "mass",
 }  # fmt: skip
-_ALIKE = str.maketrans({"µ": "u", "μ": "u", "²": "2", "³": "3"})
+ALIKE = str.maketrans({"µ": "u", "μ": "u", "²": "2", "³": "3"})
 
 
 def quantity_of(unit: str) -> str:
@@ -49,15 +49,15 @@ def quantity_of(unit: str) -> str:
     >>> quantity_of("mg/L") == quantity_of("µg/l"), quantity_of("lb"), quantity_of("apiary")
     (True, 'mass', '')
     """
-    parts = [_measured(part.strip()) for part in unit.translate(_ALIKE).split("/")]
+    parts = [_measured(part.strip()) for part in unit.translate(ALIKE).split("/")]
     return "/".join(parts) if all(parts) else ""
 
 
 def _measured(part: str) -> str:
     if part in _OTHER:
         return _OTHER[part]
-    stems = (part[len(prefix) :] for prefix in _PREFIXES if part.startswith(prefix))
-    return next((_METRIC[stem] for stem in stems if stem in _METRIC), "")
+    stems = (part[len(prefix) :] for prefix in PREFIXES if part.startswith(prefix))
+    return next((METRIC[stem] for stem in stems if stem in METRIC), "")
 
 
 def other_units(table: ColumnCache) -> Findings:
@@ -77,7 +77,7 @@ def other_units(table: ColumnCache) -> Findings:
             usual = max(same, key=lambda unit: counts[unit])
             other = {
                 unit for unit in same
-                if unit.translate(_ALIKE).casefold() != usual.translate(_ALIKE).casefold()
+                if unit.translate(ALIKE).casefold() != usual.translate(ALIKE).casefold()
                 and not are_told_apart(table, column, unit, usual)
             }  # fmt: skip
             where = column.text.flags(lambda text, other=other: tidied(text) in other) & column.present  # type: ignore[misc]

@@ -11,16 +11,14 @@ from fractions import Fraction
 from comb.errors import CombError
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.profiling.lookups import quoted_name
-from comb.profiling.unit_columns import quantity_of
+from comb.profiling.unit_columns import ALIKE, METRIC, PREFIXES, quantity_of
 from comb.steps.column_steps import Calculate
 from comb.tables.column import Column
 from comb.tables.names import unique_names
 from comb.tables.table import BareTable
 
-_PREFIXES = {
-    "": 0, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "c": -2, "d": -1, "h": 2, "k": 3, "M": 6, "G": 9, "T": 12,
-}  # fmt: skip
-_METRIC = ("g", "m", "l", "L", "s", "W", "Wh", "J", "Pa", "bar", "V", "A", "Hz", "mol")
+# Prefixes before a square or a cube count twice or three times; those of bytes are powers of two as often.
+_NOT_SCALED = ("m2", "m3", "t", "B")
 
 # In grams, metres and seconds; each is exact.
 _OTHERS = {
@@ -49,9 +47,10 @@ def size_of(unit: str) -> Fraction | None:
     """
     if unit in _OTHERS:
         return _OTHERS[unit]
-    for stem in _METRIC:
-        power = _PREFIXES.get(unit.removesuffix(stem)) if unit.endswith(stem) else None
-        if power is not None:
+    plain = unit.translate(ALIKE)
+    for prefix, power in PREFIXES.items():
+        stem = plain.removeprefix(prefix)
+        if plain.startswith(prefix) and stem in METRIC and stem not in _NOT_SCALED:
             return Fraction(10) ** power
     return None
 
