@@ -12,16 +12,18 @@ With a key, rows are matched by it: rows that came, that are gone, and cells tha
 """
 
 from collections.abc import Iterator, Sequence
-from math import sqrt
+from math import log, sqrt
 from typing import Any
 
 import msgspec
 import numpy as np
+from numpy.typing import NDArray
 
 from comb.errors import ParameterError, agree, counted, listing, washed, washed_lines
 from comb.expressions.arithmetic import as_floats
 from comb.kernels.grouping import Codes
 from comb.parsing.cell_parser import CellParser
+from comb.profiling.values import LOGARITHMS, PLAIN, lean
 from comb.steps.accounting import shown_cell
 from comb.steps.joins import Join
 from comb.tables.column import Column
@@ -43,8 +45,11 @@ FAR = 1.0
 # And how many times it is what it was, if it is this many times more or less.
 LEAST_TIMES = 1.5
 
-# Values beyond the range of before are said if they are this much of it beyond.
-BEYOND = 0.1
+# Values beyond the range of before are said if chance brings that many in fewer cases than this; and a single one if it
+# is negative where none was, or this many times as far from the median as the end of the range was.
+CHANCE = 1e-3
+TIMES_AS_FAR = 2.0
+MOST_FACTORS = 100
 
 # Names are similar from here on, of 1; and values, if this share of them was known.
 LIKE_NAMES = 0.5
@@ -54,7 +59,8 @@ LIKE_VALUES = 0.6
 LEAST_KEYS = 2
 LEAST_DIFFERENT = 0.95
 
-# Values that do not occur any more are said if this share of the rows had them: else they were slips.
+# Values that do not occur any more are said if this share of the rows had them, else they were slips; and if chance
+# leaves them out in fewer cases than `CHANCE`.
 LEAST_LOST = 0.05
 
 # Of dates, this share lies before the last of them but for slips.
@@ -415,7 +421,8 @@ def _labels(name: str, old: Column, new: Column) -> Iterator[Difference]:
         yield Difference("values", (name,), washed(text))
     counts = dict(zip(before.values.texts(), before.counts.tolist(), strict=True))
     lost = [text for text in counts if text not in now]
-    if len(now) and sum(counts[text] for text in lost) >= LEAST_LOST * len(old):
+    share = sum(counts[text] for text in lost) / len(old)
+    if share >= LEAST_LOST and (1 - share) ** int(found.counts.sum()) < CHANCE:
         shown = listing([repr(text) for text in lost], MOST_LISTED)
         text = f"{counted(len(lost), 'value')} of {name} {agree(len(lost), 'does', 'do')} not occur any more: {shown}"
         yield Difference("values", (name,), washed(text))
@@ -441,12 +448,35 @@ def _numbers_of(name: str, old: Column, new: Column) -> Iterator[Difference]:
         times = middle_now / middle if middle > 0 and middle_now > 0 else 1.0
         factor = f", {times:.3g} times as much" if times >= LEAST_TIMES or times <= 1 / LEAST_TIMES else ""
         yield Difference("numbers", (name,), f"the median of {name} is {middle_now:g}, before {middle:g}{factor}")
-    width = float(before.max() - before.min())
-    for outside, edge, word in ((now > before.max() + BEYOND * width, now.max(), "above"),
-                                (now < before.min() - BEYOND * width, now.min(), "below")):  # fmt: skip
-        count = int(np.count_nonzero(outside))
-        if count and width > 0:
-            bound = before.max() if word == "above" else before.min()
+    yield from _beyond(name, before, now, (low, middle, high))
+
+
+def _beyond(
+    name: str, before: NDArray[np.float64], now: NDArray[np.float64], quartiles: tuple[float, float, float]
+) -> Iterator[Difference]:
+    """Find numbers outside the range of before.
+
+    Of two samples of one kind the larger maximum is in the new one as often as its share of all values says: it is no
+    news. That the ``k`` largest of all are new happens with ``C(n - k, before) / C(n, before)``.
+    """
+    least, median, most = float(before.min()), quartiles[1], float(before.max())
+    if least == most:
+        return
+    by_logarithms = least > 0 and lean(quartiles, LOGARITHMS) < lean(quartiles, PLAIN)
+    total = len(before) + len(now)
+    # Of more values the ends lie further out: with the logarithm of their number where tails are exponential.
+    more = max(1.0, log(len(now)) / log(len(before)))
+    for count, bound, edge, word in (
+        (int(np.count_nonzero(now > most)), most, float(now.max()), "above"),
+        (int(np.count_nonzero(now < least)), least, float(now.min()), "below"),
+    ):
+        if not count:
+            continue
+        chance = np.prod([(len(now) - at) / (total - at) for at in range(min(count, MOST_FACTORS))])
+        far = abs(edge - median) > TIMES_AS_FAR * more * abs(bound - median)
+        if by_logarithms and edge > 0:
+            far = far and abs(log(edge / median)) > TIMES_AS_FAR * abs(log(bound / median))
+        if far or edge < 0 <= least or chance < CHANCE:
             lie = agree(count, "lies", "lie")
             text = f"{counted(count, 'value')} of {name} {lie} {word} all of before ({bound:g}), as far as {edge:g}"
             yield Difference("numbers", (name,), text)

@@ -119,7 +119,8 @@ def far_outside(table: ColumnCache, name: str) -> Outside | None:
     ends = (ordered[0], ordered[-1])
     scale = ""
     if ordered[0] > 0 and column.type.numeric:
-        plain, by_logarithm = _lean(ordered, PLAIN), _lean(ordered, LOGARITHMS)
+        quartiles = _at(ordered, 0.25), _at(ordered, 0.5), _at(ordered, 0.75)
+        plain, by_logarithm = lean(quartiles, PLAIN), lean(quartiles, LOGARITHMS)
         alike = AS_SYMMETRIC + 1 / math.sqrt(len(ordered))
         if plain >= by_logarithm + alike:
             scale, ends = "their logarithms", _inside(ordered, LOGARITHMS, below=BELOW)
@@ -214,9 +215,9 @@ def _fences(ordered: NDArray[np.float64], scale: Scale, fence: float, below: flo
     return low, high, width
 
 
-def _lean(ordered: NDArray[np.float64], scale: Scale) -> float:
+def lean(quartiles: tuple[float, float, float], scale: Scale) -> float:
     """Return how far the middle half is from symmetric, 0 to 1 (Bowley, Elements of Statistics, 4th edition, 1920)."""
-    first, median, third = (scale.on(_at(ordered, share)) for share in (0.25, 0.5, 0.75))
+    first, median, third = map(scale.on, quartiles)
     return abs(first + third - 2 * median) / (third - first) if third > first else 0.0
 
 
