@@ -1,6 +1,7 @@
 """The commands on every kind of source, with every option; in this process, so that there can be many cases."""
 
 import json
+import shlex
 from pathlib import Path
 from typing import Any
 
@@ -164,6 +165,25 @@ def test_nulls_and_cells_that_are_not_there_are_findings(tmp_path: Path) -> None
     assert [(one.code, one.columns, one.rows.tolist()) for one in found] == [
         ("missing.marker", ("a",), [2]), ("missing.marker", ("b",), [2]), ("layout.empty_rows", (), [2]), ("missing.blank", ("a",), [3]),
     ]  # fmt: skip
+
+
+def test_a_dry_run_says_what_the_run_would_be_refused_for(demo: Path) -> None:
+    (demo / "my notes").mkdir()
+    own = demo / "my notes" / "own.txt"
+    own.write_text("mine")
+    tables = list(comb.Plan.load(demo / "plan.yaml").content.tables)
+    sources = [f"--source={tables[0]}=inspections.csv"]
+    plan = ["run", "plan.yaml", *sources, "--to", "my notes", "--without", "3", "--dry-run"]
+    shown = run_comb(*plan, cwd=demo)
+    assert "would be refused: this folder exists already" in shown.err and "next:" not in shown.err
+    shown = run_comb(*plan, "--overwrite", "--json", cwd=demo)
+    assert "files Comb did not write: own.txt" in json.loads(shown.out)["refusals"][0]
+    own.unlink()
+    shown = run_comb(*plan, "--overwrite", cwd=demo)
+    command = next(line for line in shown.err.splitlines() if line.startswith("next: comb "))
+    assert run_comb(*shlex.split(command)[2:], cwd=demo).code == 0
+    steps = [json.loads(line) for line in (own.parent / "ledger.jsonl").read_text().splitlines()]
+    assert [one.get("active", True) for one in steps[:5]].count(False) == 1
 
 
 def test_a_run_ends_with_what_got_lost(tmp_path: Path) -> None:

@@ -55,6 +55,10 @@ CASES: list[tuple[dict[str, Any], dict[str, Any], list[str]]] = [
     ({"a": [1, 2]}, {"a": ["x", "y"]}, ["a is string, before integer"]),
     ({"net_weight": [30, 31, 32] * 9}, {"weight_net": [31, 32, 31] * 9}, ["weight_net is new: the names are similar, and half"]),
     ({"net_weight": [30, 31, 32] * 9}, {"weight_net": [900, 950, 990] * 9}, ["net_weight is gone", "weight_net is new (integer)"]),
+    ({"a": [1] * 27, "kg": [30, 31, 32] * 9, "b": [2] * 27}, {"a": [1] * 27, "weight": [31, 32, 31] * 9, "b": [2] * 27},
+     ["weight is new: it stands in the same place, and half of its numbers lie between 31 and 32"]),
+    ({"kg": [30, 31, 32] * 9, "b": [2] * 27}, {"b": [2] * 27, "weight": [31, 32, 31] * 9}, ["kg is gone", "weight is new (integer)"]),
+    ({"a": [1, 2, 3]}, {"a": []}, ["no row, before 3"]),
     ({"keeper": ["Alder", "Rowan"] * 9}, {"beekeeper": ["Elm", "Oak"] * 9}, ["keeper is gone", "beekeeper is new (string)"]),
     ({"q": ["a", "b"] * 20}, {"q": ["a", "b", "c", "b"] * 10}, ["1 value of q is new: 'c' (10)"]),
     ({"q": ["a", "b"] * 20}, {"q": ["a", "a"] * 20}, ["1 value of q does not occur any more: 'b'"]),
@@ -80,6 +84,29 @@ def test_each_kind_of_difference(old: dict[str, Any], new: dict[str, Any], expec
     assert len(found) == len(expected), found
     for part in expected:
         assert any(part in text for _, text in found), (part, found)
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "expected"),
+    [
+        ("weight.csv", "day,weight\n" + "2025-05-01,30 g\n2025-05-02,31 g\n" * 9, ["kg is gone", "weight is new"]),
+        ("new.csv", "day,kg\n" + "2025-05-01,30 g\n2025-05-02,31 g\n" * 9, ["unit 'g', before 'kg'"]),
+        ("weight.csv", "day,weight\n" + "2025-05-01,30 kg\n2025-05-02,31 kg\n" * 9, ["in the same place"]),
+        ("none.csv", "day,kg\n", ["no row, before 18"]),
+        ("blank.csv", "day,kg\n" + "2025-05-01,30 kg\n2025-05-02,\n" * 18, ["missing (blank), before 0.0 %"]),
+        ("null.json", '[' + '{"day": "2025-05-01", "kg": 30}, {"day": "2025-05-02", "kg": null},' * 18 + '{"day": null}]',
+         ["missing (blank or absent or marker)", "it is JSON", "37 rows"]),
+    ],
+)  # fmt: skip
+def test_how_a_file_says_it_is_told_apart_from_what_it_says(
+    tmp_path: Path, name: str, text: str, expected: list[str]
+) -> None:
+    (tmp_path / "may.csv").write_text("day,kg\n" + "2025-05-01,30 kg\n2025-05-02,31 kg\n" * 9)
+    (tmp_path / name).write_text(text)
+    found = comb.differences(tmp_path / "may.csv", tmp_path / name).differences
+    assert len(found) == len(expected), found
+    for part in expected:
+        assert any(part in one.text for one in found), (part, found)
 
 
 def test_what_chance_brings_is_no_news() -> None:

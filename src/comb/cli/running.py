@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 
-from comb.cli.sources import names_of
+from comb.cli.sources import again, names_of
 from comb.cli.terminal import Terminal
 from comb.errors import ParameterError, PlanError, counted
 from comb.interface.comparing import differences
@@ -35,6 +35,12 @@ class RunRequest(msgspec.Struct, frozen=True):
     until: int | None = None
     to: str | None = None
     as_json: bool = False
+
+    def given(self) -> dict[str, Any]:
+        """Return what is worth repeating for the same run without ``--dry-run``, by option."""
+        kept = msgspec.structs.asdict(self)
+        kept["source"] = kept.pop("sources")
+        return {name: value for name, value in kept.items() if name not in ("dry_run", "as_json")}
 
 
 def _sources_of(given: tuple[str, ...], plan: Plan) -> dict[str, str]:
@@ -85,8 +91,11 @@ def run_command(path: str, wanted: RunRequest, *, screen: Terminal | None = None
             screen.say(line)
         for one in outcome.pictures:
             screen.say(f"picture {one.file}: {one.title}")
+        for refusal in outcome.refusals:
+            screen.say(f"note: without --dry-run this would be refused: {refusal}")
         screen.say("dry run: nothing was written")
-        screen.next_step(f"comb run {shlex.quote(path)}")
+        if not outcome.refusals:
+            screen.next_step(f"comb run {again((path,), wanted.given())}")
         return outcome.found
     for message in outcome.messages:
         screen.say(f"note: {message}")
@@ -131,7 +140,7 @@ def differences_command(
             screen.lines([*([[]] if at else []), *comparison_view(one, screen.width)])
         keyed = any(one.key for one in several.values())
         if not keyed:
-            screen.next_step(f"comb differences {shlex.join([old, new])} --key COLUMN compares rows and cells")
+            screen.next_step(f"comb differences {again((old, new), options)} --key COLUMN compares rows and cells")
     return sum(one.count for one in several.values())
 
 
@@ -173,7 +182,7 @@ def ledger_line(outcome: Outcome) -> str:
 
 
 def _affected(outcome: Outcome) -> dict[str, Any]:
-    """Return all cells that steps would change, and all rows that would not come out, for JSON."""
+    """Return, for JSON, the cells that steps would change, the rows that would not come out, what is in the way."""
     cells = [
         {"table": name, "step": number, "row": row, "column": column, "before": before, "after": after}
         for name, taken in outcome.taken.items()
@@ -187,7 +196,7 @@ def _affected(outcome: Outcome) -> dict[str, Any]:
         for what, positions in one.record.gone.items()
         for row in one.record.before.row_numbers[positions].tolist()
     ]
-    return {"cells": cells, "rows": rows}
+    return {"cells": cells, "rows": rows, "refusals": outcome.refusals}
 
 
 def _run_record(outcome: Outcome) -> dict[str, Any]:

@@ -30,6 +30,8 @@ class Outcome(msgspec.Struct, frozen=True):
         Of each table that was loaded.
     messages : list of str
         What is odd about the sources: one is not what it was, or is a result of this plan.
+    refusals : list of str
+        Of a dry run: why a run would be refused, since an output cannot be written.
     begun_from : dict of str to str
         For a table that builds on another the name of that.
     comparisons : dict of str to Comparison
@@ -49,6 +51,7 @@ class Outcome(msgspec.Struct, frozen=True):
     saved: list[str] = msgspec.field(default_factory=list)
     sources: dict[str, Origin] = msgspec.field(default_factory=dict)
     messages: list[str] = msgspec.field(default_factory=list)
+    refusals: list[str] = msgspec.field(default_factory=list)
     begun_from: dict[str, str] = msgspec.field(default_factory=dict)
     comparisons: dict[str, Comparison] = msgspec.field(default_factory=dict)
     answers: dict[str, Answers] = msgspec.field(default_factory=dict)

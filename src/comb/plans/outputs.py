@@ -10,7 +10,7 @@ from fnmatch import fnmatchcase
 from functools import partial
 from pathlib import Path
 
-from comb.errors import ParameterError, PlanError
+from comb.errors import CombError, ParameterError, PlanError
 from comb.execution.resources import DEFAULT
 from comb.kernels.grouping import Codes
 from comb.plans.model import PlanText, Save, moved
@@ -20,7 +20,7 @@ from comb.plans.rules import RuleResult, required_columns
 from comb.profiling.summaries import Summary
 from comb.report.page import report_html
 from comb.steps.accounting import ledger_of
-from comb.writing.atomic import Output, check_file_free
+from comb.writing.atomic import Output, check_file_free, check_free
 from comb.writing.dataset import OWN_FILES, Dataset, check_names
 from comb.writing.files import CONTAINERS, container_of, file_kind, files_of, not_held, outdated
 
@@ -60,6 +60,22 @@ def reserve_outputs(plan: PlanText, output: Output, *, overwrite: bool, write_ou
     CombError
         For the first that cannot.
     """
+    for path, folder in checked_outputs(plan, overwrite=overwrite, write_outside=write_outside):
+        output.reserve(path, folder=folder, overwrite=overwrite)
+
+
+def refusals(plan: PlanText, *, overwrite: bool, write_outside: bool) -> Iterator[str]:
+    """Say why the outputs of a plan cannot be written, without a touch to their places; nothing if they can."""
+    try:
+        for path, folder in checked_outputs(plan, overwrite=overwrite, write_outside=write_outside):
+            (check_free if folder else check_file_free)(path, overwrite=overwrite)
+    except CombError as error:
+        where = f" ({error.where})" if error.where and error.where != plan.name else ""
+        yield f"{error.what}{where}" + (f"; {error.remedy}" if error.remedy else "")
+
+
+def checked_outputs(plan: PlanText, *, overwrite: bool, write_outside: bool) -> Iterator[tuple[Path, bool]]:
+    """Go through what a plan writes: the path, and whether it is a folder; raises a CombError for what it may not."""
     for save in plan.save:
         path = place_of(plan, save.to)
         if not write_outside and not path.resolve().is_relative_to(Path(plan.folder).resolve()):
@@ -79,13 +95,12 @@ def reserve_outputs(plan: PlanText, output: Output, *, overwrite: bool, write_ou
             if path.suffix.lower() in _OTHER_FILES:
                 file_kind(path.name)
             check_names(names)
-        output.reserve(path, folder=not is_file(save), overwrite=overwrite)
+        yield path, not is_file(save)
     if plan.save and all(is_file(save) for save in plan.save):
         # Without a dataset folder pictures stand beside the first file.
         for file in _picture_files(plan):
             beside = place_of(plan, plan.save[0].to).parent / file
-            check_file_free(beside, overwrite=overwrite)
-            output.reserve(beside, folder=False, overwrite=overwrite)
+            yield beside, False
 
 
 def _picture_files(plan: PlanText) -> list[str]:

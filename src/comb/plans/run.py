@@ -26,7 +26,7 @@ from comb.kernels.grouping import Codes
 from comb.plans.model import PlanText, TablePlan
 from comb.plans.name_check import check_names, place_of_rule, place_of_step
 from comb.plans.outcome import Outcome
-from comb.plans.outputs import reserve_outputs, write_outputs
+from comb.plans.outputs import refusals, reserve_outputs, write_outputs
 from comb.plans.parse import read_plan
 from comb.plans.pictures import draw_pictures
 from comb.plans.rules import BrokenAside, BrokenMarked, check_rule, stopped
@@ -147,6 +147,8 @@ def run_plan(
         if not dry_run:
             reserve_outputs(plan, output, overwrite=overwrite, write_outside=write_outside)
             outcome.messages.extend(output.messages)
+        else:
+            outcome.refusals.extend(refusals(plan, overwrite=overwrite, write_outside=write_outside))
         loaded: dict[str, BareTable] = {}
         read_as: dict[str, ReadOptions] = {}
         for name in [name for name, table in plan.tables.items() if not table.from_table]:

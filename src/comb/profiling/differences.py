@@ -32,7 +32,7 @@ from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 
 # A share differs if chance would not do it, and by at least this much.
-LEAST_DEVIATIONS = 4.0
+LEAST_DEVIATIONS = 3.3
 LEAST_POINTS = 0.02
 
 # Texts of more different values than this, or of which most occur once, are no labels.
@@ -60,14 +60,20 @@ LEAST_KEYS = 2
 LEAST_DIFFERENT = 0.95
 
 # Values that do not occur any more are said if this share of the rows had them, else they were slips; and if chance
-# leaves them out in fewer cases than `CHANCE`.
+# leaves them out in fewer cases than this.
 LEAST_LOST = 0.05
+LOST_BY_CHANCE = 0.01
 
 # Of dates, this share lies before the last of them but for slips.
 ALL_BUT_SLIPS = 0.99
 
 # In this order differences are said.
 KINDS = ("columns", "types", "rows", "keys", "missing", "values", "numbers", "reading")
+
+# Missing cells are compared reason by reason; how a file writes that there is nothing is a matter of its kind.
+SAME_WAYS = [[reason] for reason in Reason if reason]
+NOTHING = [Reason.BLANK, Reason.ABSENT, Reason.MARKER]
+OTHER_WAYS = [NOTHING, *([reason] for reason in Reason if reason and reason not in NOTHING)]
 
 # Differences of one kind, and cells, that are listed.
 MOST_LISTED = 5
@@ -227,9 +233,11 @@ def compare(old: BareTable, new: BareTable, key: Sequence[str] = ()) -> Comparis
     found = [*_columns(old, new), *_reading(old, new)]
     shared = [name for name in new.names if name in old]
     renamed = {now: was for one in found for now, was in one.proposal.items()}
+    kinds = (old.origin.kind, new.origin.kind)
+    ways = SAME_WAYS if kinds[0] == kinds[1] or not all(kinds) else OTHER_WAYS
     for name in new.names:
         if name in old or name in renamed:
-            found += _of_column(name, old[renamed.get(name, name)], new[name])
+            found += _of_column(name, old[renamed.get(name, name)], new[name], ways)
     found += _rows(old, new)
     found += _delivered(old, new, shared)
     found.sort(key=lambda one: KINDS.index(one.kind))
@@ -276,14 +284,29 @@ def _renamed(
                     pairs.append((2.0, now, was, "the names differ only in case, spaces or signs"))
                 continue
             values = _like_values(old[was], new[now])
+            if values is None:
+                continue
             names = _like_names(was, now)
-            if values is not None and names >= LIKE_NAMES:
+            if names >= LIKE_NAMES:
                 pairs.append((names, now, was, f"the names are similar, and {values}"))
+            elif _neighbours(old, was) == _neighbours(new, now) and _unit(old[was]) == _unit(new[now]):
+                pairs.append((0.0, now, was, f"it stands in the same place, and {values}"))
     taken: set[str] = set()
     for _, now, was, why in sorted(pairs, key=lambda pair: -pair[0]):
         if now not in taken and was not in taken:
             taken |= {now, was}
             yield now, (was, why)
+
+
+def _neighbours(table: BareTable, name: str) -> tuple[str | None, str | None]:
+    """Return the names of the columns before and after one, none at the ends."""
+    around = [None, *table.names, None]
+    at = table.names.index(name) + 1
+    return around[at - 1], around[at + 1]
+
+
+def _unit(column: Column) -> str:
+    return _forms(column).get("unit", "")
 
 
 def _plain(name: str) -> str:
@@ -356,6 +379,8 @@ def _forms(column: Column) -> dict[str, str]:
     parser = None if column.evidence is None else column.evidence.chosen.parser
     if not isinstance(parser, CellParser):
         return {}
+    if column.type.word == "integer":
+        return {"unit": parser.unit}
     if column.type.word in ("number", "decimal"):
         found = {"decimal mark": parser.decimal_mark, "thousands separator": parser.group_mark}
         return {**found, "unit": parser.unit}
@@ -363,7 +388,7 @@ def _forms(column: Column) -> dict[str, str]:
     return {"date form": ", ".join(forms)} if forms else {}
 
 
-def _of_column(name: str, old: Column, new: Column) -> Iterator[Difference]:
+def _of_column(name: str, old: Column, new: Column, ways: Sequence[Sequence[Reason]]) -> Iterator[Difference]:
     if old._untyped or new._untyped:
         # Without a row nothing is known of any column; the number of rows is a difference of its own.
         if old._untyped != new._untyped and len(old) and len(new):
@@ -378,12 +403,12 @@ def _of_column(name: str, old: Column, new: Column) -> Iterator[Difference]:
         fits = int(np.count_nonzero(new.states == Reason.UNREADABLE))
         text += f"; {counted(fits, 'cell')} of it cannot be read" if fits else ""
         yield Difference("types", (name,), text)
-    before, now = _forms(old), _forms(new)
+    before, now = (_forms(one) if one.present.any() else {} for one in (old, new))
     for what in (one for one in now if one in before and before[one] != now[one]):
         yield Difference(
             "reading", (name,), f"{name}: {what} {now[what] or 'none'!r}, before {before[what] or 'none'!r}"
         )
-    yield from _missing(name, old, new)
+    yield from _missing(name, old, new, ways)
     if old.type.plain.word == new.type.plain.word or (old.type.numeric and new.type.numeric):
         if new.type.textual or new.type.word == "boolean":
             yield from _labels(name, old, new)
@@ -391,16 +416,20 @@ def _of_column(name: str, old: Column, new: Column) -> Iterator[Difference]:
             yield from _numbers_of(name, old, new)
 
 
-def _missing(name: str, old: Column, new: Column) -> Iterator[Difference]:
+def _missing(name: str, old: Column, new: Column, ways: Sequence[Sequence[Reason]]) -> Iterator[Difference]:
     if not (len(old) and len(new)):
         return
-    for reason in (one for one in Reason if one):
-        was, now = (int(np.count_nonzero(column.states == reason)) / len(column) for column in (old, new))
+    for reasons in ways:
+        was, now = (
+            sum(int(np.count_nonzero(column.states == reason)) for reason in reasons) / len(column)
+            for column in (old, new)
+        )
         pooled = (was * len(old) + now * len(new)) / (len(old) + len(new))
         spread = sqrt(pooled * (1 - pooled) * (1 / len(old) + 1 / len(new)))
         if abs(now - was) >= LEAST_POINTS and abs(now - was) > LEAST_DEVIATIONS * spread:
+            words = " or ".join(reason.word for reason in reasons)
             yield Difference(
-                "missing", (name,), f"{100 * now:.1f} % of {name} is missing ({reason.word}), before {100 * was:.1f} %"
+                "missing", (name,), f"{100 * now:.1f} % of {name} is missing ({words}), before {100 * was:.1f} %"
             )
 
 
@@ -422,7 +451,7 @@ def _labels(name: str, old: Column, new: Column) -> Iterator[Difference]:
     counts = dict(zip(before.values.texts(), before.counts.tolist(), strict=True))
     lost = [text for text in counts if text not in now]
     share = sum(counts[text] for text in lost) / len(old)
-    if share >= LEAST_LOST and (1 - share) ** int(found.counts.sum()) < CHANCE:
+    if share >= LEAST_LOST and (1 - share) ** int(found.counts.sum()) < LOST_BY_CHANCE:
         shown = listing([repr(text) for text in lost], MOST_LISTED)
         text = f"{counted(len(lost), 'value')} of {name} {agree(len(lost), 'does', 'do')} not occur any more: {shown}"
         yield Difference("values", (name,), washed(text))
@@ -485,6 +514,8 @@ def _beyond(
 def _rows(old: BareTable, new: BareTable) -> Iterator[Difference]:
     if new.row_count and not old.row_count:
         yield Difference("rows", (), f"{counted(new.row_count, 'row')}, before there was none")
+    elif old.row_count and not new.row_count:
+        yield Difference("rows", (), f"no row, before {old.row_count:,}")
     elif old.row_count and (new.row_count > 2 * old.row_count or 2 * new.row_count < old.row_count):
         times = new.row_count / old.row_count
         yield Difference(
