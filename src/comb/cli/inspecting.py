@@ -4,7 +4,7 @@ import shlex
 from pathlib import Path
 from typing import Any
 
-from comb.cli.sources import again, one_or_several
+from comb.cli.sources import again, free_name, one_or_several
 from comb.cli.terminal import Terminal
 from comb.errors import ParameterError, counted
 from comb.interface.loading import read_options
@@ -55,7 +55,7 @@ def inspect_command(
         named = f" --table {shlex.quote(inspection.tables[0].name)}" if len(inspection.tables) > 1 else ""
         once_more = f"{again(source, options)}{named}"
         sheet = len(source) == 1 and _made_for_people(inspection)
-        draft = [f"comb inspect {again(source, options)} --plan plan.yaml"] if sheet else []
+        draft = [f"comb inspect {again(source, options)} --plan {free_name('plan.yaml')}"] if sheet else []
         screen.next_step(f"comb show {once_more}", f"comb profile {once_more}", *draft)
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 
-from comb.cli.sources import again, loading, parted, records_of
+from comb.cli.sources import again, free_name, loading, parted, records_of
 from comb.cli.terminal import Terminal
 from comb.errors import ParameterError, agree, counted
 from comb.execution.memory import PROFILE
@@ -102,7 +102,7 @@ def profile_command(
         more = [f"{next_time} --column {shlex.quote(unread)}"] if unread else []
         first = profile.findings[0].code if profile.findings else None
         explain = f"comb profile --explain {first}"
-        screen.next_step(f"{next_time} --draft plan.yaml", *more, *([explain] if first else []))
+        screen.next_step(f"{next_time} --draft {free_name('plan.yaml')}", *more, *([explain] if first else []))
     return len(profile.findings)
 
 

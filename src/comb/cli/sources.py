@@ -99,6 +99,15 @@ def again(source: tuple[str, ...], options: dict[str, Any]) -> str:
     return " ".join(parts)
 
 
+def free_name(name: str) -> str:
+    """Return a name for a file that is not there yet: the same, or with the next number."""
+    path, number = Path(name), 1
+    while path.exists():
+        number += 1
+        path = Path(name).with_stem(f"{Path(name).stem}-{number}")
+    return str(path)
+
+
 def check_files(source: tuple[str, ...], option: str) -> None:
     """Raise a ParameterError where names of columns stand where files do: they belong behind an option."""
     lacking = [one for one in source[1:] if not Path(one).expanduser().exists() and not set(one) & set("*?[/.")]
