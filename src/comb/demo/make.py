@@ -1,8 +1,8 @@
 """Make the demo data, and write down every defect that is planted in it.
 
 Only `Random.random` is drawn from, whose sequence Python keeps the same between
-versions, so the same seed gives the same bytes everywhere. The file of the next season
-is made when it is asked for. Run as a script to renew the files that ship in the package::
+versions, so the same seed gives the same bytes everywhere. The files of the inspections
+are made when they are asked for. Run as a script to renew the files that ship in the package::
 
     python -m comb.demo.make src/comb/demo/data
 """
@@ -19,7 +19,6 @@ from typing import TypeVar
 
 import msgspec
 
-from comb.demo.documents import apiaries_csv, apiaries_truth, harvest_truth, harvest_xlsx, scales
 from comb.demo.files import MADE
 
 SEED = 20250301
@@ -339,21 +338,28 @@ def next_season(before: Sequence[Visit]) -> tuple[bytes, list[dict[str, object]]
     return text.getvalue().encode(), differences
 
 
-def files() -> Iterator[tuple[str, bytes]]:
-    """Make every file of the demo data that a script makes: its name and its bytes."""
+def inspections() -> Iterator[tuple[str, bytes]]:
+    """Make the files of the inspections: name and bytes."""
     visits = make_visits()
     yield "inspections.csv", inspections_csv(visits)
     lines = ",\n".join(json.dumps(defect) for defect in truth(visits))
     yield "inspections-truth.json", f"[\n{lines}\n]\n".encode()
+    yield "answers.csv", answers_csv(visits)
+    season, differences = next_season(visits)
+    yield "inspections-2026.csv", season
+    yield "inspections-2026-truth.json", _message(differences)
+
+
+def files() -> Iterator[tuple[str, bytes]]:
+    """Make every file of the demo data that a script makes: its name and its bytes."""
+    from comb.demo.documents import apiaries_csv, apiaries_truth, harvest_truth, harvest_xlsx, scales
+
+    yield from inspections()
     yield "harvest.xlsx", harvest_xlsx()
     yield "harvest-truth.json", _message(harvest_truth())
     readings, odd = scales()
     yield "scales.jsonl", readings
     yield "scales-truth.json", _message(odd)
-    yield "answers.csv", answers_csv(visits)
-    season, differences = next_season(visits)
-    yield "inspections-2026.csv", season
-    yield "inspections-2026-truth.json", _message(differences)
     yield "apiaries.csv", apiaries_csv()
     yield "apiaries-truth.json", _message(apiaries_truth())
 
@@ -364,6 +370,5 @@ def _message(truth: object) -> bytes:
 
 if __name__ == "__main__":
     for name, data in files():
-        if name == MADE:
-            continue
-        Path(sys.argv[1], name).write_bytes(data)
+        if name not in MADE:
+            Path(sys.argv[1], name).write_bytes(data)
