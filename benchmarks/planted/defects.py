@@ -1,5 +1,6 @@
 """Defects, each planted in a clean table at a rate, with the rows it is planted in."""
 
+import re
 from collections.abc import Callable
 from random import Random
 
@@ -117,8 +118,17 @@ defect("text.invisible")(
         "text.invisible",
         ("categories", "free"),
         lambda text, random: random.choice(
-            [text + "\u200b", text[:2] + "\u00ad" + text[2:], "\ufeff" + text, text + "\u00a0"]
+            [text + "\u200b", "e\u0301" + text, text[:2] + "\u00ad" + text[2:], "\ufeff" + text, text + "\u00a0"]
         ),
+    )
+)
+defect("text.mixed_scripts")(
+    in_cells(
+        "text.mixed_scripts",
+        ("categories", "free"),
+        lambda text, random: text.translate({ord("a"): "\u0430", ord("e"): "\u0435", ord("o"): "\u043e"}),
+        most=0.03,
+        where=lambda text: bool(re.search("[b-df-np-z][aeo]|[aeo][b-df-np-z]", text)),
     )
 )
 defect("text.encoding")(in_cells("text.encoding", ("free", "categories"), _mojibake, most=0.02))

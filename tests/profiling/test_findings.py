@@ -255,6 +255,18 @@ def characters_nobody_sees(draw: Draw) -> Any:
 
 
 @found
+def letters_that_look_the_same(draw: Draw) -> Any:
+    place = draw.many(lambda: draw.one("April", "Fox Hollow", "H\u00f6he", "ABC"))
+    changed = {1: "\u0410pril", 2: "Fox H\u043ellow", 3: "\u0410\u0412\u0421"}
+    unit = draw.many(lambda: draw.one("\u03b1-Wert", "\u0394T", "\u041e\u0441\u044c"))
+    word = with_cells(draw.many(lambda: draw.one("H\u00f6he", "Tal")), {5: "Ho\u0308he"})
+    return {"visit": ids(), "place": with_cells(place, changed), "unit": unit, "word": word}, {
+        ("text.mixed_scripts", "place"): [2, 3, 4],
+        ("text.invisible", "word"): [6],
+    }
+
+
+@found
 def decoded_wrongly(draw: Draw) -> Any:
     name = draw.many(lambda: draw.one("Königin", "Fütterung", "Müller", "café"))
     changed = {at: "Königin".encode().decode("cp1252") for at in (3, 4)} | {9: "na�ve"}

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import comb
+from comb.steps.accounting import take_step
 from support.running import run_comb
 
 BOXES = comb.table(columns={"box": ["A1", "B2", "C3", "D4"], "place": ["Mill", "Fox", "Fox", "Elm"]})
@@ -51,6 +52,49 @@ def test_three_tables_and_a_number_that_means_nothing() -> None:
     assert "1 row of boxes is never referred to" in repr(found)
     with pytest.raises(comb.CombError, match="two tables"):
         comb.profile_together({"visits": visits})
+
+
+MIDNIGHTS = ["2025-05-03 00:00", "2025-05-04 00:00", "2025-05-17 00:00"]
+KEYS = [
+    # What refers, the keys, how many of 18 rows match once the remedy is taken, on which side it is.
+    (["007", "012", "103"], ["7", "12", "103"], 18, "keys"),
+    (["07", "012", "103"], ["7", "12", "103"], 18, "rows"),
+    (["1", "2", "x3"], ["1", "2", "3"], 12, "keys"),
+    (MIDNIGHTS, ["2025-05-03", "2025-05-04", "2025-05-18"], 12, "keys"),
+    (["A1 ", "b2", "C-3"], ["A1", "B2", "C3"], 18, "rows"),
+    (["Ho\u0308he", "\u0410u", "Tal"], ["H\u00f6he", "Au", "Tal"], 18, "rows"),
+    (["mill", "Mill", "Fox"], ["Mill", "MILL", "Fox"], 12, ""),
+    (["7.0", "12.0", "103.0"], ["7", "12", "103"], 18, ""),
+    (["F\u00e4hre", "Tal", "Au"], ["Fahre", "Tal", "Au"], 12, ""),
+]
+
+
+@pytest.mark.parametrize(("rows", "keys", "matched", "side"), KEYS)
+def test_a_remedy_makes_as_many_rows_match_as_it_says(
+    tmp_path: Path, rows: list[str], keys: list[str], matched: int, side: str
+) -> None:
+    texts = {"rows": rows * 6, "keys": keys}
+    for name, column in texts.items():
+        lines = [f'"{one}",{at}.5' for at, one in enumerate(column)]
+        (tmp_path / f"{name}.csv").write_text("\n".join(["key,kg", *lines]) + "\n", encoding="utf-8")
+    tables = {name: comb.load(tmp_path / f"{name}.csv", types={"kg": "number"}) for name in texts}
+    found = comb.profile_together(tables)
+    assert len(found.links) == 1
+    remedies = {
+        name: [one for one in profile.of("relation.orphan") if one.remedy] for name, profile in found.profiles.items()
+    }
+    assert [name for name, several in remedies.items() if several] == ([side] if side else [])
+    for name, several in remedies.items():
+        for finding in several:
+            same_type = tables["rows"].types["key"] == tables["keys"].types["key"]
+            assert same_type or f"remedy on {name} {matched} of 18 rows would match" in finding.text
+            if not same_type:
+                with pytest.raises(comb.TypeMismatch, match=f"{matched} of 18 rows find a match then"):
+                    tables["rows"].join(tables["keys"], "key")
+            changed = take_step(finding.remedy, tables[name]).table
+            tables[name] = tables[name]._derive(dict(changed.columns))
+    joined = tables["rows"].join(tables["keys"], "key", columns=["kg"])
+    assert len(joined) - joined[joined.names[-1]].missing_count == matched
 
 
 def test_at_the_command_line(demo: Path) -> None:

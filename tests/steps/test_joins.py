@@ -1,5 +1,6 @@
 """Looking up by one or several keys, against plain loops; and what is told of keys without a match."""
 
+from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -187,13 +188,35 @@ def test_row_numbers_are_keys_on_either_side(
     assert found.ledger[-1].adds_up
 
 
+@pytest.mark.parametrize(
+    ("mine", "theirs", "remedy"),
+    [
+        (
+            ["1,007", "1,012", "x"],
+            [1007, 1012],
+            r"first: convert columns: \{k: integer\}, group_mark: ','; 2 of 3 rows",
+        ),
+        (["007", "012"], [7, 12], r"first, in table.*: pad_text columns: \[k\], width: 3; 2 of 2 rows"),
+        ([7, 12], ["007", "012"], r"first: pad_text columns: \[k\], width: 3; 2 of 2 rows"),
+        ([7, 12], ["7", "12", "x"], r"first: convert columns: \{k: string\}; 2 of 2 rows"),
+        (["p", "q"], [7, 12], "no conversion makes a row match: 'p', 'q' here, '12', '7' in table"),
+        ([True, False], [7, 12], "no conversion makes a row match"),
+        ([7, 12], [date(2025, 5, 1)], "no conversion makes a row match"),
+    ],
+)
+def test_keys_of_two_types_name_what_makes_them_match(mine: list[Any], theirs: list[Any], remedy: str) -> None:
+    rows, keys = comb.table(columns={"k": mine}), comb.table(columns={"k": theirs, "v": theirs})
+    with pytest.raises(comb.TypeMismatch, match=remedy):
+        rows.join(keys, "k")
+
+
 def test_a_column_of_that_name_is_the_key_and_both_sides_may_be_numbers() -> None:
     mine = comb.table(columns={"row number": [7, 8], "a": ["x", "y"]})
     theirs = comb.table(columns={"n": [8, 1], "b": ["p", "q"]})
     assert mine.join(theirs, "row number = n")["b"].to_list() == [None, "p"]
     beside = comb.table(columns={"a": ["x", "y", "z"]}).join(theirs.select("b"), "row number", columns="*")
     assert beside.names == ("a", "b") and beside["b"].to_list() == ["p", "q", None]
-    with pytest.raises(comb.TypeMismatch, match="convert b to integer"):
+    with pytest.raises(comb.TypeMismatch, match="no conversion makes a row match: 'p', 'q' here"):
         theirs.join(mine.select("a"), "b = row number")
     with pytest.raises(comb.CombError, match="did you mean 'row number'"):
         mine.join(theirs, "a = rownumber")

@@ -13,6 +13,7 @@ import numpy as np
 from comb.errors import agree, counted
 from comb.execution.storage import blocks_of
 from comb.formats.lazy_pattern import lazy_pattern
+from comb.parsing.letters import in_latin, in_one_script, written_out
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.steps.base import Step
@@ -28,6 +29,10 @@ MOST_MARKUP = 0.9
 
 # The first bytes, in UTF-8, of what cannot be seen and of what bytes become that were decoded as Windows-1252.
 _LEADS = (*range(9), 11, 12, *range(14, 32), 127, 0xC2, 0xC3, 0xC5, 0xC6, 0xCB, 0xE2, 0xEF)
+
+# The first bytes of what is put onto letters, of parts of Korean syllables and Japanese signs; of Greek and Cyrillic.
+_ONTO_LETTERS = (0xCC, 0xCD, 0xE1, 0xE2, 0xE3)
+_OTHER_SCRIPTS = (*range(0xCD, 0xD4),)
 
 # Signs that appear where UTF-8 is decoded as Windows-1252: a first byte, then the bytes that go on.
 _CP1252 = "€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ"
@@ -51,13 +56,16 @@ _FORMULA = lazy_pattern(
 )
 
 
-# What a text contains: bytes that begin what cannot be seen or was decoded wrongly; markup; signs that begin a formula.
-ODD, MARKUP, RUNS = 1, 2, 4
+# What a text contains: bytes that begin what cannot be seen or was decoded wrongly; markup; signs that begin a formula;
+# letters in parts; letters of Greek and Cyrillic.
+ODD, MARKUP, RUNS, APART, SCRIPTS = 1, 2, 4, 8, 16
 
 
 def _byte_kinds() -> np.ndarray:
     kinds = np.zeros(256, np.uint8)
-    for kind, leads in ((ODD, _LEADS), (MARKUP, b"&<"), (RUNS, b"=+-@")):
+    for kind, leads in (
+        (ODD, _LEADS), (MARKUP, b"&<"), (RUNS, b"=+-@"), (APART, _ONTO_LETTERS), (SCRIPTS, _OTHER_SCRIPTS)
+    ):  # fmt: skip
         kinds[list(leads)] |= kind
     return kinds
 
@@ -107,16 +115,16 @@ def visible(text: str) -> str:
     >>> visible("Mill\u00a0lane")
     "'Mill\\xa0lane'"
     """
-    return ascii(text) if HIDDEN.search(text) else repr(text)
+    return ascii(text) if HIDDEN.search(text) or written_out(text) != text else repr(text)
 
 
 def as_meant(text: str) -> str:
-    """Return a text as it was meant: without what cannot be seen, decoded rightly, without markup.
+    """Return a text as it was meant: without what cannot be seen, decoded rightly, without markup, in one script.
 
     >>> as_meant("Mill\u00a0lane &amp; <b>bridge</b>")
     'Mill lane & bridge'
     """
-    return without_markup(decoded_again(uncovered(text)))
+    return in_one_script(without_markup(decoded_again(uncovered(text))))
 
 
 def _strings(table: ColumnCache) -> list[str]:
@@ -132,12 +140,41 @@ def _found(table: ColumnCache, code: str, name: str, texts: dict[str, int], says
 def invisible(table: ColumnCache) -> Findings:
     """Characters that cannot be seen: zero-width, no-break, control."""
     for name in _strings(table):
-        texts = matching(table, name, ODD, lambda text: uncovered(text) != text and not _TWICE.search(text))
+        texts = matching(table, name, ODD | APART, lambda text: uncovered(text) != text and not _TWICE.search(text))
         if texts:
             count = sum(texts.values())
             says = f"{counted(count, 'cell')} of {name} {agree(count, 'contains', 'contain')} characters that cannot be"
-            says += " seen (zero-width, no-break or control): they look equal to others and are not"
+            says += " seen (zero-width, no-break, control, accents apart from their letters): they look equal to others"
+            says += " and are not"
             yield _found(table, "text.invisible", name, texts, says, Trim(columns=[name], invisible=True))
+
+
+def mixed_scripts(table: ColumnCache) -> Findings:
+    """Letters of Greek and Cyrillic that look like Latin ones, inside a word or in place of a word that is there."""
+    for name in _strings(table):
+        texts = matching(table, name, SCRIPTS, lambda text: in_one_script(text) != text or in_latin(text).isascii())
+        if not texts:
+            continue
+        column = table[name]
+        changes = {text: in_one_script(text) for text in texts if in_one_script(text) != text}
+        doubles = {in_latin(text): text for text in texts if text not in changes}
+        there = column._take(np.flatnonzero(holding(column, dict.fromkeys(doubles, 0)))).distinct()
+        known = dict(there.commonest(len(there)))
+        for latin, text in doubles.items():
+            if latin in known:
+                # Of two the rarer becomes the commoner.
+                changes |= {text: latin} if known[latin] >= texts[text] else {latin: text}
+        if not changes:
+            continue
+        where = holding(column, dict.fromkeys(changes, 0))
+        count = int(where.sum())
+        says = (
+            f"{counted(count, 'cell')} of {name} {agree(count, 'has', 'have')} letters of another script that look like"
+        )
+        says += " those of its words: they look equal to others and are not"
+        examples = tuple(f"{old!a} for {new!r}" for old, new in list(changes.items())[:MOST_EXAMPLES])
+        rows = table.rows_where(where)
+        yield Finding("text.mixed_scripts", (name,), count, rows, examples, says, _recoded(name, changes))
 
 
 def encoding(table: ColumnCache) -> Findings:

@@ -287,13 +287,26 @@ _ALL = (
         _GROUPS,
         says="characters that cannot be seen",
         looks_at=(
-            "no-break spaces, zero-width and control characters, soft hyphens; joiners between letters of "
-            "other scripts are content"
+            "no-break spaces, zero-width and control characters, soft hyphens; letters that are written as several "
+            "characters where there is one; joiners between letters of other scripts are content"
         ),
-        example="`Mill\\u200b Brook`",
+        example="`Mill\\u200b Brook`, `Ho\\u0308he`",
         remedy="`trim` with `invisible`",
         not_for="line ends and tabs inside a text",
         together="{} columns have invisible characters",
+    ),
+    Code(
+        "text.mixed_scripts",
+        _GROUPS,
+        says="letters of another script that look the same",
+        looks_at=(
+            "Greek and Cyrillic letters inside words of Latin ones, or the other way round, where all of them have a "
+            "double; words of such letters alone, where the column has the same word in the other script"
+        ),
+        example="`\\u0410pril` beside `April`",
+        remedy="`recode` to the letters of the word, or to the commoner of two words",
+        not_for="`\\u03b1-pinene`, `\\u0394T`, texts in several languages",
+        together="{} columns have letters of another script",
     ),
     Code(
         "text.markup",
@@ -618,10 +631,11 @@ _ALL = (
         _ROWS,
         says="a key that the related table does not have",
         looks_at=(
-            "two tables profiled together: texts, whole numbers or days of one that are mostly keys of the other"
+            "two tables profiled together: texts, whole numbers or days of one that are mostly keys of the other, "
+            "also where only the writing differs, or the type"
         ),
         example="an inspection of colony 0999, which no list has",
-        remedy="",
+        remedy="`recode` to the key where only the writing differs; `pad_text` or `convert` where the types do",
         not_for="tables that share a few words",
         together="{} columns have keys that the related table lacks",
     ),

@@ -64,6 +64,7 @@ FINDERS: tuple[Finder, ...] = (
     missing_patterns.same_as_above,
     characters.encoding,
     characters.invisible,
+    characters.mixed_scripts,
     characters.markup,
     characters.formulas,
     texts.spaces,

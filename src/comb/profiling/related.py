@@ -7,20 +7,26 @@ and case.
 """
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 import msgspec
 import numpy as np
 from msgspec.structs import replace
 
 from comb.errors import agree, counted, washed_lines
+from comb.formats.lazy_pattern import lazy_pattern
+from comb.parsing.letters import looks_like
+from comb.profiling.characters import MOST_RECODED, visible
 from comb.profiling.codes import CODES
 from comb.profiling.finding import MOST_EXAMPLES, Finding
 from comb.profiling.headings import words_of
 from comb.profiling.profile import Profile
 from comb.profiling.texts import folded
+from comb.steps.cell_steps import Recode
+from comb.steps.join_keys import comparable, key_changes, shared_codes
 from comb.tables.column import Column
 from comb.tables.table import BareTable
+from comb.tables.types import STRING
 
 # A key has nearly as many values as rows, and this many at least.
 LEAST_UNIQUE = 0.98
@@ -30,7 +36,13 @@ LEAST_VALUES = 3
 # chance would give them half of that.
 LEAST_MATCHED = 0.5
 MOST_BY_CHANCE = 0.5
-KINDS = frozenset({"string", "integer", "date"})
+KINDS = frozenset({"string", "integer", "date", "datetime", "decimal", "number"})
+
+# Numbers with fractions are no keys.
+_WHOLE = lazy_pattern(r"[+-]?[0-9]+(?:\.0*)?")
+
+# The time of a moment that is a day.
+MIDNIGHT = "T00:00:00"
 
 # More different values are not compared letter by letter.
 MOST_COMPARED = 100_000
@@ -119,9 +131,12 @@ def related(tables: Mapping[str, BareTable], profiles: Mapping[str, Profile]) ->
             if any((one.related, one.key, one.table, one.column) == (name, column, *found) for one in links):
                 # Two keys that refer to each other do so once.
                 continue
-            link, finding = _linked(name, column, table, *found, tables)
+            link, about = _linked(name, column, table, *found, tables)
+            if not link.matched and not about:
+                continue
             links.append(link)
-            findings[name] += [finding] if finding else []
+            for one, finding in about.items():
+                findings[one].append(finding)
     made = {
         name: replace(
             profile, findings=tuple(sorted((*profile.findings, *findings[name]), key=lambda one: -one.severity))
@@ -137,8 +152,11 @@ def _values_of(table: BareTable) -> dict[str, dict[str, int]]:
     for name, column in table.columns.items():
         if column.type.plain.word in KINDS and column.present.any():
             distinct = column.distinct()
-            if LEAST_VALUES <= len(distinct) <= MOST_COMPARED:
-                found[name] = dict(distinct.commonest(len(distinct)))
+            if not LEAST_VALUES <= len(distinct) <= MOST_COMPARED:
+                continue
+            values = dict(distinct.commonest(len(distinct)))
+            if not column.type.numeric or all(map(_WHOLE.fullmatch, values)):
+                found[name] = values
     return found
 
 
@@ -151,7 +169,6 @@ def _best_key(
 ) -> tuple[str, str] | None:
     """Return the table and the key that most cells of a column have a value of."""
     mine = values[name][column]
-    kind = table[column].type.plain.word
     total = sum(mine.values())
     plain: Counter[str] = Counter()
     for text, count in mine.items():
@@ -162,7 +179,7 @@ def _best_key(
             continue
         for key, known in theirs.items():
             there = tables[other][key]
-            if there.type.plain.word != kind or len(known) < LEAST_UNIQUE * int(there.present.sum()):
+            if len(known) < LEAST_UNIQUE * int(there.present.sum()):
                 continue
             if (
                 _is_key(table[column], mine)
@@ -173,7 +190,7 @@ def _best_key(
                 continue
             forms = {_plain(text) for text in known}
             share = sum(count for text, count in plain.items() if text in forms) / total
-            by_chance = _by_chance(mine, known) if kind == "integer" and not words_of(column) & words_of(key) else 0.0
+            by_chance = 0.0 if words_of(column) & words_of(key) else _by_chance(mine, known)
             if share >= LEAST_MATCHED and by_chance <= MOST_BY_CHANCE and (best is None or share > best[0]):
                 best = (share, other, key)
     return None if best is None else best[1:]
@@ -184,13 +201,18 @@ def _is_key(column: Column, values: dict[str, int]) -> bool:
 
 
 def _plain(text: str) -> str:
-    return folded(text) or text.strip()
+    """Return what texts have in common that mean the same: without case and spaces, zeros in front, an empty time."""
+    if _WHOLE.fullmatch(text):
+        return text.partition(".")[0].lstrip("+0") or "0"
+    text = text.removesuffix(MIDNIGHT)
+    return folded(looks_like(text)) or text.strip()
 
 
 def _by_chance(mine: dict[str, int], known: dict[str, int]) -> float:
-    """Return which share of whole numbers would be found among others if they were drawn at random."""
-    numbers = np.array([int(text) for text in known], np.float64)
-    own = np.array([int(text) for text in mine], np.float64)
+    """Return which share of whole numbers would be found among others if they were drawn at random; 0 of others."""
+    numbers, own = (np.array([float(one) for one in texts if _WHOLE.fullmatch(one)]) for texts in (known, mine))
+    if len(numbers) < len(known) or not len(own):
+        return 0.0
     low, high = numbers.min(), numbers.max()
     inside = float(((own >= low) & (own <= high)).mean())
     return inside * len(numbers) / max(1.0, float(high - low) + 1)
@@ -198,24 +220,69 @@ def _by_chance(mine: dict[str, int], known: dict[str, int]) -> float:
 
 def _linked(
     name: str, column: str, table: BareTable, other: str, key: str, tables: Mapping[str, BareTable]
-) -> tuple[Link, Finding | None]:
+) -> tuple[Link, dict[str, Finding]]:
+    """Count what has a partner; of what has none there is a finding, by the table that it is about."""
     here, there = table[column], tables[other][key]
-    known = {text for text in there.texts() if text is not None}
-    used = {text for text in here.texts() if text is not None}
-    partner = np.array([text in known for text in here.texts()], np.bool_)
+    present = int(here.present.sum())
+    if not comparable(here.type.plain, there.type.plain):
+        link = Link(name, column, other, key, 0, present, here.missing_count, len(there))
+        return link, dict(_of_other_types(link, here, there, tables))
+    mine, theirs = shared_codes(here, there)
+    partner = here.present & np.isin(mine, theirs[there.present])
     orphans = here.present & ~partner
     count = int(orphans.sum())
-    unused = sum(text is not None and text not in used for text in there.texts())
-    link = Link(name, column, other, key, int((partner & here.present).sum()), count, here.missing_count, unused)
+    unused = int((there.present & ~np.isin(theirs, mine[here.present])).sum())
+    link = Link(name, column, other, key, present - count, count, here.missing_count, unused)
     if not count:
-        return link, None
-    words = dict(here._take(np.flatnonzero(orphans)).distinct().commonest(MOST_EXAMPLES))
-    examples = tuple(f"{text!r} ({many:,}){_nearest(text, known)}" for text, many in words.items())
+        return link, {}
+    lost = here._take(np.flatnonzero(orphans)).distinct()
+    words = dict(lost.commonest(len(lost)))
+    known = {text for text in there.texts() if text is not None}
+    examples = tuple(
+        f"{visible(text)} ({many:,}){_nearest(text, known)}" for text, many in list(words.items())[:MOST_EXAMPLES]
+    )
     have = agree(count, "has a value", "have values")
     text = f"{counted(count, 'row')} of {name} {have} in {column} that {key} of {other} lacks; a join would not match"
     text += f" {agree(count, 'it', 'them')}: {examples[0]}"
+    remedy = None
+    changes = _written_differently(words, known) if here.type.plain == STRING else {}
+    if changes:
+        mended = sum(words[one] for one in changes)
+        are = agree(mended, "is a key", "are keys")
+        text += f"; {mended:,} of them {are}, only written differently"
+        remedy = Recode(column=column, values=dict(changes)) if len(changes) <= MOST_RECODED else None
     rows = np.sort(table.row_numbers[orphans])
-    return link, Finding(ORPHAN, (column, key), count, rows, examples, text, severity=CODES[ORPHAN].severity)
+    severity = CODES[ORPHAN].severity
+    return link, {name: Finding(ORPHAN, (column, key), count, rows, examples, text, remedy, severity)}
+
+
+def _of_other_types(
+    link: Link, here: Column, there: Column, tables: Mapping[str, BareTable]
+) -> Iterator[tuple[str, Finding]]:
+    """Say which step makes a join possible, where the two keys are of different types."""
+    best = next(iter(key_changes(link.column, here, link.key, there)), None)
+    if best is None or not best.matched:
+        return
+    name, column = (link.table, link.column) if best.mine else (link.related, link.key)
+    types = f"{here.type.plain} and {there.type.plain}"
+    text = f"{link.column} of {link.table} and {link.key} of {link.related} are of different types, {types}: a join is"
+    text += f" refused; after the remedy on {name} {best.matched:,} of {counted(len(here), 'row')} would match"
+    examples = tuple(
+        f"{one!r}" for values in (here, there) for one, _ in values.distinct().commonest(MOST_EXAMPLES - 1)
+    )
+    present = tables[name][column].present
+    rows = np.sort(tables[name].row_numbers[present])
+    severity = CODES[ORPHAN].severity
+    yield name, Finding(ORPHAN, (column,), len(rows), rows, examples, text, best.step, severity)
+
+
+def _written_differently(words: Iterable[str], known: Iterable[str]) -> dict[str, str]:
+    """Return the key for each text that equals exactly one but for case, spaces, signs and how its letters are made."""
+    keys: dict[str, list[str]] = {}
+    for one in known:
+        keys.setdefault(_plain(one), []).append(one)
+    found = {text: keys.get(_plain(text), []) for text in words}
+    return {text: same[0] for text, same in found.items() if len(same) == 1}
 
 
 def _nearest(text: str, known: set[str]) -> str:

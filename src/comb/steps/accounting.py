@@ -30,6 +30,7 @@ from comb.errors import CombError, ParameterError, agree, counted, unknown_name,
 from comb.execution.columnwise import for_each
 from comb.execution.storage import blocks_of
 from comb.kernels.grouping import Codes
+from comb.parsing.letters import written_out
 from comb.steps.base import Change, Rows, SetAside, Step, share_of
 from comb.steps.cell_steps import HIDDEN
 from comb.steps.ledger import Entry, Example
@@ -358,7 +359,7 @@ def _examples(name: str, earlier: Column, later: Column, numbers: Codes, where: 
 def shown_cell(column: Column, position: int) -> str:
     """Return a cell as people read it; a text that was kept stands behind its reason."""
     cell = column._take(np.array([position]))
-    if column.type.textual and (text := cell.texts()[0]) and HIDDEN.search(text):
+    if column.type.textual and (text := cell.texts()[0]) and (HIDDEN.search(text) or written_out(text) != text):
         return shown_text(text)
     shown = shown_cells(cell)[0].text
     kept = column.kept.texts.get(position)
@@ -371,4 +372,4 @@ def shown_text(text: str) -> str:
     >>> shown_text("Mill\\u00a0lane")
     'Mill\\\\xa0lane'
     """
-    return padded(HIDDEN.sub(lambda found: ascii(found[0])[1:-1], text))
+    return padded(HIDDEN.sub(lambda found: ascii(found[0])[1:-1], written_out(text)))

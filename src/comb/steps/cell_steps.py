@@ -12,6 +12,7 @@ from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.grouping import Codes, compact, first_rows
 from comb.kernels.types import INNER_SPACES, MOST_NUMBER_DIGITS, OUTER_SPACES
 from comb.parsing.cell_parser import CellParser
+from comb.parsing.letters import composed
 from comb.parsing.patterns import Request, parse_request
 from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.steps.base import Change, Rows, SetAside, Step, chosen, folding, rows_where
@@ -41,7 +42,8 @@ class Trim(Step, frozen=True, tag="trim"):
     inner : bool
         Also make runs of spaces inside one space.
     invisible : bool
-        Also take away zero-width and control characters, and make no-break spaces plain ones.
+        Also take away zero-width and control characters, make no-break spaces plain ones, and write each letter with
+        its accent as one character.
     where : str, optional
         Only in rows for which this condition is true.
     """
@@ -114,11 +116,12 @@ _JOINERS = lazy_pattern("(?<![^\u0000-\u024f])[\u200c\u200d]|[\u200c\u200d](?![^
 
 
 def uncovered(text: str) -> str:
-    """Return a text without characters that cannot be seen, no-break spaces as plain ones.
+    """Return a text without characters that cannot be seen, no-break spaces as plain ones, each letter one character.
 
     >>> uncovered("Mill\\u00a0la\\u200bne")
     'Mill lane'
     """
+    text = composed(text)
     if not HIDDEN.search(text):
         return text
     return _JOINERS.sub("", _UNSEEN.sub("", _ODD_SPACE.sub(" ", text)))

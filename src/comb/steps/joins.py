@@ -1,7 +1,7 @@
 """Steps with a second table: join, stack_tables."""
 
 from collections.abc import Mapping, Sequence
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from msgspec.structs import replace
@@ -11,8 +11,9 @@ from comb.expressions.arithmetic import result_type
 from comb.expressions.evaluate import widened
 from comb.kernels.dispatch import kernels
 from comb.kernels.grouping import MOST_SPREAD, Codes, compact, group
-from comb.kernels.string_buffer import joined
+from comb.parsing.letters import looks_like
 from comb.steps.base import Change, Rows, Step, below_each_other, folding, in_rows
+from comb.steps.join_keys import ROW_NUMBER, check_alike, shared_codes, typed_alike
 from comb.tables.cell_source import NO_PLACE, CellSource, Part, placed, put_below, without
 from comb.tables.column import Column, Mask
 from comb.tables.concat import below
@@ -20,10 +21,7 @@ from comb.tables.names import check_known, choose
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 from comb.tables.text import Text
-from comb.tables.types import INTEGER, STRING, Choice, Type
-
-# As a key: the number of the row itself.
-ROW_NUMBER = "row number"
+from comb.tables.types import INTEGER, STRING, Choice
 
 # This many keys without a match are known, with the nearest on the other side.
 MOST_LISTED = 5
@@ -241,9 +239,9 @@ class Join(TwoTables, frozen=True, tag="join"):
         missing = np.zeros(table.row_count, np.bool_)
         gone = np.zeros(other.row_count, np.bool_)
         for here, there in pairs:
-            mine, theirs = _typed_alike(table[here], other[there])
-            _check_alike(here, mine, there, theirs)
-            codes = _shared_codes(self._plain(mine), self._plain(theirs))
+            mine, theirs = typed_alike(table[here], other[there])
+            check_alike(here, mine, there, theirs, self.table)
+            codes = shared_codes(self._plain(mine), self._plain(theirs))
             left.append(codes[0])
             right.append(codes[1])
             missing |= mine.missing
@@ -270,8 +268,8 @@ class Join(TwoTables, frozen=True, tag="join"):
     def _latest(self, table: BareTable, other: BareTable, mine: Codes, theirs: Codes, missing: Mask) -> Codes:
         """Return for each row the row of the other table with its key whose date is the latest not after its own."""
         here, there = _pair(str(self.latest), table, other)
-        own, given = _typed_alike(table[here], other[there])
-        _check_alike(here, own, there, given)
+        own, given = typed_alike(table[here], other[there])
+        check_alike(here, own, there, given, self.table)
         rows, others = np.flatnonzero(own.present & ~missing), np.flatnonzero(given.present)
         dates = np.concatenate([given.array[others], own.array[rows]])
         codes = np.concatenate([theirs[others], mine[rows]])
@@ -321,7 +319,8 @@ class Join(TwoTables, frozen=True, tag="join"):
         lost_keys = _message([table[here]._take(lost[first]) for here, _ in pairs])
         for text, count in zip(lost_keys.to_list(), counts[top].tolist(), strict=True):
             near = nearest(text, known.candidates(text))
-            message.append(f"{text!r} {count:,} times" + (f" (nearest: {near!r})" if near else ""))
+            same = ", which looks the same" if near and looks_like(near) == looks_like(text) else ""
+            message.append(f"{text!r} {count:,} times" + (f" (nearest: {near!r}{same})" if near else ""))
         more = f" and {different - MOST_LISTED:,} more" if different > MOST_LISTED else ""
         return [*notes, f"not found in {self.table}: {', '.join(message)}{more}"]
 
@@ -384,48 +383,6 @@ def _pair(text: str, table: BareTable, other: BareTable) -> tuple[str, str]:
     if not equals:
         there = here
     return check_known(here, [*table.names, ROW_NUMBER]), check_known(there, [*other.names, ROW_NUMBER])
-
-
-def _typed_alike(mine: Column, theirs: Column) -> tuple[Column, Column]:
-    """Give a key that has no value in its source the type of the other, with none of whose values it is equal."""
-    if mine._untyped:
-        return mine._without_values(theirs.type.plain), theirs
-    return mine, theirs._without_values(mine.type.plain) if theirs._untyped else theirs
-
-
-def _check_alike(here: str, mine: Column, there: str, theirs: Column) -> None:
-    left, right = mine.type.plain, theirs.type.plain
-    if left.word != right.word and not (left.numeric and right.numeric):
-        # A row's own number is no column to convert.
-        name, kind = (here, right) if there == ROW_NUMBER else (there, left)
-        raise TypeMismatch(
-            f"{here!r} is {left} and {there!r} is {right}; keys have to be of one type",
-            remedy=f"convert one of them first: convert {name} to {kind}",
-        )
-
-
-def _shared_codes(mine: Column, theirs: Column) -> tuple[Codes, Codes]:
-    """Number the values of two columns equal."""
-    if isinstance(mine.values, Text):
-        left, right = mine.text, theirs.text
-        count = right.item_count
-        numbers = kernels.encode_known(joined([right.packed(), left.packed()]), count)
-        # What is not among theirs shares a number that none of theirs has.
-        numbers = np.where(numbers < 0, count, numbers)
-        theirs_codes, mine_codes = numbers[:count], numbers[count:]
-        return _spread(mine_codes, left), _spread(theirs_codes, right)
-    one, other = (widened(column, _wider(mine.type.plain, theirs.type.plain)) for column in (mine, theirs))
-    numbers, _ = group([Column(one.type, np.concatenate([one.array, other.array]))._codes()], len(one) + len(other))
-    return numbers[: len(one)], numbers[len(one) :]
-
-
-def _wider(left: Type, right: Type) -> Type:
-    return result_type("+", left, right) if left.numeric and right.numeric else left
-
-
-def _spread(items: Any, text: Text) -> Codes:
-    spread: Codes = items if text.codes is None else items[text.codes]
-    return spread.astype(np.int64, copy=False)
 
 
 def _taken(column: Column, places: Codes, lacking: Mask) -> Column:
