@@ -267,6 +267,18 @@ def letters_that_look_the_same(draw: Draw) -> Any:
 
 
 @found
+def signs_of_word_processors(draw: Draw) -> Any:
+    place = draw.many(lambda: draw.one("Mill-Brook", "Miller's", "Lake & Co"))
+    changed = {1: "Mill\u2013Brook", 2: "Miller\u2019s", 3: "Lake \uff06 Co"}
+    frames = with_cells(draw.many(lambda: draw.one("5-10", "11-20", "over 20")), dict.fromkeys(range(3, 12), "5–10"))
+    kg = with_cells(draw.many(lambda: f"{draw.gauss(30, 4):.1f}"), {6: "\uff12\uff18.5", 7: "\u0663\u0661"})
+    return {"visit": ids(), "place": with_cells(place, changed), "frames": frames, "kg": kg}, {
+        ("text.case", "place"): [2, 3, 4],
+        ("text.case", "frames"): list(range(4, 13)),
+    }
+
+
+@found
 def decoded_wrongly(draw: Draw) -> Any:
     name = draw.many(lambda: draw.one("Königin", "Fütterung", "Müller", "café"))
     changed = {at: "Königin".encode().decode("cp1252") for at in (3, 4)} | {9: "na�ve"}

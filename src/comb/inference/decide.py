@@ -106,11 +106,13 @@ def infer_source(source: ColumnSource, decimal_mark: str = "") -> Column:
         The one that other columns of the source prove: it decides where the values leave it open.
     """
     column = _inferred(source, decimal_mark)
-    plain = with_plain_digits(source) if column.type == STRING else None
+    misfits = column.kept.texts.values()
+    plain = with_plain_digits(source, misfits) if column.type == STRING or misfits else None
     if plain is None:
         return column
     again = _inferred(plain.source, decimal_mark)
-    return column if again.type.plain == STRING else plain.as_written(again)
+    more = again.type.plain != STRING and (column.type == STRING or again.missing_count < column.missing_count)
+    return plain.as_written(again) if more else column
 
 
 def _inferred(source: ColumnSource, decimal_mark: str) -> Column:
@@ -183,7 +185,8 @@ def declared_source(source: ColumnSource, request: Request) -> Column:
     if request.word == "json":
         return as_json(_as_declared(source, None, request))
     column = _as_declared(source, declared_parser(request, source, None), request)
-    plain = with_plain_digits(source) if column.missing_count and column.type != STRING else None
+    misfits = column.kept.texts.values()
+    plain = with_plain_digits(source, misfits) if column.missing_count and column.type != STRING else None
     if plain is None:
         return column
     again = _as_declared(plain.source, declared_parser(request, plain.source, None), request)

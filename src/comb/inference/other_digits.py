@@ -1,11 +1,12 @@
 """Numbers and dates in the digits of other scripts: Arabic, Devanagari, full-width and all others that Unicode knows.
 
-Columns whose values have such digits are read as if they were written with 0 to 9. What does not fit keeps its text
-as it was written. A column that is text all the same stays as it is.
+Columns in which some values have such digits, as of a keyboard set to another language, are read as if these were
+written with 0 to 9. What does not fit keeps its text as it was written. A column that is text all the same stays so.
 """
 
 import re
 import unicodedata
+from collections.abc import Iterable
 from typing import NamedTuple
 
 import numpy as np
@@ -17,11 +18,10 @@ from comb.formats.lazy_pattern import lazy_pattern
 from comb.tables.column import Column
 from comb.tables.kept import Kept
 
-# This share of the first values shows that a column is written so.
-LEAST_SHARE = 0.9
+# So many of the first values, and all that did not fit, show whether some are written so.
 LOOKED_AT = 200
 
-WHY = "written in the digits of another script, read as 0 to 9"
+WHY = "digits of another script are read as 0 to 9"
 
 # Marks that belong to these digits, and what they are.
 _MARKS = {"٫": ".", "٬": ",", "．": ".", "，": ",", "－": "-", "−": "-", "／": "/", "：": ":", "％": "%", "　": " "}
@@ -54,10 +54,16 @@ class PlainDigits(NamedTuple):
         return column._replace(kept=kept, evidence=evidence)
 
 
-def with_plain_digits(source: ColumnSource) -> PlainDigits | None:
-    """Return a column with its digits as 0 to 9; None if it is not written in those of another script."""
-    sample = source.sample(LOOKED_AT)
-    if not sample or sum(map(_has_others, sample)) < LEAST_SHARE * len(sample):
+def with_plain_digits(source: ColumnSource, misfits: Iterable[str] = ()) -> PlainDigits | None:
+    """Return a column with its digits as 0 to 9; None if none of those looked at are of another script.
+
+    Parameters
+    ----------
+    source : ColumnSource
+    misfits : iterable of str
+        Texts that did not fit the type.
+    """
+    if not any(map(_has_others, source.sample(LOOKED_AT))) and not any(map(_has_others, misfits)):
         return None
     chunks = [TextChunk(chunk.text.map(plain_digits), chunk.words) for chunk in source.texts()]
     return PlainDigits(ColumnSource(chunks), source)

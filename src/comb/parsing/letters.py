@@ -34,6 +34,16 @@ _CYRILLIC = dict(
 _TO_LATIN = str.maketrans({**_GREEK, **_CYRILLIC})
 _TO_CYRILLIC = str.maketrans({latin: letter for letter, latin in _CYRILLIC.items()})
 
+# What word processors and keyboards of other languages write for signs of a plain keyboard; full-width ones are these.
+_SIGNS = {
+    "-": "\u2010\u2011\u2012\u2013\u2014\u2212", "'": "\u2018\u2019\u201b\u02bc\u2032",
+    '"': "\u201c\u201d\u201e\u201f\u2033",
+}  # fmt: skip
+_TYPED = str.maketrans({
+    **{sign: typed for typed, signs in _SIGNS.items() for sign in signs},
+    **{chr(code + 0xFEE0): chr(code) for code in range(0x21, 0x7F)}, "\u3000": " ", "\u2026": "...",
+})  # fmt: skip
+
 # Words in which Latin letters stand beside others.
 _LATIN, _OTHER = "A-Za-z\u00c0-\u024f", "\u0370-\u03ff\u0400-\u04ff"
 _MIXED = lazy_pattern(f"[{_LATIN}{_OTHER}]*(?:[{_LATIN}][{_OTHER}]|[{_OTHER}][{_LATIN}])[{_LATIN}{_OTHER}]*")
@@ -51,6 +61,15 @@ def composed(text: str) -> str:
     if text.isascii():
         return text
     return _APART.sub(lambda found: unicodedata.normalize("NFC", found[0]), text)
+
+
+def as_typed(text: str) -> str:
+    r"""Return a text with the dashes, quotes and full-width signs as a plain keyboard has them.
+
+    >>> as_typed("Miller\u2019s 5\u201310, \uff21\uff11")
+    "Miller's 5-10, A1"
+    """
+    return text if text.isascii() else text.translate(_TYPED)
 
 
 def in_latin(text: str) -> str:

@@ -346,9 +346,10 @@ _ALL = (
         says="values that differ from a commoner one by case or punctuation only",
         looks_at=(
             f"columns whose values recur; a form that is there {texts.LEAST_COMMON} times and "
-            f"{_share(texts.COMMON_TOO)} as often as the commonest is a value of its own"
+            f"{_share(texts.COMMON_TOO)} as often as the commonest is a value of its own, unless only the kind of dash, "
+            "quote or width differs"
         ),
-        example="`MILL BROOK`, `Mill-Brook.`",
+        example="`MILL BROOK`, `Mill-Brook.`, `Mill\u2013Brook`",
         remedy="`recode` to the commonest form",
         not_for="grades and blood groups (A, A+, A-), units (mg, Mg), genes",
         together="{} columns have values that differ by case or punctuation",

@@ -6,6 +6,7 @@ from collections.abc import Collection
 from comb.errors import agree, counted
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import INNER_SPACES, OUTER_SPACES
+from comb.parsing.letters import as_typed
 from comb.parsing.vocabulary import BOOLEAN_PAIRS, KNOWN_WORDS, is_missing_word
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
@@ -77,14 +78,14 @@ def _spaced(text: str) -> bool:
 
 
 def folded(text: str) -> str:
-    """Return what is left of a text without case, spaces and what only separates letters.
+    """Return what is left of a text without case, spaces, kinds of dashes and quotes and what only separates letters.
 
     Signs that say something stay: ``A+`` is not ``A``, ``1.5`` not ``15``, ``laying?`` not ``laying``.
 
     >>> folded("Old Mill."), folded("OLD-MILL"), folded("A-"), folded("No. 1.5")
     ('oldmill', 'oldmill', 'a-', 'no1.5')
     """
-    text = text.strip()
+    text = as_typed(text.strip())
     if text.isalnum():
         return text.casefold()
     ended = _AT_END.sub(r"\1", text) if text[-1:] in _MARKS_AT_END else text
@@ -180,9 +181,11 @@ def _variants(table: ColumnCache, column: Column) -> dict[str, str]:
     distinct = column.distinct()
     recurring = len(distinct) <= MOST_DISTINCT * len(column)
     forms: dict[str, dict[str, int]] = {}
-    for text, count in distinct.commonest(len(distinct)):
-        if text.upper() == text.lower():
-            # Without letters there are no forms of a word.
+    texts = distinct.commonest(len(distinct))
+    typographic = {as_typed(text) for text, _ in texts if as_typed(text) != text}
+    for text, count in texts:
+        if text.upper() == text.lower() and as_typed(text) not in typographic:
+            # Without letters there are no forms of a word, but for dashes between numbers.
             continue
         form = tidied(uncovered(text))
         group = forms.setdefault(folded(form), {})
@@ -198,7 +201,11 @@ def _variants(table: ColumnCache, column: Column) -> dict[str, str]:
             rare = [
                 form for form in sorted(group)
                 if form != best
-                and (not _common_too(group[form], group[best]) or _is_one_word_twice(table, column, form, best))
+                and (
+                    as_typed(form) == as_typed(best)
+                    or not _common_too(group[form], group[best])
+                    or _is_one_word_twice(table, column, form, best)
+                )
             ]  # fmt: skip
             result.update(dict.fromkeys(rare, best))
     return result
@@ -235,6 +242,8 @@ def _is_one_word_twice(table: ColumnCache, column: Column, form: str, best: str)
 
 def _one_word(key: str, group: dict[str, int], forms: dict[str, dict[str, int]]) -> bool:
     """Return whether the forms of a group are one word in several spellings, and not symbols that differ."""
+    if len(set(map(as_typed, group))) == 1:
+        return True
     letters = sum(map(str.isalpha, key))
     if letters == 1 and _are_sexes(forms):
         return True
