@@ -226,6 +226,16 @@ def agree(count: int, one: str, several: str) -> str:
     return one if count == 1 else several
 
 
+def _looks_like(one: str, other: str) -> bool:
+    """Return whether two different names look the same: in what cannot be seen, or in how their letters are made."""
+    from unicodedata import normalize
+
+    seen = [" ".join("".join(c for c in normalize("NFKC", name) if c.isprintable()).split()) for name in (one, other)]
+    odd = sum(a != b for a, b in zip(*seen, strict=False))
+    doubles = all(a == b or not (a + b).isascii() for a, b in zip(*seen, strict=False))
+    return len(seen[0]) == len(seen[1]) and doubles and odd <= len(one) // 2
+
+
 def unknown_name(kind: str, name: str, known: Sequence[str]) -> tuple[str, str]:
     """Word the message and the remedy for a name that is not known.
 
@@ -253,6 +263,8 @@ def unknown_name(kind: str, name: str, known: Sequence[str]) -> tuple[str, str]:
     there = f"{kind}s: {listing(known)}" if known else f"there is no {kind} at all"
     if near is None:
         return what, there
+    if _looks_like(near, name):
+        return what, f"did you mean {near!a}, which looks the same and is not? {there}"
     if near.casefold() == name.casefold():
         return what, f"did you mean {near!r}? Capital and small letters differ."
     return what, f"did you mean {near!r}? {there}"

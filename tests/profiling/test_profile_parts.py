@@ -1,5 +1,6 @@
 """What a profile says beside its findings: what matters most, gaps by row, what is settled, what was not looked at."""
 
+import json
 from pathlib import Path
 
 import numpy as np
@@ -135,3 +136,23 @@ def test_any_table_has_a_profile_whose_rows_are_its_own(table: comb.Table) -> No
         for finding in one.profile(as_of="2026-01-01").findings:
             assert set(finding.rows.tolist()) <= numbers and set(finding.columns) <= set(one.names)
             assert sorted(finding.rows.tolist()) == finding.rows.tolist() and finding.code in CODES
+
+
+NAMES = ["kg\u200b", "no\u00a0of hives", " day ", "Ho\u0308he", "\u0410lter", "mites"]
+
+
+def test_names_with_what_one_does_not_see_are_told_and_renamed(tmp_path: Path) -> None:
+    (tmp_path / "t.json").write_text(json.dumps([{name: at for at, name in enumerate(NAMES)}]), encoding="utf-8")
+    table = comb.load(tmp_path / "t.json")
+    (finding,) = table.profile().of("column.name")
+    assert finding.columns == tuple(NAMES[:5]) and finding.examples[0] == "'kg\\u200b'"
+    assert finding.remedy is not None
+    renamed = table.rename(finding.remedy.names)  # type: ignore[attr-defined]
+    assert renamed.names == ("kg", "no of hives", "day", "H\u00f6he", "Alter", "mites")
+    assert not renamed.profile().of("column.name")
+    for typed, written in zip(["kg", "no of hives", "H\u00f6he", "Alter"], [*NAMES[:2], *NAMES[3:5]], strict=True):
+        with pytest.raises(comb.ColumnError) as caught:
+            table.select(typed)
+        assert f"did you mean {written!a}, which looks the same" in str(caught.value)
+    two = comb.table(columns={"kg": [1, 2], "kg ": [3, 4]})
+    assert two.profile().of("column.name")[0].remedy is None

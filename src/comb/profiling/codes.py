@@ -346,8 +346,8 @@ _ALL = (
         says="values that differ from a commoner one by case or punctuation only",
         looks_at=(
             f"columns whose values recur; a form that is there {texts.LEAST_COMMON} times and "
-            f"{_share(texts.COMMON_TOO)} as often as the commonest is a value of its own, unless only the kind of dash, "
-            "quote or width differs"
+            f"{_share(texts.COMMON_TOO)} as often as the commonest is a value of its own, unless only the kind of "
+            "dash, quote or width differs"
         ),
         example="`MILL BROOK`, `Mill-Brook.`, `Mill\u2013Brook`",
         remedy="`recode` to the commonest form",
@@ -829,6 +829,16 @@ _ALL = (
         remedy="",
         not_for="labels that are written once for a group",
         together="{} columns have empty cells",
+    ),
+    Code(
+        "column.name",
+        _UNTIDY,
+        says="names with what one does not see",
+        looks_at="the names of columns: spaces at their ends or several in a row, invisible characters, other scripts",
+        example="`kg\\u200b`, `Ho\\u0308he`",
+        remedy="`rename`",
+        not_for="names that two columns would have then",
+        together="{} names have what one does not see",
     ),
 )
 

@@ -105,6 +105,7 @@ FINDERS: tuple[Finder, ...] = (
     whole_columns.row_numbers,
     whole_columns.copies,
     whole_columns.indicators,
+    whole_columns.odd_names,
     missing_patterns.together,
     missing.blanks,
 )

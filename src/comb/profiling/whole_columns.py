@@ -7,13 +7,16 @@ from itertools import takewhile
 import numpy as np
 
 from comb.errors import agree, counted, listing
+from comb.parsing.letters import in_one_script
+from comb.profiling.characters import visible
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.finding import Finding, Findings
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.profiling.headings import ROW_WORDS, words_of
 from comb.profiling.lookups import quoted_name
 from comb.profiling.texts import YES_WORDS
 from comb.steps.base import Step
-from comb.steps.column_steps import Calculate, Select
+from comb.steps.cell_steps import tidied, uncovered
+from comb.steps.column_steps import Calculate, Rename, Select
 from comb.steps.indicator_steps import FromIndicators
 from comb.tables.column import Column
 from comb.tables.names import unique_names
@@ -31,6 +34,22 @@ ONE_EACH = 0.98
 # And each of them has this many yes.
 LEAST_YES = 2
 NOWHERE = np.zeros(0, np.int64)
+
+
+def odd_names(table: ColumnCache) -> Findings:
+    """Names with what one does not see: spaces at their ends, invisible characters, letters of another script."""
+    names = list(table.columns)
+    tidy = {name: in_one_script(tidied(uncovered(name))) for name in names}
+    changes = {name: new for name, new in tidy.items() if new and new != name}
+    if not changes:
+        return
+    examples = tuple(map(visible, list(changes)[:MOST_EXAMPLES]))
+    have = agree(len(changes), "name of a column has", "names of columns have")
+    text = f"{len(changes):,} {have} needless spaces, or characters that cannot be seen or look like others: who types"
+    text += f" {agree(len(changes), 'it', 'them')} does not find the column"
+    unique = not set(changes.values()) & set(names) and len(set(changes.values())) == len(changes)
+    remedy = Rename(names=dict(changes)) if unique else None
+    yield Finding("column.name", tuple(changes), len(changes), NOWHERE, examples, text, remedy)
 
 
 def constant_columns(table: ColumnCache) -> Findings:
