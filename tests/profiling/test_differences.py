@@ -56,7 +56,7 @@ CASES: list[tuple[dict[str, Any], dict[str, Any], list[str]]] = [
     ({"net_weight": [30, 31, 32] * 9}, {"weight_net": [31, 32, 31] * 9}, ["weight_net is new: the names are similar, and half"]),
     ({"net_weight": [30, 31, 32] * 9}, {"weight_net": [900, 950, 990] * 9}, ["net_weight is gone", "weight_net is new (integer)"]),
     ({"a": [1] * 27, "kg": [30, 31, 32] * 9, "b": [2] * 27}, {"a": [1] * 27, "weight": [31, 32, 31] * 9, "b": [2] * 27},
-     ["weight is new: it stands in the same place, and half of its numbers lie between 31 and 32"]),
+     ["weight is new: it is in the same place, and half of its numbers lie between 31 and 32"]),
     ({"kg": [30, 31, 32] * 9, "b": [2] * 27}, {"b": [2] * 27, "weight": [31, 32, 31] * 9}, ["kg is gone", "weight is new (integer)"]),
     ({"a": [1, 2, 3]}, {"a": []}, ["no row, before 3"]),
     ({"keeper": ["Alder", "Rowan"] * 9}, {"beekeeper": ["Elm", "Oak"] * 9}, ["keeper is gone", "beekeeper is new (string)"]),

@@ -18,7 +18,7 @@ from comb.formats.lazy_pattern import lazy_pattern
 from comb.tables.column import Column
 from comb.tables.kept import Kept
 
-# So many of the first values, and all that did not fit, show whether some are written so.
+# The first values, this number of them, and all that did not fit show whether some are written so.
 LOOKED_AT = 200
 
 WHY = "digits of another script are read as 0 to 9"

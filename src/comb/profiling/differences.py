@@ -290,7 +290,7 @@ def _renamed(
             if names >= LIKE_NAMES:
                 pairs.append((names, now, was, f"the names are similar, and {values}"))
             elif _neighbours(old, was) == _neighbours(new, now) and _unit(old[was]) == _unit(new[now]):
-                pairs.append((0.0, now, was, f"it stands in the same place, and {values}"))
+                pairs.append((0.0, now, was, f"it is in the same place, and {values}"))
     taken: set[str] = set()
     for _, now, was, why in sorted(pairs, key=lambda pair: -pair[0]):
         if now not in taken and was not in taken:

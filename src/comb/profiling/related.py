@@ -247,9 +247,9 @@ def _linked(
     remedy = None
     changes = _written_differently(words, known) if here.type.plain == STRING else {}
     if changes:
-        mended = sum(words[one] for one in changes)
-        are = agree(mended, "is a key", "are keys")
-        text += f"; {mended:,} of them {are}, only written differently"
+        same_keys = sum(words[one] for one in changes)
+        are = agree(same_keys, "is a key", "are keys")
+        text += f"; {same_keys:,} of them {are}, only written differently"
         remedy = Recode(column=column, values=dict(changes)) if len(changes) <= MOST_RECODED else None
     rows = np.sort(table.row_numbers[orphans])
     severity = CODES[ORPHAN].severity

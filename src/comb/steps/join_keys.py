@@ -136,12 +136,12 @@ def _candidates(here: str, mine: Column, there: str, theirs: Column) -> Iterator
             if kept is (kind == "string" or (column.type.plain.word, kind) == ("date", "datetime")):
                 yield is_mine, Convert(columns={name: kind})
             if not kept and column.type.plain == STRING and other.type.plain.numeric:
-                # What parts thousands is proven by the keys that match.
+                # Which mark is between thousands is proven by the keys that match.
                 for mark in ",.' ":
                     yield is_mine, Convert(columns={name: kind}, group_mark=mark)
 
 
-# Of so many different texts it is looked how long those of digits are.
+# Different texts that are looked at, the commonest: how long are those of digits?
 _MOST_LOOKED_AT = 1_000
 
 
