@@ -8,6 +8,7 @@ and case.
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
+from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -146,17 +147,28 @@ def related(tables: Mapping[str, BareTable], profiles: Mapping[str, Profile]) ->
     return Together(made, tuple(links))
 
 
-def _values_of(table: BareTable) -> dict[str, dict[str, int]]:
-    """Return for each column that could refer or be referred to its values with their counts."""
+class _Values(NamedTuple):
+    """The values of a column with their counts: as they are, and as they mean the same."""
+
+    texts: dict[str, int]
+    plain: Counter[str]
+
+
+def _values_of(table: BareTable) -> dict[str, _Values]:
+    """Return for each column that could refer or be referred to its values."""
     found = {}
     for name, column in table.columns.items():
         if column.type.plain.word in KINDS and column.present.any():
             distinct = column.distinct()
             if not LEAST_VALUES <= len(distinct) <= MOST_COMPARED:
                 continue
-            values = dict(distinct.commonest(len(distinct)))
-            if not column.type.numeric or all(map(_WHOLE.fullmatch, values)):
-                found[name] = values
+            texts = dict(distinct.commonest(len(distinct)))
+            if column.type.numeric and not all(map(_WHOLE.fullmatch, texts)):
+                continue
+            plain: Counter[str] = Counter()
+            for text, count in texts.items():
+                plain[_plain(text)] += count
+            found[name] = _Values(texts, plain)
     return found
 
 
@@ -165,33 +177,30 @@ def _best_key(
     column: str,
     table: BareTable,
     tables: Mapping[str, BareTable],
-    values: Mapping[str, dict[str, dict[str, int]]],
+    values: Mapping[str, Mapping[str, _Values]],
 ) -> tuple[str, str] | None:
     """Return the table and the key that most cells of a column have a value of."""
     mine = values[name][column]
-    total = sum(mine.values())
-    plain: Counter[str] = Counter()
-    for text, count in mine.items():
-        plain[_plain(text)] += count
+    total = sum(mine.texts.values())
     best: tuple[float, str, str] | None = None
     for other, theirs in values.items():
         if other == name:
             continue
         for key, known in theirs.items():
             there = tables[other][key]
-            if len(known) < LEAST_UNIQUE * int(there.present.sum()):
+            if len(known.texts) < LEAST_UNIQUE * int(there.present.sum()):
                 continue
             if (
-                _is_key(table[column], mine)
-                and len(known) >= len(mine)
+                _is_key(table[column], mine.texts)
+                and len(known.texts) >= len(mine.texts)
                 and len(tables[other].columns) > len(table.columns)
             ):
                 # Of two keys the table with more columns refers to the other.
                 continue
-            forms = {_plain(text) for text in known}
-            share = sum(count for text, count in plain.items() if text in forms) / total
-            by_chance = 0.0 if words_of(column) & words_of(key) else _by_chance(mine, known)
-            if share >= LEAST_MATCHED and by_chance <= MOST_BY_CHANCE and (best is None or share > best[0]):
+            share = sum(count for text, count in mine.plain.items() if text in known.plain) / total
+            if share < LEAST_MATCHED or (best is not None and share <= best[0]):
+                continue
+            if words_of(column) & words_of(key) or _by_chance(mine.texts, known.texts) <= MOST_BY_CHANCE:
                 best = (share, other, key)
     return None if best is None else best[1:]
 
