@@ -267,6 +267,31 @@ def letters_that_look_the_same(draw: Draw) -> Any:
 
 
 @found
+def cut_off_and_marked_as_text(draw: Draw) -> Any:
+    words = [
+        "calm",
+        "strong",
+        "queen seen",
+        "swarm cell removed",
+        "feeder added",
+        "late",
+        "varroa treated",
+        "again",
+        "weak",
+    ]
+    notes = draw.many(lambda: " ".join(draw.one(*words) for _ in range(draw.randint(2, 9)))[:40])
+    full = [at for at, note in enumerate(notes, 1) if len(note) == 40]
+    pattern = draw.many(lambda: f"Fed {draw.randint(10, 99)} kg of syrup in the evening")
+    code = with_cells(draw.many(lambda: f"{draw.randint(0, 99999):05}"), {3: "'00421", 4: "'13A07"})
+    year = with_cells(draw.many(lambda: draw.one("1998 and later", "before")), {7: "'98", 8: "'90s"})
+    return {"visit": ids(), "notes": notes, "pattern": pattern, "box": code, "year": year}, {
+        ("text.cut_off", "notes"): full,
+        ("text.apostrophe", "box"): [4, 5],
+        ("type.leading_zeros", "box"): None,
+    }
+
+
+@found
 def signs_of_word_processors(draw: Draw) -> Any:
     place = draw.many(lambda: draw.one("Mill-Brook", "Miller's", "Lake & Co"))
     changed = {1: "Mill\u2013Brook", 2: "Miller\u2019s", 3: "Lake \uff06 Co"}

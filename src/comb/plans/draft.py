@@ -31,8 +31,8 @@ HEAD = """\
 
 # Findings whose remedy is right without a person's saying so, as long as it empties and drops nothing.
 CERTAIN = frozenset({
-    "text.spaces", "text.invisible", "text.mixed_scripts", "text.encoding", "text.case", "duplicate.rows", "type.units",
-    "type.text_numbers", "type.text_dates", "type.text_booleans", "column.name",
+    "text.spaces", "text.invisible", "text.mixed_scripts", "text.apostrophe", "text.encoding", "text.case",
+    "duplicate.rows", "type.units", "type.text_numbers", "type.text_dates", "type.text_booleans", "column.name",
 })  # fmt: skip
 
 

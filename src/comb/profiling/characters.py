@@ -18,6 +18,7 @@ from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.steps.base import Step
 from comb.steps.cell_steps import HIDDEN, Recode, Trim, uncovered
+from comb.steps.repair_steps import ReplaceText
 from comb.tables.column import Column
 from comb.tables.text import Text
 
@@ -48,6 +49,10 @@ _TAG = lazy_pattern(
 )
 _BREAKS = lazy_pattern(r"(?i)\s*</?(?:br|p|div|li|tr|h[1-6])\b[^<>]*>\s*")
 
+# A number, date or code behind the mark of a spreadsheet program for text; '90s and '98 are years.
+_MARKED_TEXT = "'([-+]?[0-9][-0-9A-Z.,:/ ]{2,})"
+_MARKED = lazy_pattern(_MARKED_TEXT)
+
 # A formula calls a function, names a cell or calculates with signs; a telephone number or a dash does not.
 _FORMULA = lazy_pattern(
     r"\s*(?:=\s*[^=\s].*|[+\-@]\s*[A-Za-z_.]+\s*\(.*|[+\-@]\$?[A-Z]{1,3}\$?[0-9]+(?:[-+*/:!^].*|\s*)"
@@ -57,14 +62,15 @@ _FORMULA = lazy_pattern(
 
 
 # What a text contains: bytes that begin what cannot be seen or was decoded wrongly; markup; signs that begin a formula;
-# letters in parts; letters of Greek and Cyrillic.
-ODD, MARKUP, RUNS, APART, SCRIPTS = 1, 2, 4, 8, 16
+# letters in parts; letters of Greek and Cyrillic; apostrophes.
+ODD, MARKUP, RUNS, APART, SCRIPTS, APOSTROPHE = 1, 2, 4, 8, 16, 32
 
 
 def _byte_kinds() -> np.ndarray:
     kinds = np.zeros(256, np.uint8)
     for kind, leads in (
-        (ODD, _LEADS), (MARKUP, b"&<"), (RUNS, b"=+-@"), (APART, _ONTO_LETTERS), (SCRIPTS, _OTHER_SCRIPTS)
+        (ODD, _LEADS), (MARKUP, b"&<"), (RUNS, b"=+-@"), (APART, _ONTO_LETTERS), (SCRIPTS, _OTHER_SCRIPTS),
+        (APOSTROPHE, b"'"),
     ):  # fmt: skip
         kinds[list(leads)] |= kind
     return kinds
@@ -124,7 +130,8 @@ def as_meant(text: str) -> str:
     >>> as_meant("Mill\u00a0lane &amp; <b>bridge</b>")
     'Mill lane & bridge'
     """
-    return in_one_script(without_markup(decoded_again(uncovered(text))))
+    text = in_one_script(without_markup(decoded_again(uncovered(text))))
+    return text[1:] if _MARKED.fullmatch(text) else text
 
 
 def _strings(table: ColumnCache) -> list[str]:
@@ -248,6 +255,18 @@ def without_markup(text: str) -> str:
     plain = _TAG.sub("", _BREAKS.sub(" ", text)) if _TAG.search(text) else text
     plain = _ENTITY.sub(lambda found: html.unescape(found[0]), plain)
     return plain.strip() if plain != text else text
+
+
+def apostrophes(table: ColumnCache) -> Findings:
+    """Apostrophes in front of numbers, dates and codes: a spreadsheet program marks so what it is to keep as text."""
+    for name in _strings(table):
+        texts = matching(table, name, APOSTROPHE, lambda text: _MARKED.fullmatch(text) is not None)
+        if texts:
+            count = sum(texts.values())
+            says = f"{counted(count, 'cell')} of {name} {agree(count, 'begins', 'begin')} with an apostrophe, as"
+            says += " spreadsheet programs mark what they are to keep as text: it is not a part of the value"
+            remedy = ReplaceText(columns=[name], pattern=f"^{_MARKED_TEXT}$", new="$1")
+            yield _found(table, "text.apostrophe", name, texts, says, remedy)
 
 
 def formulas(table: ColumnCache) -> Findings:

@@ -309,6 +309,30 @@ _ALL = (
         together="{} columns have letters of another script",
     ),
     Code(
+        "text.apostrophe",
+        _UNTIDY,
+        says="apostrophes in front of numbers, dates and codes",
+        looks_at="an apostrophe, then digits, capital letters and the signs of numbers and dates, three at least",
+        example="`'0042`, which a spreadsheet program was to keep as text",
+        remedy="`replace_text` by what is behind it",
+        not_for="`'98`, `'90s`, words in quotes, formulas that are to stay disarmed",
+        together="{} columns have apostrophes in front of values",
+    ),
+    Code(
+        "text.cut_off",
+        _UNTIDY,
+        says="texts that another program cut off",
+        looks_at=(
+            f"texts of several words, {texts.LEAST_CUT} characters and more: {texts.LEAST_FULL} different ones that "
+            f"are as long as the longest, {texts.TIMES_AS_MANY} times as many as of those a little shorter, most of "
+            "which end in the middle"
+        ),
+        example="notes of exactly 255 characters",
+        remedy="",
+        not_for="codes, texts made of one pattern",
+        together="{} columns have texts that were cut off",
+    ),
+    Code(
         "text.markup",
         _UNTIDY,
         says="entities and tags of HTML",

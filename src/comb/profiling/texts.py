@@ -3,6 +3,8 @@
 from collections import Counter
 from collections.abc import Collection
 
+import numpy as np
+
 from comb.errors import agree, counted
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import INNER_SPACES, OUTER_SPACES
@@ -13,6 +15,8 @@ from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, qu
 from comb.profiling.told_apart import are_told_apart
 from comb.steps.cell_steps import HIDDEN, Recode, Trim, tidied, uncovered
 from comb.tables.column import Column
+from comb.tables.stored import text_counts
+from comb.tables.text import Text
 
 # A column with more distinct texts than this share of its cells is free text or a key.
 MOST_DISTINCT = 0.5
@@ -43,6 +47,19 @@ LEAST_WORD_LETTERS = 5
 # In columns whose values do not recur, only names are compared: texts of no more words than this.
 MOST_WORDS = 4
 
+# Texts are cut off at a length where this many different ones have it, several times as many as are a little shorter,
+# and not nearly all; most of them end differently, behind a letter or digit.
+LEAST_CUT = 20
+LEAST_FULL = 4
+NEARLY_AS_LONG = 10
+TIMES_AS_MANY = 5
+MOST_FULL = 0.8
+MOSTLY = 0.7
+DIFFERENT_ENDS = 12
+MOST_ENDS = 1_000
+LETTERS_AT_END = 4
+LONGEST_END = 25
+
 # Letters for male, female in English and German, and other or unknown.
 SEXES = frozenset("mfwdxuo")
 
@@ -50,6 +67,38 @@ SEXES = frozenset("mfwdxuo")
 _BETWEEN_LETTERS = lazy_pattern(r"(?<=[^\W\d_])[-_.,;:\s]+(?=\w)|(?<=\w)[-_.,;:\s]+(?=[^\W\d_])")
 _AT_END = lazy_pattern(r"(\w)[.,;:]+$")
 _MARKS_AT_END = (".", ",", ";", ":")
+
+
+def cut_off(table: ColumnCache) -> Findings:
+    """Texts of several words that end where another program had no more room."""
+    for name, column in table.columns.items():
+        if column.type.word != "string" or not column.present.any():
+            continue
+        text = column.text
+        _, lengths = text.traits(KNOWN_WORDS)
+        used = text_counts(column, table._storage) > 0
+        longest = int(np.max(lengths, where=used, initial=0))
+        full = used & (lengths == longest)
+        different = int(np.count_nonzero(full))
+        # As many would be as long by chance as are a little shorter.
+        shorter = int(np.count_nonzero(used & (lengths < longest) & (lengths >= longest - NEARLY_AS_LONG)))
+        if longest < LEAST_CUT or different < max(LEAST_FULL, TIMES_AS_MANY * shorter / NEARLY_AS_LONG):
+            continue
+        some = Text(text.buffer, text.offsets).take(np.flatnonzero(full)[:MOST_ENDS]).to_list()
+        # What is made of one pattern is as long and ends the same; codes are one word; who ends writes a full stop.
+        ends = {one[-LETTERS_AT_END:] for one in some}
+        open_ends = [one for one in some if " " in one and one[-1].isalnum()]
+        alike = len(ends) < min(MOSTLY * len(some), DIFFERENT_ENDS)
+        if alike or len(open_ends) < MOSTLY * len(some) or different > MOST_FULL * np.count_nonzero(used):
+            continue
+        where = (full if text.codes is None else full[text.codes]) & column.present
+        count = int(np.count_nonzero(where))
+        says = (
+            f"{counted(count, 'text')} of {name} {agree(count, 'has', 'have')} {longest:,} characters, the most of all,"
+        )
+        says += " and end in the middle: another program seems to have cut them off; the rest is not in this file"
+        examples = tuple(repr("..." + one[-LONGEST_END:]) for one in some[:MOST_EXAMPLES])
+        yield Finding("text.cut_off", (name,), count, table.rows_where(where), examples, says)
 
 
 def spaces(table: ColumnCache) -> Findings:
