@@ -44,9 +44,12 @@ _TYPED = str.maketrans({
     **{chr(code + 0xFEE0): chr(code) for code in range(0x21, 0x7F)}, "\u3000": " ", "\u2026": "...",
 })  # fmt: skip
 
+_DOUBLES = lazy_pattern(f"[\\x00-\\x7f{''.join((*_GREEK, *_CYRILLIC))}]*")
+
 # Words in which Latin letters stand beside others.
 _LATIN, _OTHER = "A-Za-z\u00c0-\u024f", "\u0370-\u03ff\u0400-\u04ff"
 _MIXED = lazy_pattern(f"[{_LATIN}{_OTHER}]*(?:[{_LATIN}][{_OTHER}]|[{_OTHER}][{_LATIN}])[{_LATIN}{_OTHER}]*")
+_BOUNDARY = lazy_pattern(f"[{_LATIN}][{_OTHER}]|[{_OTHER}][{_LATIN}]")
 _LATIN_LETTER, _GREEK_LETTER = lazy_pattern(f"[{_LATIN}]"), lazy_pattern("[\u0370-\u03ff]")
 
 
@@ -81,6 +84,15 @@ def in_latin(text: str) -> str:
     return text if text.isascii() else text.translate(_TO_LATIN)
 
 
+def has_double(text: str) -> bool:
+    r"""Return whether a text can be written in Latin letters so that it looks the same.
+
+    >>> has_double("\u0410\u0412\u0421 7"), has_double("\u041e\u0441\u044c")
+    (True, False)
+    """
+    return _DOUBLES.fullmatch(text) is not None
+
+
 def in_one_script(text: str) -> str:
     r"""Return a text without letters of another script inside its words, where all of them have a double.
 
@@ -91,7 +103,9 @@ def in_one_script(text: str) -> str:
     >>> in_one_script("\u041coc\u043a\u0432a") == "\u041c\u043e\u0441\u043a\u0432\u0430"
     True
     """
-    return text if text.isascii() else _MIXED.sub(_one_script, text)
+    # Most texts of another script have no Latin letter at all, which is quickly seen.
+    mixed = not text.isascii() and _LATIN_LETTER.search(text) and _BOUNDARY.search(text)
+    return _MIXED.sub(_one_script, text) if mixed else text
 
 
 def _one_script(found: re.Match[str]) -> str:

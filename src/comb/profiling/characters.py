@@ -13,7 +13,7 @@ import numpy as np
 from comb.errors import agree, counted
 from comb.execution.storage import blocks_of
 from comb.formats.lazy_pattern import lazy_pattern
-from comb.parsing.letters import in_latin, in_one_script, written_out
+from comb.parsing.letters import has_double, in_latin, in_one_script, written_out
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.steps.base import Step
@@ -159,7 +159,7 @@ def invisible(table: ColumnCache) -> Findings:
 def mixed_scripts(table: ColumnCache) -> Findings:
     """Letters of Greek and Cyrillic that look like Latin ones, inside a word or in place of a word that is there."""
     for name in _strings(table):
-        texts = matching(table, name, SCRIPTS, lambda text: in_one_script(text) != text or in_latin(text).isascii())
+        texts = matching(table, name, SCRIPTS, lambda text: in_one_script(text) != text or has_double(text))
         if not texts:
             continue
         column = table[name]
