@@ -9,6 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import comb
+from comb.plans.step_text import step_line
 from comb.profiling import computed
 from comb.profiling.codes import CODES
 from comb.profiling.finding import Severity
@@ -154,5 +155,6 @@ def test_names_with_what_one_does_not_see_are_told_and_renamed(tmp_path: Path) -
         with pytest.raises(comb.ColumnError) as caught:
             table.select(typed)
         assert f"did you mean {written!a}, which looks the same" in str(caught.value)
+    assert "kg\\u200b: kg, no\\xa0of hives: no of hives" in step_line(finding.remedy)
     two = comb.table(columns={"kg": [1, 2], "kg ": [3, 4]})
     assert two.profile().of("column.name")[0].remedy is None

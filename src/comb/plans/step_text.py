@@ -2,8 +2,8 @@
 
 import yaml
 
-from comb.errors import washed
 from comb.plans.model import step_record
+from comb.steps.accounting import shown_text
 from comb.steps.base import Step
 
 MOST_VALUES_LISTED = 3
@@ -32,4 +32,5 @@ def _step_with(step: Step, most: int) -> str:
             cut.append(f"{most} of {len(value)} {key} shown")
     message = yaml.safe_dump(shown, default_flow_style=True, sort_keys=False, allow_unicode=True, width=10_000)
     more = f" ({'; '.join(cut)})" if cut else ""
-    return washed(f"{step.name} {message.strip()[1:-1]}".strip() + more)
+    # What cannot be seen or looks like other letters is written out: else a text would become the same text.
+    return shown_text(f"{step.name} {message.strip()[1:-1]}".strip() + more)
