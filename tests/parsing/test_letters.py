@@ -50,3 +50,9 @@ def test_trim_says_what_it_did_to_letters_that_look_the_same() -> None:
     (example,) = done.ledger[-1].examples
     assert (example.before, example.after) == ("Ho\\u0308he", "H\u00f6he")
     assert table.trim("place").equals(table)
+
+
+def test_of_two_forms_that_are_as_common_the_plain_one_is_taken() -> None:
+    table = comb.table(columns={"place": ["Mill\u2013Brook", "Mill-Brook", "Tal"] * 8})
+    (finding,) = table.profile().of("text.case")
+    assert set(table.take_step(finding.remedy)["place"].to_list()) == {"Mill-Brook", "Tal"}

@@ -201,13 +201,18 @@ def test_row_numbers_are_keys_on_either_side(
         ([7, 12], ["7", "12", "x"], r"first: convert columns: \{k: string\}; 2 of 2 rows"),
         (["p", "q"], [7, 12], "no conversion makes a row match: 'p', 'q' here, '12', '7' in table"),
         ([True, False], [7, 12], "no conversion makes a row match"),
-        ([7, 12], [date(2025, 5, 1)], "no conversion makes a row match"),
+        ([7, 12], [date(2025, 5, 1)], "nothing makes integer of date, or the other way round"),
     ],
 )
 def test_keys_of_two_types_name_what_makes_them_match(mine: list[Any], theirs: list[Any], remedy: str) -> None:
     rows, keys = comb.table(columns={"k": mine}), comb.table(columns={"k": theirs, "v": theirs})
     with pytest.raises(comb.TypeMismatch, match=remedy):
         rows.join(keys, "k")
+    for one, other in ((rows.pick_rows(first=0), keys), (rows, keys.pick_rows(first=0))):
+        with pytest.raises(
+            comb.TypeMismatch, match=r"one of them has no value to try it on|nothing makes integer of date"
+        ):
+            one.join(other, "k")
 
 
 def test_a_column_of_that_name_is_the_key_and_both_sides_may_be_numbers() -> None:

@@ -246,7 +246,7 @@ def _variants(table: ColumnCache, column: Column) -> dict[str, str]:
     for key, group in forms.items():
         if len(group) > 1 and (recurring or _are_words(group)) and _one_word(key, group, forms):
             # Of two that are as common, the one that is written as the other values are.
-            best = max(group, key=lambda form: (group[form], styles[_style(form)], form))
+            best = max(group, key=lambda form: (group[form], styles[_style(form)], as_typed(form) == form, form))
             rare = [
                 form for form in sorted(group)
                 if form != best

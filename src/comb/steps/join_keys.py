@@ -82,11 +82,15 @@ def check_alike(here: str, mine: Column, there: str, theirs: Column, table: str)
         return
     what = f"{here!r} is {left} and {there!r} is {right}; keys have to be of one type"
     best = next(iter(key_changes(here, mine, there, theirs)), None)
-    if best is None or not best.matched:
+    if best is None:
+        raise TypeMismatch(what, remedy=f"look at both keys: nothing makes {left} of {right}, or the other way round")
+    place = "first" if best.mine else f"first, in {table}"
+    if not (mine.present.any() and theirs.present.any()):
+        raise TypeMismatch(what, remedy=f"{place}: {best.text}; one of them has no value to try it on")
+    if not best.matched:
         values = [", ".join(map(repr, list(dict(one.distinct().commonest(2))))) for one in (mine, theirs)]
         none = f"no conversion makes a row match: {values[0]} here, {values[1]} in {table}"
         raise TypeMismatch(what, remedy=f"look at both keys: {none}")
-    place = "first" if best.mine else f"first, in {table}"
     matched = f"{best.matched:,} of {counted(len(mine), 'row')} find a match then"
     raise TypeMismatch(what, remedy=f"{place}: {best.text}; {matched}")
 
