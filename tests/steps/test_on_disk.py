@@ -96,9 +96,33 @@ FORMULAS = [
 ]  # fmt: skip
 
 
-@given(numeric_tables(), st.sampled_from(FORMULAS), st.integers(1, 4))
-def test_formulas(tmp_path_factory: pytest.TempPathFactory, table: comb.Table, formula: str, rows: int) -> None:
-    check_same(make_step("calculate", {"columns": {"made": formula}}), table, {}, tmp_path_factory.getbasetemp(), rows)
+AGGREGATES = [
+    "a / sum(a)", "a - avg(a) filter (where b > 0)", "case when a = max(a) then s else min(t) end", "count(*)",
+    "sum(a * b) - a", "count(distinct s) + count(distinct c)", "stddev_samp(c)", "median(a + c)", "corr(a, c)",
+    "weighted_avg(a, b)", "first(s order by a)", "last(t)", "first(a)", "any_value(s)", "percentile_disc(a, 0.3)",
+    "var_pop(b) + count(a) over (order by b)", "sum(distinct a)", "max(s) || min(t)", "avg(c) filter (where a is null)",
+]  # fmt: skip
+
+
+@given(
+    numeric_tables(),
+    st.sampled_from(FORMULAS + AGGREGATES),
+    st.integers(1, 4),
+    st.sampled_from([(), ("s",), ("b", "s"), ("c",)]),
+)
+def test_formulas(
+    tmp_path_factory: pytest.TempPathFactory, table: comb.Table, formula: str, rows: int, by: tuple[str, ...]
+) -> None:
+    step = make_step("calculate", {"columns": {"made": formula}, "by": list(by)})
+    check_same(step, table, {}, tmp_path_factory.getbasetemp(), rows)
+
+
+@given(numeric_tables(), st.sampled_from(AGGREGATES), st.integers(1, 4), st.sampled_from([[], ["s"], ["b", "c"]]))
+def test_aggregates(
+    tmp_path_factory: pytest.TempPathFactory, table: comb.Table, formula: str, rows: int, by: list[str]
+) -> None:
+    step = make_step("aggregate", {"columns": {"made": formula}, "by": by, "sort_groups": rows > 2})
+    check_same(step, table, {}, tmp_path_factory.getbasetemp(), rows)
 
 
 STEPS = yaml.safe_load("""
@@ -109,6 +133,19 @@ STEPS = yaml.safe_load("""
 - {step: replace_text, columns: string_col, old: i, new: ""}
 - {step: fill, columns: string_col, from_row: above}
 - {step: fill, columns: integer_col, from_group: commonest, by: boolean_col}
+- {step: fill, columns: [integer_col, string_col, date_col], from_row: below, by: boolean_col, order_by: number_col}
+- {step: fill, columns: [string_col, integer_col], from_group: only_value, by: [boolean_col, date_col]}
+- {step: fill, columns: [integer_col, decimal_col], from_group: mean, by: string_col}
+- {step: fill, columns: number_col, from_group: median}
+- {step: fill, columns: number_col, in_proportion_to: date_col, by: boolean_col}
+- {step: fill, columns: integer_col, on_line: [number_col], by: boolean_col}
+- {step: fill, columns: [string_col, number_col], similar_in: [boolean_col, integer_col]}
+- {step: fill, columns: integer_col, formula: number_col * 2, where: boolean_col is true}
+- {step: fill, columns: [string_col, integer_col, boolean_col], value: "1", reasons: [blank]}
+- {step: replace_values, columns: integer_col, below: "0", above: "5", value: "7"}
+- {step: replace_values, columns: number_col, below: "0", above: "5", at_bound: true}
+- {step: count, by: [integer_col, string_col]}
+- {step: count, by: [number_col, date_col]}
 - {step: convert, columns: {integer_col: string, date_col: datetime}}
 - {step: convert, columns: {string_col: integer}, on_misfit: set aside}
 - {step: remove_missing}

@@ -150,6 +150,7 @@ SLIPS: list[tuple[str, dict[str, Any], str]] = [
     ("count", {"by": "hive", "where": "kg >"}, "expected"),
     ("aggregate", {"columns": {"hive": "count(*)"}, "by": "hive"}, "there would be two"),
     ("aggregate", {"columns": {"n": "kg"}, "by": "hive"}, "kg has a value for each row"),
+    ("aggregate", {"columns": {"n": "1 + count(kg) over (order by kg)"}, "by": "hive"}, "kg) has a value for each row"),
     ("aggregate", {"columns": {"n": "sum(hive)"}}, "expected a number or a duration"),
     ("transpose", {"headings_in": "hives"}, "did you mean 'hive'"),
     ("split", {"column": "kg", "mark": "|"}, "string"),

@@ -6,12 +6,17 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.execution.storage import blocks_of
+from comb.execution.storage import MEMORY, Storage, blocks_of, positions_in
 from comb.expressions.arithmetic import as_floats
 from comb.kernels import dispatch
-from comb.kernels.grouping import Codes, group
+from comb.kernels.grouping import Codes, first_rows
+from comb.tables.collect import slice_of
 from comb.tables.column import Column, Mask
+from comb.tables.numbered_values import number_rows
+from comb.tables.ordered_rows import ordered_rows
 from comb.tables.reasons import Reason
+from comb.tables.stored import stored_codes, taken_array, taken_column
+from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import DURATION, INTEGER, NUMBER, STRING, Type
 
@@ -31,12 +36,14 @@ class Groups:
         The group of each row, from 0.
     first : int64 array
         The first row of each group.
+    storage : Storage
+        Keeps what is as long as the table while aggregates are taken.
     """
 
-    __slots__ = ("_sizes", "_sums", "codes", "first")
+    __slots__ = ("_sizes", "_sums", "codes", "first", "storage")
 
-    def __init__(self, codes: Codes, first: Codes) -> None:
-        self.codes, self.first = codes, first
+    def __init__(self, codes: Codes, first: Codes, storage: Storage = MEMORY) -> None:
+        self.codes, self.first, self.storage = codes, first, storage
         self._sizes: Codes | None = None
         self._sums: dict[int, tuple[Any, NDArray[np.float64]]] = {}
 
@@ -62,15 +69,29 @@ class Groups:
     def __len__(self) -> int:
         return len(self.first)
 
-    @classmethod
-    def whole(cls, rows: int) -> "Groups":
-        """Return the one group of all rows."""
-        return cls(np.zeros(rows, np.int64), np.zeros(1, np.int64))
+    def part(self, rows: slice) -> "Groups":
+        """Return the same groups, of some rows that follow each other; all rows are these groups themselves."""
+        if rows.stop - rows.start == len(self.codes):
+            return self
+        return Groups(self.codes[rows], self.first)
 
     @classmethod
-    def of(cls, keys: Sequence[Column], rows: int) -> "Groups":
+    def whole(cls, rows: int, storage: Storage = MEMORY) -> "Groups":
+        """Return the one group of all rows."""
+        # Zeros that nobody writes to take no memory.
+        return cls(np.zeros(rows, np.int64), np.zeros(1, np.int64), storage)
+
+    @classmethod
+    def of(cls, keys: Sequence[Column], rows: int, storage: Storage = MEMORY) -> "Groups":
         """Group rows by columns; missing cells are equal."""
-        return cls(*group([key._codes() for key in keys], rows)) if keys else cls.whole(rows)
+        if not keys:
+            return cls.whole(rows, storage)
+        return cls(*number_rows([stored_codes(key, storage) for key in keys], rows, storage), storage)
+
+    @classmethod
+    def by(cls, table: BareTable, names: Sequence[str]) -> "Groups":
+        """Group the rows of a table by columns of it, kept where the table is kept."""
+        return cls.of([table[name] for name in names], table.row_count, table._storage)
 
 
 def _made(kind: Type, values: NDArray[Any] | Text, counts: Codes) -> Column:
@@ -84,8 +105,29 @@ def count(groups: Groups, used: Mask | None) -> Codes:
     """Count the rows of each group, or those that are used."""
     if used is None:
         return groups.sizes
-    codes = groups.codes[used]
-    return np.bincount(codes, minlength=len(groups)).astype(np.int64, copy=False)
+    counts = np.zeros(len(groups), np.int64)
+    for block in blocks_of(len(used)):
+        counts += np.bincount(groups.codes[block][used[block]], minlength=len(groups))
+    return counts
+
+
+def _by_rows(count: int, storage: Storage, of_rows: Callable[[slice], NDArray[Any]]) -> NDArray[np.float64]:
+    """Calculate floats for all rows: at once in memory, some rows at a time on disk."""
+    if not storage.on_disk:
+        return of_rows(slice(0, count))
+    made: NDArray[np.float64] = storage.empty(count, np.float64)
+    for block in blocks_of(count, storage.block_rows):
+        made[block] = of_rows(block)
+    return made
+
+
+def _floats(column: Column, storage: Storage) -> NDArray[np.float64]:
+    """Return the numbers of a column, or the microseconds of a duration, as floats."""
+    if column.type == DURATION:
+        return _by_rows(len(column), storage, lambda rows: column.array[rows].view(np.int64).astype(np.float64))
+    if column.array.dtype == np.float64:
+        return as_floats(column)
+    return _by_rows(len(column), storage, lambda rows: as_floats(slice_of(column, rows)))
 
 
 def _sum(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
@@ -117,10 +159,8 @@ def _sum(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
 
 
 def _mean(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
-    floats = column.array.view(np.int64).astype(np.float64) if column.type == DURATION else as_floats(column)
-    # Divided before it is summed up, no mean overflows.
     with np.errstate(all="ignore"):
-        sums = groups.sums(codes, floats) / counts
+        sums = groups.sums(codes, _floats(column, groups.storage)) / counts
     means = np.where(counts == 0, 0, sums)
     if column.type == DURATION:
         return _made(DURATION, np.round(means).astype(np.int64).view("timedelta64[us]"), counts)
@@ -130,22 +170,43 @@ def _mean(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column
 def _extreme_by_rank(column: Column, codes: Codes, groups: Groups, counts: Codes, *, largest: bool) -> Column:
     """Return the first or last value of each group in the order of values: of texts and of true and false."""
     ranks = column._sort_ranks()
-    return _firsts(column, codes, groups, counts, np.lexsort((-ranks if largest else ranks, codes)))
+    order = ordered_rows([codes, -ranks if largest else ranks], groups.storage)
+    return _firsts(column, codes, groups, counts, order)
 
 
 def _firsts(column: Column, codes: Codes, groups: Groups, counts: Codes, order: Codes) -> Column:
     """Return for each group the first of its cells in an order that keeps groups together."""
-    positions = np.zeros(len(groups), np.int64)
-    ordered = codes[order]
-    leads = np.ones(len(order), np.bool_)
-    leads[1:] = ordered[1:] != ordered[:-1]
-    positions[ordered[leads]] = order[leads]
+    positions = np.full(len(groups), -1, np.int64)
+    for block in blocks_of(len(order)):
+        rows = order[block]
+        of = codes[rows]
+        leads = np.ones(len(of), np.bool_)
+        leads[1:] = of[1:] != of[:-1]
+        leads &= positions[of] < 0
+        positions[of[leads]] = rows[leads]
+    return _at(column, positions, groups, counts)
+
+
+def _edges(column: Column, codes: Codes, groups: Groups, counts: Codes, *, last: bool) -> Column:
+    """Return for each group its first or last cell as the rows stand."""
+    if not last:
+        found = first_rows(codes, int(np.count_nonzero(counts)))
+        return _at(column, np.append(found, np.full(len(groups) - len(found), -1)), groups, counts)
+    positions = np.full(len(groups), -1, np.int64)
+    for block in blocks_of(len(codes)):
+        # Of several rows with one code the last one is what stays.
+        positions[codes[block]] = np.arange(block.start, block.stop)
+    return _at(column, positions, groups, counts)
+
+
+def _at(column: Column, positions: Codes, groups: Groups, counts: Codes) -> Column:
+    """Return the cells at some positions, one for each group; -1 where a group has none."""
     if not len(column):
         empty: Any = (
             Text.from_items([""] * len(groups)) if column.type.textual else np.zeros(len(groups), column.type.storage)
         )
         return _made(column.type, empty, counts)
-    taken = column._take(positions)
+    taken = column._take(np.maximum(positions, 0))
     return taken._emptied(counts == 0, Reason.BLANK) if (counts == 0).any() else taken
 
 
@@ -172,11 +233,12 @@ def _variance(*, sample: bool, root: bool) -> Callable[[Column, Codes, Groups, C
     """Return the variance or its root; two passes, so that large means do not swallow small differences."""
 
     def apply(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
-        floats = as_floats(column)
+        floats = _floats(column, groups.storage)
         divisor = counts - sample
         with np.errstate(all="ignore"):
             means = groups.sums(codes, floats) / counts
-            squares = groups.sums(codes, (floats - means[codes]) ** 2) / divisor
+            off = _by_rows(len(codes), groups.storage, lambda rows: (floats[rows] - means[codes[rows]]) ** 2)
+            squares = groups.sums(codes, off) / divisor
             values = np.sqrt(squares) if root else squares
         bad = (divisor <= 0) | ~np.isfinite(values)
         made = _made(NUMBER, np.where(bad, 0, values), counts)
@@ -191,9 +253,9 @@ def percentile(column: Column, share: float, codes: Codes, groups: Groups, count
     Between two values it interpolates linearly, as SQL's ``percentile_cont`` does (definition 7 in
     Hyndman and Fan, The American Statistician 50, 1996); or it takes the first that reaches the share.
     """
-    floats = column.array.view(np.int64).astype(np.float64) if column.type == DURATION else as_floats(column)
+    floats = _floats(column, groups.storage)
     starts = np.cumsum([0, *counts[:-1]])
-    ordered = _ordered_within(floats, codes, starts)
+    ordered = _ordered_within(floats, codes, starts, groups.storage)
     safe = np.maximum(counts, 1)
     if between:
         at = (safe - 1) * share
@@ -213,8 +275,11 @@ def percentile(column: Column, share: float, codes: Codes, groups: Groups, count
     return _made(NUMBER, values, counts)
 
 
-def _ordered_within(floats: NDArray[np.float64], codes: Codes, starts: Codes) -> NDArray[np.float64]:
+def _ordered_within(floats: NDArray[np.float64], codes: Codes, starts: Codes, storage: Storage) -> NDArray[np.float64]:
     """Return values group by group, in order within each; a few long groups are sorted one by one."""
+    if storage.on_disk and len(floats):
+        ordered: NDArray[np.float64] = taken_array(floats, ordered_rows([codes, floats], storage), storage)
+        return ordered
     if len(starts) > len(floats) // ROWS_OF_LONG_GROUPS:
         return floats[np.lexsort((floats, codes))]
     # Codes of sixteen bits are put in order by counting.
@@ -232,18 +297,23 @@ def _median(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Colu
 def _distinct(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
     if not len(codes):
         return Column(INTEGER, np.zeros(len(groups), np.int64))
-    _, first = group([codes, column._codes()], len(codes))
+    _, first = number_rows([codes, stored_codes(column, groups.storage)], len(codes), groups.storage)
     return Column(INTEGER, np.bincount(codes[first], minlength=len(groups)).astype(np.int64))
 
 
 def correlation(left: Column, right: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
     """Return Pearson's correlation coefficient of each group."""
-    x, y = as_floats(left), as_floats(right)
+    x, y = (_floats(column, groups.storage) for column in (left, right))
     with np.errstate(all="ignore"):
         mean_x, mean_y = (groups.sums(codes, part) / counts for part in (x, y))
-        dx, dy = x - mean_x[codes], y - mean_y[codes]
-        shared = groups.sums(codes, dx * dy)
-        spread = np.sqrt(groups.sums(codes, dx * dx) * groups.sums(codes, dy * dy))
+        dx = _by_rows(len(codes), groups.storage, lambda rows: x[rows] - mean_x[codes[rows]])
+        dy = _by_rows(len(codes), groups.storage, lambda rows: y[rows] - mean_y[codes[rows]])
+
+        def products(one: NDArray[np.float64], other: NDArray[np.float64]) -> NDArray[np.float64]:
+            return groups.sums(codes, _by_rows(len(codes), groups.storage, lambda rows: one[rows] * other[rows]))
+
+        shared = products(dx, dy)
+        spread = np.sqrt(products(dx, dx) * products(dy, dy))
         values = shared / spread
     bad = ~np.isfinite(values)
     made = _made(NUMBER, np.where(bad, 0, np.clip(values, -1, 1)), counts)
@@ -252,9 +322,10 @@ def correlation(left: Column, right: Column, codes: Codes, groups: Groups, count
 
 def weighted_mean(values: Column, weights: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
     """Return the mean of each group, every value counted by its weight."""
-    x, w = as_floats(values), as_floats(weights)
+    x, w = (_floats(column, groups.storage) for column in (values, weights))
     with np.errstate(all="ignore"):
-        means = groups.sums(codes, x * w) / groups.sums(codes, w)
+        weighted = _by_rows(len(codes), groups.storage, lambda rows: x[rows] * w[rows])
+        means = groups.sums(codes, weighted) / groups.sums(codes, w)
     bad = ~np.isfinite(means)
     made = _made(NUMBER, np.where(bad, 0, means), counts)
     return made._emptied(bad & (counts > 0), Reason.UNDEFINED) if bad.any() else made
@@ -283,6 +354,30 @@ SIMPLE: dict[str, Apply] = {
     "var_samp": _variance(sample=True, root=False),
     "var_pop": _variance(sample=False, root=False),
 }
+
+
+def _present(columns: Sequence[Column], used: Mask | None, storage: Storage) -> Mask | None:
+    """Return the rows that count: in which no column is missing; None where nothing is left out."""
+    states = [column.state for column in columns if column.state is not None]
+    if not states:
+        return used
+    made: Mask = storage.empty(len(states[0]), np.bool_)
+    for block in blocks_of(len(made), storage.block_rows):
+        made[block] = True if used is None else used[block]
+        for state in states:
+            made[block] &= state[block] == Reason.PRESENT
+    return made
+
+
+def _taken(
+    columns: Sequence[Column], codes: Codes, rank: Codes | None, rows: Codes, storage: Storage
+) -> tuple[list[Column], Codes, Codes | None]:
+    """Return the cells, groups and ranks of some rows."""
+    return (
+        [taken_column(column, rows, storage) for column in columns],
+        taken_array(codes, rows, storage),
+        None if rank is None else rank[rows],
+    )
 
 
 def aggregate(
@@ -322,24 +417,18 @@ def aggregate(
     """
     if not columns:
         return Column(INTEGER, count(groups, used))
-    present = used
-    for column in columns:
-        if column.state is not None:
-            present = column.present if present is None else present & column.present
-    codes = groups.codes
+    storage, codes = groups.storage, groups.codes
+    present = _present(columns, used, storage)
     rank: Codes | None = None
     if order is not None:
         rank = np.empty(len(order), np.int64)
         rank[order] = np.arange(len(order))
     if present is not None and not present.all():
-        rows = np.flatnonzero(present)
-        columns, codes = [column._take(rows) for column in columns], codes[rows]
-        rank = None if rank is None else rank[rows]
+        rows = positions_in(present, storage)
+        columns, codes, rank = _taken(columns, codes, rank, rows, storage)
     if distinct and function != "count" and len(codes):
-        _, first = group([codes, *(column._codes() for column in columns)], len(codes))
-        kept = np.sort(first)
-        columns, codes = [column._take(kept) for column in columns], codes[kept]
-        rank = None if rank is None else rank[kept]
+        _, first = number_rows([codes, *(stored_codes(column, storage) for column in columns)], len(codes), storage)
+        columns, codes, rank = _taken(columns, codes, rank, np.sort(first), storage)
     whole = codes is groups.codes
     counts = groups.sizes if whole else np.bincount(codes, minlength=len(groups)).astype(np.int64, copy=False)
     if function == "count":
@@ -352,9 +441,11 @@ def aggregate(
         return correlation(columns[0], columns[1], codes, groups, counts)
     if function == "weighted_avg":
         return weighted_mean(columns[0], columns[1], codes, groups, counts)
-    placed = np.arange(len(codes)) if rank is None else rank
     if function == "listagg":
+        placed = np.arange(len(codes)) if rank is None else rank
         return joined_texts(columns[0], between, codes, groups, counts, np.argsort(placed, kind="stable"))
     # first, last, any_value
-    order_here = np.lexsort((-placed if function == "last" else placed, codes))
+    if rank is None:
+        return _edges(columns[0], codes, groups, counts, last=function == "last")
+    order_here = ordered_rows([codes, -rank if function == "last" else rank], storage)
     return _firsts(columns[0], codes, groups, counts, order_here)

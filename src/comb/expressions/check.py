@@ -276,6 +276,9 @@ class _Checker:
             raise self.fail(node, f"{name} inside another aggregate", "calculate the inner one as a column first")
         if signature.window and node.over is None:
             raise self.fail(node, f"{name} needs an order", f"write: {self.shown(node)} over (order by ...)")
+        if node.over is not None and self.given.keys is not None and not self.inside:
+            what = f"{self.shown(node)} has a value for each row, here one for each group is wanted"
+            raise self.fail(node, what, "calculate it as a column first, with the step calculate; then aggregate that")
         was, self.inside = self.inside, True
         got = len(node.arguments)
         if got < signature.needs or got > max(len(signature.takes), signature.needs):

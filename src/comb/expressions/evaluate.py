@@ -4,6 +4,7 @@ from collections.abc import Collection, Mapping, Sequence
 from datetime import timedelta
 from decimal import Decimal
 from functools import partial
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -16,7 +17,7 @@ from comb.expressions import arithmetic, logic, moments
 from comb.expressions.aggregates import Groups, aggregate
 from comb.expressions.check import NOTHING_GIVEN, Given, check, check_condition, literal_type
 from comb.expressions.functions import FUNCTIONS
-from comb.expressions.in_blocks import in_blocks, row_parts
+from comb.expressions.in_blocks import aggregates_in, in_blocks, is_row_by_row, row_parts
 from comb.expressions.nodes import (
     AggregateCall,
     Between,
@@ -85,12 +86,17 @@ def evaluate(text: str, table: BareTable, given: Given = NOTHING_GIVEN, groups: 
 def _evaluated(node: Node, kind: Type | None, table: BareTable, groups: Groups | None) -> Column:
     """Evaluate a checked expression for every row."""
 
-    def calculate(columns: Mapping[str, Column], height: int, groups: Groups | None = None) -> Column:
-        evaluator = _Evaluator(columns, groups or Groups.whole(height))
-        return _stretched(evaluator.column(node, kind), height)
+    within = groups or Groups.whole(table.row_count, table._storage)
+    known: dict[int, Column] = {}
+    if table._storage.on_disk and is_row_by_row(node, grouped=True):
+        known = {id(part): _Evaluator(table.columns, within).of_groups(part) for part in aggregates_in(node)}
 
-    made = in_blocks(node, table, calculate)
-    return calculate(table.columns, table.row_count, groups) if made is None else made
+    def calculate(columns: Mapping[str, Column], rows: slice) -> Column:
+        evaluator = _Evaluator(columns, within.part(rows), known=known)
+        return _stretched(evaluator.column(node, kind), rows.stop - rows.start)
+
+    made = in_blocks(node, table.columns, table.row_count, table._storage, calculate)
+    return calculate(table.columns, slice(0, table.row_count)) if made is None else made
 
 
 def _checked(text: str, table: BareTable, given: Given) -> tuple[Node, Type | None, BareTable]:
@@ -336,13 +342,21 @@ def _plain(column: Column) -> Column:
 class _Evaluator:
     """Walks a checked tree; constants stay columns of one cell until the end.
 
-    With `keys`, every value stands for a group: what is not inside an aggregate are these columns.
+    With `keys`, every value stands for a group: what is not inside an aggregate are these columns. In `known` are the
+    values of groups that aggregates came to already, by the identity of their nodes.
     """
 
-    def __init__(self, columns: Mapping[str, Column], groups: Groups, keys: Mapping[str, Column] | None = None) -> None:
+    def __init__(
+        self,
+        columns: Mapping[str, Column],
+        groups: Groups,
+        keys: Mapping[str, Column] | None = None,
+        known: Mapping[int, Column] = MappingProxyType({}),
+    ) -> None:
         self.columns = columns
         self.groups = groups
         self.keys = keys
+        self.known = known
 
     def column(self, node: Node, kind: Type | None) -> Column:
         """Evaluate a node and give it the type asked for, where numbers have to widen."""
@@ -400,7 +414,16 @@ class _Evaluator:
         return self.value(node)
 
     def aggregate(self, node: AggregateCall) -> Column:
-        """Evaluate an aggregate over each group, or over windows of rows."""
+        """Evaluate an aggregate over each group, or over windows of rows; its value for each row, or for each group."""
+        if node.over is not None:
+            return self.of_groups(node)
+        made = self.known[id(node)] if id(node) in self.known else self.of_groups(node)
+        if self.keys is not None or len(self.groups) == 1:
+            return made
+        return made._take(self.groups.codes)
+
+    def of_groups(self, node: AggregateCall) -> Column:
+        """Evaluate an aggregate: a value for each group; of windows one for each row."""
         rows = _Evaluator(self.columns, self.groups)
         height = len(self.groups.codes)
         share, between = 0.5, ""
@@ -409,12 +432,12 @@ class _Evaluator:
             share = float(str(getattr(arguments.pop(), "value", 0.5)))
         elif node.function == "listagg" and len(arguments) > 1:
             between = str(getattr(arguments.pop(), "value", ""))
-        value = rows.ordered if node.function in ("min", "max") else rows.value
+        value = rows.ordered if node.function in ("min", "max") else rows.in_blocks
         columns = [_stretched(value(argument), height) for argument in arguments]
         used = None
         if node.where is not None:
-            condition = _stretched(rows.value(node.where, Type("boolean")), height)
-            used = condition.array & condition.present
+            condition = _stretched(rows.in_blocks(node.where, Type("boolean")), height)
+            used = condition.array if condition.state is None else condition.array & condition.present
         if node.over is not None:
             return _plain(self.windowed(node, rows, columns, used))
         order = None
@@ -425,10 +448,18 @@ class _Evaluator:
             node.function, columns, self.groups, used=used, distinct=node.distinct, order=order, share=share,
             between=between,
         )  # fmt: skip
-        made = _plain(made)
-        if self.keys is not None or len(self.groups) == 1:
-            return made
-        return made._take(self.groups.codes)
+        return _plain(made)
+
+    def in_blocks(self, node: Node, kind: Type = STRING) -> Column:
+        """Evaluate a part of an aggregate, some rows at a time where the table is on disk."""
+
+        def calculate(columns: Mapping[str, Column], rows: slice) -> Column:
+            height = rows.stop - rows.start
+            return _stretched(_Evaluator(columns, Groups.whole(height)).value(node, kind), height)
+
+        height = len(self.groups.codes)
+        made = in_blocks(node, self.columns, height, self.groups.storage, calculate)
+        return self.value(node, kind) if made is None else made
 
     def ranked(self, keys: Sequence[Key], height: int) -> tuple[list[Codes], Mask]:
         """Return ascending ranks for the keys of an order, missing last, and where one is missing."""

@@ -7,9 +7,11 @@ import numpy as np
 
 from comb.expressions.aggregates import Groups, aggregate
 from comb.expressions.arithmetic import as_floats
-from comb.kernels.grouping import Codes, group, order_rows
+from comb.kernels.grouping import Codes, order_rows
 from comb.tables.column import Column, Mask
+from comb.tables.numbered_values import number_rows
 from comb.tables.reasons import Reason
+from comb.tables.stored import stored_codes
 from comb.tables.types import DURATION, INTEGER, NUMBER
 
 RANKS = ("row_number", "rank", "dense_rank", "average_rank", "percent_rank", "cume_dist")
@@ -257,7 +259,9 @@ def partitioned(groups: Groups, keys: Sequence[Column]) -> Groups:
     """Part groups further by columns."""
     if not keys:
         return groups
-    return Groups(*group([groups.codes, *(key._codes() for key in keys)], len(groups.codes)))
+    storage = groups.storage
+    codes = [groups.codes, *(stored_codes(key, storage) for key in keys)]
+    return Groups(*number_rows(codes, len(groups.codes), storage), storage)
 
 
 def over_all(function: str, columns: Sequence[Column], groups: Groups, used: Mask | None, *, distinct: bool) -> Column:

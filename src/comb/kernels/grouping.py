@@ -89,10 +89,8 @@ def group_sizes(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
     >>> [part.tolist() for part in group_sizes([np.array([5, 5, 2, 5])], 4)]
     [[0, 2], [3, 1]]
     """
-    widths = [int(key.max()) + 1 if len(key) and key.dtype.kind in "iu" and key.min() >= 0 else 0 for key in keys]
-    span = int(np.prod(widths, dtype=np.float64))
-    if keys and 0 < span <= MOST_COUNTED:
-        counts, first = _counted_in_blocks(keys, widths, row_count)
+    if 0 < combinations(keys) <= MOST_COUNTED:
+        counts, first = _counted_in_blocks(keys, [_width(key) for key in keys], row_count)
     else:
         combined = _combined(keys, row_count)
         counts = np.bincount(combined)
@@ -100,6 +98,20 @@ def group_sizes(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
     used = np.flatnonzero(first >= 0)
     order = used[np.argsort(first[used], kind="stable")]
     return first[order], counts[order].astype(np.int64, copy=False)
+
+
+def combinations(keys: Sequence[Codes]) -> int:
+    """Return how many combinations of codes there can be at most; 0 where that is not known of some key.
+
+    >>> combinations([np.array([0, 2]), np.array([1, 0])]), combinations([np.array([0.5])])
+    (6, 0)
+    """
+    return int(np.prod([_width(key) for key in keys], dtype=np.float64)) if keys else 0
+
+
+def _width(key: NDArray[Any]) -> int:
+    """Return how many codes a key can have; 0 unless all are whole numbers from 0."""
+    return int(key.max()) + 1 if len(key) and key.dtype.kind in "iu" and key.min() >= 0 else 0
 
 
 def _counted_in_blocks(keys: Sequence[Codes], widths: Sequence[int], row_count: int) -> tuple[Codes, Codes]:
@@ -132,9 +144,7 @@ def _combined(keys: Sequence[Codes], row_count: int) -> Codes:
     most = MOST_SPREAD * row_count + FEW_CODES
     for at, key in enumerate(keys):
         low: Codes = key
-        width = 0
-        if len(key) and key.dtype.kind in "iu" and key.min() >= 0:
-            width = int(key.max()) + 1
+        width = _width(key)
         if not 0 < width <= most:
             low = compact(key)[1]
             width = int(low.max(initial=0)) + 1

@@ -20,10 +20,11 @@ from comb.profiling.profile import Settled
 from comb.profiling.questions import LEAVE_OUT, PROPOSED, RIGHT, SHEET
 from comb.steps.base import Change, Detail, SetAside, Step
 from comb.steps.cell_steps import retyped
-from comb.steps.fill_steps import patched
 from comb.steps.repair_steps import holds
 from comb.tables.column import Column
+from comb.tables.concat import below
 from comb.tables.kept import Kept
+from comb.tables.patched import patched
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 
@@ -123,18 +124,18 @@ class TakeAnswers(Step, frozen=True, tag="answers"):
 def _corrected(table: BareTable, name: str, answers: Sequence[Answer], sheet: str) -> tuple[Column, Detail]:
     column = table[name]
     texts = np.full(len(column), "", object)
+    cells: dict[int, Column | None] = {}
     for one in answers:
         at = table._position(int(one.row))
-        hole = np.zeros(len(column), np.bool_)
-        hole[at] = True
-        new = one.new or ""
-        if not new:
-            column = column._emptied(hole, Reason.CLEARED)
-        else:
-            cell = read_value(column, new, name)
-            column = patched(column, cell._take(np.zeros(len(column), np.int64)), hole)
+        cells[at] = read_value(column, one.new, name) if one.new else None
         texts[at] = f"{sheet}{f': {one.remark}' if one.remark else ''}"
-    return column, Detail("", texts=texts)
+    cleared = np.zeros(len(column), np.bool_)
+    cleared[[at for at, cell in cells.items() if cell is None]] = True
+    made = column._emptied(cleared, Reason.CLEARED) if cleared.any() else column
+    new = {at: cell for at, cell in sorted(cells.items()) if cell is not None}
+    if new:
+        made = patched(made, below(list(new.values())), np.array(list(new)), table._storage)
+    return made, Detail("", texts=texts)
 
 
 def read_value(column: Column, text: str, name: str) -> Column:

@@ -147,7 +147,7 @@ def kind_of(rule: Rule) -> str:
 def _condition(rule: Rule, table: BareTable, given: Given) -> RuleResult:
     text = str(rule.check)
     names = chosen(table, rule.by) if rule.by else []
-    groups = Groups.of([table[name] for name in names], table.row_count)
+    groups = Groups.by(table, names)
     if _of_groups(parse(text), names):
         if names and not table.row_count:
             return _of_whole(rule, table, evaluate_condition(text, table, given), "group")

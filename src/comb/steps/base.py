@@ -64,14 +64,21 @@ class Detail(msgspec.Struct, frozen=True):
         For each row of the table what goes into the braces: row numbers.
     texts : object array, optional
         Instead of the form, a text for each row of the table.
+    positions : int64 array, optional
+        The rows that the numbers are of, ascending; by default all.
     """
 
     form: str
     numbers: tuple[Codes, ...] = ()
     texts: NDArray[np.object_] | None = None
+    positions: Codes | None = None
 
     def take(self, positions: Codes) -> "Detail":
         """Return the same for the cells at some positions."""
+        if self.positions is not None and len(self.positions):
+            at = np.minimum(np.searchsorted(self.positions, positions), len(self.positions) - 1)
+            there = self.positions[at] == positions
+            return Detail(self.form, tuple(np.where(there, one[at], 0) for one in self.numbers))
         texts = None if self.texts is None else self.texts[positions]
         return Detail(self.form, tuple(one[positions] for one in self.numbers), texts)
 

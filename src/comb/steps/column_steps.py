@@ -152,7 +152,7 @@ class Calculate(Step, frozen=True, tag="calculate"):
     def apply(self, table: BareTable) -> Change:
         """Evaluate the formulas one after the other."""
         names = choose(self.by, table.types) if self.by else []
-        groups = Groups.of([table[name] for name in names], table.row_count)
+        groups = Groups.by(table, names)
         given = Given(day_of(self.as_of), {name: value_of(text) for name, text in self.parameters.items()})
         self._check(table, given)
         notes: list[str] = []

@@ -1,20 +1,21 @@
 """Fill missing cells: with a constant, a formula, other rows, another table, a line, or the most similar row."""
 
 from collections.abc import Callable
-from typing import Any, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
+import msgspec
 import numpy as np
 
 from comb.casting.fit import fit_into
 from comb.errors import ParameterError, agree, counted, listing
 from comb.execution.columnwise import for_each
+from comb.execution.storage import positions_in
 from comb.expressions.aggregates import Groups
 from comb.expressions.check import NOTHING_GIVEN
 from comb.expressions.evaluate import evaluate, formula_type
 from comb.expressions.untyped import untyped_columns
 from comb.inference.decide import infer_column
-from comb.kernels.dispatch import kernels
-from comb.kernels.string_buffer import joined
+from comb.kernels.grouping import Codes
 from comb.steps.base import Change, Detail, Step, chosen, missing_for, read_by, rows_where
 from comb.steps.cell_steps import retyped
 from comb.steps.filling import (
@@ -27,15 +28,16 @@ from comb.steps.filling import (
     proportionate,
 )
 from comb.steps.joins import Join
-from comb.tables.column import Column, Mask
+from comb.tables.column import Column
 from comb.tables.kept import Kept
 from comb.tables.names import check_known
-from comb.tables.reasons import Reason
+from comb.tables.patched import patched
+from comb.tables.stored import taken_column
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import INTEGER
 
-Method = Callable[["Fill", BareTable, str, Mask], Filling]
+Method = Callable[["Fill", BareTable, str, Codes], Filling]
 
 
 class _Way(NamedTuple):
@@ -108,7 +110,7 @@ class Fill(Step, frozen=True, tag="fill"):
         """Fill the cells from another table."""
         self._way()
 
-        def looked_up(step: Fill, table: BareTable, name: str, holes: Mask) -> Filling:
+        def looked_up(step: Fill, table: BareTable, name: str, holes: Codes) -> Filling:
             return step._looked_up(table, other, name, holes)
 
         return self._filled(table, looked_up)
@@ -132,16 +134,15 @@ class Fill(Step, frozen=True, tag="fill"):
 
         def filled(name: str) -> tuple[Column, list[str], Detail | None] | None:
             column = table[name]
-            holes = missing_for(column, self.reasons) & rows
-            if not holes.any():
+            holes = positions_in(missing_for(column, self.reasons) & rows, table._storage)
+            if not len(holes):
                 return None
             made = method(self, table, name, holes)
-            # Only what goes into the holes has to fit.
-            filling = made.column._replace(state=np.where(holes, made.column.states, np.uint8(Reason.ABSENT)))
-            fitted = fit_into(filling, column, name)
-            column = patched(fitted.column, fitted.result, holes)
-            said = [*made.notes, *([fitted.note] if fitted.note else []), *_left_empty(name, holes, column)]
-            return column, said, made.detail
+            fitted = fit_into(made.column, column, name)
+            column = patched(fitted.column, fitted.result, holes, table._storage)
+            said = [*made.notes, *([fitted.note] if fitted.note else []), *_left_empty(name, fitted.result)]
+            detail = None if made.detail is None else msgspec.structs.replace(made.detail, positions=holes)
+            return column, said, detail
 
         names = chosen(table, self.columns)
         columns, notes, details = dict(table.columns), [], {}
@@ -168,56 +169,51 @@ class Fill(Step, frozen=True, tag="fill"):
 
     def _groups(self, table: BareTable) -> Groups:
         names = chosen(table, self.by) if self.by else []
-        return Groups.of([table[name] for name in names], table.row_count)
+        return Groups.by(table, names)
 
-    def _constant(self, table: BareTable, name: str, holes: Mask) -> Filling:
+    def _constant(self, table: BareTable, name: str, holes: Codes) -> Filling:
         column = table[name]
         if column._untyped:
             column = column._without_values(infer_column(Text.from_items([str(self.value)])).type)
         one = column._take(np.zeros(1, np.int64))
         made = retyped(one, [self.value], name)._replace(state=None, kept=Kept())
-        return Filling(made._take(np.zeros(len(column), np.int64)))
+        return Filling(made._take(np.zeros(len(holes), np.int64)))
 
-    def _calculated(self, table: BareTable, name: str, holes: Mask) -> Filling:
-        return Filling(evaluate(str(self.formula), table))
+    def _calculated(self, table: BareTable, name: str, holes: Codes) -> Filling:
+        return Filling(taken_column(evaluate(str(self.formula), table), holes, table._storage))
 
-    def _from_row(self, table: BareTable, name: str, holes: Mask) -> Filling:
+    def _from_row(self, table: BareTable, name: str, holes: Codes) -> Filling:
         keys = [table[check_known(one, table.names)] for one in self.order_by]
         return nearest_present(table, name, self._groups(table), keys, holes, above=self.from_row == "above")
 
-    def _from_group(self, table: BareTable, name: str, holes: Mask) -> Filling:
+    def _from_group(self, table: BareTable, name: str, holes: Codes) -> Filling:
         keys = chosen(table, self.by) if self.by else []
         if self.from_group == "only_value":
             return only_value(table, name, self._groups(table), keys, holes)
         return of_group(table, name, self._groups(table), keys, str(self.from_group), holes)
 
-    def _between(self, table: BareTable, name: str, holes: Mask) -> Filling:
+    def _between(self, table: BareTable, name: str, holes: Codes) -> Filling:
         measure = check_known(str(self.in_proportion_to), table.names)
         return proportionate(table, name, self._groups(table), measure, holes)
 
-    def _on_line(self, table: BareTable, name: str, holes: Mask) -> Filling:
-        return on_line(table, name, self._groups(table), chosen(table, self.on_line))
+    def _on_line(self, table: BareTable, name: str, holes: Codes) -> Filling:
+        return on_line(table, name, self._groups(table), chosen(table, self.on_line), holes)
 
-    def _similar(self, table: BareTable, name: str, holes: Mask) -> Filling:
+    def _similar(self, table: BareTable, name: str, holes: Codes) -> Filling:
         return most_similar(table, name, self._groups(table), chosen(table, self.similar_in), holes)
 
-    def _without_table(self, table: BareTable, name: str, holes: Mask) -> Filling:
+    def _without_table(self, table: BareTable, name: str, holes: Codes) -> Filling:
         raise ParameterError(f"no other table is called {self.table!r}", remedy="name a table of the plan")
 
-    def _looked_up(self, table: BareTable, other: BareTable, name: str, holes: Mask) -> Filling:
+    def _looked_up(self, table: BareTable, other: BareTable, name: str, holes: Codes) -> Filling:
         if not self.by:
             raise ParameterError("a fill from another table needs keys", remedy="by: apiary, or by: apiary = name")
         wanted = check_known(self.take or name, other.names)
-        rows = np.flatnonzero(holes)
-        few = table._take(rows)
+        few = table._take(holes)
         numbers = BareTable({**other.columns, _NUMBER: Column(INTEGER, other.row_numbers)})
         joined = Join(table=str(self.table), by=self.by, columns=[wanted, _NUMBER]).apply_with(few, numbers).table
         found, lines = joined[joined.names[-2]], joined[_NUMBER]
-        places, inside = np.zeros(table.row_count, np.int64), np.zeros(table.row_count, np.bool_)
-        places[rows], inside[rows] = np.arange(len(rows)), True
-        made = found._take(places)._emptied(~inside, Reason.ABSENT)
-        detail = Detail(f"from row {{}} of {self.table}", (lines.array[places],))
-        return Filling(made._replace(source=None), detail)
+        return Filling(found._replace(source=None), Detail(f"from row {{}} of {self.table}", (lines.array,)))
 
     def describe(self) -> str:
         """Name columns and what fills them."""
@@ -252,46 +248,7 @@ _WAYS: dict[str, _Way] = {
 }
 
 
-def _left_empty(name: str, holes: Mask, filled: Column) -> list[str]:
+def _left_empty(name: str, filling: Column) -> list[str]:
     """Say how many cells there was nothing to fill with."""
-    count = int(np.count_nonzero(holes & filled.missing))
+    count = filling.missing_count
     return [f"{counted(count, 'cell')} of {name} {agree(count, 'stays', 'stay')} empty"] if count else []
-
-
-def patched(column: Column, filling: Column, holes: Mask) -> Column:
-    """Put the filling into the holes where there is any.
-
-    Parameters
-    ----------
-    column, filling : Column
-        Of one type and length.
-    holes : bool array
-    """
-    hits = holes & filling.present
-    state = np.where(hits, np.uint8(Reason.PRESENT), column.states)
-    values: Any
-    if isinstance(column.values, Text):
-        values = _patched_texts(column.text, filling.text, hits)
-    else:
-        values = np.where(hits, filling.array, column.array)
-    kept = Kept({at: text for at, text in column.kept.texts.items() if not hits[at]})
-    return column._replace(values=values, state=state, kept=kept)
-
-
-def _patched_texts(texts: Text, filling: Text, hits: Mask) -> Text:
-    """Put texts into some places of others, by their codes where they have some."""
-    if texts.codes is None:
-        order = np.arange(len(texts))
-        order[hits] += len(texts)
-        return Text(*kernels.take(joined([texts.packed(), filling.plain()]), order))
-    items, codes = texts.coded()
-    new, new_codes = filling.coded()
-    places = {text: at for at, text in enumerate(items)}
-    known = list(items)
-    for text in new:
-        if text not in places:
-            places[text] = len(known)
-            known.append(text)
-    moved = np.array([places[text] for text in new], np.int64)
-    put = moved[new_codes] if len(moved) else np.zeros(len(hits), np.int64)
-    return Text.from_items(known, np.where(hits, put, codes))

@@ -1,8 +1,9 @@
 """What fills a missing cell: the nearest row, the group, a proportion, a line, the most similar row.
 
-Each method returns, for every row of a table, what would fill the cell there, missing where there is nothing to take;
-where the value comes from; and what has to be said: groups that are ambiguous and were left, the line that was fitted.
-None crosses the borders of a group. A row without a value to order it by neither gives nor takes.
+Each method is given the positions of the cells to fill, ascending. It returns for each of them what would fill it,
+missing where there is nothing to take; where the value comes from; and what has to be said: groups that are ambiguous
+and were left, the line that was fitted. None crosses the borders of a group. A row without a value to order it by
+neither gives nor takes.
 """
 
 from collections.abc import Sequence
@@ -12,15 +13,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import ParameterError, TypeMismatch, agree, counted
+from comb.execution.storage import Storage, blocks_of, positions_in
 from comb.expressions.aggregates import Groups
 from comb.expressions.arithmetic import as_floats
-from comb.expressions.evaluate import evaluate
+from comb.expressions.check import Given
+from comb.expressions.evaluate import evaluate_groups
 from comb.expressions.untyped import with_types
-from comb.kernels.grouping import Codes, group, missing_last, order_rows
+from comb.kernels.grouping import Codes, missing_last
 from comb.steps.base import Detail, in_quotes
 from comb.steps.row_steps import plain_key
 from comb.tables.column import Column, Mask
+from comb.tables.numbered_values import count_rows
+from comb.tables.ordered_rows import ordered_rows
 from comb.tables.reasons import Reason
+from comb.tables.stored import stored_codes, taken_array
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import NUMBER
@@ -42,7 +48,7 @@ class Filling(NamedTuple):
     Attributes
     ----------
     column : Column
-        As long as the table.
+        A cell for each of those to fill.
     detail : Detail or None
     notes : tuple of str
     """
@@ -56,37 +62,42 @@ class _Ordered:
     """The rows of a table in groups, ordered within each."""
 
     def __init__(self, groups: Groups, keys: Sequence[Column]) -> None:
-        ranks = [_ascending(key) for key in keys]
+        self._codes, self._storage = groups.codes, groups.storage
         # None where the rows are in order already.
-        self.order = _order([groups.codes, *ranks])
-        self.placed = np.ones(len(groups.codes), np.bool_)
+        self._order = _order([*_codes_of(groups), *(_ascending(key) for key in keys)], groups.storage)
+        self._places: Codes | None = None
+        if self._order is not None:
+            self._places = groups.storage.empty(len(self._order), np.int64)
+            for block in blocks_of(len(self._order)):
+                self._places[self._order[block]] = np.arange(block.start, block.stop)
+        self._placed: Mask | None = None
         for key in keys:
-            self.placed &= key.present
-        self._codes = self.in_order(groups.codes)
+            if key.state is not None:
+                self._placed = key.present if self._placed is None else self._placed & key.present
 
-    def in_order(self, values: NDArray[Any]) -> NDArray[Any]:
-        """Return the values of all rows in their order."""
-        return values if self.order is None else values[self.order]
+    def neighbours(self, giving: Column, holes: Codes, *, above: bool) -> Codes:
+        """Return for each hole the nearest row before or after it that has a value; -1 for none.
 
-    def _rows(self, places: Codes) -> Codes:
-        """Return the rows at some places of the order."""
-        return places if self.order is None else self.order[places]
-
-    def neighbours(self, giving: Mask, holes: Mask, *, above: bool) -> Codes:
-        """Return for each hole the nearest row before or after it that gives, -1 for none, and for all other rows.
-
-        A hole gives nothing itself. Cost: one pass, and a binary search for each hole.
+        Cost: one pass, and a binary search for each hole.
         """
-        gives = np.flatnonzero(self.in_order(giving & self.placed))
-        wanted = np.flatnonzero(self.in_order(holes & self.placed))
-        found = np.full(len(self._codes), -1, np.int64)
-        if not len(gives):
-            return found
-        at = np.searchsorted(gives, wanted) - above
-        nearest = gives[np.clip(at, 0, len(gives) - 1)]
-        there = (at >= 0) & (at < len(gives)) & (self._codes[nearest] == self._codes[wanted])
-        found[self._rows(wanted[there])] = self._rows(nearest[there])
-        return found
+        gives = giving.present if self._placed is None else giving.present & self._placed
+        if self._order is not None:
+            gives = taken_array(gives, self._order, self._storage)
+        places = positions_in(gives, self._storage)
+        if not len(places):
+            return np.full(len(holes), -1, np.int64)
+        at = np.searchsorted(places, holes if self._places is None else self._places[holes]) - above
+        nearest = places[np.clip(at, 0, len(places) - 1)]
+        rows = nearest if self._order is None else self._order[nearest]
+        there = (at >= 0) & (at < len(places)) & (self._codes[rows] == self._codes[holes])
+        if self._placed is not None:
+            there &= self._placed[holes]
+        return np.where(there, rows, -1)
+
+
+def _codes_of(groups: Groups) -> list[Codes]:
+    """Return what keeps the rows of groups together; nothing where all are one."""
+    return [groups.codes] if len(groups) > 1 else []
 
 
 def _ascending(key: Column) -> NDArray[Any]:
@@ -95,14 +106,17 @@ def _ascending(key: Column) -> NDArray[Any]:
     return missing_last(key._sort_ranks(), descending=False) if plain is None else plain
 
 
-def _order(keys: Sequence[NDArray[Any]]) -> Codes | None:
+def _order(keys: Sequence[NDArray[Any]], storage: Storage) -> Codes | None:
     """Return the order of rows by keys; None for rows that are in it already."""
-    rows = len(keys[0])
-    equal = np.ones(max(rows - 1, 0), np.bool_)
-    for key in keys:
-        if (equal & (key[1:] < key[:-1])).any():
-            return order_rows(keys)
-        equal &= key[1:] == key[:-1]
+    for block in blocks_of(len(keys[0]) if keys else 0):
+        # With the row before it, so that borders of blocks are compared too.
+        rows = slice(max(block.start - 1, 0), block.stop)
+        equal = np.ones(rows.stop - rows.start - 1, np.bool_)
+        for key in keys:
+            some = key[rows]
+            if (equal & (some[1:] < some[:-1])).any():
+                return ordered_rows(keys, storage)
+            equal &= some[1:] == some[:-1]
     return None
 
 
@@ -120,14 +134,14 @@ def _numbers(table: BareTable, rows: Codes) -> Codes:
 
 
 def nearest_present(
-    table: BareTable, name: str, groups: Groups, keys: Sequence[Column], holes: Mask, *, above: bool
+    table: BareTable, name: str, groups: Groups, keys: Sequence[Column], holes: Codes, *, above: bool
 ) -> Filling:
     """Take the nearest value before or after, in the order of the keys or as the rows stand."""
-    rows = _Ordered(groups, keys).neighbours(table[name].present, holes, above=above)
+    rows = _Ordered(groups, keys).neighbours(table[name], holes, above=above)
     return Filling(_taken(table, name, rows), Detail("from row {}", (_numbers(table, rows),)))
 
 
-def of_group(table: BareTable, name: str, groups: Groups, keys: Sequence[str], statistic: str, holes: Mask) -> Filling:
+def of_group(table: BareTable, name: str, groups: Groups, keys: Sequence[str], statistic: str, holes: Codes) -> Filling:
     """Take the mean, the median or the commonest value of the group."""
     if statistic == "commonest":
         return _commonest(table, name, groups, keys, holes)
@@ -137,19 +151,22 @@ def of_group(table: BareTable, name: str, groups: Groups, keys: Sequence[str], s
             remedy="from_group: commonest takes the commonest value",
         )
     function = "avg" if statistic == "mean" else "median"
-    return Filling(evaluate(f"{function}({in_quotes(name)})", table, groups=groups))
+    found = evaluate_groups(f"{function}({in_quotes(name)})", table, groups, Given(keys=frozenset()))
+    return Filling(found._take(groups.codes[holes]))
 
 
 def _values_of(table: BareTable, name: str, groups: Groups) -> tuple[Codes, Codes, Codes]:
     """Return the distinct values of each group: the group, the first row, and how many rows have it."""
-    present = np.flatnonzero(table[name].present)
-    numbers, first = group([groups.codes[present], table[name]._codes()[present]], len(present))
-    counts = np.bincount(numbers, minlength=len(first)) if len(present) else np.zeros(0, np.int64)
-    first = first if len(present) else np.zeros(0, np.int64)
+    storage = table._storage
+    present = positions_in(table[name].present, storage)
+    if not len(present):
+        return (np.zeros(0, np.int64),) * 3
+    keys = [taken_array(codes, present, storage) for codes in (groups.codes, stored_codes(table[name], storage))]
+    first, counts = count_rows(keys, len(present), storage)
     return groups.codes[present[first]], present[first], counts
 
 
-def _commonest(table: BareTable, name: str, groups: Groups, keys: Sequence[str], holes: Mask) -> Filling:
+def _commonest(table: BareTable, name: str, groups: Groups, keys: Sequence[str], holes: Codes) -> Filling:
     of, first, counts = _values_of(table, name, groups)
     best = np.zeros(len(groups), np.int64)
     np.maximum.at(best, of, counts)
@@ -158,29 +175,31 @@ def _commonest(table: BareTable, name: str, groups: Groups, keys: Sequence[str],
     source = np.full(len(groups), -1, np.int64)
     source[of[leading]] = first[leading]
     source[ties > 1] = -1
-    unclear = (ties > 1) & _with_holes(groups, holes)
+    asked = groups.codes[holes]
+    unclear = (ties > 1) & _holding(groups, asked)
     said = _named(table, name, groups, keys, unclear, of[leading], first[leading], "equally common values")
-    return Filling(_taken(table, name, source[groups.codes]), None, said)
+    return Filling(_taken(table, name, source[asked]), None, said)
 
 
-def only_value(table: BareTable, name: str, groups: Groups, keys: Sequence[str], holes: Mask) -> Filling:
+def only_value(table: BareTable, name: str, groups: Groups, keys: Sequence[str], holes: Codes) -> Filling:
     """Take the value of the group, where all of its rows that have one have the same."""
     of, first, _ = _values_of(table, name, groups)
     different = np.bincount(of, minlength=len(groups))
-    keyless = np.zeros(table.row_count, np.bool_)
+    asked, keyless = groups.codes[holes], np.zeros(len(holes), np.bool_)
     for key in keys:
-        keyless |= table[key].missing
+        keyless |= table[key].states[holes] != Reason.PRESENT
     source = np.full(len(groups), -1, np.int64)
     source[of] = first
     source[different > 1] = -1
-    rows = np.where(keyless, -1, source[groups.codes])
-    unclear = (different > 1) & _with_holes(groups, holes & ~keyless)
+    rows = np.where(keyless, -1, source[asked])
+    unclear = (different > 1) & _holding(groups, asked[~keyless])
     said = _named(table, name, groups, keys, unclear, of, first, "several values")
     return Filling(_taken(table, name, rows), Detail("from row {}", (_numbers(table, rows),)), said)
 
 
-def _with_holes(groups: Groups, holes: Mask) -> Mask:
-    return np.bincount(groups.codes[holes], minlength=len(groups)) > 0
+def _holding(groups: Groups, codes: Codes) -> Mask:
+    """Return which groups some rows are in."""
+    return np.bincount(codes, minlength=len(groups)) > 0
 
 
 def _named(
@@ -202,23 +221,23 @@ def _named(
             f"({'; '.join(shown)}{more})",)  # fmt: skip
 
 
-def proportionate(table: BareTable, name: str, groups: Groups, measure: str, holes: Mask) -> Filling:
+def proportionate(table: BareTable, name: str, groups: Groups, measure: str, holes: Codes) -> Filling:
     """Go from the value before to the one after in proportion to a number or date."""
     table = _with_numbers(table, [name, measure])
     column, scale = table[name], table[measure]
     _need_numbers(name, column)
-    at = _as_scale(measure, scale)
     ordered = _Ordered(groups, [scale])
-    before, after = (ordered.neighbours(column.present, holes, above=above) for above in (True, False))
+    before, after = (ordered.neighbours(column, holes, above=above) for above in (True, False))
     inside = (before >= 0) & (after >= 0)
     low, high = np.maximum(before, 0), np.maximum(after, 0)
-    values = as_floats(column)
+    at, begin, end = (_as_scale(measure, scale._take(rows)) for rows in (holes, low, high))
+    lower, upper = (as_floats(column._take(rows)) for rows in (low, high))
     with np.errstate(all="ignore"):
-        width = at[high] - at[low]
-        share = np.where(width > 0, (at - at[low]) / width, 0.0)
-        found = values[low] + share * (values[high] - values[low])
+        width = end - begin
+        share = np.where(width > 0, (at - begin) / width, 0.0)
+        found = lower + share * (upper - lower)
     # Two values at one point lead nowhere, unless they are the same.
-    inside &= ((width > 0) | (values[high] == values[low])) & np.isfinite(found)
+    inside &= ((width > 0) | (upper == lower)) & np.isfinite(found)
     state = np.where(inside, np.uint8(0), np.uint8(Reason.ABSENT))
     detail = Detail("between rows {} and {}", (_numbers(table, before), _numbers(table, after)))
     return Filling(Column(NUMBER, np.where(inside, found, 0.0), state), detail)
@@ -245,7 +264,7 @@ def _as_scale(name: str, column: Column) -> NDArray[np.float64]:
     return np.where(column.present, found, 0.0)
 
 
-def on_line(table: BareTable, name: str, groups: Groups, named: Sequence[str]) -> Filling:
+def on_line(table: BareTable, name: str, groups: Groups, named: Sequence[str], holes: Codes) -> Filling:
     """Fit a straight line (least squares) in each group, and take its values.
 
     The coefficients, the rows used and the share of the variance that is explained (r squared) are noted. Columns that
@@ -278,8 +297,8 @@ def on_line(table: BareTable, name: str, groups: Groups, named: Sequence[str]) -
     said = notes[:MOST_NAMED] + ([f"and {len(notes) - MOST_NAMED:,} more lines"] if len(notes) > MOST_NAMED else [])
     said += [f"{counted(unfit, 'group')} {agree(unfit, 'gives', 'give')} no line (too few rows, or columns that "
              f"do not vary apart)"] if unfit else []  # fmt: skip
-    state = np.where(inside, np.uint8(0), np.uint8(Reason.ABSENT))
-    return Filling(Column(NUMBER, found, state), Detail("on the fitted line"), tuple(said))
+    state = np.where(inside[holes], np.uint8(0), np.uint8(Reason.ABSENT))
+    return Filling(Column(NUMBER, found[holes], state), Detail("on the fitted line"), tuple(said))
 
 
 def _line_of(name: str, named: Sequence[str], line: Any, fitted: Any, given: Any) -> str:
@@ -292,7 +311,7 @@ def _line_of(name: str, named: Sequence[str], line: Any, fitted: Any, given: Any
     return f"{name} = {formula}, from {counted(len(given), 'row')}{share}"
 
 
-def most_similar(table: BareTable, name: str, groups: Groups, named: Sequence[str], holes: Mask) -> Filling:
+def most_similar(table: BareTable, name: str, groups: Groups, named: Sequence[str], holes: Codes) -> Filling:
     """Take the value of the complete row that is most similar in some columns; of several the first.
 
     The distance of two rows is the sum over the columns: for numbers and dates the difference over the range of the
@@ -315,8 +334,9 @@ def most_similar(table: BareTable, name: str, groups: Groups, named: Sequence[st
         scaled.append(values / width if width > 0 else values * 0)
     order = np.argsort(groups.codes, kind="stable")
     parts = np.split(order, np.cumsum(groups.sizes)[:-1]) if len(groups) > 1 else [order]
-    present = table[name].present
-    pairs = [(rows[known[rows] & holes[rows]], rows[known[rows] & present[rows]]) for rows in parts]
+    present, wanted = table[name].present, np.zeros(table.row_count, np.bool_)
+    wanted[holes] = True
+    pairs = [(rows[known[rows] & wanted[rows]], rows[known[rows] & present[rows]]) for rows in parts]
     work = sum(len(asked) * len(given) for asked, given in pairs) * len(named)
     if work > MOST_COMPARISONS:
         raise ParameterError(
@@ -336,4 +356,5 @@ def most_similar(table: BareTable, name: str, groups: Groups, named: Sequence[st
             for numbers in codes:
                 far += numbers[some][:, None] != numbers[given][None, :]
             found[some] = given[far.argmin(axis=1)]
-    return Filling(_taken(table, name, found), Detail("from row {}, the most similar", (_numbers(table, found),)))
+    given_by = found[holes]
+    return Filling(_taken(table, name, given_by), Detail("from row {}, the most similar", (_numbers(table, given_by),)))

@@ -11,13 +11,14 @@ from comb.execution.storage import positions_in
 from comb.expressions.aggregates import Groups
 from comb.expressions.check import Given
 from comb.expressions.evaluate import evaluate_condition, evaluate_groups
-from comb.kernels.grouping import Codes, group_sizes, order_rows
+from comb.kernels.grouping import Codes, order_rows
 from comb.steps.base import Change, Rows, Step, chosen, numbered_anew, undefined_notes
 from comb.steps.column_steps import day_of
 from comb.tables.column import Column
 from comb.tables.concat import below
+from comb.tables.numbered_values import count_rows
 from comb.tables.reasons import Reason
-from comb.tables.stored import stored_codes
+from comb.tables.stored import stored_codes, taken_array
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import INTEGER, NUMBER
@@ -89,7 +90,7 @@ class Aggregate(Step, frozen=True, tag="aggregate"):
     def _level(self, table: BareTable, names: Sequence[str], level: int) -> tuple[dict[str, Column], Codes, Codes]:
         """Aggregate by the leading keys only; the others are absent. Says too where each row went."""
         used = list(names[:level])
-        groups = Groups.of([table[name] for name in used], table.row_count)
+        groups = Groups.by(table, used)
         if not table.row_count and used:
             groups = Groups(groups.codes, np.zeros(0, np.int64))
         given = Given(keys=frozenset(used), as_of=day_of(self.as_of))
@@ -107,7 +108,8 @@ class Aggregate(Step, frozen=True, tag="aggregate"):
             order = order_rows([_placed(keys[name]) for name in used])
             places = np.empty(len(order), np.int64)
             places[order] = np.arange(len(order))
-            return {name: column._take(order) for name, column in made.items()}, first[order], places[groups.codes]
+            went = taken_array(places, groups.codes, table._storage)
+            return {name: column._take(order) for name, column in made.items()}, first[order], went
         return made, first, groups.codes
 
     def describe(self) -> str:
@@ -206,10 +208,11 @@ class Count(Step, frozen=True, tag="count"):
             kept = positions_in(condition.array & condition.present, table._storage)
         taken = table if kept is None else table._take(kept)
         if self.across is not None:
-            groups = Groups.of([taken[name] for name in names], taken.row_count)
+            groups = Groups.by(taken, names)
             return self._crossed(table, taken, kept, names, groups)
         if names:
-            starts, counts = group_sizes([stored_codes(taken[name], table._storage) for name in names], taken.row_count)
+            codes = [stored_codes(taken[name], table._storage) for name in names]
+            starts, counts = count_rows(codes, taken.row_count, table._storage)
         else:
             starts, counts = np.zeros(1, np.int64), np.array([taken.row_count])
         if self.of_counts:

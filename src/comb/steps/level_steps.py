@@ -44,7 +44,7 @@ class SeparateTables(Step, frozen=True, tag="separate_tables"):
         keys, names = chosen(table, self.by), chosen(table, self.columns)
         if set(keys) & set(names):
             raise ColumnError("a key cannot be among the columns that it decides", remedy="name each column once")
-        groups = Groups.of([table[name] for name in keys], table.row_count)
+        groups = Groups.by(table, keys)
         groups = groups if table.row_count else Groups(groups.codes, np.zeros(0, np.int64))
         self._check(table, keys, names, groups)
         if self.part == "rest":

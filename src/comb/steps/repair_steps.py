@@ -8,6 +8,7 @@ import numpy as np
 
 from comb.casting.fit import fit_into
 from comb.errors import ParameterError, TypeMismatch, agree, counted
+from comb.execution.storage import positions_in
 from comb.expressions.arithmetic import as_floats, undefined_where
 from comb.expressions.check import NOTHING_GIVEN
 from comb.expressions.evaluate import evaluate, formula_type
@@ -17,12 +18,13 @@ from comb.kernels.string_buffer import pack
 from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.steps.base import Change, Step, chosen, in_quotes, read_by, rows_where
 from comb.steps.cell_steps import only_in, retyped
-from comb.steps.fill_steps import patched
 from comb.tables.collect import changed_in_blocks
 from comb.tables.column import Column, Mask
 from comb.tables.kept import Kept
 from comb.tables.names import check_known
+from comb.tables.patched import patched
 from comb.tables.reasons import Reason
+from comb.tables.stored import taken_column
 from comb.tables.table import BareTable
 from comb.tables.text import Text, put_together
 from comb.tables.types import STRING, Type
@@ -73,13 +75,13 @@ class Correct(Step, frozen=True, tag="correct"):
                 f"expected {self.old!r} in {self.column}, got {found} ({place})",
                 remedy="this correction was made for another value: look at the row, and at the plan",
             )
-        hole = np.zeros(len(column), np.bool_)
-        hole[at] = True
         if not self.new:
+            hole = np.zeros(len(column), np.bool_)
+            hole[at] = True
             made = column._emptied(hole, Reason.CLEARED)
         else:
             new = retyped(cell._replace(kept=Kept(), state=None), [self.new], self.column)
-            made = patched(column, new._take(np.zeros(len(column), np.int64)), hole)
+            made = patched(column, new, np.array([at]), table._storage)
         return Change(table._derive({**table.columns, self.column: made}))
 
     def _position(self, table: BareTable) -> int:
@@ -489,12 +491,15 @@ class ReplaceValues(Step, frozen=True, tag="replace_values"):
             new = _constant(column, self.value, name)
         else:
             return column._emptied(hits, Reason.CLEARED)
-        filling = new._replace(state=np.where(hits, new.states, np.uint8(Reason.ABSENT)))
-        fitted = fit_into(filling, column, name)
-        made = patched(fitted.column, fitted.result, hits)
+        rows = positions_in(hits, table._storage)
+        fitted = fit_into(taken_column(new, rows, table._storage), column, name)
+        made = patched(fitted.column, fitted.result, rows, table._storage)
+        if not fitted.result.missing_count:
+            return made
         # Where a formula has no result, the value is gone, not kept.
-        without = hits & fitted.result.missing
-        return made._emptied(without, Reason.UNDEFINED) if without.any() else made
+        without = np.zeros(len(column), np.bool_)
+        without[rows[fitted.result.missing]] = True
+        return made._emptied(without, Reason.UNDEFINED)
 
     def describe(self) -> str:
         """Name columns, which values, and what comes in their place."""

@@ -58,7 +58,7 @@ class Filter(Step, frozen=True, tag="filter"):
     def apply(self, table: BareTable) -> Change:
         """Keep what is true."""
         names = chosen(table, self.by) if self.by else []
-        groups = Groups.of([table[name] for name in names], table.row_count)
+        groups = Groups.by(table, names)
         given = Given(day_of(self.as_of), {name: value_of(text) for name, text in self.parameters.items()})
         result = evaluate_condition(self.where, table, given, groups)
         true = result.array if result.state is None else result.array & result.present
@@ -250,7 +250,7 @@ class PickRows(Step, frozen=True, tag="pick_rows"):
             notes = (f"there are no rows with the numbers {listing([str(one) for one in lost])}",) if lost else ()
             return Change.of_rows(table, positions, notes=notes)
         names = chosen(table, self.by) if self.by else []
-        groups = Groups.of([table[name] for name in names], table.row_count)
+        groups = Groups.by(table, names)
         # More than there are is as good as all.
         kept = self._kept(table, groups, asked[0], min(int(size or 0), table.row_count + 1))
         positions = np.flatnonzero(kept)

@@ -85,7 +85,7 @@ class ToWide(Step, frozen=True, tag="to_wide"):
         size = 0 if self.aggregate else _block_size(table, heading_name, keys, self.most_columns)
         if size:
             return self._from_blocks(table, heading_name, keys, values, size)
-        groups = Groups.of([table[name] for name in keys], table.row_count)
+        groups = Groups.by(table, keys)
         groups = groups if table.row_count else Groups(groups.codes, np.zeros(0, np.int64))
         heads, head_of, titles = _headings(table[heading_name])
         self._check_width(heading_name, len(heads) * len(values))

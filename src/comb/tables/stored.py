@@ -15,6 +15,7 @@ from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
 from comb.tables.column import Column
 from comb.tables.numbered_texts import number_texts
+from comb.tables.numbered_values import number_values
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
 
@@ -101,10 +102,19 @@ def coded_column(column: Column, storage: Storage) -> Column:
 
 def stored_codes(column: Column, storage: Storage) -> Codes:
     """Return the numbers by which the cells of a column are grouped, kept by a storage; see `Column._codes`."""
-    if not storage.on_disk or not isinstance(column.values, Text) or column.state is None:
+    if not storage.on_disk or len(column) <= storage.block_rows:
         return column._codes()
-    numbers, state = column.values.numbers(), column.state
-    missing = numbers.max(initial=-1) + 1
+    numbers: NDArray[Any]
+    if isinstance(column.values, Text):
+        coded = column if column.values.codes is not None else coded_column(column, storage)
+        numbers = coded.text.numbers()
+        missing = coded.text.item_count
+    else:
+        numbers, first = number_values(column.values, storage)
+        missing = len(first)
+    state = column.state
+    if state is None:
+        return numbers
     codes = storage.empty(len(column), numbers.dtype)
     for block in blocks_of(len(column), storage.block_rows):
         codes[block] = np.where(state[block] != Reason.PRESENT, missing, numbers[block])
