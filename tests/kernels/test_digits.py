@@ -184,6 +184,21 @@ def test_pairs_of_texts_are_compared(pairs: list[tuple[str, str, bool]]) -> None
     assert found.dtype == np.bool_ and found.tolist() == [one == other for one, other in zip(left, right, strict=True)]
 
 
+@given(st.lists(CELLS | st.text(max_size=30), min_size=1, max_size=30), st.data())
+def test_fingerprints_are_those_of_the_reference(texts: list[str], data: st.DataObject) -> None:
+    cells = pack(texts)
+    found = dispatch.kernels.fingerprints(cells)
+    assert found.tolist() == ReferenceKernels().fingerprints(cells).tolist()
+    assert len(set(found.tolist())) == len(set(texts))
+    start = data.draw(st.integers(0, len(texts)))
+    assert (
+        dispatch.kernels.fingerprints(StringBuffer(cells.buffer, cells.offsets[start:])).tolist()
+        == found[start:].tolist()
+    )
+    with pytest.raises(IndexError, match="offsets"):
+        dispatch.kernels.fingerprints(StringBuffer(cells.buffer, cells.offsets + len(cells.buffer) + 1))
+
+
 @pytest.mark.parametrize("code", [-1, 3])
 def test_a_code_that_names_nothing_is_an_error(code: int) -> None:
     codes = np.array([0, code], np.int32)

@@ -135,6 +135,12 @@ class Kernels(Protocol):
         groups : int
         """
 
+    def fingerprints(self, texts: StringBuffer) -> NDArray[np.uint64]:
+        """Return for each text a number of 64 bits that is the same for equal texts.
+
+        Of different texts it is the same by a rare chance: what follows from it has to be proven on the texts.
+        """
+
     def same(self, left: StringBuffer, right: StringBuffer) -> NDArray[np.bool_]:
         """Return for each pair of texts whether they are the same; there are as many on both sides."""
 

@@ -73,9 +73,19 @@ class ColumnCache(BareTable):
         for column in columns.values():
             if storage.on_disk and isinstance(column.values, Text):
                 column.values.keep_traits(KNOWN_WORDS, storage)
-        made = cls(columns, row_numbers=table.row_numbers, origin=table.origin, notes=table.notes, storage=storage)
+        made = cls._of(table, columns)
         made.as_of = as_of
         return made
+
+    @classmethod
+    def without_codes(cls, table: BareTable) -> "ColumnCache":
+        """Look at a table as it is, for what needs no codes of its texts: summaries."""
+        return cls._of(table, table.columns)
+
+    @classmethod
+    def _of(cls, table: BareTable, columns: Mapping[str, Column]) -> "ColumnCache":
+        more = {"row_numbers": table.row_numbers, "origin": table.origin, "notes": table.notes}
+        return cls(columns, **more, storage=table._storage)
 
     def floats(self, name: str) -> NDArray[np.float64]:
         """Return the values of a column of numbers, dates or times as floats, NaN where missing.

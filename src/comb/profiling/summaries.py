@@ -17,6 +17,7 @@ from comb.statistics.distribution import SMALL, small_shape
 from comb.statistics.figures import mean_and_deviation
 from comb.tables.column import Column
 from comb.tables.reasons import MEANING
+from comb.tables.repeated_texts import repeated_texts, shortest_and_longest
 from comb.tables.stored import text_counts
 from comb.tables.table import BareTable
 from comb.tables.text import Text
@@ -87,7 +88,8 @@ def summarise(cache: ColumnCache, name: str) -> Summary:
     if len(column) == column.missing_count:
         return Summary(name, str(column.type), len(column), missing, 0)
     if isinstance(column.values, Text):
-        return _of_texts(name, column, missing, cache._storage)
+        summary = _of_plain_texts if column.values.codes is None else _of_texts
+        return summary(name, column, missing, cache._storage)
     ordered = cache.ordered(name)
     floats = ordered if column.type.storage == "bool" else cache.in_order(name)
     details: dict[str, Any] = {}
@@ -106,7 +108,7 @@ def summarise(cache: ColumnCache, name: str) -> Summary:
 def summaries_of(table: BareTable, threads: int = 1, check: Callable[[], None] = lambda: None) -> list[Summary]:
     """Summarise all columns of a table, this many at once; before each, `check` may raise an error that ends it."""
     check()
-    cache = ColumnCache.at(table)
+    cache = ColumnCache.without_codes(table)
 
     def summary(name: str) -> Summary:
         check()
@@ -144,6 +146,23 @@ def _of_texts(name: str, column: Column, missing: dict[str, int], storage: Stora
     many = int(counts.max()) * MOST_SHAPED < int(counts.sum())
     shape = () if many else tuple(_largest(counts, SMALL))
     return Summary(name, str(column.type), len(column), missing, int(np.count_nonzero(used)), details, shape)
+
+
+def _of_plain_texts(name: str, column: Column, missing: dict[str, int], storage: Storage) -> Summary:
+    """Summarise texts without codes: those that no other cell holds are not numbered."""
+    found = repeated_texts(column, storage)
+    once = [1] * min(found.alone, SMALL)
+    highest = (_largest(found.counts, MOST_COMMON) + once)[:MOST_COMMON]
+    least = highest[-1] if len(highest) == MOST_COMMON else 1
+    tied = [found.rows[found.counts == least]] + ([found.first_alone(MOST_TIES)] if least == 1 else [])
+    at = np.concatenate([found.rows[found.counts > least], np.sort(np.concatenate(tied))[:MOST_TIES]])
+    pairs = zip(column.text.take(at).to_list(), found.counts_at(at).tolist(), strict=True)
+    commonest = heapq.nsmallest(MOST_COMMON, pairs, key=lambda pair: (-pair[1], pair[0]))
+    shortest, longest = shortest_and_longest(column)
+    details = {"commonest": commonest, "shortest": shortest, "longest": longest}
+    hardly = int(found.counts.max(initial=1)) * MOST_SHAPED < found.alone + int(found.counts.sum())
+    shape = () if hardly else tuple((_largest(found.counts, SMALL) + once)[:SMALL])
+    return Summary(name, str(column.type), len(column), missing, found.alone + len(found.rows), details, shape)
 
 
 def _commonest(text: Text, counts: Codes) -> list[tuple[str, int]]:

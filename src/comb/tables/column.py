@@ -337,11 +337,12 @@ class Column:
         Parameters
         ----------
         start, stop : int
-            From which position to which; texts need codes for parts to agree.
+            From which position to which. Texts without codes have a fingerprint, which is the same for different ones
+            by a rare chance.
         """
         part = slice(start, stop)
         if isinstance(self.values, Text):
-            base = self.values.numbers()[part].astype(np.uint64)
+            base = self.values.keys(part)
         elif self.type.storage == "bool":
             base = self.values[part].astype(np.uint64)
         else:

@@ -26,7 +26,7 @@ from comb.tables.names import check_known
 from comb.tables.origin import BY_HAND, MADE, Origin
 from comb.tables.record import Record
 from comb.tables.rows import Row, rows_of
-from comb.tables.stored import coded_column, stored_array, stored_columns, taken_array, taken_column
+from comb.tables.stored import stored_array, stored_columns, taken_array, taken_column
 from comb.tables.types import Type
 
 # A sentence that tells of more steps than this is no sentence any more.
@@ -165,10 +165,7 @@ class BareTable:
     def _key_blocks(self, names: Iterable[str]) -> Iterator[list[NDArray[np.uint64]]]:
         """Return the keys of some columns for some rows after the other; see `Column._keys`."""
 
-        def coded(name: str) -> Column:
-            return coded_column(self._columns[name], self._storage)
-
-        columns = for_each(coded, list(names), self._row_count, self._storage)
+        columns = [self._columns[name] for name in names]
         for start in range(0, self._row_count if columns else 0, KEYS_AT_ONCE):
             yield [column._keys(start, start + KEYS_AT_ONCE) for column in columns]
 

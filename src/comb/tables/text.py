@@ -164,6 +164,13 @@ class Text:
         """Return for every cell a number that is the same for equal texts."""
         return dispatch.kernels.encode(self.packed())[1] if self.codes is None else self.codes
 
+    def keys(self, part: slice) -> NDArray[np.uint64]:
+        """Return for some cells a number that is the same for equal texts: a code, or a fingerprint."""
+        if self.codes is not None:
+            return self.codes[part].astype(np.uint64)
+        last = None if part.stop is None else part.stop + 1
+        return dispatch.kernels.fingerprints(StringBuffer(self.buffer, self.offsets[part.start : last]))
+
     def same_texts(self, other: "Text") -> NDArray[np.bool_]:
         """Return where two sequences of one length hold the same text."""
         if self.codes is not None and other.codes is not None and self.buffer is other.buffer:

@@ -185,6 +185,10 @@ class CompiledKernels:
         ]
         return parts[0] if len(parts) == 1 else np.concatenate(parts) if parts else np.zeros(0)
 
+    def fingerprints(self, texts: StringBuffer) -> NDArray[np.uint64]:
+        """Return for each text a number of 64 bits that is the same for equal texts."""
+        return _codes.fingerprints(*texts)
+
     def same(self, left: StringBuffer, right: StringBuffer) -> NDArray[np.bool_]:
         """Return for each pair of texts whether they are the same."""
         return _codes.same(*left, *right).view(np.bool_)

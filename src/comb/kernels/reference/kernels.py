@@ -1,6 +1,7 @@
 """The reference kernels as one object; see `comb.kernels.protocol`."""
 
 from collections.abc import Sequence
+from itertools import pairwise
 from typing import Any, cast
 
 import numpy as np
@@ -11,6 +12,7 @@ from comb.kernels.grouping import number_strings
 from comb.kernels.notation import Marks, PlainNumbers
 from comb.kernels.reference import counting, formatting, notation, scalars, summing
 from comb.kernels.reference import traits as noticing
+from comb.kernels.reference.fingerprints import fingerprint
 from comb.kernels.reference.moments import parse_moments
 from comb.kernels.reference.row_block import RowBlock
 from comb.kernels.reference.splitting import split_records
@@ -124,6 +126,12 @@ class ReferenceKernels:
         """Return the exactly rounded sum of each group."""
         places = [0] * len(values) if codes is None else codes.tolist()
         return np.array(summing.exact_sums(values.tolist(), places, groups), np.float64)
+
+    def fingerprints(self, texts: StringBuffer) -> NDArray[np.uint64]:
+        """Return for each text a number of 64 bits that is the same for equal texts."""
+        data, places = texts.buffer.tobytes(), texts.offsets.tolist()
+        prints = [fingerprint(data[begin:end]) for begin, end in pairwise(places)]
+        return np.array(prints, np.uint64)
 
     def same(self, left: StringBuffer, right: StringBuffer) -> NDArray[np.bool_]:
         """Return for each pair of texts whether they are the same."""
