@@ -152,12 +152,12 @@ class Dataset(msgspec.Struct, frozen=True):
         # The longest first, so that the others are done beside them.
         jobs: list[Callable[[], Files]] = [
             partial(self._described, threads, written.check),
-            lambda: [compressed_if_large(CHANGED, changed_cells(self.taken, self._form))],
+            lambda: [compressed_if_large(CHANGED, changed_cells(self.taken, self._form), threads)],
             *(partial(self._table, name, threads, parts[name]) for name in self.tables),
-            lambda: [compressed_if_large(ROWS, row_sources(self.taken, self.tables))],
-            lambda: [compressed_if_large(LEFT_OUT, left_out_rows(self.taken))],
-            lambda: [compressed_if_large(RULE_ROWS, rule_rows(self.rule_rows, self.tables, self._form))],
-            lambda: [compressed_if_large(ASIDE, set_aside_rows(self.taken, self.sources, self._form))],
+            lambda: [compressed_if_large(ROWS, row_sources(self.taken, self.tables), threads)],
+            lambda: [compressed_if_large(LEFT_OUT, left_out_rows(self.taken), threads)],
+            lambda: [compressed_if_large(RULE_ROWS, rule_rows(self.rule_rows, self.tables, self._form), threads)],
+            lambda: [compressed_if_large(ASIDE, set_aside_rows(self.taken, self.sources, self._form), threads)],
         ]
 
         def work(job: Callable[[], Files]) -> None:

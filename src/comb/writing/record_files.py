@@ -20,6 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.errors import listing
+from comb.execution.ordered import in_order
 from comb.execution.storage import Storage, blocks_of
 from comb.formats.formulas import disarmed
 from comb.formats.lazy_pattern import lazy_pattern
@@ -193,9 +194,9 @@ def _header(name: str) -> Part:
 
 
 def line_parts(
-    count: int, lines: Callable[[slice], BareTable], first: str, last: str, form: TextForm = STANDARD
+    count: int, lines: Callable[[slice], BareTable], first: str, last: str, form: TextForm = STANDARD, threads: int = 1
 ) -> Iterator[Part]:
-    """Write lines some at a time, without a header; no more of them are made at once.
+    """Write lines some at a time, without a header.
 
     Parameters
     ----------
@@ -206,11 +207,16 @@ def line_parts(
     first, last : str
         The columns of the first and the last row that a line tells of.
     form : TextForm
+    threads : int
+        How many parts are made at once.
     """
-    for some in blocks_of(count, ROWS_AT_ONCE):
+
+    def part(some: slice) -> Part:
         made = lines(some)
         _, data = csv_parts(made, form)
-        yield Part(data, (int(made[first].array.min()), int(made[last].array.max())))
+        return Part(data, (int(made[first].array.min()), int(made[last].array.max())))
+
+    yield from in_order(part, blocks_of(count, ROWS_AT_ONCE), threads)
 
 
 def _change_table(table: str, number: int, one: Taken, name: str, changes: CellChanges, some: slice) -> BareTable:
@@ -439,7 +445,7 @@ class _Way:
                 name, begins + 1, ends + 1, self._numbers(begins), self._numbers(ends), self._begun.origin
             )
 
-        yield from line_parts(len(starts), lines, "row", "last_row")
+        yield from line_parts(len(starts), lines, "row", "last_row", threads=_threads(self._storage))
 
 
 def _run_lines(
@@ -481,7 +487,12 @@ def _runs(name: str, edges: _Edges, rows: BareTable, *, known: bool) -> Iterator
         first, last = pairs(starts[some]), pairs(ends)
         return _run_lines(name, first[0], last[0], first[1], last[1], rows.origin, known=known)
 
-    yield from line_parts(len(starts), lines, "row", "last_row")
+    yield from line_parts(len(starts), lines, "row", "last_row", threads=_threads(rows._storage))
+
+
+def _threads(storage: Storage) -> int:
+    """Return how many blocks of rows are worked on at once."""
+    return max(storage.threads, storage.blocks_at_once)
 
 
 def _in_order(edges: _Edges) -> bool:
@@ -508,8 +519,15 @@ def _begin_runs(records: Codes, numbers: Codes) -> NDArray[np.bool_]:
     return begins
 
 
-def compressed_if_large(name: str, parts: Iterable[Part]) -> tuple[str, Iterable[bytes]]:
+def compressed_if_large(name: str, parts: Iterable[Part], threads: int = 1) -> tuple[str, Iterable[bytes]]:
     """Put the parts of a file together; a large one is compressed as they come, each a member of its own.
+
+    Parameters
+    ----------
+    name : str
+    parts : iterable of Part
+    threads : int
+        How many parts are compressed at once, while the next ones are made.
 
     Returns
     -------
@@ -523,7 +541,7 @@ def compressed_if_large(name: str, parts: Iterable[Part]) -> tuple[str, Iterable
         size += len(part.data)
         held.append(part)
         if size > LARGE:
-            return f"{name}.gz", map(_member, chain(held, coming))
+            return f"{name}.gz", in_order(_member, chain(held, coming), threads)
     return name, (part.data for part in held)
 
 
