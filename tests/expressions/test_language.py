@@ -152,6 +152,24 @@ def test_aggregates_by_group(formula: str, values: list[object]) -> None:
 
 
 @pytest.mark.parametrize(
+    "formula",
+    [
+        "median(day - date '2026-05-01')", "percentile_cont(kg, 0.3)", "avg(day - date '2026-05-01') * 2", "listagg(hive, '+')",
+        "sum(kg) over (order by day range between interval '1' day preceding and current row)", "max(day)", "corr(n, kg)",
+        "count(n) over (order by kg range between 1 preceding and 1 following)", "first(hive order by day)", "count(*)",
+        "ntile(3) over (order by n)", "lag(kg) over (order by day)", "avg(kg) over (order by n rows between 1 preceding "
+        "and 1 following)", "last_value(hive) over (partition by day order by n)", "max(kg) over (order by kg)",
+    ],
+)  # fmt: skip
+def test_a_formula_has_its_type_without_rows_and_without_values(formula: str) -> None:
+    wanted = VISITS.calculate({"r": formula})["r"].type
+    nothing = VISITS.replace_values(["kg", "n", "day", "hive"], where="true")
+    for table in (VISITS.filter("n < 0"), nothing):
+        made = table.calculate({"r": formula})["r"]
+        assert (made.type, len(made)) == (wanted, table.row_count)
+
+
+@pytest.mark.parametrize(
     ("formula", "values"),
     [
         ("sum_columns(jan:feb)", [2, 2, 3, None, 10, 12]), ("mean_columns(jan:feb)", [1.0, 2.0, 3.0, None, 5.0, 6.0]),

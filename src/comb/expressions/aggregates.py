@@ -266,7 +266,8 @@ def percentile(column: Column, share: float, codes: Codes, groups: Groups, count
         low = high = np.maximum(np.ceil(share * safe).astype(np.int64) - 1, 0)
         part = np.zeros(len(groups))
     if not len(ordered):
-        return _made(NUMBER, np.zeros(len(groups)), counts)
+        kind = column.type if column.type == DURATION else NUMBER
+        return _made(kind, np.zeros(len(groups), kind.storage), counts)
     last = len(ordered) - 1
     lower, upper = (ordered[np.minimum(starts + place, last)] for place in (low, high))
     values = np.where(counts == 0, 0, lower + (upper - lower) * part)

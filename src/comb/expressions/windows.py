@@ -1,6 +1,7 @@
 """Window functions: ranks, neighbours and running aggregates within ordered groups of rows."""
 
 from collections.abc import Sequence
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -136,8 +137,8 @@ class Window:
         ordered = -values[self.order] if descending else values[self.order]
         lacking = self.missing[self.order]
         first, last = self.start.copy(), self.end.copy()
-        begins = np.flatnonzero(self.new_group)
-        for begin, end in zip(begins.tolist(), [*begins[1:].tolist(), len(ordered)], strict=True):
+        begins = [*np.flatnonzero(self.new_group).tolist(), len(ordered)]
+        for begin, end in pairwise(begins):
             held = end - int(lacking[begin:end].sum())
             here = ordered[begin:held]
             if low is not None:
