@@ -16,13 +16,17 @@ from collections import Counter
 from pathlib import Path
 from random import Random
 
-from fuzzing import commands, results, sources, steps
+from fuzzing import commands, results, sources, steps, well_typed
 
 # A case with these small inputs that lasts longer than this hangs.
 LIMIT_SECONDS = 60
 
 # Those that start other processes take most of the time.
-KINDS = [*8 * [*sources.KINDS, *steps.KINDS, *commands.KINDS, results.round_trips], results.kills, results.full_disks]
+KINDS = [
+    *8 * [*sources.KINDS, *steps.KINDS, *well_typed.KINDS, *commands.KINDS, results.round_trips],
+    results.kills,
+    results.full_disks,
+]
 
 
 class Stuck(Exception):
