@@ -110,7 +110,7 @@ def number_values(values: NDArray[Any], storage: Storage) -> tuple[Codes, Codes]
 
 
 def _few_different(values: NDArray[Any], most: int, storage: Storage) -> NDArray[Any] | None:
-    """Return the different values, ascending; None if there are more than so many."""
+    """Return the different values, ascending; None if there are more than `most`."""
     known, waiting = values[:0], [values[:0]]
     for block in blocks_of(len(values), storage.block_rows):
         waiting.append(np.unique(values[block]))

@@ -20,7 +20,7 @@ from comb.tables.numbered_texts import number_texts
 from comb.tables.reasons import Reason
 from comb.tables.stored import taken_text
 
-# So many fingerprints are made at once, and so many texts measured.
+# How many fingerprints are made at once, and how many texts measured.
 AT_ONCE = 65_536
 
 ASCII = 0x80

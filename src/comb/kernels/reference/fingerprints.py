@@ -1,4 +1,4 @@
-"""Numbers by which texts are told apart before they are compared: the reference."""
+"""Numbers of 64 bits by which different texts are recognised before they are compared: the reference."""
 
 WORD = 8
 _BITS = (1 << 64) - 1
