@@ -77,6 +77,8 @@ def test_profile() -> None:
         "                        remedy: trim columns: [place]",
         "missing.blank           1 cell of ok (33.3%) is blank",
         "                        row 2",
+        "                        by hand: fill from other rows, groups or a formula;",
+        "                        remove_missing; or leave them: they count in no mean",
     ]
     assert max(map(len, CODES)) < MARGIN
     clean = comb.table(columns={"n": [1, 2]}).profile()

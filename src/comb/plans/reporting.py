@@ -11,6 +11,7 @@ from comb.execution.resources import DEFAULT
 from comb.plans.model import PlanText
 from comb.plans.outcome import Outcome
 from comb.plans.step_text import step_line
+from comb.profiling.codes import by_hand
 from comb.profiling.finding import Finding
 from comb.profiling.gaps import gaps_of
 from comb.profiling.missing_blocks import missing_blocks, missing_together
@@ -117,8 +118,9 @@ def _finding_part(table: BareTable, finding: Finding, *, effects: bool) -> Findi
     effect, examples = _effect(table, finding.remedy) if effects and finding.remedy is not None else ("", ())
     remedy = step_line(finding.remedy) if finding.remedy is not None else ""
     return FindingPart(
-        finding.code, finding.severity.words, finding.text, int(finding.severity), rows, remedy, effect, examples
-    )
+        finding.code, finding.severity.words, finding.text, int(finding.severity), rows, remedy, effect, examples,
+        by_hand(finding),
+    )  # fmt: skip
 
 
 def _effect(table: BareTable, step: Step) -> tuple[str, tuple[ExampleCell, ...]]:

@@ -33,7 +33,7 @@ from comb.profiling import (
     values,
     whole_columns,
 )
-from comb.profiling.finding import Severity
+from comb.profiling.finding import Finding, Severity
 
 
 class Code(NamedTuple):
@@ -54,6 +54,8 @@ class Code(NamedTuple):
         What looks similar and is no such finding.
     together : str
         How several columns are reported as one, with ``{}`` for their number.
+    by_hand : str
+        What a person who knows what is right can do, where the values do not say it.
     """
 
     code: str
@@ -64,6 +66,7 @@ class Code(NamedTuple):
     remedy: str
     not_for: str
     together: str
+    by_hand: str = ""
 
 
 _NUMBERS, _ROWS, _GROUPS, _UNTIDY = (
@@ -125,6 +128,7 @@ _ALL = (
         ),
         example="`Total Mill Brook; ; 812`",
         remedy="`filter` without these labels, where no other row has them",
+        by_hand="`filter` or `set_aside` by a condition that only they meet",
         not_for="a shop called Total whose numbers add up to nothing",
         together="{} columns label totals among the rows",
     ),
@@ -181,6 +185,7 @@ _ALL = (
         remedy="`convert` of a column that stayed text, which keeps what does not fit; of days among moments and "
         "moments among days, where they can be read one way only; of codes with zeros in front to text; else what is "
         "right the values do not say",
+        by_hand="`correct` or `recode` to what is meant; what stays is missing, its text kept",
         not_for="words for missing, numbers with a unit, day counts among dates",
         together="{} columns have cells that do not fit their type",
     ),
@@ -199,6 +204,7 @@ _ALL = (
             "`convert` with the unit, where the values show that it is the unit of the others; `calculate` a column in "
             "the commonest unit, where each is a multiple of it by definition (g and kg, min and h, in and cm)"
         ),
+        by_hand="`split` the number from its unit, then `calculate` with a factor you know (currencies, degrees)",
         not_for="a column in which every number has the same unit",
         together="{} columns have numbers with different units",
     ),
@@ -226,6 +232,7 @@ _ALL = (
         ),
         example="`n/a` among names of keepers",
         remedy="`convert` with these words as missing",
+        by_hand="where they are read as missing, `--no-known-words` makes them values",
         not_for="answers (`none`), codes of countries and states (NA, ND), symbols (Na), `-` beside `+`",
         together="{} columns have words for missing",
     ),
@@ -329,6 +336,7 @@ _ALL = (
         ),
         example="notes of exactly 255 characters",
         remedy="",
+        by_hand="`correct` from where the texts are whole; the program that cut them off may still have them",
         not_for="codes, texts made of one pattern",
         together="{} columns have texts that were cut off",
     ),
@@ -351,6 +359,7 @@ _ALL = (
         looks_at="texts that begin with `=`, or with `+`, `-`, `@` and a function or a cell",
         example="`=SUM(A1:A9)`",
         remedy="",
+        by_hand="`comb save --disarm`, or `disarm=True`",
         not_for="telephone numbers, dashes, negative numbers",
         together="{} columns have texts that would run as formulas",
     ),
@@ -415,6 +424,7 @@ _ALL = (
         ),
         example="`WR-01` among `WR-0102`",
         remedy="",
+        by_hand="`pad_text` where zeros in front were lost, `correct` where a digit was",
         not_for="counters (K9, K10), telephone numbers",
         together="{} columns have codes of another length",
     ),
@@ -428,6 +438,7 @@ _ALL = (
         ),
         example="`0102-WR` among `WR-0102`",
         remedy="",
+        by_hand="`recode` or `correct`; `set_aside` what is nothing of the kind",
         not_for="number plates and post codes of several kinds, words",
         together="{} columns have values built differently",
     ),
@@ -442,6 +453,7 @@ _ALL = (
         ),
         example="`laying; marked`",
         remedy="",
+        by_hand="`split` into columns, or into rows; `to_indicators` makes a column of each answer",
         not_for="places with their county, 3/4, free text",
         together="{} columns have cells with several values",
     ),
@@ -454,6 +466,7 @@ _ALL = (
         ),
         example="colony `0109`",
         remedy="",
+        by_hand="nothing is lost: the column is read as texts; `pad_text` where some have lost their zeros",
         not_for="times of day, dates",
         together="{} columns are codes that begin with zeros",
     ),
@@ -464,6 +477,7 @@ _ALL = (
         looks_at="columns without a day above 12, and numbers with points that could be days or sections",
         example="`5/6/2026`",
         remedy="`convert` as the heading says, where every value fits",
+        by_hand="`convert` with `date d/M/yyyy` or `date M/d/yyyy`, as whoever made the file says",
         not_for="columns with one day above 12",
         together="{} columns have dates that could be read in two ways",
     ),
@@ -477,6 +491,7 @@ _ALL = (
         ),
         example="`4.00639E+12` among codes of 13 digits",
         remedy="",
+        by_hand="export the file again with the column as text: the digits are not in it any more",
         not_for="measures in powers of ten",
         together="{} columns have rounded numbers",
     ),
@@ -487,6 +502,7 @@ _ALL = (
         looks_at="columns in which every mark has three digits behind it, or parts of releases",
         example="`1.234`",
         remedy="",
+        by_hand="`convert` to decimal with `decimal_mark` or `group_mark`, as whoever made the file says",
         not_for="columns of which another shows the mark",
         together="{} columns have numbers that could be read in two ways",
     ),
@@ -527,6 +543,7 @@ _ALL = (
         looks_at="columns whose values were read by several patterns",
         example="`3.11.2025` and `2025-11-03`",
         remedy="",
+        by_hand="nothing is lost: all are read; `convert` with a pattern keeps those of one form",
         not_for="one form with and without zeros in front",
         together="{} columns have dates in several forms",
     ),
@@ -554,6 +571,7 @@ _ALL = (
         ),
         example="`2019` below `planted_year`",
         remedy="",
+        by_hand="nothing is wrong: leave the column out of sums and means",
         not_for="prices, altitudes",
         together="{} columns hold years",
     ),
@@ -581,6 +599,7 @@ _ALL = (
         ),
         example="31.2 months, a humidity of 130 %",
         remedy="",
+        by_hand="`correct`; `replace_values` by missing or a bound; `set_aside`",
         not_for="temperatures, balances, floors",
         together="{} columns have values that cannot be",
     ),
@@ -596,6 +615,7 @@ _ALL = (
         ),
         example="a weight of 380 kg among 38",
         remedy="",
+        by_hand="`correct`; `replace_values` by missing or a bound; `set_aside`; or leave them and say so",
         not_for="incomes, sizes of towns, keys",
         together="{} columns have values far outside",
     ),
@@ -606,6 +626,7 @@ _ALL = (
         looks_at=f"days after `as_of`, at most {_share(values.MOST_FUTURE)} of a column",
         example="an inspection next year",
         remedy="",
+        by_hand="`correct`, or `set_aside`; `as_of` says which day is today",
         not_for="due dates, ends of contracts, plans",
         together="{} columns have days in the future",
     ),
@@ -621,6 +642,7 @@ _ALL = (
         ),
         example="net is gross - tare, except in 16 rows",
         remedy="",
+        by_hand="`calculate` the column anew, or `correct` what it is calculated from",
         not_for="columns that are only similar",
         together="{} computed columns are wrong in places",
     ),
@@ -635,6 +657,7 @@ _ALL = (
         ),
         example="every apiary has one keeper, except in 2 rows",
         remedy="`fill` the gaps from the other rows, where none contradict",
+        by_hand="`recode` or `correct` the value that is wrong",
         not_for="values that change over time",
         together="{} columns could be filled from others, or contradict them",
     ),
@@ -648,6 +671,7 @@ _ALL = (
         ),
         example="returned before it was lent",
         remedy="",
+        by_hand="`correct`, or `set_aside`; a plan holds further files against it by a rule, `check`",
         not_for="two dates that have nothing to do with each other",
         together="{} pairs of columns have starts after their ends",
     ),
@@ -661,6 +685,7 @@ _ALL = (
         ),
         example="an inspection of colony 0999, which no list has",
         remedy="`recode` to the key where only the writing differs; `pad_text` or `convert` where the types do",
+        by_hand="`correct` the key, or add what is lacking to the other table",
         not_for="tables that share a few words",
         together="{} columns have keys that the related table lacks",
     ),
@@ -685,6 +710,7 @@ _ALL = (
         ),
         example="visit 50062 twice, with other honey frames",
         remedy="`remove_duplicates` to the fullest, where rows differ only in what is missing",
+        by_hand="`comb show --duplicates KEY` puts the rows side by side; `correct`, or `remove_duplicates` with `by`",
         not_for="measures that are different by nature",
         together="{} keys are there twice",
     ),
@@ -698,6 +724,7 @@ _ALL = (
         ),
         example="the same visit under a second number",
         remedy="",
+        by_hand="`remove_duplicates` with `by`, which sets aside what differs; `correct` the field",
         not_for="repeated measurements, orders of one customer",
         together="{} kinds of near copies",
     ),
@@ -708,6 +735,7 @@ _ALL = (
         looks_at="totals in a workbook by the cells they add up, and totals among the rows",
         example="76.6 where the parts make 67.6",
         remedy="",
+        by_hand="`correct` the total or its parts; a sum by `aggregate` needs no total",
         not_for="totals of hidden rows that are read",
         together="{} columns have wrong totals",
     ),
@@ -735,6 +763,7 @@ _ALL = (
         ),
         example="a meter that reads 1,204, 704, 1,209",
         remedy="",
+        by_hand="`correct`; `sort` if it is only the order of the rows",
         not_for="a new counter that begins at nothing, several series below each other, numbers of records",
         together="{} columns have values out of order",
     ),
@@ -841,6 +870,7 @@ _ALL = (
         looks_at=f"{missing_patterns.LEAST_CELLS} missing cells or more, in exactly the same rows",
         example="`closed_on` is missing where `state` is open",
         remedy="",
+        by_hand="nothing to mend where the question was not asked; else `fill`",
         not_for="columns that are often missing",
         together="{} groups of columns are missing together",
     ),
@@ -851,6 +881,7 @@ _ALL = (
         looks_at="cells with nothing or only spaces in them, and cells that a record does not have",
         example="no keeper in 53 rows",
         remedy="",
+        by_hand="`fill` from other rows, groups or a formula; `remove_missing`; or leave them: they count in no mean",
         not_for="labels that are written once for a group",
         together="{} columns have empty cells",
     ),
@@ -884,6 +915,12 @@ def code_of(name: str) -> Code:
     return CODES[name]
 
 
+def by_hand(finding: Finding) -> str:
+    """Return what a person can do about a finding that has no remedy; empty where it has one, or there is nothing."""
+    known = CODES.get(finding.code)
+    return "" if finding.remedy is not None or known is None else known.by_hand.replace("`", "")
+
+
 def as_markdown() -> str:
     """Return the page on findings: a table of all codes, then each with all there is to say."""
     lines = ["# Findings", ""]
@@ -908,5 +945,6 @@ def as_markdown() -> str:
 def explained(code: Code) -> list[str]:
     """Return the parts of an explanation: what is looked at, an example, the remedy, what it is not for."""
     parts = [f"Looks at: {code.looks_at}.", f"For instance: {code.example}.", f"Would give: {code.severity.words}."]
-    parts += [f"Remedy: {code.remedy}." if code.remedy else "Remedy: none; what is right the values do not say."]
+    parts.append(f"Remedy: {code.remedy}." if code.remedy else "Remedy: what is right the values do not say.")
+    parts += [f"By hand: {code.by_hand}."] if code.by_hand else []
     return parts + ([f"Is not for: {code.not_for}."] if code.not_for else [])

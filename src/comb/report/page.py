@@ -13,7 +13,7 @@ from typing import Any
 from comb.errors import washed
 from comb.report.charts import flow_bars, missing_bars, shape_svg
 from comb.report.dictionary import values_words
-from comb.report.parts import PicturePart, ReportParts, TablePart
+from comb.report.parts import FindingPart, PicturePart, ReportParts, TablePart
 from comb.steps.ledger import Entry, first_number
 from comb.tables.bars import share_words
 from comb.tables.reasons import MEANING
@@ -141,11 +141,14 @@ def _markdown_step(one: Entry) -> str:
     return f"| {_text(one.step)} | {_text(what)} | {one.rows_in:,} | {one.rows_out:,} | {said} | {cells:,} |"
 
 
+def _what_to_do(part: FindingPart) -> str:
+    if part.remedy:
+        return f" Remedy: {_code(part.remedy)}"
+    return f" By hand: {_text(part.by_hand)}" if part.by_hand else ""
+
+
 def _markdown_lists(table: TablePart) -> list[tuple[str, list[str]]]:
-    findings = [
-        f"**{part.code}** {_text(part.text)}" + (f" Remedy: {_code(part.remedy)}" if part.remedy else "")
-        for part in table.findings or ()
-    ]
+    findings = [f"**{part.code}** {_text(part.text)}{_what_to_do(part)}" for part in table.findings or ()]
     rules = [
         f"{_code(rule.says)}: {rule.met:,} met, {rule.broken:,} broken, {rule.not_checked:,} not checked"
         for rule in table.rules

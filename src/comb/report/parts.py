@@ -37,6 +37,8 @@ class FindingPart(msgspec.Struct, frozen=True):
     effect : str
         What the step would do, in counts.
     examples : tuple of ExampleCell
+    by_hand : str
+        What a person can do where there is no remedy.
     """
 
     code: str
@@ -47,6 +49,7 @@ class FindingPart(msgspec.Struct, frozen=True):
     remedy: str = ""
     effect: str = ""
     examples: tuple[ExampleCell, ...] = ()
+    by_hand: str = ""
 
     @property
     def effect_words(self) -> str:

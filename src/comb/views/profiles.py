@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from comb.errors import agree, counted, washed
 from comb.plans.step_text import step_line
-from comb.profiling.codes import Code, explained
+from comb.profiling.codes import Code, by_hand, explained
 from comb.profiling.finding import Finding
 from comb.profiling.profile import Profile, group_line, grouped
 from comb.profiling.related import Together
@@ -69,7 +69,13 @@ def _group_lines(group: Sequence[Finding], width: int) -> list[Line]:
     for remedy in [one.remedy for one in group if one.remedy]:
         lines += beside("", f"remedy: {step_line(remedy)}", width)
     names = [one.columns[0] for one in group if one.columns and not one.remedy]
+    lines += [] if len(names) < len(group) else _by_hand(group[0], width)
     return lines + (beside("", f"one of them: --only {shlex.quote(names[0])}", width) if names else [])
+
+
+def _by_hand(finding: Finding, width: int) -> list[Line]:
+    ways = by_hand(finding)
+    return beside("", f"by hand: {ways}", width) if ways else []
 
 
 def _settled(profile: Profile) -> list[Line]:
@@ -174,5 +180,5 @@ def finding_lines(finding: Finding, width: int, examples: int = 3) -> list[Line]
     if where:
         lines += beside("", "; ".join(where), width)
     if finding.remedy:
-        lines += beside("", f"remedy: {step_line(finding.remedy)}", width)
-    return lines
+        return lines + beside("", f"remedy: {step_line(finding.remedy)}", width)
+    return lines + _by_hand(finding, width)
