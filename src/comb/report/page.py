@@ -143,8 +143,8 @@ def _markdown_step(one: Entry) -> str:
 
 def _what_to_do(part: FindingPart) -> str:
     if part.remedy:
-        return f" Remedy: {_code(part.remedy)}"
-    return f" By hand: {_text(part.by_hand)}" if part.by_hand else ""
+        return f". Remedy: {_code(part.remedy)}"
+    return f". By hand: {_text(part.by_hand)}" if part.by_hand else ""
 
 
 def _markdown_lists(table: TablePart) -> list[tuple[str, list[str]]]:
