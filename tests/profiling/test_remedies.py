@@ -11,6 +11,7 @@ import comb
 from comb.plans.draft import draft_plan
 from comb.plans.parse import read_plan
 from comb.plans.run import run_plan
+from comb.profiling.codes import by_hand
 from comb.steps.base import Step
 from support.inferring import infer
 
@@ -135,7 +136,12 @@ WORDS = st.sampled_from(["Mill", "mill ", "MILL", "Fox  Hollow", "n/a", "None", 
 def test_a_draft_does_no_harm_and_runs_with_every_step(tmp_path: Path, rows: list[tuple[str, int, str]]) -> None:
     (tmp_path / "t.csv").write_text("a,b,c\n" + "".join(f"{a},{b},{c}\n" for a, b, c in rows))
     table = comb.load(tmp_path / "t.csv")
-    text = draft_plan(table, table.profile(), tmp_path).text
+    profile = table.profile()
+    drafted = draft_plan(table, profile, tmp_path)
+    text = drafted.text
+    undecided = [finding for finding in profile.findings if by_hand(finding)]
+    assert drafted.undecided == len(undecided) == text.count("\n# - ")
+    assert all(f"# - {finding.code}: " in text for finding in undecided)
     safe = run_plan(read_plan(text, "draft", str(tmp_path)), dry_run=True)
     after, (entries,) = safe.tables["t"], safe.ledger.values()
     assert after.names == table.names and safe.adds_up

@@ -86,6 +86,9 @@ def profile_command(
         screen.say(
             f"\n{counted(made.active, 'step')} {agree(made.active, 'is', 'are')} written to {wanted.draft}{listed}"
         )
+        if made.undecided:
+            finds = agree(made.undecided, "finding has", "findings have")
+            screen.say(f"{made.undecided:,} {finds} no step: listed at its end, with what can be done by hand")
         screen.next_step(f"edit {wanted.draft}, then comb run {shlex.quote(wanted.draft)} --dry-run")
     elif wanted.questions:
         from comb.profiling.questions import question_table

@@ -4,18 +4,22 @@ Each remedy is tried on the table as the steps before it leave it. One that chan
 is certain is a step: spaces, characters that cannot be seen, texts decoded again, exact copies, numbers whose unit is
 proven. All others, and whatever empties cells or
 drops rows or columns, are written as steps with ``active: false``: listed with counts and examples, taken only if a
-person says so. Columns are dropped last, so that a step which is made active breaks none below it.
+person says so. Columns are dropped last, so that a step which is made active breaks none below it. Findings without a
+remedy are comments at the end, so that none is forgotten.
 """
 
 import os
+import textwrap
+from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
 import msgspec
 import numpy as np
 
-from comb.errors import CombError
+from comb.errors import CombError, washed
 from comb.plans.model import Save, TablePlan, name_of, write_plan
+from comb.profiling.codes import by_hand
 from comb.profiling.finding import Finding
 from comb.profiling.profile import Profile, in_order_of_repair
 from comb.steps.accounting import Taken, take_step
@@ -28,6 +32,9 @@ HEAD = """\
 # taken: they empty cells, drop rows or columns, or are a guess. Where one is right, delete that line;
 # delete what is wrong. Then try it: comb run PLAN --dry-run
 """
+
+# Characters in a line of comment.
+WIDTH = 98
 
 # Findings whose remedy is right without a person's saying so, as long as it empties and drops nothing.
 CERTAIN = frozenset({
@@ -45,11 +52,14 @@ class Draft(NamedTuple):
         YAML.
     active, inactive : int
         Steps that are taken, and those that are only listed.
+    undecided : int
+        Findings without a remedy: listed at the end, with what a person can do.
     """
 
     text: str
     active: int
     inactive: int
+    undecided: int = 0
 
 
 def draft_plan(table: BareTable, profile: Profile, folder: Path) -> Draft:
@@ -79,9 +89,19 @@ def draft_plan(table: BareTable, profile: Profile, folder: Path) -> Draft:
     source = [os.path.relpath(path, folder) for path in origin.paths] or os.path.relpath(origin.path, folder)
     # The profile knows no column with the names of files; where it is wanted, a person names it.
     planned = TablePlan(source=source, reading=reading, file_column="" if origin.sources else None, steps=steps)
-    text = HEAD + write_plan({name: planned}, save=[Save(to=f"{name}-result")])
+    undecided = [finding for finding in in_order_of_repair(profile.findings) if by_hand(finding)]
+    text = HEAD + write_plan({name: planned}, save=[Save(to=f"{name}-result")]) + _listed(undecided)
     active = sum(step.active for step in steps)
-    return Draft(text, active, len(steps) - active)
+    return Draft(text, active, len(steps) - active, len(undecided))
+
+
+def _listed(findings: Sequence[Finding]) -> str:
+    """Write findings without a remedy as comments."""
+    lines = ["", "Without a step, since what is right the values do not say:"] if findings else []
+    for finding in findings:
+        said = f"{finding.code}: {finding.text}; by hand: {by_hand(finding)}"
+        lines += textwrap.wrap(washed(said), WIDTH, initial_indent="- ", subsequent_indent="  ")
+    return "".join(f"# {line}".rstrip() + "\n" for line in lines)
 
 
 def _steps(table: BareTable, profile: Profile) -> list[Step]:
