@@ -870,7 +870,7 @@ _ALL = (
         looks_at=f"{missing_patterns.LEAST_CELLS} missing cells or more, in exactly the same rows",
         example="`closed_on` is missing where `state` is open",
         remedy="",
-        by_hand="nothing to mend where the question was not asked; else `fill`",
+        by_hand="nothing to repair where the question was not asked; else `fill`",
         not_for="columns that are often missing",
         together="{} groups of columns are missing together",
     ),
