@@ -139,6 +139,7 @@ def test_a_draft_does_no_harm_and_runs_with_every_step(tmp_path: Path, rows: lis
     profile = table.profile()
     drafted = draft_plan(table, profile, tmp_path)
     text = drafted.text
+    assert all(finding.remedy is not None or by_hand(finding) for finding in profile.findings)
     undecided = [finding for finding in profile.findings if by_hand(finding)]
     assert drafted.undecided == len(undecided) == text.count("\n# - ")
     assert all(f"# - {finding.code}: " in text for finding in undecided)
