@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 
 import comb
-from comb.profiling.codes import CODES, as_markdown, by_hand, code_of, explained
+from comb.profiling.codes import CODES, as_markdown, code_of, explained
 from comb.profiling.finding import Severity
 from comb.steps.catalogue import STEPS
 
@@ -51,7 +51,7 @@ def test_every_finding_says_what_to_do_with_steps_that_there_are(code: str) -> N
 def test_what_a_person_can_do_is_said_where_there_is_no_remedy() -> None:
     table = comb.table(columns={"kg": [20.5, 21.0, 22.5, 23.0, 24.5, None, 21.5, 22.0, 23.5, 20.0] * 3 + [999.5]})
     profile = table.profile()
-    said = {one.code: by_hand(one) for one in profile.findings}
+    said = {one.code: one.by_hand for one in profile.findings}
     assert said["missing.blank"].startswith("fill from other rows") and "`" not in said["missing.blank"]
     assert all(bool(said[one.code]) == (one.remedy is None) for one in profile.findings)
     assert f"by hand: {said['value.outlier']}" in " ".join(str(profile).split())

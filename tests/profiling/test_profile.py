@@ -156,6 +156,8 @@ def test_findings_can_be_asked_for_by_code(inspections: comb.Table) -> None:
         "columns": {"mites": "integer"},
         "missing": ["999"],
     }
+    blank = profile.of("missing.blank")[0].as_record()
+    assert sentinel.as_record()["by_hand"] is None and blank["remedy"] is None and "fill" in blank["by_hand"]
     assert "missing.stand_in" in repr(profile)
 
 

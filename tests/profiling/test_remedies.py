@@ -11,7 +11,6 @@ import comb
 from comb.plans.draft import draft_plan
 from comb.plans.parse import read_plan
 from comb.plans.run import run_plan
-from comb.profiling.codes import by_hand
 from comb.steps.base import Step
 from support.inferring import infer
 
@@ -139,8 +138,8 @@ def test_a_draft_does_no_harm_and_runs_with_every_step(tmp_path: Path, rows: lis
     profile = table.profile()
     drafted = draft_plan(table, profile, tmp_path)
     text = drafted.text
-    assert all(finding.remedy is not None or by_hand(finding) for finding in profile.findings)
-    undecided = [finding for finding in profile.findings if by_hand(finding)]
+    assert all(finding.remedy is not None or finding.by_hand for finding in profile.findings)
+    undecided = [finding for finding in profile.findings if finding.by_hand]
     assert drafted.undecided == len(undecided) == text.count("\n# - ")
     assert all(f"# - {finding.code}: " in text for finding in undecided)
     safe = run_plan(read_plan(text, "draft", str(tmp_path)), dry_run=True)

@@ -19,7 +19,6 @@ import numpy as np
 
 from comb.errors import CombError, washed
 from comb.plans.model import Save, TablePlan, name_of, write_plan
-from comb.profiling.codes import by_hand
 from comb.profiling.finding import Finding
 from comb.profiling.profile import Profile, in_order_of_repair
 from comb.steps.accounting import Taken, take_step
@@ -89,7 +88,7 @@ def draft_plan(table: BareTable, profile: Profile, folder: Path) -> Draft:
     source = [os.path.relpath(path, folder) for path in origin.paths] or os.path.relpath(origin.path, folder)
     # The profile knows no column with the names of files; where it is wanted, a person names it.
     planned = TablePlan(source=source, reading=reading, file_column="" if origin.sources else None, steps=steps)
-    undecided = [finding for finding in in_order_of_repair(profile.findings) if by_hand(finding)]
+    undecided = [finding for finding in in_order_of_repair(profile.findings) if finding.by_hand]
     text = HEAD + write_plan({name: planned}, save=[Save(to=f"{name}-result")]) + _listed(undecided)
     active = sum(step.active for step in steps)
     return Draft(text, active, len(steps) - active, len(undecided))
@@ -99,7 +98,7 @@ def _listed(findings: Sequence[Finding]) -> str:
     """Write findings without a remedy as comments."""
     lines = ["", "Without a step, since what is right the values do not say:"] if findings else []
     for finding in findings:
-        said = f"{finding.code}: {finding.text}; by hand: {by_hand(finding)}"
+        said = f"{finding.code}: {finding.text}; by hand: {finding.by_hand}"
         lines += textwrap.wrap(washed(said), WIDTH, initial_indent="- ", subsequent_indent="  ")
     return "".join(f"# {line}".rstrip() + "\n" for line in lines)
 

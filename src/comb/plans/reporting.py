@@ -11,7 +11,6 @@ from comb.execution.resources import DEFAULT
 from comb.plans.model import PlanText
 from comb.plans.outcome import Outcome
 from comb.plans.step_text import step_line
-from comb.profiling.codes import by_hand
 from comb.profiling.finding import Finding
 from comb.profiling.gaps import gaps_of
 from comb.profiling.missing_blocks import missing_blocks, missing_together
@@ -119,7 +118,7 @@ def _finding_part(table: BareTable, finding: Finding, *, effects: bool) -> Findi
     remedy = step_line(finding.remedy) if finding.remedy is not None else ""
     return FindingPart(
         finding.code, finding.severity.words, finding.text, int(finding.severity), rows, remedy, effect, examples,
-        by_hand(finding),
+        finding.by_hand,
     )  # fmt: skip
 
 

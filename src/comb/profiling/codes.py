@@ -7,6 +7,8 @@ compares with, so that neither can say something else than is done.
 
 from typing import NamedTuple
 
+from msgspec.structs import replace
+
 from comb.errors import ParameterError, unknown_name
 from comb.parsing import headings
 from comb.profiling import (
@@ -921,10 +923,11 @@ def code_of(name: str) -> Code:
     return CODES[name]
 
 
-def by_hand(finding: Finding) -> str:
-    """Return what a person can do about a finding that has no remedy; empty where it has one, or there is nothing."""
-    known = CODES.get(finding.code)
-    return "" if finding.remedy is not None or known is None else known.by_hand.replace("`", "")
+def completed(finding: Finding) -> Finding:
+    """Add what its code says: how much it matters, and what a person can do about it where there is no remedy."""
+    code = CODES[finding.code]
+    by_hand = "" if finding.remedy is not None else code.by_hand.replace("`", "")
+    return replace(finding, severity=code.severity, by_hand=by_hand)
 
 
 def as_markdown() -> str:

@@ -56,6 +56,8 @@ class Finding(msgspec.Struct, frozen=True, eq=False):
         The step that would repair it, where there is one.
     severity : Severity
         What it would do to a result that nobody looks at.
+    by_hand : str
+        What a person can do about it where there is no remedy: the values do not say what is right.
     """
 
     code: str
@@ -66,6 +68,7 @@ class Finding(msgspec.Struct, frozen=True, eq=False):
     text: str
     remedy: Step | None = msgspec.field(default=None)
     severity: Severity = Severity.UNTIDY
+    by_hand: str = ""
 
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, Finding):
@@ -85,7 +88,8 @@ class Finding(msgspec.Struct, frozen=True, eq=False):
         """Return the finding as plain values, for JSON."""
         remedy = None if self.remedy is None else msgspec.to_builtins(self.remedy)
         plain = {name: getattr(self, name) for name in ("code", "columns", "count", "text", "examples")}
-        return {**plain, "rows": self.rows.tolist(), "remedy": remedy, "severity": self.severity.words}
+        known = {"remedy": remedy, "by_hand": self.by_hand or None, "severity": self.severity.words}
+        return {**plain, "rows": self.rows.tolist(), **known}
 
 
 Findings = Iterator[Finding]

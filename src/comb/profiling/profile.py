@@ -37,7 +37,7 @@ from comb.profiling import (
     values,
     whole_columns,
 )
-from comb.profiling.codes import CODES
+from comb.profiling.codes import CODES, completed
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, Severity
 from comb.profiling.gaps import Gaps, gaps_of
@@ -346,8 +346,7 @@ def _words(finder: Finder) -> str:
 
 def _ranked(findings: Iterable[Finding]) -> list[Finding]:
     """Put first what matters most; what matters as much stays in the order of repair."""
-    known = [replace(one, severity=CODES[one.code].severity) for one in findings]
-    return sorted(known, key=lambda one: -one.severity)
+    return sorted(map(completed, findings), key=lambda one: -one.severity)
 
 
 def in_order_of_repair(findings: Iterable[Finding]) -> list[Finding]:

@@ -18,7 +18,7 @@ from comb.errors import agree, counted, washed_lines
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.parsing.letters import looks_like
 from comb.profiling.characters import MOST_RECODED, visible
-from comb.profiling.codes import CODES
+from comb.profiling.codes import completed
 from comb.profiling.finding import MOST_EXAMPLES, Finding
 from comb.profiling.headings import words_of
 from comb.profiling.profile import Profile
@@ -261,8 +261,7 @@ def _linked(
         text += f"; {same_keys:,} of them {are}, only written differently"
         remedy = Recode(column=column, values=dict(changes)) if len(changes) <= MOST_RECODED else None
     rows = np.sort(table.row_numbers[orphans])
-    severity = CODES[ORPHAN].severity
-    return link, {name: Finding(ORPHAN, (column, key), count, rows, examples, text, remedy, severity)}
+    return link, {name: completed(Finding(ORPHAN, (column, key), count, rows, examples, text, remedy))}
 
 
 def _of_other_types(
@@ -281,8 +280,7 @@ def _of_other_types(
     )
     present = tables[name][column].present
     rows = np.sort(tables[name].row_numbers[present])
-    severity = CODES[ORPHAN].severity
-    yield name, Finding(ORPHAN, (column,), len(rows), rows, examples, text, best.step, severity)
+    yield name, completed(Finding(ORPHAN, (column,), len(rows), rows, examples, text, best.step))
 
 
 def _written_differently(words: Iterable[str], known: Iterable[str]) -> dict[str, str]:

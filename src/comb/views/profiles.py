@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from comb.errors import agree, counted, washed
 from comb.plans.step_text import step_line
-from comb.profiling.codes import Code, by_hand, explained
+from comb.profiling.codes import Code, explained
 from comb.profiling.finding import Finding
 from comb.profiling.profile import Profile, group_line, grouped
 from comb.profiling.related import Together
@@ -74,7 +74,7 @@ def _group_lines(group: Sequence[Finding], width: int) -> list[Line]:
 
 
 def _by_hand(finding: Finding, width: int) -> list[Line]:
-    ways = by_hand(finding)
+    ways = finding.by_hand
     return beside("", f"by hand: {ways}", width) if ways else []
 
 
