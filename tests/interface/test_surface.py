@@ -12,7 +12,7 @@ TABLE = {
     # steps
     "add_combinations", "aggregate", "calculate", "convert", "count", "fill", "filter", "join", "pick_rows", "recode", "remove_duplicates",
     "combine", "correct", "mark_rows", "pad_text", "remove_missing", "replace_text", "replace_values", "round",
-    "from_indicators", "remove_pattern", "separate_marks", "take_heading_rows", "to_indicators",
+    "from_indicators", "remove_pattern", "separate_marks", "take_apart", "take_heading_rows", "to_indicators",
     "rename", "select", "separate_tables", "set_aside", "sort", "split", "stack_tables", "take_step", "to_long", "to_wide", "transpose", "trim",
     # what becomes of it
     "plan", "save",

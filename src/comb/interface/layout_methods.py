@@ -133,6 +133,50 @@ class LayoutMethods(StepTable):
             yes=listed(yes), several=several, mark=mark,
         )  # fmt: skip
 
+    def take_apart(
+        self,
+        column: str,
+        *,
+        keys: Names = (),
+        lists: Literal["keep", "count", "rows", "columns"] = "keep",
+        keep_original: bool = False,
+        at_most: int | str | None = None,
+        why: str | None = None,
+    ) -> Self:
+        """Take texts of JSON apart: objects into a column for each key, lists into rows or columns.
+
+        Parameters
+        ----------
+        column : str
+            Its cells are texts of JSON, or dictionaries and lists as Python writes them. What is nothing of the kind
+            stays in the column, and so do the values of cells that are one value.
+        keys : str or sequence of str
+            Which keys become columns, those of inner objects with a point between (`site.lat`); they are there even
+            where no cell has them. By default all.
+        lists : {"keep", "count", "rows", "columns"}
+            What becomes of lists: they stay texts of JSON, their lengths, a row for each item, or a column for each
+            place, where all lists of a key are of one length.
+        keep_original : bool
+            Keep the column as it is.
+        at_most : int or str, optional
+            The most cells that may change in a column.
+        why : str, optional
+            The reason, in free text.
+
+        Raises
+        ------
+        TypeMismatch
+            If no cell is an object or a list.
+
+        >>> import comb
+        >>> boxes = comb.table(columns={"hive": ["a1", "b2"], "box": ['{"kg": 4.5, "lid": true}', '{"kg": 6}']})
+        >>> boxes.take_apart("box").names
+        ('hive', 'box.kg', 'box.lid')
+        """
+        return self._step(
+            "take_apart", why, at_most, column=column, keys=listed(keys), lists=lists, keep_original=keep_original
+        )
+
     def to_indicators(
         self,
         column: str,

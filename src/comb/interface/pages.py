@@ -56,6 +56,10 @@ WEIGHED = b"""day,kg
 2025-01-01,14
 2025-07-01,24
 """
+BOXES = b"""hive,box
+a1,"{""frames"": 10, ""lid"": {""felt"": true}}"
+b2,"{""frames"": 11, ""made"": ""2024-03-02""}"
+"""
 MAY = b"""hive,may,june
 a1,3,5
 b2,4,
@@ -80,6 +84,7 @@ EXAMPLES: dict[str, str] = {
     "take_heading_rows": "{step: take_heading_rows, column: quay, new_columns: reach}",
     "separate_marks": "{step: separate_marks, columns: tonnes}",
     "from_indicators": "{step: from_indicators, columns: bus:bike, new_columns: travels by}",
+    "take_apart": "{step: take_apart, column: box}",
     "to_indicators": "{step: to_indicators, column: queen}",
     "transpose": "{step: transpose, headings_in: hive, heading_column: month}",
     "split": "{step: split, column: note, mark: ;, new_columns: [what, more]}",
@@ -102,13 +107,13 @@ EXAMPLES: dict[str, str] = {
 
 SOURCES = {
     "visits": VISITS, "places": PLACES, "codes": CODES, "may": MAY, "landed": LANDED, "asked": ASKED,
-    "weighed": WEIGHED,
+    "weighed": WEIGHED, "boxes": BOXES,
 }  # fmt: skip
 
 # The tables that the examples of some steps are about, instead of the visits.
 _ABOUT = {
     "to_long": "may", "transpose": "may", "take_heading_rows": "landed", "separate_marks": "landed",
-    "from_indicators": "asked", "remove_pattern": "weighed",
+    "from_indicators": "asked", "remove_pattern": "weighed", "take_apart": "boxes",
 }  # fmt: skip
 
 HEAD = """\
@@ -135,7 +140,7 @@ The examples are about these visits, `visits`:
 {visits}
 ```
 
-and `places`, `codes`, `may`, `landed`, `asked` and `weighed`:
+and `places`, `codes`, `may`, `landed`, `asked`, `weighed` and `boxes`:
 
 ```text
 {places}

@@ -22,6 +22,7 @@ from comb.profiling import (
     lookups,
     missing,
     missing_patterns,
+    nested,
     orders,
     other_types,
     series,
@@ -446,6 +447,20 @@ _ALL = (
         by_hand="`recode` or `correct`; `set_aside` what is nothing of the kind",
         not_for="number plates and post codes of several kinds, words",
         together="{} columns have values built differently",
+    ),
+    Code(
+        "text.json",
+        _UNTIDY,
+        says="objects and lists in cells",
+        looks_at=(
+            f"texts and nested values: {_share(nested.LEAST_NESTED)} of the cells or more are objects or lists, as "
+            "JSON or Python writes them"
+        ),
+        example='`{"kg": 4.5, "lid": true}`, `[1, 2]`',
+        remedy="`take_apart` of objects, and of lists that are all of one length",
+        by_hand="`take_apart`; with `lists: rows` each item gets a row, with `lists: count` their number stays",
+        not_for="remarks in brackets",
+        together="{} columns hold objects or lists",
     ),
     Code(
         "text.packed",

@@ -15,6 +15,7 @@ from comb.steps.indicator_steps import FromIndicators, ToIndicators
 from comb.steps.joins import Join, StackTables
 from comb.steps.layout_steps import SeparateMarks, TakeHeadingRows
 from comb.steps.level_steps import SeparateTables
+from comb.steps.nested_steps import TakeApart
 from comb.steps.pattern_steps import RemovePattern
 from comb.steps.repair_steps import Correct, PadText, ReplaceText, ReplaceValues, Round
 from comb.steps.row_steps import Filter, PickRows, RemoveDuplicates, Sort
@@ -26,7 +27,7 @@ KINDS: tuple[type[Step], ...] = (
     Filter, Select, Rename, Sort, Calculate, Convert, Trim, Recode, Fill, RemoveDuplicates,
     SetAsideRows, ToLong, PickRows, Aggregate, Count, Join, StackTables, Split, Transpose, Combine, ReplaceText,
     ToWide, AddCombinations, SeparateTables, Correct, Round, PadText, ReplaceValues, RemoveMissing, MarkRows,
-    TakeHeadingRows, SeparateMarks, FromIndicators, ToIndicators, RemovePattern,
+    TakeHeadingRows, SeparateMarks, FromIndicators, ToIndicators, RemovePattern, TakeApart,
 )  # fmt: skip
 
 STEPS: dict[str, type[Step]] = {str(kind.__struct_config__.tag): kind for kind in KINDS}
