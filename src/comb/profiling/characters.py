@@ -192,7 +192,10 @@ def encoding(table: ColumnCache) -> Findings:
             continue
         count, lost = sum(texts.values()), sum(LOST in text for text in texts)
         says = f"{counted(count, 'cell')} of {name} {agree(count, 'was', 'were')} once decoded in the wrong encoding"
-        says += f"; in {counted(lost, 'text')} characters are lost for good" if lost else ""
+        if lost and table.origin.bad_bytes:
+            says += f"; in {counted(lost, 'text')} bytes that are in no encoding are shown as {LOST}, and on record"
+        elif lost:
+            says += f"; in {counted(lost, 'text')} characters are lost for good"
         changes = {text: decoded_again(text) for text in texts if decoded_again(text) != text}
         yield _found(table, "text.encoding", name, texts, says, _recoded(name, changes))
 

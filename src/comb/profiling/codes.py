@@ -292,6 +292,7 @@ _ALL = (
         ),
         example="`KÃ¶nigin`",
         remedy="`recode` to what they were",
+        by_hand="`correct` from where the texts are whole, where characters are lost",
         not_for="texts in which Ã or Â are letters on their own",
         together="{} columns have wrongly decoded texts",
     ),

@@ -4,6 +4,9 @@ The rungs: the encoding given; a byte order mark; UTF-16 or UTF-32 shown by thei
 bytes; strict UTF-8; UTF-8 with a few bad bytes, which are kept aside; last, a list of
 single-byte and East Asian encodings, the likeliest taken and the others shown with
 sample words (`comb.reading.io.likely_encoding`).
+
+Before bytes are called bad, it is asked whether the text is in two encodings, as files are that were put below each
+other: some lines are UTF-8, and those that are not read as words in another encoding. Then each is read in its own.
 """
 
 import codecs
@@ -13,8 +16,8 @@ from typing import NamedTuple
 import msgspec
 from msgspec.structs import replace
 
-from comb.errors import ContentError, counted, listing
-from comb.formats.encodings import codec_name
+from comb.errors import ContentError, agree, counted, listing
+from comb.formats.encodings import BOTH, codec_name, second_codec
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.reading.io.compression import STREAMS
 
@@ -35,6 +38,13 @@ LOOKED_AT = 8_000
 # This many good sequences of several bytes for each bad one make it UTF-8 with bad bytes:
 # text in another encoding forms such sequences by chance only, and rarely.
 GOOD_FOR_EACH_BAD = 3
+
+# In lines that are not UTF-8, some bytes are characters of it by chance: no more than this share, or one.
+MOST_BY_CHANCE = 0.1
+
+# Where a text was cut behind so many bytes, the last character is a half one: it begins so, for letters of Latin
+# alphabets and for signs.
+_CUT = lazy_pattern(rb"(?:[\xc2-\xc5]|\xe2\x80?)(?![A-Za-z\x80-\xff])")
 
 # Control characters that occur in text files: tab, line ends, form feed, end-of-file.
 _TEXT_CONTROLS = frozenset("\t\n\r\x0b\x0c\x1a")
@@ -59,10 +69,17 @@ _SIGNATURES = (
     (b"SQLite format 3\x00", "a database file"),
 )
 _OTHER_TEXT = (("<?xml", "XML"), ("<!doctype html", "HTML"), ("<html", "HTML"), ("<table", "HTML"), ("{\\rtf", "RTF"))
+# How it is said that there are two.
+TWO_ENCODINGS = "two encodings"
+
+# So many lines show which encoding they are in.
+MOST_SAMPLED = 500
+
 # This many lines with bad bytes are named.
 MOST_LINES_LISTED = 5
 _BAD = lazy_pattern("[\udc80-\udcff]+")
 _BEYOND_ASCII = lazy_pattern("[^\x00-\x7f]")
+_BEYOND = lazy_pattern(rb"[\x80-\xff]+")
 _LINE_END = lazy_pattern("\r\n|\n|\r")
 
 
@@ -94,9 +111,9 @@ class Decoded(msgspec.Struct, frozen=True):
         return None if plain else replace(self, text="")
 
     def bad_note(self) -> list[str]:
-        """Say how many bytes could not be decoded, and in which lines; an empty list if all could."""
+        """Say what is not in the encoding of the others: lines in a second one, bytes in none; empty if nothing is."""
         if not self.bad:
-            return []
+            return [self.why] if self.why.startswith(TWO_ENCODINGS) else []
         lines = list(dict.fromkeys(f"{line:,}" for line, _ in self.bad))
         count = counted(sum(len(data) for _, data in self.bad), "byte")
         where = f"line{'s' if len(lines) > 1 else ''} {listing(lines, MOST_LINES_LISTED)}"
@@ -130,7 +147,7 @@ def decode(data: bytes, name: str, encoding: str | None = None, *, delimited: bo
     marked = marked_codec(data)
     if marked is not None:
         return Decoded(strict(data, name, marked.codec), marked.encoding, marked.why)
-    decoded = _as_utf8(data) or _by_likelihood(data)
+    decoded = _as_utf8(data) or _in_two_encodings(data) or _with_bad_bytes(data) or _by_likelihood(data)
     _refuse_binary(decoded.text, name)
     if delimited:
         _refuse_other_text(decoded.text, name)
@@ -214,11 +231,36 @@ def _is_packed(start: bytes) -> bool:
 
 
 def _as_given(data: bytes, name: str, encoding: str) -> Decoded:
+    second = second_codec(encoding)
+    if second:
+        return Decoded(strict_in_two(data, name, second), encoding, "as declared")
     text = codec_name(encoding)
     if not text:
         remedy = "common ones: utf-8, windows-1252, utf-16"
         raise ContentError(f"no text encoding is called {encoding!r}", where=name, remedy=remedy)
     return Decoded(strict(data, name, text), encoding, "as declared")
+
+
+def strict_in_two(data: bytes, name: str, codec: str, line: int = 1) -> str:
+    """Decode UTF-8 and another codec; raises a ContentError that names the first bytes that are neither."""
+    try:
+        return two_encodings(data, codec)
+    except UnicodeDecodeError as error:
+        shown = " ".join(f"{byte:02X}" for byte in error.object[error.start : error.end][:4])
+        at = next((row for row, one in enumerate(data.split(b"\n")) if _is_neither(one, codec)), 0)
+        raise ContentError(
+            f"the bytes {shown} are neither UTF-8 nor {codec}",
+            where=f"{name}, line {line + at}",
+            remedy="try another encoding, for instance utf-8+windows-1252",
+        ) from None
+
+
+def _is_neither(line: bytes, codec: str) -> bool:
+    try:
+        two_encodings(line, codec)
+    except UnicodeDecodeError:
+        return True
+    return False
 
 
 def strict(data: bytes, name: str, encoding: str) -> str:
@@ -248,12 +290,97 @@ def _wide_codec(data: bytes) -> str:
 
 
 def _as_utf8(data: bytes) -> Decoded | None:
-    """Decode as UTF-8, strictly or with a few bad bytes; None if it is something else."""
+    """Decode as UTF-8; None if it is something else."""
     try:
         text = data.decode("utf-8")
     except UnicodeDecodeError:
-        return _with_bad_bytes(data)
+        return None
     return Decoded(text, "utf-8", "only plain ASCII characters" if text.isascii() else "every byte is valid UTF-8")
+
+
+class LineCounts(msgspec.Struct):
+    """What the lines of a text say of two encodings.
+
+    Attributes
+    ----------
+    good : int
+        Characters of UTF-8 beyond ASCII, in lines that are UTF-8.
+    others, bad, chance : int
+        Lines that are not UTF-8; the bytes in them that are not, and the characters that are.
+    sample : list of bytes
+        Lines that are not UTF-8.
+    first : list of int
+        The numbers of the first of them.
+    """
+
+    good: int = 0
+    others: int = 0
+    bad: int = 0
+    chance: int = 0
+    sample: list[bytes] = msgspec.field(default_factory=list)
+    first: list[int] = msgspec.field(default_factory=list)
+
+    def decided(self) -> Decoded | None:
+        """Return how a text of two encodings is decoded, without the text; None if it is in one."""
+        if not self.others or not self.good or self.chance > max(1, MOST_BY_CHANCE * self.bad):
+            return None
+        data = b"\n".join(self.sample)
+        if 2 * len(_CUT.findall(data)) > len(_BEYOND.findall(data)):
+            return None
+        from comb.reading.io.likely_encoding import likely_words
+
+        likely = likely_words(data)
+        if likely is None:
+            return None
+        lines = f"{agree(self.others, 'line', 'lines')} {listing([f'{line:,}' for line in self.first], self.others)}"
+        why = f"{TWO_ENCODINGS}: UTF-8, and in {lines} {likely.encoding}; reads {likely.why}"
+        return Decoded("", f"utf-8{BOTH}{likely.encoding}", why, likely.runner_up)
+
+
+def _in_two_encodings(data: bytes) -> Decoded | None:
+    """Decode a text of which some lines are UTF-8 and the others are not; None if it is none."""
+    counts = LineCounts()
+    for number, line in enumerate(data.split(b"\n"), 1):
+        if line.isascii():
+            continue
+        text = line.decode("utf-8", errors="surrogateescape")
+        bad = sum(map(len, _BAD.findall(text)))
+        good = len(_BEYOND_ASCII.findall(text)) - bad
+        if not bad:
+            counts.good += good
+            continue
+        counts.others += 1
+        counts.bad += bad
+        counts.chance += good
+        if len(counts.sample) < MOST_SAMPLED:
+            counts.sample.append(line)
+            counts.first.append(number)
+    decided = counts.decided()
+    return None if decided is None else replace(decided, text=two_encodings(data, second_codec(decided.encoding)))
+
+
+def two_encodings(data: bytes, codec: str) -> str:
+    """Decode lines of UTF-8, and those that are not UTF-8 by another codec.
+
+    Raises
+    ------
+    UnicodeDecodeError
+        If it is nothing in that one, either.
+
+    >>> two_encodings("né\\n".encode() + b"n\\xe9", "cp1252")
+    'né\\nné'
+    """
+    try:
+        return data.decode()
+    except UnicodeDecodeError:
+        return "\n".join(_line_in(line, codec) for line in data.split(b"\n"))
+
+
+def _line_in(line: bytes, codec: str) -> str:
+    try:
+        return line.decode()
+    except UnicodeDecodeError:
+        return line.decode(codec)
 
 
 def _with_bad_bytes(data: bytes) -> Decoded | None:

@@ -73,6 +73,16 @@ LEAST_COMMON = 3
 # This many characters tell Korean from Chinese: of Chinese ones a good half would be Korean, too.
 LEAST_KOREAN = 6
 
+# Characters that stand as letters among letters, and signs beside their numbers, score more than this on average.
+LEAST_SURE = 0.45
+
+# Nearly every byte is a letter in one or the other encoding: but for the commonest one it takes so many of them.
+LEAST_LETTERS = 8
+
+# The last byte is hardly a letter in any language, but what bytes are when something went wrong.
+_LAST = b"\xff"
+MOST_LAST = 0.1
+
 # The bytes that are looked at first: whole lines from the beginning.
 _LOOKED_AT = 60_000
 
@@ -115,6 +125,24 @@ def likeliest(data: bytes) -> Likely:
     next_best = sorted((one for one in trials if one is not best), key=lambda trial: -trial.score)
     others = [f"{one.encoding}: {sample_words(one.text)}" for one in next_best[:MOST_OTHERS]]
     return Likely(best.text, best.encoding, f"no UTF-8; reads {sample_words(best.text)}", "; ".join(others))
+
+
+def likely_words(data: bytes) -> Likely | None:
+    """Decode bytes with a single-byte encoding, where that surely makes words of them; `why` has some of them.
+
+    >>> found = likely_words("José;Málaga".encode("cp1252"))
+    >>> found.encoding, found.why, likely_words(b"a \\xff b")
+    ('windows-1252', 'José, Málaga', None)
+    """
+    beyond = sum(byte >= 0x80 for byte in data)
+    if data.count(_LAST) > MOST_LAST * beyond or _east_asian(data):
+        return None
+    trials = sorted(_single_bytes(data), key=lambda trial: -trial.score)
+    best = trials[0]
+    others = [f"{one.encoding}: {sample_words(one.text)}" for one in trials[1:] if one.text != best.text]
+    if best.score < LEAST_SURE or (beyond < LEAST_LETTERS and best.encoding != SINGLE_BYTE[0]):
+        return None
+    return Likely(best.text, best.encoding, sample_words(best.text), "; ".join(others[:MOST_OTHERS]))
 
 
 def _single_bytes(data: bytes) -> list[_Trial]:

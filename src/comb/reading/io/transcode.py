@@ -7,8 +7,9 @@ megabytes:
 1. What is compressed is decompressed into a file.
 2. Its encoding is judged by the ladder of `comb.reading.io.encoding`: a declared encoding, a byte order mark, zero
    bytes of UTF-16, UTF-8 in every byte. What is left is decided by counts over all pieces (good and bad sequences of
-   UTF-8) and by a *digest*: the lines with characters beyond ASCII from the beginning, and for each byte value the
-   first line that has it, so that an encoding that lacks it is ruled out. What is judged by likelihood sees no more.
+   UTF-8, lines that are in a second encoding) and by a *digest*: the lines with characters beyond ASCII from the
+   beginning, and for each byte value the first line that has it, so that an encoding that lacks it is ruled out. What
+   is judged by likelihood sees no more.
 3. What is not UTF-8 is decoded piece by piece into another file. Bytes that do not decode are kept with their lines, as
    in memory.
 
@@ -21,7 +22,7 @@ import io
 import os
 import zipfile
 from collections.abc import Callable, Iterator
-from functools import lru_cache, partial
+from functools import cached_property, lru_cache, partial
 from threading import Lock
 from typing import IO
 
@@ -31,7 +32,7 @@ from numpy.typing import NDArray
 
 from comb.errors import ContentError
 from comb.execution.ordered import in_order
-from comb.formats.encodings import codec_name
+from comb.formats.encodings import codec_name, second_codec
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels import dispatch
 from comb.kernels.types import Data
@@ -39,12 +40,15 @@ from comb.reading.io.compression import compression_of
 from comb.reading.io.decompress import chosen_member, unpacked_member, unpacked_parts
 from comb.reading.io.encoding import (
     GOOD_FOR_EACH_BAD,
+    MOST_SAMPLED,
     Decoded,
+    LineCounts,
     decode,
     is_binary,
     marked_codec,
     refuse_other_kinds,
     strict,
+    strict_in_two,
 )
 from comb.reading.io.likely_encoding import JUDGED_CHARACTERS, likeliest
 from comb.reading.io.source_file import OpenSource
@@ -191,7 +195,7 @@ def transcoded(
     if codec == "utf-8" and encoding is None and not mark and not decoded.bad:
         return TranscodedText(file, decoded)
     with file:
-        table = b"" if mark or decoded.bad else _table_of(codec)
+        table = b"" if mark or decoded.bad or second_codec(codec) else _table_of(codec)
         if table:
             parts = _by_table(file, name, codec, table, piece, threads)
         else:
@@ -255,7 +259,7 @@ def _judged(file: IO[bytes], name: str, encoding: str | None, size: int) -> tupl
     file.seek(0)
     start = file.read(LOOK_BYTES)
     if encoding is not None:
-        codec = codec_name(encoding)
+        codec = encoding if second_codec(encoding) else codec_name(encoding)
         # An unknown one is refused there.
         return replace(decode(b"" if codec else start, name, encoding), text=""), codec, b""
     marked = marked_codec(start)
@@ -268,7 +272,7 @@ def _judged(file: IO[bytes], name: str, encoding: str | None, size: int) -> tupl
         judge = _Judge(all_places=True)
         for piece in _line_pieces(file, size):
             judge.add(piece)
-    if not judge.is_utf8:
+    if not judge.is_utf8 and judge.in_two is None:
         # Of a piece that is not UTF-8 only the beginning was looked at.
         judge.controls = judge.characters = 0
         for piece in _line_pieces(file, size):
@@ -282,8 +286,9 @@ def _judged(file: IO[bytes], name: str, encoding: str | None, size: int) -> tupl
             remedy="if it is text all the same, give its encoding",
         )  # fmt: skip
     # All of it is text; the beginning tells whether it is some other kind of text.
-    codec = codec_name(decoded.encoding)
-    refuse_other_kinds(start[:_SHOWS_KIND], name, codec)
+    two = bool(second_codec(decoded.encoding))
+    codec = decoded.encoding if two else codec_name(decoded.encoding)
+    refuse_other_kinds(start[:_SHOWS_KIND], name, "utf-8" if two else codec)
     return decoded, codec, b""
 
 
@@ -295,9 +300,10 @@ class _Judge:
         self._all_places, self._passed_over = all_places, False
         self._valid = self._plain = True
         self._good = self._places = 0
-        self._line = 1
+        self._line, self._feeds = 1, 0
         self._bad: list[tuple[int, bytes]] = []
         self._digest: list[bytes] = []
+        self._lines = LineCounts()
         self._beyond = 0
         self._seen: set[int] = set()
 
@@ -309,16 +315,21 @@ class _Judge:
         self.characters += characters
         if valid and not self._places:
             # The good sequences count only beside bad ones, which may come later.
-            self._good += 0 if piece.isascii() else characters_beyond(piece)
+            good = 0 if piece.isascii() else characters_beyond(piece)
+            self._good += good
+            self._lines.good += good
         else:
             self._add_bad(piece)
         self._valid = self._valid and valid
         self._line += _lines_in(piece)
+        self._feeds += piece.count(b"\n")
 
     def _add_bad(self, piece: bytes) -> None:
         good, starts, stops = utf8_sequences(piece)
-        self._good += good
+        self._good += len(good)
         self._places += len(starts)
+        self._lines.bad += int((stops - starts).sum())
+        self._count_lines(piece, good, starts)
         if not self._all_places and self._good < GOOD_FOR_EACH_BAD * self._places and self._places > JUDGED_CHARACTERS:
             # With this many bad ones it is likely to be another encoding, and no places are needed.
             self._passed_over = True
@@ -328,6 +339,25 @@ class _Judge:
             line += _lines_in(piece[last:start])
             last = start
             self._bad.append((line, piece[start:stop]))
+
+    def _count_lines(self, piece: bytes, good: NDArray[np.int64], bad: NDArray[np.int64]) -> None:
+        """Count the lines that are UTF-8 and those that are not; only line feeds end them."""
+        ends = np.flatnonzero(np.frombuffer(piece, np.uint8) == _LINE_FEED)
+        of_good, of_bad = np.searchsorted(ends, good), np.unique(np.searchsorted(ends, bad))
+        lines = self._lines
+        lines.others += len(of_bad)
+        by_chance = int(np.count_nonzero(np.isin(of_good, of_bad)))
+        lines.chance += by_chance
+        lines.good += len(good) - by_chance
+        for line in of_bad[: MOST_SAMPLED - len(lines.sample)].tolist():
+            start, stop = (int(ends[line - 1]) + 1 if line else 0), int(ends[line]) if line < len(ends) else len(piece)
+            lines.sample.append(piece[start:stop])
+            lines.first.append(self._feeds + line + 1)
+
+    @cached_property
+    def in_two(self) -> Decoded | None:
+        """How the text is decoded, if it is in two encodings; asked for when all of it was counted."""
+        return self._lines.decided()
 
     def add_to_digest(self, piece: bytes) -> None:
         """Keep lines that tell a single-byte encoding: the first ones, and the first with each byte beyond ASCII."""
@@ -349,7 +379,7 @@ class _Judge:
     @property
     def lacks_places(self) -> bool:
         """Whether it is UTF-8 after all, and some of the bad bytes were passed over."""
-        return self._passed_over and self.is_utf8
+        return self._passed_over and self.is_utf8 and self.in_two is None
 
     @property
     def is_utf8(self) -> bool:
@@ -360,6 +390,8 @@ class _Judge:
         """Return how the text is decoded."""
         if self._valid:
             return Decoded("", "utf-8", "only plain ASCII characters" if self._plain else "every byte is valid UTF-8")
+        if self.in_two is not None:
+            return self.in_two
         if self.is_utf8:
             count = len(self._bad)
             why = f"valid UTF-8 but for {count:,} place{'s' if count > 1 else ''}"
@@ -381,8 +413,8 @@ def _line_at(piece: bytes, place: int, *, returns: bool) -> tuple[bytes, int]:
     return piece[start:stop], stop
 
 
-def utf8_sequences(piece: bytes) -> tuple[int, NDArray[np.int64], NDArray[np.int64]]:
-    """Count the sequences of several bytes that are UTF-8, and find the runs of bytes that are not.
+def utf8_sequences(piece: bytes) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
+    """Find the sequences of several bytes that are UTF-8, and the runs of bytes that are not.
 
     A byte that begins a sequence and is followed by as many continuation bytes as it asks for is one; two sequences
     never overlap, so that each byte beyond ASCII is looked at by itself, all of them at once.
@@ -390,13 +422,13 @@ def utf8_sequences(piece: bytes) -> tuple[int, NDArray[np.int64], NDArray[np.int
     Returns
     -------
     good, starts, stops
-        Where the runs begin and end.
+        Where the sequences begin; and where the runs begin and end.
 
     Source: table 3-7 of the Unicode standard, well-formed byte sequences.
 
     >>> good, starts, stops = utf8_sequences("né".encode() + b"\\xe9 \\xff\\xfe")
-    >>> good, starts.tolist(), stops.tolist()
-    (1, [3, 5], [4, 7])
+    >>> good.tolist(), starts.tolist(), stops.tolist()
+    ([1], [3, 5], [4, 7])
     """
     padded = np.frombuffer(piece + bytes(3), np.uint8)
     places = np.flatnonzero(padded >= 0x80)
@@ -414,7 +446,7 @@ def utf8_sequences(piece: bytes) -> tuple[int, NDArray[np.int64], NDArray[np.int
     bad = places[~covered]
     breaks = np.flatnonzero(np.diff(bad) > 1) + 1
     edges = np.concatenate([[0], breaks, [len(bad)]]) if len(bad) else np.zeros(1, np.int64)
-    return int(np.count_nonzero(begins)), bad[edges[:-1]], bad[edges[1:] - 1] + 1
+    return places[begins], bad[edges[:-1]], bad[edges[1:] - 1] + 1
 
 
 def _lines_in(piece: bytes) -> int:
@@ -433,6 +465,7 @@ def characters_beyond(data: bytes) -> int:
 
 
 _ASCII = bytes(range(0x80))
+_LINE_FEED = 10
 
 # ASCII but for control characters that text does not have, as `Kernels.check_text` counts them.
 _ORDINARY = bytes(byte for byte in range(0x80) if byte >= 32 or 9 <= byte <= 13 or byte == 26)
@@ -481,6 +514,12 @@ def _by_table(file: IO[bytes], name: str, codec: str, table: bytes, size: int, t
 
 def _transcoded(file: IO[bytes], name: str, decoded: Decoded, codec: str, mark: bytes, size: int) -> Iterator[bytes]:
     """Decode a file piece by piece into UTF-8."""
+    second, line = second_codec(codec), 1
+    if second:
+        for piece in _line_pieces(file, size):
+            yield piece if piece.isascii() else strict_in_two(piece, name, second, line).encode()
+            line += piece.count(b"\n")
+        return
     if decoded.bad:
         for piece in _line_pieces(file, size):
             text = piece.decode("utf-8", errors="surrogateescape")
@@ -488,7 +527,7 @@ def _transcoded(file: IO[bytes], name: str, decoded: Decoded, codec: str, mark: 
         return
     decoder = codecs.getincrementaldecoder(codec)("strict")
     file.seek(len(mark))
-    line, last = 1, False
+    last = False
     while not last:
         data = file.read(size)
         last = len(data) < size
