@@ -167,7 +167,7 @@ def test_a_table_without_rows_has_a_profile() -> None:
     assert NUMBER.in_full == "number"
 
 
-COUNTS = {"visit_time": [945, 1745, 2359, 30, 1010, 1159, 815, 1200], "day": [*range(45000, 45008)], "made_at": [*range(1714550400, 1714550408)], "logged_on": [*range(1714550400123, 1714550400131)]}  # fmt: skip
+COUNTS = {"visit_time": [945, 1745, 2359, 30, 1010, 1159, 815, 1200], "day": [*range(45000, 45008)], "made_at": [*range(1714550400, 1714550408)], "logged_on": [*range(1714550400123, 1714550400131)], "epoch": [*range(1714550400123456, 1714550400123464)]}  # fmt: skip
 
 
 def test_numbers_that_are_days_and_times_get_a_remedy_that_reads_them() -> None:
@@ -175,9 +175,9 @@ def test_numbers_that_are_days_and_times_get_a_remedy_that_reads_them() -> None:
     found = {finding.columns[0]: finding for finding in table.profile().findings if finding.code.startswith("type.")}
     assert {name: one.code for name, one in found.items()} == {
         "visit_time": "type.clock_numbers", "day": "type.serial_dates", "made_at": "type.serial_dates",
-        "logged_on": "type.serial_dates",
+        "logged_on": "type.serial_dates", "epoch": "type.serial_dates",
     }  # fmt: skip
-    for name, first in (("visit_time", "09:45:00"), ("day", "2023-03-15"), ("made_at", "2024-05-01T08:00:00"), ("logged_on", "2024-05-01T08:00:00.123")):  # fmt: skip
+    for name, first in (("visit_time", "09:45:00"), ("day", "2023-03-15"), ("made_at", "2024-05-01T08:00:00"), ("logged_on", "2024-05-01T08:00:00.123"), ("epoch", "2024-05-01T08:00:00.123456")):  # fmt: skip
         assert table.take_step(found[name].remedy)[name].texts()[0] == first
     assert not comb.table(columns={"weight_g": [45000, 45001, 1200]}).profile().of("type")
 

@@ -169,9 +169,9 @@ def counts_read(texts: StringBuffer, counted: str, word: str) -> Parsed:
         days = np.where(within, numbers, 0).astype(np.int64)
         values = np.where(within, start + days.view("timedelta64[D]"), np.datetime64(0, "D"))
     else:
-        factor = {"seconds_since_1970": 1_000_000, "milliseconds_since_1970": 1_000}.get(counted)
+        # Counts of a unit since 1970 are durations.
         with np.errstate(over="ignore"):
-            micro = np.round(numbers * (factor or DURATION_UNITS[counted]))
+            micro = np.round(numbers * DURATION_UNITS[counted.removesuffix("_since_1970")])
         most = 253_402_300_800_000_000 if counted in EPOCHS else 2**62
         within = np.abs(micro) < most
         if counted in EPOCHS:

@@ -20,12 +20,14 @@ LAST_CENTURY_FROM = 50
 EPOCHS = {
     "seconds_since_1970": ("datetime",),
     "milliseconds_since_1970": ("datetime",),
+    "microseconds_since_1970": ("datetime",),
     "days_since_1900": ("date", "datetime"),
     "days_since_1904": ("date", "datetime"),
 }
 
 DURATION_UNITS = {
-    "days": 86_400_000_000, "hours": 3_600_000_000, "minutes": 60_000_000, "seconds": 1_000_000, "milliseconds": 1_000
+    "days": 86_400_000_000, "hours": 3_600_000_000, "minutes": 60_000_000, "seconds": 1_000_000, "milliseconds": 1_000,
+    "microseconds": 1,
 }  # fmt: skip
 
 # An hour and minutes without a mark between, as whole numbers hold them: 945 is a quarter to ten.

@@ -33,17 +33,21 @@ from comb.tables.table import BareTable
 from comb.tables.types import INTEGER, NUMBER, STRING
 
 # Words in names of columns that hold days, and of those that hold times of day.
-_DAY_WORDS = words("date day datum tag jour fecha dia día on at when time timestamp since")
+_DAY_WORDS = words(
+    "date day datum tag jour fecha dia día on at when time timestamp since datetime epoch unix ts utc stamp"
+)
 _EVENT_WORDS = words(
     "start end due opened closed born dob birthday birth received visited ordered shipped delivered admitted "
     "discharged hired created updated signed expiry expires deadline joined arrival departure returned sown planted "
-    "harvested inspected sampled lent begin beginning until valid issued paid registered published entry exit checked"
+    "harvested inspected sampled lent begin beginning until valid issued paid registered published entry exit checked "
+    "modified changed seen logged login logout synced"
 )
 _CLOCK_WORDS = words("time clock uhr uhrzeit zeit hour heure hora at")
 
 # Day counts of spreadsheet programs, from 1954 to 2064; seconds since 1970, from 1980 to 2065.
 _DAY_COUNTS = (20_000, 60_000)
 _SECONDS = (315_532_800, 3_000_000_000)
+_UNITS = {"seconds": 1, "milliseconds": 1_000, "microseconds": 1_000_000}
 
 # Six of ten numbers pass for a time of day by chance; eight different ones do in one column of sixty.
 LEAST_CLOCKS = 8
@@ -97,10 +101,10 @@ def numbers_that_count(table: ColumnCache) -> Findings:
             asked, code, message = "time Hmm", "type.clock_numbers", "times of day without a mark"
         elif said & _DAY_WORDS and _DAY_COUNTS[0] <= least and most <= _DAY_COUNTS[1]:
             asked, code, message = "date days_since_1900", "type.serial_dates", "day counts of a spreadsheet program"
-        elif said & _DAY_WORDS and _SECONDS[0] <= least and most <= _SECONDS[1]:
-            asked, code, message = "datetime seconds_since_1970", "type.serial_dates", "seconds since 1970"
-        elif said & _DAY_WORDS and _SECONDS[0] * 1000 <= least and most <= _SECONDS[1] * 1000:
-            asked, code, message = "datetime milliseconds_since_1970", "type.serial_dates", "milliseconds since 1970"
+        elif said & _DAY_WORDS:
+            for unit, many in _UNITS.items():
+                if _SECONDS[0] * many <= least and most <= _SECONDS[1] * many:
+                    asked, code, message = f"datetime {unit}_since_1970", "type.serial_dates", f"{unit} since 1970"
         if asked:
             examples = tuple(dict.fromkeys(map(str, values[:MOST_EXAMPLES].tolist())))
             text = f"by its name and its numbers, {name} holds {message}, from {least} to {most}"
