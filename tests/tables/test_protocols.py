@@ -100,6 +100,19 @@ def test_tables_and_columns_compare_as_a_whole(visits: Table) -> None:
     assert Column._of_strings(["a"]) != Column._of_strings(["a", "b"])
 
 
+def test_plans_compare_by_what_they_say(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("a,b\n1,x\n")
+    table = comb.load(tmp_path / "t.csv").trim("b")
+    table.plan().save(tmp_path / "plan.yaml")
+    read = comb.Plan.load(tmp_path / "plan.yaml")
+    with (tmp_path / "plan.yaml").open("a") as file:
+        file.write("# a remark\n")
+    again = comb.Plan.load(tmp_path / "plan.yaml")
+    assert read == again and hash(read) == hash(again) and copy.deepcopy(read) == read
+    other = comb.load(tmp_path / "t.csv").trim("b", inner=True).plan()
+    assert read != other and read != str(read)
+
+
 def test_arrays(visits: Table) -> None:
     assert np.asarray(visits["count"]).tolist() == [1, 2, 3] and np.asarray(visits["count"]).dtype == np.int64
     assert np.asarray(visits["mites"], dtype=np.float32).tolist()[::2] == [3, 5]

@@ -13,7 +13,7 @@ from comb.execution.resources import Resources
 from comb.execution.working import Limits, working
 from comb.interface.shown.outcomes import ShownOutcome
 from comb.kernels import dispatch
-from comb.plans.model import PlanText, TablePlan, moved
+from comb.plans.model import PlanText, TablePlan, moved, write_plan
 from comb.plans.run import open_plan, run_plan
 from comb.plans.sources import answers_of, sizes_of, with_sources
 from comb.profiling.profile import Settled
@@ -38,6 +38,18 @@ class Plan:
 
     def __repr__(self) -> str:
         return washed_lines(self.content.text)
+
+    def __eq__(self, other: object) -> bool:
+        """Return whether two plans say the same of the same files; comments and layout do not count."""
+        return NotImplemented if not isinstance(other, Plan) else self._said() == other._said()
+
+    def __hash__(self) -> int:
+        return hash(self._said())
+
+    def _said(self) -> tuple[str, Path, str]:
+        content = self.content
+        written = write_plan(content.tables, save=content.save, questions=content.questions)
+        return written, Path(content.folder).absolute(), repr((content.replaced, content.saved_to))
 
     @classmethod
     def load(cls, path: str | Path) -> Self:
