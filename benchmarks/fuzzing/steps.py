@@ -13,6 +13,7 @@ from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS
 TEXTS = [
     "", "a", "b", "Mill", "mill ", "x;y", "1", "-2.50", "n/a", "2026-05-01", "=1+1", "12 kg", "1.234,5", "9" * 25, "é",
     "a" * 300, "\x1b[31m", "\u202e", "%", "_", "'", '"', "a, b",
+    '{"a": 1, "b": {"c": [1, "x"]}}', "{'a': None, 1: (2, 3)}", "[1, 2]", "[]", '[{"a": "2026-05-01"}, 3]', "{", "null",
 ]  # fmt: skip
 NUMBERS = [0, 1, -1, 3, 2**53, 2**62, -(2**62), 0.5, -1.25, 1e300, 1e-300, 7, 12]
 NAMES = ["a", "b", "kg", "day", "at", "word", "flag", "gone", "empty cell", "A"]
@@ -131,6 +132,8 @@ def step(chance: Random, table: comb.Table) -> comb.Table:
         lambda: table.split(one, mark=chance.choice([";", "a", " "])),
         lambda: table.split(one, ["p", "q"], pattern=chance.choice(["(.)(.*)", "(", ";"])),
         lambda: table.split(one, ["p", "q"], widths=[1, 2]),
+        lambda: table.take_apart(one, keys=chance.choice([(), ("a", "b.c")]), keep_original=chance.random() < 0.3,
+                                 lists=chance.choice(["keep", "count", "rows", "columns"])),
         lambda: table.to_long(_pick(chance, names) or "*", heading_column="h", value_column="v", keep_missing=chance.random() < 0.5),
         lambda: table.transpose(one),
         lambda: table.remove_duplicates(_pick(chance, names), which=chance.choice(["first", "last", "fullest"])),

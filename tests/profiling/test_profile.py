@@ -180,6 +180,8 @@ def test_numbers_that_are_days_and_times_get_a_remedy_that_reads_them() -> None:
     for name, first in (("visit_time", "09:45:00"), ("day", "2023-03-15"), ("made_at", "2024-05-01T08:00:00"), ("logged_on", "2024-05-01T08:00:00.123"), ("epoch", "2024-05-01T08:00:00.123456")):  # fmt: skip
         assert table.take_step(found[name].remedy)[name].texts()[0] == first
     assert not comb.table(columns={"weight_g": [45000, 45001, 1200]}).profile().of("type")
+    for odd in ("inf", "-inf", "nan"):
+        assert not comb.table(columns={"day": [45000.25, 45001.5, float(odd), 45003.5]}).profile().of("type.serial")
 
 
 @pytest.mark.parametrize(

@@ -122,6 +122,14 @@ def test_turned_twice_is_the_same_table(cells: list[list[int | None]]) -> None:
     assert rows(again) == rows(table)
 
 
+@pytest.mark.parametrize("kind", ["date", "string", "boolean", "decimal"])
+def test_a_column_without_a_value_is_turned_with_any_other(kind: str) -> None:
+    table = comb.table(columns={"k": ["x", "y"], "kg": [1.5, 2], "gone": [None, None]})
+    turned = table.convert({"gone": kind}).transpose("k")
+    assert turned.types["x"].numeric and turned["x"].to_list() == [1.5, None]
+    assert turned["x"].reasons() == [None, "blank"]
+
+
 @given(
     st.lists(st.tuples(st.sampled_from("ab"), st.none() | st.integers(0, 9)), max_size=6),
     st.lists(st.tuples(st.sampled_from("bc"), st.none() | st.floats(0, 9)), max_size=6),

@@ -3,8 +3,6 @@
 A remedy is offered only where every value can be read so; a name alone proves nothing.
 """
 
-import math
-
 import numpy as np
 
 from comb.errors import CombError, agree, counted
@@ -115,7 +113,7 @@ def numbers_that_count(table: ColumnCache) -> Findings:
 def _days_with_fractions(table: ColumnCache, name: str, column: Column, *, named: bool) -> Findings:
     """Day counts with the time of day behind the point."""
     least, most = stored_positions(column, table.ordered(name)[[0, -1]]).tolist()
-    if math.floor(least) < _DAY_COUNTS[0] or math.floor(most) > _DAY_COUNTS[1]:
+    if not (_DAY_COUNTS[0] <= least and most < _DAY_COUNTS[1] + 1):
         return
     values = table.floats(name)[column.present]
     days = np.floor(values)

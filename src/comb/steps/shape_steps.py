@@ -303,7 +303,8 @@ class Transpose(Step, frozen=True, tag="transpose"):
         if not names:
             raise ParameterError(f"there is no column but {self.headings_in}, so nothing to turn")
         kind = _shared_type(table, names)
-        stacked = _stacked([widened(table[name], kind) for name in names], kind)
+        like = next((table[name] for name in names if _tells_type(table[name])), table[names[0]])
+        stacked = _stacked([_as_type(table[name], like, kind) for name in names], kind)
         count = len(names)
         columns = {self.heading_column: Column(STRING, Text.from_items(names, np.arange(count)))}
         for at, title in enumerate(titles):
