@@ -6,7 +6,7 @@ from comb.errors import agree, counted, listing
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.reading.documents.json.flatten import MOST_PLACES
-from comb.reading.documents.json.nested_text import NestedTexts
+from comb.reading.documents.json.nested_text import NestedTexts, found_objects
 from comb.steps.nested_steps import TakeApart
 from comb.tables.column import Column
 from comb.tables.text import Text
@@ -63,11 +63,18 @@ def nested_values(table: ColumnCache) -> Findings:
         nested, seen = np.zeros(text.item_count, np.bool_), _Seen()
         for start in range(0, len(used), AT_ONCE):
             some = used[start : start + AT_ONCE]
-            read = NestedTexts(stored.take(some).to_list())
+            texts = stored.take(some).to_list()
+            objects = found_objects(texts)
+            if objects is not None:
+                nested[some] = True
+                seen.objects += len(texts)
+                seen.keys |= dict.fromkeys(objects.names)
+                continue
+            read = NestedTexts(texts)
             nested[some] = [isinstance(value, dict | list) for value in read.values]
             seen.add(read)
         cells = int(counts[nested].sum())
-        if cells >= max(LEAST_CELLS, LEAST_NESTED * table.present_count(name)):
+        if (seen.keys or any(seen.lengths)) and cells >= max(LEAST_CELLS, LEAST_NESTED * table.present_count(name)):
             where = (nested if text.codes is None else nested[text.codes]) & column.present
             first = stored.take(np.flatnonzero(nested)[:MOST_EXAMPLES]).to_list()
             examples = tuple(one if len(one) <= LONGEST else f"{one[:LONGEST]}..." for one in first)

@@ -6,10 +6,10 @@ from typing import Any, ClassVar, Literal, NamedTuple
 import numpy as np
 
 from comb.errors import ColumnError, TypeMismatch, agree, counted, listing
-from comb.inference.typed_cells import SourceKind, typed_column
+from comb.inference.typed_cells import SourceKind, TypedCells, typed_column
 from comb.kernels.grouping import Codes
 from comb.reading.documents.json.flatten import MOST_PLACES, Growth
-from comb.reading.documents.json.nested_text import NO_JSON, NestedTexts
+from comb.reading.documents.json.nested_text import NO_JSON, NestedTexts, found_objects
 from comb.steps.base import Change, Rows, Step
 from comb.tables.cell_source import NO_PLACE
 from comb.tables.column import Column
@@ -71,8 +71,14 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
         codes = np.arange(text.item_count) if text.codes is None else np.asarray(text.codes, np.int64)
         # A column that was filtered stores texts that no row has any more.
         items, used = text.items(), np.unique(codes[column.present])
-        nested = NestedTexts([items[code] for code in used.tolist()])
-        if len(used) and not nested.nested:
+        texts = [items[code] for code in used.tolist()]
+        objects = found_objects(texts) if texts and self.lists == "keep" else None
+        if objects is not None:
+            cells = {f"{name}.{title}": objects.cells(title) for title in objects.names}
+            grown = _Grown(cells, np.ones(len(texts), np.int64), ())
+            return self._change(table, name, codes, used, grown, NestedTexts(()))
+        nested = NestedTexts(texts)
+        if texts and not nested.nested:
             raise TypeMismatch(
                 f"no cell of {name} is an object or a list of JSON, for instance {nested.texts[0]!r}",
                 remedy="split takes texts apart by a mark, a pattern or widths",
@@ -89,8 +95,9 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
         """Return the cells that the different texts make."""
         widths = _widths(records) if self.lists == "columns" else {}
         # What stays in the column comes first.
-        grown = {name: Growth(), **{f"{name}.{key}": Growth() for key in self.keys}}
+        grown = {name: Growth()}
         uneven: set[str] = set()
+        filled: set[str] = set()
         sizes, count = np.ones(len(records), np.int64), 0
         for at, record in enumerate(records):
             rows = self._rows_of(record, widths)
@@ -101,6 +108,8 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
                         grown[title] = Growth()
                     grown[title].pad(count)
                     grown[title].add(value)
+                    if value is not None and value != []:
+                        filled.add(title)
                     if self.lists == "columns" and isinstance(value, list):
                         uneven.add(title)
                 count += 1
@@ -108,8 +117,8 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
             growth.pad(count)
         if not any(name in record for record in records):
             del grown[name]
-        _fold_nulls(grown)
-        return _Grown(grown, sizes, tuple(sorted(uneven)))
+        _fold_nulls(grown, filled)
+        return _Grown({title: one.cells() for title, one in grown.items()}, sizes, tuple(sorted(uneven)))
 
     def _rows_of(self, record: Cells, widths: Mapping[str, int]) -> list[Cells]:
         """Return the rows that one text makes."""
@@ -138,12 +147,17 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
         self, table: BareTable, name: str, codes: Codes, used: Codes, grown: "_Grown", nested: NestedTexts
     ) -> Change:
         column, sizes = table[name], grown.sizes
-        wanted = {title: growth for title, growth in grown.columns.items() if title != name or not self.keep_original}
-        passed = [title for title in wanted if self.keys and title != name and title[len(name) + 1 :] not in self.keys]
+        cells = {title: one for title, one in grown.columns.items() if title != name or not self.keep_original}
+        asked = [f"{name}.{key}" for key in self.keys]
+        passed = [title for title in cells if asked and title not in (name, *asked)]
+        wanted = list(dict.fromkeys([*(title for title in cells if title == name), *(asked or cells)]))
+        self._check(table, name, wanted)
+        nothing = Growth()
+        nothing.pad(int(sizes.sum()))
         made = {
-            title: typed_column(wanted[title].cells(), dates_in_text=True) for title in wanted if title not in passed
+            title: typed_column(cells[title] if title in cells else nothing.cells(), dates_in_text=True)
+            for title in wanted
         }
-        self._check(table, name, made)
         # Of each row of the table: the text it has, and the first of the rows which that makes.
         which = np.searchsorted(used, codes)
         which[column.missing] = 0
@@ -153,7 +167,8 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
         within = np.arange(len(sources)) - np.repeat(np.cumsum(each) - each, each)
         places = np.where(column.missing[sources], 0, first[which[sources]] + within)
         spread = len(sources) != table.row_count
-        new = {title: _placed(one, places, column, sources) for title, one in made.items()}
+        # Where there is nothing to take apart, the column stays.
+        new = {title: _placed(one, places, column, sources) for title, one in made.items()} or {name: column}
         columns: dict[str, Column] = {}
         for title in table.names:
             if title != name or self.keep_original:
@@ -216,7 +231,7 @@ class _Grown(NamedTuple):
 
     Attributes
     ----------
-    columns : dict of str to Growth
+    columns : dict of str to TypedCells
         Their cells.
     sizes : int64 array
         How many rows each text makes.
@@ -224,17 +239,17 @@ class _Grown(NamedTuple):
         Names with lists of different lengths, where each place was to be a column.
     """
 
-    columns: dict[str, Growth]
+    columns: dict[str, TypedCells]
     sizes: Codes
     uneven: tuple[str, ...]
 
 
-def _fold_nulls(grown: dict[str, Growth]) -> None:
-    """Leave out columns of null alone that are objects in other cells: there the parts are null."""
+def _fold_nulls(grown: dict[str, Growth], filled: set[str]) -> None:
+    """Leave out columns of null and empty lists that are objects in other cells: where they are null, the parts are."""
     for title in list(grown):
         parts = [one for one in grown if one.startswith(f"{title}.")]
         kinds = np.frombuffer(bytes(grown[title].kinds), np.uint8)
-        if not parts or not np.isin(kinds, (SourceKind.NULL, SourceKind.ABSENT)).all():
+        if not parts or title in filled:
             continue
         for one in parts:
             for at in np.flatnonzero(kinds == SourceKind.NULL).tolist():
@@ -245,11 +260,9 @@ def _fold_nulls(grown: dict[str, Growth]) -> None:
 
 def _take_apart(value: Any, name: str, cells: Cells, level: int) -> None:
     """Add the values of an object to cells, by dotted name; any other value by its own."""
-    if isinstance(value, dict) and level < DEEPEST:
+    if isinstance(value, dict) and level < DEEPEST and (value or not level):
         for key, inner in value.items():
             _take_apart(inner, f"{name}.{key}", cells, level + 1)
-        if level and not value:
-            cells[name] = None
     else:
         cells[name] = value
 

@@ -14,6 +14,7 @@ import numpy as np
 
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.grouping import Codes
+from comb.reading.documents.json.found_records import FoundTable, find_records, whole_lines_of
 from comb.reading.documents.json.parse import JsonParser
 
 # What is nothing of the kind, as it is said.
@@ -77,6 +78,20 @@ class NestedTexts:
         self.unread: Codes = np.array(unread, np.int64)
         self.by_python: Codes = np.array(by_python, np.int64)
         self.repeated = parser.repeated
+
+
+def found_objects(texts: Sequence[str]) -> FoundTable | None:
+    """Return the table that texts make which are all objects of JSON, its columns by dotted name.
+
+    None where they have to be parsed one by one, as lists of records inside them have to.
+    """
+    if not all(text.startswith("{") and "\n" not in text for text in texts):
+        return None
+    data = "\n".join(texts).encode()
+    found = find_records(data, whole_lines_of(data), lines=True)
+    if found is None or found.bad or found.halves or found.table.below or len(found.lines) != len(texts):
+        return None
+    return found.table
 
 
 def opens_as_nested(text: str) -> bool:
