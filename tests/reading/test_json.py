@@ -374,7 +374,7 @@ ODD = st.sampled_from(["", "  ", "{", '{"a": 1,}', "[1]", "7", '{"a": NaN, "b": 
 
 
 @given(st.lists(LINES | ODD, min_size=1, max_size=15), st.integers(1, 60))
-@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=80, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_the_quick_road_gives_what_the_reference_gives(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, lines: list[str], size: int
 ) -> None:
@@ -409,7 +409,7 @@ DAMAGE = st.sampled_from([None, None, None, "}", "]", ",", '"', " ", "{", '{"a":
 
 
 @given(DOCUMENTS, st.sampled_from([None, 1]), DAMAGE, st.floats(0, 1), st.integers(1, 60), st.sampled_from(["keep", "keep", "count", "rows", "columns"]))  # fmt: skip
-@settings(max_examples=250, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=120, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_lists_of_records_are_found_as_the_reference_finds_them(
     tmp_path: Path,
     monkeypatch: pytest.MonkeyPatch,

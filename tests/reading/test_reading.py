@@ -146,7 +146,7 @@ def test_the_encoding_does_not_matter(tmp_path: Path, encoding: str) -> None:
 
 
 @given(st.binary(max_size=300))
-@settings(max_examples=300, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_any_bytes_give_a_table_or_an_error_that_names_the_file(tmp_path: Path, data: bytes) -> None:
     try:
         table = load_text(tmp_path, data)

@@ -17,7 +17,7 @@ def quoted(cell: str) -> str:
     return '"' + cell.replace('"', '""') + '"'
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=120, deadline=None)
 @given(
     st.lists(st.lists(CELLS, min_size=3, max_size=3), min_size=1, max_size=8),
     st.sampled_from([",", ";", "\t"]),

@@ -115,7 +115,7 @@ def take_step(
     # Before anything is made of the result: a bound that is passed stops here.
     entry, record = _account(step, table, change)
     check_bound(step, entry)
-    result = change.table._derive(notes=(*table.notes, _phrase(entry)))
+    result = change.table._derive(notes=(*table.notes, _phrase(step, entry)))
     if table._storage.on_disk:
         result, record = result._stored(), record.stored(table._storage)
     aside = change.set_aside or SetAside(np.zeros(0, np.int64), ())
@@ -186,10 +186,14 @@ def _not_taken(step: Step, table: BareTable) -> Taken:
     return Taken(table, entry, table._take(np.zeros(0, np.int64)), (), StepRecord(rows, rows, table.names))
 
 
-def _phrase(entry: Entry) -> str:
+def _phrase(step: Step, entry: Entry) -> str:
     """Say what a step did, for the sentence over the printed table."""
     counts = entry.counts()
-    plain = not counts or entry.moved or entry.columns_renamed or entry.columns_removed
+    named = entry.columns_removed and step.names_columns
+    if named and (entry.added or entry.left_out or entry.set_aside):
+        # Which columns there are was said, but not that there are other rows.
+        counts, named = entry.rows_said(), []
+    plain = not counts or entry.moved or entry.columns_renamed or named
     said = entry.says if plain else f"{entry.says} ({counts})"
     # The names of keys without a match are many; how many found one is said.
     notes = entry.notes[:1] if entry.step == "join" else entry.notes

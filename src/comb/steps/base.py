@@ -211,6 +211,9 @@ class Step(
 
     accounting: ClassVar[Rows] = Rows.SAME
 
+    # Whether `describe` names the columns that come and go; else the sentence over a table does.
+    names_columns: ClassVar[bool] = True
+
     active: bool = True
     why: str | None = None
     at_most: str | None = None

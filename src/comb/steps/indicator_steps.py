@@ -154,6 +154,8 @@ class ToIndicators(Step, frozen=True, tag="to_indicators"):
         More new columns than this are refused.
     """
 
+    names_columns: ClassVar[bool] = False
+
     column: str
     mark: str | None = None
     keep_original: bool = False

@@ -107,6 +107,16 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         gone = self.left_out + self.set_aside + self.merged + self.no_rows
         return self.rows_in + self.added == self.rows_out + gone
 
+    def rows_said(self) -> str:
+        """Say how many rows came and went; empty if none did."""
+        rows = {
+            "added": self.added,
+            "left out": self.left_out,
+            "set aside": self.set_aside,
+            "merged": self.merged,
+        }
+        return ", ".join(f"{count:,} {_plural('row', count)} {word}" for word, count in rows.items() if count)
+
     def counts(self) -> str:
         """Say in a few words what happened.
 
@@ -118,13 +128,7 @@ class Entry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         if not self.active:
             return "not taken"
         # Rows first, then cells, then columns: in the order in which one would ask.
-        rows = {
-            "added": self.added,
-            "left out": self.left_out,
-            "set aside": self.set_aside,
-            "merged": self.merged,
-        }
-        parts = [f"{count:,} {_plural('row', count)} {word}" for word, count in rows.items() if count]
+        parts = [self.rows_said()] if self.rows_said() else []
         parts += [f"{self.no_rows:,} {_plural('line', self.no_rows)} taken off"] if self.no_rows else []
         parts += [f"{self.moved:,} {_plural('row', self.moved)} moved"] if self.moved else []
         cells = sum(self.cells_changed.values())

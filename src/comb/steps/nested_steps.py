@@ -50,6 +50,7 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
     """
 
     accounting: ClassVar[Rows] = Rows.SPREAD
+    names_columns: ClassVar[bool] = False
 
     column: str
     keys: list[str] = []
