@@ -76,7 +76,9 @@ def nested_values(table: ColumnCache) -> Findings:
         cells = int(counts[nested].sum())
         if (seen.keys or any(seen.lengths)) and cells >= max(LEAST_CELLS, LEAST_NESTED * table.present_count(name)):
             where = (nested if text.codes is None else nested[text.codes]) & column.present
-            first = stored.take(np.flatnonzero(nested)[:MOST_EXAMPLES]).to_list()
+            # Those with something in them say more.
+            telling = np.flatnonzero(nested & (np.diff(text.offsets) > len("[]")))
+            first = stored.take(telling[:MOST_EXAMPLES]).to_list()
             examples = tuple(one if len(one) <= LONGEST else f"{one[:LONGEST]}..." for one in first)
             says, remedy = _said(table, name, seen, cells)
             yield Finding("text.json", (name,), cells, table.rows_where(where), examples, says, remedy)
