@@ -292,6 +292,14 @@ def cut_off_and_marked_as_text(draw: Draw) -> Any:
 
 
 @found
+def classes_of_numbers(draw: Draw) -> Any:
+    age = draw.many(lambda: draw.one("5-9", *(f"{at}-{at + 4}" for at in range(10, 80, 5))))
+    age = with_cells(age, {4: "90+", 9: "under 5", 17: "80 and over", 23: "90+"})
+    box = with_cells(draw.many(lambda: f"{draw.randint(10, 99)}-{draw.randint(10, 99)}"), {7: "7-12", 12: "4a+"})
+    return {"visit": ids(), "age": age, "box": box}, {("text.length", "box"): [8], ("text.pattern", "box"): [13]}
+
+
+@found
 def signs_of_word_processors(draw: Draw) -> Any:
     place = draw.many(lambda: draw.one("Mill-Brook", "Miller's", "Lake & Co"))
     changed = {1: "Mill\u2013Brook", 2: "Miller\u2019s", 3: "Lake \uff06 Co"}

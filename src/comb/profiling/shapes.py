@@ -188,9 +188,29 @@ def _odd_texts(table: ColumnCache, name: str) -> tuple[str, dict[str, int], dict
             wrong = as_meant(text) != text or runs_as_formula(text) or SHORTENED.fullmatch(text)
             if not wrong and not (same_build and natural(text)):
                 (short if same_build else off).add(text)
+    if all(_is_range(text) for text in shaped[usual]):
+        # Ages of 5-9 and 90+ are no other kind of thing than those of 10-14.
+        short = {text for text in short if not _is_range(text, same_width=False)}
+        off = {text for text in off if not _OPEN_CLASS.fullmatch(text)}
     # In the order of the texts, the commonest first.
     longer, other = ({text: count for text, count in texts.items() if text in some} for some in (short, off))
     return usual, _without_words(usual, longer), other
+
+
+def _is_range(text: str, *, same_width: bool = True) -> bool:
+    """Return whether a text is a class from one number to a larger one; of numbers as long as each other, or any."""
+    found = _RANGE.fullmatch(text)
+    return (
+        found is not None and float(found[1]) < float(found[2]) and (not same_width or len(found[1]) == len(found[2]))
+    )
+
+
+_RANGE = lazy_pattern(r"(\d+(?:\.\d+)?) ?(?:-|–|to|bis) ?(\d+(?:\.\d+)?)(?: ?[^\W\d]+)?")
+_OPEN_CLASS = lazy_pattern(
+    r"(?i)(?:[<>≤≥]=? ?|(?:under|over|below|above|up to|from|less than|more than|unter|über|bis|ab) )"
+    r"\d+(?:\.\d+)?.{0,10}"
+    r"|\d+(?:\.\d+)? ?(?:\+|(?:and|or|und|oder) ).{0,20}"
+)
 
 
 def _without_words(usual: str, texts: dict[str, int]) -> dict[str, int]:
