@@ -292,6 +292,19 @@ def cut_off_and_marked_as_text(draw: Draw) -> Any:
 
 
 @found
+def exports_below_each_other(draw: Draw) -> Any:
+    columns = {
+        "visit": ids(),
+        "hive": draw.many(lambda: draw.one("a1", "b2", "c3", "hive")),
+        "kg": draw.many(lambda: f"{draw.gauss(30, 4):.1f}"),
+        "place": draw.many(lambda: draw.one("Mill", "Fox", "kg")),
+    }
+    other = dict(zip(columns, ["place", "visit", "hive", "kg"], strict=True))
+    columns = {name: with_cells(cells, {9: other[name]}) for name, cells in columns.items()}
+    return columns, {("layout.other_header", ""): [10]}
+
+
+@found
 def classes_of_numbers(draw: Draw) -> Any:
     age = draw.many(lambda: draw.one("5-9", *(f"{at}-{at + 4}" for at in range(10, 80, 5))))
     age = with_cells(age, {4: "90+", 9: "under 5", 17: "80 and over", 23: "90+"})
@@ -532,7 +545,7 @@ def test_what_is_wrong_is_found_where_it_is(name: str) -> None:
     findings = read(columns).profile().findings
     wanted = {code for code, _ in expected}
     for (code, column), rows in expected.items():
-        here = [one for one in findings if one.code == code and column in one.columns]
+        here = [one for one in findings if one.code == code and (column in one.columns or not column)]
         assert here, (code, column, [(one.code, one.columns, one.text) for one in findings])
         if rows is not None:
             assert sorted({row for one in here for row in one.rows.tolist()}) == rows, code

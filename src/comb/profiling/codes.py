@@ -24,6 +24,7 @@ from comb.profiling import (
     missing_patterns,
     nested,
     orders,
+    other_headers,
     other_types,
     series,
     shapes,
@@ -109,6 +110,20 @@ _ALL = (
         by_hand="those that were left out at reading need nothing more; else `filter` by a condition",
         not_for="a single cell that is called like its column",
         together="{} parts of the table repeat the header",
+    ),
+    Code(
+        "layout.other_header",
+        _NUMBERS,
+        says="the names of the columns again, in another order",
+        looks_at=(
+            f"rows in which {_share(other_headers.LEAST_SHARE)} of the cells, at least {other_headers.LEAST_CELLS}, "
+            "are names of columns, each of another one"
+        ),
+        example="`mites;visit;apiary` in line 41 below the header `visit;apiary;mites`",
+        remedy="",
+        by_hand="cut the file above such rows; `comb.load([a, b])` reads the parts as one, by the names of columns",
+        not_for="the header again in its own order",
+        together="{} parts of the table name the columns in another order",
     ),
     Code(
         "layout.fixed_width",
