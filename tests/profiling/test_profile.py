@@ -167,6 +167,16 @@ def test_a_table_without_rows_has_a_profile() -> None:
     assert NUMBER.in_full == "number"
 
 
+def test_parts_of_other_files_below_the_first_are_told() -> None:
+    first = b"hive,day,kg,place\n" + b"".join(b"H%d,2026-05-%02d,2%d.5,Mill\n" % (at, at, at) for at in range(1, 9))
+    below = first.replace(b"hive,day,kg,place", b"place;day;hive;kg").replace(b",", b";")
+    (one,) = comb.load(first + below).profile().of("layout.other_delimiter")
+    assert one.rows.tolist() == [*range(9, 18)] and "parted by a semicolon and not by a comma they have 4" in one.text
+    (one,) = comb.load(first + b"hive,day,kg,place,note\n" + b"H9,2026-06-01,20.5,Fox,late\n").profile().of("layout")
+    assert one.code == "layout.repeated_header" and one.text.endswith("there _col.5 is called note")
+    assert not comb.load(first + b"H9,2026-06-01\nH10;x,2026-06-02\n").profile().of("layout")
+
+
 COUNTS = {"visit_time": [945, 1745, 2359, 30, 1010, 1159, 815, 1200], "day": [*range(45000, 45008)], "made_at": [*range(1714550400, 1714550408)], "logged_on": [*range(1714550400123, 1714550400131)], "epoch": [*range(1714550400123456, 1714550400123464)]}  # fmt: skip
 
 

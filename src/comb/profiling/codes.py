@@ -24,7 +24,7 @@ from comb.profiling import (
     missing_patterns,
     nested,
     orders,
-    other_headers,
+    other_parts,
     other_types,
     series,
     shapes,
@@ -116,7 +116,7 @@ _ALL = (
         _NUMBERS,
         says="the names of the columns again, in another order",
         looks_at=(
-            f"rows in which {_share(other_headers.LEAST_SHARE)} of the cells, at least {other_headers.LEAST_CELLS}, "
+            f"rows in which {_share(other_parts.LEAST_SHARE)} of the cells, at least {other_parts.LEAST_CELLS}, "
             "are names of columns, each of another one"
         ),
         example="`mites;visit;apiary` in line 41 below the header `visit;apiary;mites`",
@@ -124,6 +124,20 @@ _ALL = (
         by_hand="cut the file above such rows; `comb.load([a, b])` reads the parts as one, by the names of columns",
         not_for="the header again in its own order",
         together="{} parts of the table name the columns in another order",
+    ),
+    Code(
+        "layout.other_delimiter",
+        _NUMBERS,
+        says="rows that another delimiter parts",
+        looks_at=(
+            f"rows of too few cells, at least {other_parts.LEAST_SHORT}, that have as many as the others by a comma, "
+            "semicolon, tab or bar"
+        ),
+        example="`b2;2025-05-01;31,5` among lines like `a1,2025-05-01,30.5`",
+        remedy="",
+        by_hand="put these rows in a file of their own; `comb.load([a, b])` finds out how each is parted",
+        not_for="rows that only lack cells at their end",
+        together="{} parts of the table have another delimiter",
     ),
     Code(
         "layout.fixed_width",

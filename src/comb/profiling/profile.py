@@ -25,7 +25,7 @@ from comb.profiling import (
     missing_patterns,
     nested,
     orders,
-    other_headers,
+    other_parts,
     other_types,
     series,
     shapes,
@@ -56,7 +56,8 @@ Finder = Callable[[ColumnCache], Findings]
 FINDERS: tuple[Finder, ...] = (
     layout.empty_rows,
     layout.repeated_headers,
-    other_headers.other_headers,
+    other_parts.other_headers,
+    other_parts.other_delimiters,
     layout.totals,
     fixed_width.columns_by_position,
     unreadable.unreadable,
@@ -119,8 +120,8 @@ FINDERS: tuple[Finder, ...] = (
 # What is reported of cells first is not reported again of rows: a total is not wrong because one of its parts is 999.
 # Each stage knows what those before it found, by the codes that say which cells are wrong.
 FIRST = frozenset({
-    layout.repeated_headers, other_headers.other_headers, layout.totals, fixed_width.columns_by_position,
-    sheets.heading_rows, sheets.footnote_marks,
+    layout.repeated_headers, other_parts.other_headers, other_parts.other_delimiters, layout.totals,
+    fixed_width.columns_by_position, sheets.heading_rows, sheets.footnote_marks,
 })  # fmt: skip
 LATE: tuple[frozenset[Finder], ...] = (
     frozenset({orders.reversed_pairs, values.impossible, ascending.out_of_order}),
@@ -133,7 +134,9 @@ TELLING = frozenset({
     "series.order", "layout.fixed_width",
     "type.censored", "text.footnotes", "text.length", "text.packed", "text.encoding", "text.markup", "text.formula",
 })  # fmt: skip
-WHOLE_ROWS = frozenset({"layout.repeated_header", "layout.other_header", "layout.totals", "layout.heading_rows"})
+WHOLE_ROWS = frozenset(
+    {"layout.repeated_header", "layout.other_header", "layout.other_delimiter", "layout.totals", "layout.heading_rows"}
+)
 
 LONGEST: Finder = duplicates.repeated
 

@@ -1,8 +1,10 @@
-"""Rows that name the columns in another order: what stands below them is in other columns.
+"""Parts of another file below those of the first: a header in another order, rows by another delimiter.
 
 Exports that were put below each other have their headers among the rows. Where such a header has the names in another
 order, the rows below it were read under the names of the first one, and no value is where it seems to be. Which names
 are meant is certain, but no step moves cells of some rows to other columns: the parts have to be read by themselves.
+The same holds of rows that another program parted by another delimiter: they are too short, and their cells hold
+several.
 """
 
 import numpy as np
@@ -14,6 +16,7 @@ from comb.kernels.string_buffer import pack
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.tables.column import Column
+from comb.tables.reasons import Reason
 from comb.tables.text import Text
 
 # A row names columns if at least so many of its cells, and this share of all, are names, each of another column.
@@ -56,6 +59,39 @@ def other_headers(table: ColumnCache) -> Findings:
     examples = tuple(", ".join(found[at]) for at in rows[:MOST_EXAMPLES].tolist())
     yield Finding("layout.other_header", (), len(rows), table.rows_where(where), examples, says)
 
+
+def other_delimiters(table: ColumnCache) -> Findings:
+    """Rows that are too short, and as long as the others if another delimiter parts them."""
+    own, width = table.origin.options.delimiter, len(table.names)
+    if own not in OTHERS or width < LEAST_CELLS:
+        return
+    short = np.flatnonzero(table.columns[table.names[-1]].states == Reason.ABSENT)
+    looked = short[:MOST_SHORT]
+    cells = [column._take(looked).texts() for column in table.columns.values()]
+    lines = [own.join(text for text in row if text is not None) for row in zip(*cells, strict=True)]
+    for other in OTHERS:
+        fits = np.array([line.count(other) == width - 1 for line in lines], np.bool_)
+        count = int(fits.sum())
+        if other == own or count < LEAST_SHORT:
+            continue
+        rows = looked[fits]
+        says = (
+            f"{counted(count, 'row')} {agree(count, 'has', 'have')} too few cells; parted by {_SPOKEN[other]} and not"
+        )
+        says += f" by {_SPOKEN[own]} {agree(count, 'it has', 'they have')} {width}, as the others"
+        where = np.zeros(table.row_count, np.bool_)
+        where[rows] = True
+        examples = tuple(repr(line) for line, one in zip(lines, fits, strict=True) if one)[:MOST_EXAMPLES]
+        yield Finding("layout.other_delimiter", (), count, table.rows_where(where), examples, says)
+
+
+# What parts cells, and how it is said.
+_SPOKEN = {",": "a comma", ";": "a semicolon", "\t": "a tab", "|": "a bar"}
+OTHERS = tuple(_SPOKEN)
+
+# A single row may be chance; and so many are looked at.
+LEAST_SHORT = 2
+MOST_SHORT = 10_000
 
 # Names that are listed.
 MOST_NAMED = 8
