@@ -74,6 +74,8 @@ def test_it_is_said_at_once_and_holds_in_a_plan(tmp_path: Path) -> None:
     table = comb.load(tmp_path / "t.csv")
     assert table["place"].to_list() == ["Zürich", "Köln", "Málaga", "Orléans"]
     assert "two encodings: UTF-8, and in lines 4, 5 windows-1252; reads José" in table.sentence()
+    many = comb.load(b"name,place\n" + b"\n".join(rows * 1_000))
+    assert "and in lines 4, 5, 8, 9, 12 and 1,995 more windows-1252; reads" in many.sentence()
     table.trim("name").plan().save(tmp_path / "plan.yaml")
     assert "utf-8+windows-1252" in (tmp_path / "plan.yaml").read_text()
     outcome = comb.Plan.load(tmp_path / "plan.yaml").run()

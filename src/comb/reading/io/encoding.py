@@ -332,7 +332,9 @@ class LineCounts(msgspec.Struct):
         likely = likely_words(data)
         if likely is None:
             return None
-        lines = f"{agree(self.others, 'line', 'lines')} {listing([f'{line:,}' for line in self.first], self.others)}"
+        named = [f"{line:,}" for line in self.first[:MOST_LINES_LISTED]]
+        more = f" and {self.others - len(named):,} more" if self.others > len(named) else ""
+        lines = f"{agree(self.others, 'line', 'lines')} {', '.join(named)}{more}"
         why = f"{TWO_ENCODINGS}: UTF-8, and in {lines} {likely.encoding}; reads {likely.why}"
         return Decoded("", f"utf-8{BOTH}{likely.encoding}", why, likely.runner_up)
 
