@@ -25,7 +25,7 @@ LONGEST = 60
 # More keys than this are values: objects that are used as lookup tables.
 MOST_KEYS = 100
 
-# So many texts are read at once.
+# How many texts are read at once.
 AT_ONCE = 20_000
 
 _OPENS = np.frombuffer(b"{[", np.uint8)

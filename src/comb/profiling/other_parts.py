@@ -19,7 +19,7 @@ from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
 
-# A row names columns if at least so many of its cells, and this share of all, are names, each of another column.
+# A row names columns if this many of its cells, and this share of all, are names, each of another column.
 LEAST_CELLS = 3
 LEAST_SHARE = 0.8
 
@@ -89,7 +89,7 @@ def other_delimiters(table: ColumnCache) -> Findings:
 _SPOKEN = {",": "a comma", ";": "a semicolon", "\t": "a tab", "|": "a bar"}
 OTHERS = tuple(_SPOKEN)
 
-# A single row may be chance; and so many are looked at.
+# A single row may be chance. No more than these are looked at.
 LEAST_SHORT = 2
 MOST_SHORT = 10_000
 

@@ -8,7 +8,7 @@ import numpy as np
 from comb.errors import ColumnError, TypeMismatch, agree, counted, listing
 from comb.inference.typed_cells import SourceKind, TypedCells, typed_column
 from comb.kernels.grouping import Codes
-from comb.reading.documents.json.flatten import MOST_PLACES, Growth
+from comb.reading.documents.json.flatten import DEEPEST, Growth, list_lengths
 from comb.reading.documents.json.nested_text import NO_JSON, NestedTexts, found_objects
 from comb.steps.base import Change, Rows, Step
 from comb.tables.cell_source import NO_PLACE
@@ -21,9 +21,6 @@ from comb.tables.types import JSON, STRING
 
 # More new columns than this are refused: objects that are used as lookup tables have a key for each value.
 MOST_NEW_COLUMNS = 500
-
-# Objects inside objects are taken apart so far; what is deeper stays one value.
-DEEPEST = 20
 
 # Keys and lengths that are named.
 MOST_NAMED = 5
@@ -94,7 +91,7 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
 
     def _grown(self, name: str, records: Sequence[Cells]) -> "_Grown":
         """Return the cells that the different texts make."""
-        widths = _widths(records) if self.lists == "columns" else {}
+        widths = list_lengths(records) if self.lists == "columns" else {}
         # What stays in the column comes first.
         grown = {name: Growth()}
         uneven: set[str] = set()
@@ -266,17 +263,6 @@ def _take_apart(value: Any, name: str, cells: Cells, level: int) -> None:
             _take_apart(inner, f"{name}.{key}", cells, level + 1)
     else:
         cells[name] = value
-
-
-def _widths(records: Iterable[Cells]) -> dict[str, int]:
-    """Return the length of the lists of each name that has lists of one length only."""
-    lengths: dict[str, set[int]] = {}
-    for record in records:
-        for title, value in record.items():
-            if value is not None:
-                lengths.setdefault(title, set()).add(len(value) if isinstance(value, list) else -1)
-    fixed = {title: some.pop() for title, some in lengths.items() if len(some) == 1}
-    return {title: width for title, width in fixed.items() if 0 < width <= MOST_PLACES}
 
 
 def _in_places(record: Cells, widths: Mapping[str, int]) -> Cells:

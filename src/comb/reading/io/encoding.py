@@ -42,8 +42,7 @@ GOOD_FOR_EACH_BAD = 3
 # In lines that are not UTF-8, some bytes are characters of it by chance: no more than this share, or one.
 MOST_BY_CHANCE = 0.1
 
-# Where a text was cut behind so many bytes, the last character is a half one: it begins so, for letters of Latin
-# alphabets and for signs.
+# What is left of the last character where a text was cut to a number of bytes: of letters of Latin alphabets, of signs.
 _CUT = lazy_pattern(rb"(?:[\xc2-\xc5]|\xe2\x80?)(?![A-Za-z\x80-\xff])")
 
 # Control characters that occur in text files: tab, line ends, form feed, end-of-file.
@@ -72,7 +71,7 @@ _OTHER_TEXT = (("<?xml", "XML"), ("<!doctype html", "HTML"), ("<html", "HTML"), 
 # How it is said that there are two.
 TWO_ENCODINGS = "two encodings"
 
-# So many lines show which encoding they are in.
+# This many lines show which encoding they are in.
 MOST_SAMPLED = 500
 
 # This many lines with bad bytes are named.
@@ -340,7 +339,7 @@ class LineCounts(msgspec.Struct):
 
 
 def _in_two_encodings(data: bytes) -> Decoded | None:
-    """Decode a text of which some lines are UTF-8 and the others are not; None if it is none."""
+    """Decode a text of which some lines are UTF-8 and the others are not; None for any other."""
     counts = LineCounts()
     for number, line in enumerate(data.split(b"\n"), 1):
         if line.isascii():

@@ -76,7 +76,7 @@ LEAST_KOREAN = 6
 # Characters that stand as letters among letters, and signs beside their numbers, score more than this on average.
 LEAST_SURE = 0.45
 
-# Nearly every byte is a letter in one or the other encoding: but for the commonest one it takes so many of them.
+# Nearly every byte is a letter in one or the other encoding: but for the commonest one it takes this many of them.
 LEAST_LETTERS = 8
 
 # The last byte is hardly a letter in any language, but what bytes are when something went wrong.

@@ -137,7 +137,7 @@ def flatten(records: Sequence[Any], lists: str) -> Flat:
     if lists == "columns":
         # All have to be seen before it is known which lists are of one length.
         taken = list(taken)
-        widths = _widths(taken)
+        widths = list_lengths(taken)
     for number, cells in enumerate(taken):
         for row in _rows(cells, lists, widths):
             for name, value in row.items():
@@ -195,7 +195,7 @@ def _take_apart(record: Record, prefix: str, cells: Record, flat: Flat, number: 
                 flat.filled.add(name)
 
 
-def _widths(taken: Sequence[Record]) -> dict[str, int]:
+def list_lengths(taken: Iterable[Record]) -> dict[str, int]:
     """Return the length of the lists of each key that has lists of one length only."""
     lengths: dict[str, set[int]] = {}
     for cells in taken:

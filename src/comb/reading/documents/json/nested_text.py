@@ -44,11 +44,11 @@ class NestedTexts:
     ----------
     texts : sequence of str
     values : list
-        The value of each; of what is no JSON the text itself.
+        The value of each; of anything else the text itself.
     nested : int
         How many are objects or lists.
     unread, by_python : int64 array
-        The positions of those that are no JSON, and of those that are written as Python does.
+        The positions of those that hold neither, and of those that are written as Python does.
     repeated : int
         Keys that stood more than once in an object.
 
