@@ -8,6 +8,8 @@ import numpy as np
 import pytest
 
 import comb
+from comb.expressions.check import Given
+from comb.expressions.evaluate import formula_type
 from comb.tables.column import Column
 
 FULL = "hive,kg,day,at,ok,note\n1,2.5,2025-05-01,08:30,yes,a\n2,3.5,2025-05-02,09:30,no,b\n"
@@ -135,3 +137,49 @@ def test_what_somebody_declared_or_took_out_stays_what_it_is(tmp_path: Path) -> 
             table.calculate({"lb": "kg * 2"})
     with pytest.raises(comb.ExpressionError, match="expected a number to calculate with"):
         june.calculate({"x": "kg * hive_text"})
+
+
+NULLS = [
+    "null",
+    "-null",
+    "(null + null)",
+    "coalesce(null, null)",
+    "case when n > 1 then null end",
+    "max(null)",
+    "cast(null as integer)",
+]
+
+
+@pytest.mark.parametrize("null", NULLS)
+def test_null_goes_with_every_type_or_is_refused_and_has_the_type_that_is_checked(null: str) -> None:
+    texts = {"clock": "06:30", "day": "2026-01-01", "at": "2026-01-01T00:00", "took": "PT1H", "word": "x"}
+    table = comb.table(
+        columns={
+            "n": [1, 2],
+            "kg": [1.5, 2.0],
+            "fed": [True, False],
+            **{name: [text, text] for name, text in texts.items()},
+        }
+    )
+    table = table.convert({"clock": "time", "day": "date", "at": "datetime", "took": "duration"})
+    taken = 0
+    for name in table.names:
+        sums = [
+            f"{side} {sign} {other}"
+            for sign in ("+", "-", "*", "/", "%", "||", "and")
+            for side, other in ((name, null), (null, name))
+        ]
+        others = [f"{name} in ({null}, {name})", f"{name} between {null} and {name}", f"nullif({name}, {null})"]
+        around = [
+            form.format(one)
+            for one in sums
+            for form in ("sum(n) over (order by {})", "case when n > 1 then {} end", "({}) is null")
+        ]
+        for formula in [*sums, *others, *around]:
+            try:
+                made = table.calculate({"made": formula})["made"]
+            except comb.CombError:
+                continue
+            assert made.type == formula_type(formula, table.types, Given(), set()), formula
+            taken += formula not in sums or made.missing_count == 2
+    assert taken > 50

@@ -406,6 +406,9 @@ class _Checker:
         if kind == DURATION:
             return (replace(node, operand=operand) if node.operator == "-" else operand), kind
         self.need_number(node.operand, kind)
+        if kind is None:
+            # Of nothing known there is no sign.
+            return operand, kind
         if isinstance(operand, Literal) and operand.value is not None and node.operator == "-":
             return Literal(node.start, node.end, -operand.value), kind  # type: ignore[operator]
         return (replace(node, operand=operand) if node.operator == "-" else operand), kind

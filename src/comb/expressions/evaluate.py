@@ -411,7 +411,7 @@ class _Evaluator:
         """Evaluate what is put in order: a category keeps the order of its choices."""
         if isinstance(node, Name):
             return self.columns[node.name] if self.keys is None else self.keys[node.name]
-        return self.value(node)
+        return self.value(node, INTEGER)
 
     def aggregate(self, node: AggregateCall) -> Column:
         """Evaluate an aggregate over each group, or over windows of rows; its value for each row, or for each group."""
@@ -432,7 +432,8 @@ class _Evaluator:
             share = float(str(getattr(arguments.pop(), "value", 0.5)))
         elif node.function == "listagg" and len(arguments) > 1:
             between = str(getattr(arguments.pop(), "value", ""))
-        value = rows.ordered if node.function in ("min", "max") else rows.in_blocks
+        # A null is a whole number there, as it was checked.
+        value = rows.ordered if node.function in ("min", "max") else partial(rows.in_blocks, kind=INTEGER)
         columns = [_stretched(value(argument), height) for argument in arguments]
         used = None
         if node.where is not None:
@@ -514,7 +515,11 @@ class _Evaluator:
             quick = self.fused(node)
             if quick is not None:
                 return quick
-        left, right = (self.value(part, Type("integer")) for part in (node.left, node.right))
+        left = self.value(node.left, INTEGER)
+        right = self.value(node.right, DURATION if left.type.word in moments.MOMENTS else INTEGER)
+        if right.type.word in moments.MOMENTS and left.type == INTEGER and not left.present.any():
+            # Beside a moment a null is a duration, as it was checked.
+            left = self.value(node.left, DURATION)
         if node.operator in ("=", "<>", "<", "<=", ">", ">="):
             return logic.compare(node.operator, left, right)
         if moments.MOMENTS & {left.type.word, right.type.word}:
