@@ -143,7 +143,6 @@ NULLS = [
     "null",
     "-null",
     "(null + null)",
-    "coalesce(null, null)",
     "case when n > 1 then null end",
     "max(null)",
     "cast(null as integer)",
