@@ -323,5 +323,19 @@ def _print_on(prints: NDArray[np.uint64], keys: Sequence[NDArray[np.uint64]]) ->
 
 
 def distinct_count(values: NDArray[Any]) -> int:
-    """Count distinct values that are in ascending order already."""
-    return int(np.count_nonzero(values[1:] != values[:-1])) + 1 if len(values) else 0
+    """Count distinct values that are in ascending order already.
+
+    They may be a file larger than memory: some of them are compared at a time.
+
+    >>> distinct_count(np.array([1, 1, 2, 5]))
+    3
+    """
+    count = min(len(values), 1)
+    for start in range(0, len(values) - 1, COMPARED_AT_ONCE):
+        some = values[start : start + COMPARED_AT_ONCE + 1]
+        count += int(np.count_nonzero(some[1:] != some[:-1]))
+    return count
+
+
+# How many neighbours are compared together.
+COMPARED_AT_ONCE = 1 << 20
