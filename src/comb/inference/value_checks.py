@@ -1,5 +1,7 @@
 """What only the values show: days written as whole numbers, identifiers, numbers that were rounded."""
 
+from collections.abc import Iterator
+from itertools import chain, islice
 from typing import Any
 
 import numpy as np
@@ -8,6 +10,7 @@ from numpy.typing import NDArray
 
 from comb.chunks.column_source import ColumnSource
 from comb.errors import counted
+from comb.execution.storage import blocks_of
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import MOST_DECIMAL_DIGITS, TallySlot
 from comb.parsing.cell_parser import CellParser
@@ -16,9 +19,10 @@ from comb.tables.column import Column
 from comb.tables.evidence import RELEASES, Candidate, Evidence
 from comb.tables.types import DATE, INTEGER, NUMBER, STRING
 
-# Days written as yyyyMMdd that may be meant, and how many different ones have to be there.
+# Days written as yyyyMMdd that may be meant, and how many different ones have to be among the first values.
 FIRST_COMPACT, LAST_COMPACT = 19000101, 21001231
 LEAST_COMPACT = 3
+FIRST_SEEN = 1000
 
 # Whole numbers with more digits than this count nothing.
 LARGEST_COUNT = 10**18
@@ -57,12 +61,17 @@ def recheck(column: Column, source: ColumnSource) -> Verdict | None:
             return _of_releases(column, source, evidence)
         return _of_numbers(column, source, evidence)
     if column.type == INTEGER:
-        return None if least > -LARGEST_COUNT and most < FIRST_COMPACT else _of_integers(_present(column), evidence)
+        return None if least > -LARGEST_COUNT and most < FIRST_COMPACT else _of_integers(column, evidence)
     return None
 
 
-def _present(column: Column) -> NDArray[Any]:
-    return column.array if column.state is None else column.array[column.state == 0]
+def _present(column: Column) -> Iterator[NDArray[Any]]:
+    """Give the values of a column, which may be larger than memory, some rows at a time."""
+    for rows in blocks_of(len(column)):
+        values = column.array[rows]
+        values = values if column.state is None else values[column.state[rows] == 0]
+        if len(values):
+            yield values
 
 
 def _as_text(evidence: Evidence, why: str) -> Verdict:
@@ -73,13 +82,14 @@ def _as_text(evidence: Evidence, why: str) -> Verdict:
     return None, replace(evidence, chosen=text, runner_up=rejected, why=(why,), examples=(), tried=tried)
 
 
-def _of_integers(values: NDArray[Any], evidence: Evidence) -> Verdict | None:
-    if not len(values):
+def _of_integers(column: Column, evidence: Evidence) -> Verdict | None:
+    ends = [(int(values.min()), int(values.max())) for values in _present(column)]
+    if not ends:
         return None
-    least, most = int(values.min()), int(values.max())
+    least, most = min(low for low, _ in ends), max(high for _, high in ends)
     if most >= LARGEST_COUNT or least <= -LARGEST_COUNT:
         return _as_text(evidence, "numbers of more than 18 digits count nothing: these are identifiers")
-    if least >= FIRST_COMPACT and most <= LAST_COMPACT and not evidence.chosen.misfits and _are_days(values):
+    if least >= FIRST_COMPACT and most <= LAST_COMPACT and not evidence.chosen.misfits and _are_days(column):
         form = moment_program("date", "yyyyMMdd")
         chosen = Candidate(DATE, evidence.chosen.fits, 0, form.pattern)
         why = ("every number is a day of the calendar, written as year, month and day",)
@@ -91,7 +101,14 @@ def _of_integers(values: NDArray[Any], evidence: Evidence) -> Verdict | None:
     return None
 
 
-def _are_days(values: NDArray[Any]) -> bool:
+def _are_days(column: Column) -> bool:
+    if not all(map(_in_calendar, _present(column))):
+        return False
+    first = np.fromiter(islice(chain.from_iterable(_present(column)), FIRST_SEEN), np.int64)
+    return len(np.unique(first)) >= LEAST_COMPACT
+
+
+def _in_calendar(values: NDArray[Any]) -> bool:
     years, months, days = values // 10000, values // 100 % 100, values % 100
     if not ((months >= 1) & (months <= 12) & (days >= 1) & (days <= 31)).all():
         return False
@@ -99,7 +116,7 @@ def _are_days(values: NDArray[Any]) -> bool:
     lengths = ((starts + np.timedelta64(1, "M")).astype("datetime64[D]") - starts.astype("datetime64[D]")).astype(
         np.int64
     )
-    return bool((days <= lengths).all()) and len(np.unique(values[:1000])) >= LEAST_COMPACT
+    return bool((days <= lengths).all())
 
 
 def _of_numbers(column: Column, source: ColumnSource, evidence: Evidence) -> Verdict | None:
@@ -119,6 +136,12 @@ def _of_numbers(column: Column, source: ColumnSource, evidence: Evidence) -> Ver
     return _as_text(evidence, f"{counted(rounded, 'number')} that a spreadsheet program rounded, like {example}")
 
 
+def _last_with_two(values: NDArray[Any]) -> int:
+    """Return the largest of the parts behind the point that have two digits."""
+    hundredths = np.round(np.abs(values) * 100).astype(np.int64) % 100
+    return int(hundredths[hundredths % 10 != 0].max(initial=0))
+
+
 def _of_releases(column: Column, source: ColumnSource, evidence: Evidence) -> Verdict | None:
     """Notice numbers of releases, chapters and sections: 1.9 is followed by 1.10, which is not 1.1.
 
@@ -129,8 +152,7 @@ def _of_releases(column: Column, source: ColumnSource, evidence: Evidence) -> Ve
     scales = tally[TallySlot.POINT_SCALE + 1 : TallySlot.POINT_SCALE + MOST_DECIMAL_DIGITS + 1]
     if evidence.chosen.parser != CellParser(NUMBER) or set(scales.nonzero()[0].tolist()) != {0, 1}:
         return None
-    hundredths = np.round(np.abs(_present(column)) * 100).astype(np.int64) % 100
-    if int(hundredths[hundredths % 10 != 0].max(initial=0)) > LAST_OF_RELEASE:
+    if max(map(_last_with_two, _present(column)), default=0) > LAST_OF_RELEASE:
         return None
     last = 0
     for chunk in source.texts():
