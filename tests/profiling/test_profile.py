@@ -172,6 +172,13 @@ def test_parts_of_other_files_below_the_first_are_told() -> None:
     below = first.replace(b"hive,day,kg,place", b"place;day;hive;kg").replace(b",", b";")
     (one,) = comb.load(first + below).profile().of("layout.other_delimiter")
     assert one.rows.tolist() == [*range(9, 18)] and "parted by a semicolon and not by a comma they have 4" in one.text
+    # Where the others are numbers, such a row is unreadable, its text kept.
+    numbers = b"n,day,kg,place\n" + b"".join(
+        b"%d,2026-05-%02d,2%d.5,Mill\n" % (at, at % 28 + 1, at) for at in range(40)
+    )
+    few = comb.load(numbers + b"41;2026-06-01;30.5;Fox\n42;2026-06-02;31,5;Fox\n")
+    assert few.types["n"].word == "integer"
+    assert few.profile().of("layout.other_delimiter")[0].rows.tolist() == [41, 42]
     (one,) = comb.load(first + b"hive,day,kg,place,note\n" + b"H9,2026-06-01,20.5,Fox,late\n").profile().of("layout")
     assert one.code == "layout.repeated_header" and one.text.endswith("there _col.5 is called note")
     assert not comb.load(first + b"H9,2026-06-01\nH10;x,2026-06-02\n").profile().of("layout")

@@ -39,7 +39,7 @@ def other_headers(table: ColumnCache) -> Findings:
     least = max(LEAST_CELLS, LEAST_SHARE * len(names))
     found: dict[int, list[str]] = {}
     for at in np.flatnonzero(named >= least)[:MOST_ROWS].tolist():
-        cells = [_text_at(column, at) for column in table.columns.values()]
+        cells = [(_texts_at(column, np.array([at]))[0] or "").strip() for column in table.columns.values()]
         here = [cell for cell in cells if cell in names]
         moved = any(cell in names and cell != name for cell, name in zip(cells, names, strict=True))
         if moved and len(here) >= least and len(set(here)) == len(here):
@@ -67,7 +67,7 @@ def other_delimiters(table: ColumnCache) -> Findings:
         return
     short = np.flatnonzero(table.columns[table.names[-1]].states == Reason.ABSENT)
     looked = short[:MOST_SHORT]
-    cells = [column._take(looked).texts() for column in table.columns.values()]
+    cells = [_texts_at(column, looked) for column in table.columns.values()]
     lines = [own.join(text for text in row if text is not None) for row in zip(*cells, strict=True)]
     for other in OTHERS:
         fits = np.array([line.count(other) == width - 1 for line in lines], np.bool_)
@@ -115,9 +115,7 @@ def _with_names(column: Column, offsets: Codes, prints: np.ndarray) -> Codes:
     return np.flatnonzero(np.isin(text.numbers(), items) & column.present)
 
 
-def _text_at(column: Column, at: int) -> str:
-    """Return the text of a cell, read or kept; empty where it is missing."""
-    kept = column.kept.texts.get(at)
-    if kept is not None:
-        return kept.strip()
-    return (column._take(np.array([at])).texts()[0] or "").strip()
+def _texts_at(column: Column, rows: Codes) -> list[str | None]:
+    """Return the texts of the cells in some rows, read or kept; None where they are missing."""
+    taken = column._take(rows)
+    return [taken.kept.texts.get(at, text) for at, text in enumerate(taken.texts())]
