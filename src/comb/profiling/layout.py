@@ -18,6 +18,7 @@ from comb.steps.level_steps import SeparateTables
 from comb.steps.row_steps import Filter
 from comb.steps.shape_steps import ToLong
 from comb.tables.column import Column, Mask
+from comb.tables.names import NAMELESS
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
 from comb.tables.value_texts import number_text
@@ -36,9 +37,6 @@ ROUNDING = 1e-6
 
 # A row is the header again if this share of its cells are the names of their columns.
 LEAST_NAMES = 0.6
-
-# How columns are called that the header has no name for.
-UNNAMED = "_col."
 
 # A wrong total is off by this share at most, if no other total of its column shows that it is one.
 NEARLY = 0.2
@@ -102,7 +100,7 @@ def repeated_headers(table: ColumnCache) -> Findings:
     text = f"{counted(count, 'row')} {agree(count, 'repeats', 'repeat')} the names of the columns"
     # The header of a part below may have names for cells that the first one did not know.
     first = [(name, column._take(np.flatnonzero(where)[:1]).texts()[0]) for name, column in table.columns.items()]
-    unknown = [f"{name} is called {said}" for name, said in first if name.startswith(UNNAMED) and said]
+    unknown = [f"{name} is called {said}" for name, said in first if name.startswith(NAMELESS) and said]
     text += f"; there {listing(unknown)}" if unknown else ""
     yield Finding("layout.repeated_header", (), count, table.rows_where(where), (), text, _without_names(table, where))
 

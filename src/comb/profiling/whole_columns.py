@@ -19,7 +19,7 @@ from comb.steps.cell_steps import tidied, uncovered
 from comb.steps.column_steps import Calculate, Rename, Select
 from comb.steps.indicator_steps import FromIndicators
 from comb.tables.column import Column
-from comb.tables.names import unique_names
+from comb.tables.names import NAMELESS, unique_names
 
 # This many values tell that a column has more than one.
 MOST_LOOKED_AT = 1_000
@@ -96,7 +96,7 @@ def row_numbers(table: ColumnCache) -> Findings:
             continue
         words = words_of(name)
         # A number that is the only thing by which rows differ is their key, unless it is called a row number.
-        called = first == 0 or name.startswith("_col.") or words <= ROW_WORDS
+        called = first == 0 or name.startswith(NAMELESS) or words <= ROW_WORDS
         if not called and not _has_other_key(table, name):
             continue
         text = f"{name} counts the rows from {first} to {first + table.row_count - 1}; each row has its number anyway"

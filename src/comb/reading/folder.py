@@ -14,10 +14,8 @@ from comb.errors import CombError, SourceMissing, counted, listing
 from comb.execution.progress import Progress
 from comb.reading.dataset_folder import dataset_folder
 from comb.reading.inspect import Inspection, inspect_source
+from comb.tables.names import NAMELESS
 from comb.tables.read_options import ReadOptions
-
-# What columns without a heading are called.
-NAMELESS = "_col."
 
 _DESCRIPTION = "-metadata.json"
 

@@ -7,6 +7,9 @@ from comb.errors import ColumnError, ParameterError, unknown_name
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.tables.types import Type, type_word
 
+# How columns are called that have no name; behind it stands their place.
+NAMELESS = "_col."
+
 _POSITION = lazy_pattern(r"#([0-9]+)")
 
 
@@ -20,7 +23,7 @@ def unique_names(names: Sequence[str]) -> list[str]:
     counts: dict[str, int] = {}
     used: dict[str, None] = {}
     for place, name in enumerate(names, 1):
-        base = name or f"_col.{place}"
+        base = name or f"{NAMELESS}{place}"
         unique, count = base, counts.get(base, 1)
         while unique in used or (count > 1 and unique in taken):
             count += 1
