@@ -19,7 +19,7 @@ from comb.kernels.reference import notation
 from comb.kernels.reference.kernels import ReferenceKernels
 from comb.kernels.reference.moments import parse_moments
 from comb.kernels.string_buffer import pack
-from comb.parsing.calendar_names import MONTH_NUMBERS, MONTHS, WEEKDAY_BITS, WEEKDAYS
+from comb.parsing.calendar_names import MONTH_NUMBERS, WEEKDAY_BITS, months, weekdays
 from comb.parsing.cell_parser import CellParser, moment_form
 from comb.parsing.durations import read_duration
 from comb.parsing.moment_programs import moment_program, swapped
@@ -170,8 +170,8 @@ def test_long_columns_of_moments_are_read_as_they_are_guessed(tmp_path: Any) -> 
     assert table["at"].to_list()[-2] == start + timedelta(minutes=7 * 29_999)
     assert table["at"].kept.texts == {30_000: "soon"} and table["message"].kept.texts == {30_000: "13/13/2025 10:00"}
     assert "can be read one way only" in str(table["message"].evidence)
-    assert MONTHS.values.max() == 12 and WEEKDAYS.values.max() < 128
+    assert months().values.max() == 12 and weekdays().values.max() < 128
     leap = [f"{start + timedelta(days=at):%Y-%m-%d %H:%M:%S}" for at in range(20)]
     message = chosen_evidence([*leap, "2016-12-31 23:59:60"])
     assert "leap seconds are not kept" in message and "'2016-12-31 23:59:60'" in message
-    assert parse_moments([""], FORMS[0].program, MONTHS, WEEKDAYS)[1].tolist() == [1]
+    assert parse_moments([""], FORMS[0].program, months(), weekdays())[1].tolist() == [1]

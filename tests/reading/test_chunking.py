@@ -131,11 +131,11 @@ def test_heads(text: str, names: list[str], offset: int, lines: int, titles: lis
 )  # fmt: skip
 def test_what_the_counts_decide(texts: list[str], kind: str, why: str) -> None:
     counted, _ = tally(texts, None, words_for(None))
-    reading, evidence, _ = decide_by_counts(counted)
-    assert (reading.type.word if reading else "string") == kind
-    assert why in evidence.why or (not why and not evidence.why)
+    found = decide_by_counts(counted)
+    assert (found.parser.type.word if found.parser else "string") == kind
+    assert why in found.evidence.why or (not why and not found.evidence.why)
     again, _ = dispatch.kernels.tally(pack(texts), None, words_for(None))
-    assert str(decide_by_counts(again).evidence) == str(evidence)
+    assert str(decide_by_counts(again).evidence) == str(found.evidence)
 
 
 @given(st.lists(st.sampled_from(["1", "x", "1,5", "1/2/2026", "yes", "", "n/a"]), max_size=12), st.data())

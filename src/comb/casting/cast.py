@@ -6,6 +6,7 @@ from collections.abc import Callable, Collection, Sequence
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from comb.casting.rules import check_pair
@@ -281,13 +282,13 @@ def _rounded(texts: Sequence[str | None], scale: int, rounding: str) -> list[str
 
 def _canonical(request: Request, source: Type) -> Request:
     """Return what to read canonical texts by: a pattern says how kept texts, or numbers, are written."""
-    return request._replace(pattern="") if request.word in MOMENTS and not source.numeric else request
+    return replace(request, pattern="") if request.word in MOMENTS and not source.numeric else request
 
 
 def _common_scale(request: Request, texts: Sequence[Text], marks: CellParser | None) -> Request:
     """Give values and kept texts one scale: the most digits after the point in either."""
     scale = max(declared_column(text, request, marks=marks).type.scale for text in texts)
-    return request._replace(pattern="0." + "0" * scale) if scale else request
+    return replace(request, pattern="0." + "0" * scale) if scale else request
 
 
 def _combined(before: Column, values: Column, reread_texts: Column | None) -> Column:

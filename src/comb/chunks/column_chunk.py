@@ -19,7 +19,7 @@ state of the column as it is; only ``absent``, which a parser cannot know, is ad
 """
 
 from collections.abc import Callable, Iterable, Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -280,7 +280,7 @@ def parse_column(chunks: Sequence[ColumnChunk], parser: CellParser | None) -> tu
     return ParsedCells(values, status, kept_at, kept), absent
 
 
-class Guess(NamedTuple):
+class Guess(msgspec.Struct, frozen=True):
     """How a column is likely to be read, and what the kernels need to know for it."""
 
     parser: CellParser

@@ -17,7 +17,6 @@ its chunk begins.
 """
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -35,7 +34,7 @@ from comb.tables.text import Text, joined_texts
 Again = Callable[[int], Iterable[TextChunk]]
 
 
-class NumberColumns(NamedTuple):
+class NumberColumns(msgspec.Struct, frozen=True):
     """Columns that are guessed to be numbers, with the same words for missing.
 
     Attributes

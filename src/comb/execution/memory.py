@@ -30,7 +30,7 @@ LARGE = 50_000_000
 # Where the limits of a container are written, for both versions of control groups.
 _GROUPS = Path("/sys/fs/cgroup")
 
-_SIZE = re.compile(r"([0-9]+(?:\.[0-9]+)?)\s*(k|m|g|t)?i?b?", re.IGNORECASE)
+_SIZE = r"([0-9]+(?:\.[0-9]+)?)\s*([kmgt])?i?b?"
 _TIMES = {"": 1, "k": 10**3, "m": 10**6, "g": 10**9, "t": 10**12}
 
 # With less than this nothing can be done.
@@ -48,7 +48,7 @@ def bytes_of(text: str | int, parameter: str = "memory") -> int:
     >>> bytes_of("1.5 GB")
     1500000000
     """
-    found = _SIZE.fullmatch(str(text).strip())
+    found = re.fullmatch(_SIZE, str(text).strip(), re.IGNORECASE)
     if found is None:
         raise ParameterError(f"expected {parameter} to be an amount like 500MB or 2GB, got {text!r}")
     size = int(float(found[1]) * _TIMES[(found[2] or "").lower()])

@@ -1,7 +1,7 @@
 """The types a column of texts could have, judged by the counts of what its texts could be."""
 
 from comb.errors import counted
-from comb.kernels.types import DATE_MARKS, MOST_DECIMAL_DIGITS, DatePart, Tally, TallySlot
+from comb.kernels.types import DATE_MARKS, DATE_PARTS, MOST_DECIMAL_DIGITS, DatePart, Tally, TallySlot
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import DateForm, write_date_pattern
 from comb.parsing.vocabulary import BOOLEAN_PAIRS, BOOLEAN_WORDS
@@ -109,13 +109,13 @@ def _comma_numbers(tally: Tally, decimal_mark: str) -> list[Candidate]:
     return [candidate(CellParser(kind, decimal_mark=","), int(tally[TallySlot.COMMA]), tally, why=why, doubt=doubt)]
 
 
-def scaled_type(tally: Tally, place: TallySlot) -> Type | None:
+def scaled_type(tally: Tally, place: int) -> Type | None:
     """Return the decimal type if all numbers have as many digits after the mark."""
     used = tally[place : place + MOST_DECIMAL_DIGITS + 1].nonzero()[0].tolist()
     return decimal(used[0]) if len(used) == 1 and used[0] else None
 
 
-def most_digits(tally: Tally, place: TallySlot) -> int:
+def most_digits(tally: Tally, place: int) -> int:
     """Return the most digits after the mark that any number has."""
     return int(max(tally[place : place + MOST_DECIMAL_DIGITS + 1].nonzero()[0], default=0))
 
@@ -128,8 +128,8 @@ def _dates(tally: Tally) -> list[Candidate]:
     why: list[str] = []
     doubts: list[str] = []
     for at, mark in enumerate(DATE_MARKS):
-        start = TallySlot.DATE + at * len(DatePart)
-        parts = tally[start : start + len(DatePart)].tolist()
+        start = TallySlot.DATE + at * DATE_PARTS
+        parts = tally[start : start + DATE_PARTS].tolist()
         if parts[DatePart.YEAR_FIRST]:
             pattern = write_date_pattern("ymd", mark, padded=not parts[DatePart.YEAR_FIRST_UNPADDED])
             weights[DateForm("ymd", mark, pattern)] = parts[DatePart.YMD]

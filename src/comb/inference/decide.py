@@ -2,8 +2,8 @@
 
 from collections.abc import Collection
 from functools import lru_cache
-from typing import NamedTuple
 
+import msgspec
 import numpy as np
 from msgspec.structs import replace
 
@@ -25,7 +25,6 @@ from comb.parsing.headings import day_pattern_of
 from comb.parsing.moment_shapes import patterns_of
 from comb.parsing.patterns import Request
 from comb.parsing.vocabulary import words_for
-from comb.tables.categories import as_category, as_json
 from comb.tables.column import Column
 from comb.tables.evidence import CODES_WITH_ZEROS, LEAST_DOUBTED, MANY_DIGITS, Candidate, Evidence
 from comb.tables.kept import Kept
@@ -181,8 +180,12 @@ def _misfits_show_more(source: ColumnSource, parser: CellParser) -> bool:
 def declared_source(source: ColumnSource, request: Request) -> Column:
     """Give a column the type that was asked for."""
     if request.word == "category":
+        from comb.tables.categories import as_category
+
         return as_category(infer_source(source))
     if request.word == "json":
+        from comb.tables.categories import as_json
+
         return as_json(_as_declared(source, None, request))
     column = _as_declared(source, declared_parser(request, source, None), request)
     misfits = column.kept.texts.values()
@@ -224,7 +227,7 @@ def decide_by_counts(tally: Tally) -> "TallyVerdict":
     return _decided(tally.tobytes())
 
 
-class TallyVerdict(NamedTuple):
+class TallyVerdict(msgspec.Struct, frozen=True):
     """What counts decide.
 
     Attributes

@@ -52,7 +52,7 @@ def declared_parser(request: Request, source: ColumnSource, marks: CellParser | 
 
 
 def _moment_parser(request: Request, source: ColumnSource, tally: Tally) -> CellParser:
-    word, pattern, last_century_from = request[:3]
+    word, pattern, last_century_from = request.word, request.pattern, request.last_century_from
     kind = _MOMENT_TYPES[word]
     if pattern == CLOCK_NUMBER or (pattern and is_count(request)):
         return CellParser(kind, counted=pattern)

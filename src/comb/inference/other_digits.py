@@ -7,8 +7,8 @@ written with 0 to 9. What does not fit keeps its text as it was written. A colum
 import re
 import unicodedata
 from collections.abc import Iterable
-from typing import NamedTuple
 
+import msgspec
 import numpy as np
 from msgspec.structs import replace
 
@@ -28,7 +28,7 @@ _MARKS = {"٫": ".", "٬": ",", "．": ".", "，": ",", "－": "-", "−": "-", 
 _OTHER = lazy_pattern(r"[^\x00-\x7f]")
 
 
-class PlainDigits(NamedTuple):
+class PlainDigits(msgspec.Struct, frozen=True):
     """A column with its digits as 0 to 9.
 
     Attributes

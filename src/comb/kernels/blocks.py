@@ -16,8 +16,9 @@ them, the column is better taken as text, and the block says so by returning Non
 """
 
 from collections.abc import Sequence
-from typing import Any, NamedTuple, Protocol
+from typing import Any, Protocol
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -33,7 +34,7 @@ Status = NDArray[np.uint8]
 SCRATCH_MARGIN = 1.1
 
 
-class Values(NamedTuple):
+class Values(msgspec.Struct, frozen=True):
     """Cells read as one type.
 
     Attributes
@@ -58,21 +59,21 @@ class Values(NamedTuple):
 OutputSlice = tuple[NDArray[Any], Status]
 
 
-class CodeOutput(NamedTuple):
+class CodeOutput(msgspec.Struct, frozen=True):
     """Where codes of texts go, None for a new array; and distinct texts that were seen before, None for none."""
 
     codes: NDArray[np.int32] | None
     known: StringBuffer | None
 
 
-class BatchOutput(NamedTuple):
+class BatchOutput(msgspec.Struct, frozen=True):
     """Where those of several columns of numbers go: arrays for each, numbers as their bits, and the first row there."""
 
     arrays: list[OutputSlice]
     start: int
 
 
-class NumberBatch(NamedTuple):
+class NumberBatch(msgspec.Struct, frozen=True):
     """Several columns read as numbers.
 
     Attributes

@@ -10,10 +10,13 @@ could not be loaded and why, and `description` says it to people.
 
 import importlib
 import os
+from typing import TYPE_CHECKING
 
 from comb.errors import ParameterError, listing
 from comb.kernels.compiled import MODULES, TOGETHER, VERSION
-from comb.kernels.protocol import Kernels
+
+if TYPE_CHECKING:
+    from comb.kernels.protocol import Kernels
 
 
 def _problem_of(name: str) -> str:
@@ -49,7 +52,7 @@ def _reasons(problems: dict[str, str]) -> str:
     return "; ".join(f"{listing(modules)} could not be loaded: {why}" for why, modules in names.items())
 
 
-def _chosen(wanted: str, problems: dict[str, str]) -> Kernels:
+def _chosen(wanted: str, problems: dict[str, str]) -> "Kernels":
     if wanted not in ("", "reference", "compiled"):
         raise ParameterError(f"expected COMB_KERNELS to be reference or compiled, got {wanted!r}")
     if wanted == "compiled" and problems:
@@ -69,4 +72,4 @@ def _chosen(wanted: str, problems: dict[str, str]) -> Kernels:
 
 _wanted = os.environ.get("COMB_KERNELS", "")
 PROBLEMS: dict[str, str] = {} if _wanted == "reference" else _problems()
-kernels: Kernels = _chosen(_wanted, PROBLEMS)
+kernels: "Kernels" = _chosen(_wanted, PROBLEMS)

@@ -3,8 +3,8 @@
 import re
 import unicodedata
 from functools import lru_cache
-from typing import NamedTuple
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -17,6 +17,9 @@ CURRENCIES = frozenset({
     "BGN", "TRY", "RUB", "UAH", "INR", "BRL", "MXN", "ARS", "CLP", "COP", "CAD", "AUD", "NZD",
     "ZAR", "US$", "C$", "A$", "R$", "kr", "Kč", "zł", "Ft", "Rs", "Fr.", "SFr.",
 })  # fmt: skip
+
+# A number begins with letters only where these are of money.
+_FIRST_OF_MONEY = tuple(CURRENCIES)
 
 # What is between groups of three digits is a mark; all these spaces are one, and so are the apostrophes.
 _SPACES = "\N{NO-BREAK SPACE}\N{NARROW NO-BREAK SPACE}\N{THIN SPACE}"
@@ -43,7 +46,7 @@ SHORTENED = lazy_pattern(r"[+-]?[0-9][.,]?[0-9]*[eE][+]?[0-9]{1,3}")
 LONGEST = 60
 
 
-class Shape(NamedTuple):
+class Shape(msgspec.Struct, frozen=True):
     """A number taken apart.
 
     Attributes
@@ -72,6 +75,8 @@ def shape_of(text: str) -> Shape | None:
     """
     if not 0 < len(text) <= LONGEST:
         return None
+    if text[0].isalpha() and not text.startswith(_FIRST_OF_MONEY):
+        return None
     match = _SHAPE.fullmatch(text.translate(_SAME_MARKS))
     if match is None or (match["open"] is None) != (match["close"] is None) or match["point"]:
         return None
@@ -97,7 +102,7 @@ def _is_code(match: re.Match[str], letter: str) -> bool:
 _LETTERS_OF_UNITS = frozenset("mgtlhsd")
 
 
-class Marks(NamedTuple):
+class Marks(msgspec.Struct, frozen=True):
     """The decimal mark and the group mark, which may be none."""
 
     decimal: str
@@ -145,7 +150,7 @@ def _is_digits(text: str) -> bool:
     return text.isascii() and text.isdigit()
 
 
-class PlainNumbers(NamedTuple):
+class PlainNumbers(msgspec.Struct, frozen=True):
     """Numbers of any notation as plain ones.
 
     Attributes

@@ -12,7 +12,6 @@ How cells are written is a `CellForm`: numbers of one notation, numeric dates of
 moments.
 """
 
-from enum import IntEnum
 from typing import Any, NamedTuple
 
 import msgspec
@@ -35,6 +34,9 @@ Tally = NDArray[np.int64]
 Kinds = NDArray[np.uint8]
 DATE_MARKS = "-./"
 
+# What is counted of dates with one mark has as many places; see `DatePart`.
+DATE_PARTS = 9
+
 # The shortest number written with more digits than this may not come back from a float.
 MOST_NUMBER_DIGITS = 17
 MOST_INT64_DIGITS = 19
@@ -46,7 +48,7 @@ LEAST_PLUS_DIGITS = 8
 MOST_WORDS = 64
 
 
-class TallySlot(IntEnum):
+class TallySlot:
     """What each place of a tally counts; from `POINT_SCALE` on, each name begins a group of places."""
 
     BLANK = 0
@@ -70,10 +72,10 @@ class TallySlot(IntEnum):
     POINT_SCALE = 18  # by digits after the point; the first place: none, or not to be told
     COMMA_SCALE = POINT_SCALE + MOST_DECIMAL_DIGITS + 1
     DATE = COMMA_SCALE + MOST_DECIMAL_DIGITS + 1  # by mark, then as in `DatePart`
-    WORD = DATE + 9 * 3  # by the words that were given to be counted
+    WORD = DATE + DATE_PARTS * len(DATE_MARKS)  # by the words that were given to be counted
 
 
-class DatePart(IntEnum):
+class DatePart:
     """What is counted of dates with one mark."""
 
     YEAR_FIRST = 0  # four digits in front
@@ -87,13 +89,13 @@ class DatePart(IntEnum):
     MDY = 8
 
 
-SIZE = int(TallySlot.WORD) + MOST_WORDS
+SIZE = TallySlot.WORD + MOST_WORDS
 
 # What `kinds` says of one text, as bits.
 IS_BLANK, IS_GIVEN, IS_KNOWN = 1, 2, 4
 
 
-class Words(NamedTuple):
+class Words(msgspec.Struct, frozen=True):
     """The words that matter when texts are counted.
 
     Attributes
@@ -146,7 +148,7 @@ MOST_HOUR_DIGITS = 8
 MOST_FRACTION_DIGITS = 9
 
 
-class Op(IntEnum):
+class Op:
     """What the next part of a text has to be."""
 
     LITERAL = 0  # the byte given
@@ -173,7 +175,7 @@ class Op(IntEnum):
     END_OF_DAY = 21  # nothing; what was read as 24:00 is the midnight that follows
 
 
-class Names(NamedTuple):
+class Names(msgspec.Struct, frozen=True):
     """Names and what each stands for, in the order in which they are tried.
 
     Attributes
@@ -188,7 +190,7 @@ class Names(NamedTuple):
     values: NDArray[np.int32]
 
 
-class Program(NamedTuple):
+class Program(msgspec.Struct, frozen=True):
     """How one pattern is read.
 
     Attributes
@@ -212,7 +214,7 @@ def names_of(table: dict[str, int]) -> Names:
     return Names(pack(ordered), np.array([table[name] for name in ordered], np.int32))
 
 
-class Field(NamedTuple):
+class Field(msgspec.Struct, frozen=True):
     """A column ready to be joined: its texts, codes where they repeat, and where cells are missing."""
 
     texts: StringBuffer
@@ -220,7 +222,7 @@ class Field(NamedTuple):
     missing: NDArray[np.uint8] | None
 
 
-class DateLayout(NamedTuple):
+class DateLayout(msgspec.Struct, frozen=True):
     """How a date is written: its order (letters y, m, d), the mark between, whether parts have two digits."""
 
     order: str
@@ -240,7 +242,7 @@ Data = bytes | memoryview
 Rows = NDArray[np.int64]
 
 
-class Dialect(NamedTuple):
+class Dialect(msgspec.Struct, frozen=True):
     """How records and fields are parted; see `comb.kernels.reference.splitting`."""
 
     delimiter: str
@@ -248,7 +250,7 @@ class Dialect(NamedTuple):
     escape: str
 
 
-class NumberForm(NamedTuple):
+class NumberForm(msgspec.Struct, frozen=True):
     """How numbers are written: kind of number, digits after the mark, the mark."""
 
     kind: str
@@ -259,7 +261,7 @@ class NumberForm(NamedTuple):
 DateOrders = tuple[tuple[str, str], ...]
 
 
-class MomentForm(NamedTuple):
+class MomentForm(msgspec.Struct, frozen=True):
     """How dates, datetimes, times or durations are written: the first program that fits reads them.
 
     Attributes
@@ -327,7 +329,7 @@ def cells_of(texts: StringBuffer) -> OffsetCells:
 JSON_KINDS = ("absent", "null", "false", "true", "integer", "float", "string", "escaped", "nested", "not finite")
 
 
-class JsonCells(NamedTuple):
+class JsonCells(msgspec.Struct, frozen=True):
     """The cells of records in JSON: those of a whole text, or those in the lists under one key.
 
     Attributes
@@ -356,7 +358,7 @@ class JsonCells(NamedTuple):
     filled: list[bool]
 
 
-class JsonRecords(NamedTuple):
+class JsonRecords(msgspec.Struct, frozen=True):
     """Records in JSON, and those in lists inside them.
 
     Attributes
@@ -376,7 +378,7 @@ class JsonRecords(NamedTuple):
     bad: list[tuple[int, int, int]]
 
 
-class JsonList(NamedTuple):
+class JsonList(msgspec.Struct, frozen=True):
     """A list of records in a JSON document.
 
     Attributes
@@ -395,7 +397,7 @@ class JsonList(NamedTuple):
     cuts: NDArray[np.int64]
 
 
-class SheetCells(NamedTuple):
+class SheetCells(msgspec.Struct, frozen=True):
     """The cells in the XML of a sheet.
 
     Attributes

@@ -6,6 +6,7 @@ fits if the date is one of them.
 """
 
 from collections.abc import Sequence
+from functools import cache
 
 from comb.kernels.scalars import fold
 from comb.kernels.types import Names, names_of
@@ -98,8 +99,18 @@ LEAST_NAMES = 3
 
 MONTH_NUMBERS = _cased(_months())
 WEEKDAY_BITS = _cased(_weekdays())
-MONTHS: Names = names_of(MONTH_NUMBERS)
-WEEKDAYS: Names = names_of(WEEKDAY_BITS)
+
+
+@cache
+def months() -> Names:
+    """Return the names of months, with their numbers, as kernels take them."""
+    return names_of(MONTH_NUMBERS)
+
+
+@cache
+def weekdays() -> Names:
+    """Return the names of weekdays, with the days they mean as bits, as kernels take them."""
+    return names_of(WEEKDAY_BITS)
 
 
 def calendar_places(texts: Sequence[str]) -> list[int] | None:

@@ -1,7 +1,7 @@
 """Read texts as one type: what fits becomes a value, what does not keeps its text."""
 
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import msgspec
 import numpy as np
@@ -9,16 +9,18 @@ from numpy.typing import NDArray
 
 from comb.kernels import dispatch
 from comb.kernels.notation import Marks
-from comb.kernels.protocol import Kernels
 from comb.kernels.scalars import fold
 from comb.kernels.string_buffer import StringBuffer
 from comb.kernels.types import BLANK, FITS, MISFIT, CellForm, MomentForm, NumberForm, Parsed
-from comb.parsing.calendar_names import MONTHS, WEEKDAYS
+from comb.parsing.calendar_names import months, weekdays
 from comb.parsing.durations import read_duration
 from comb.parsing.moment_programs import CLOCK_NUMBER, DURATION_UNITS, EPOCHS, MomentProgram
 from comb.parsing.patterns import DateForm
 from comb.parsing.vocabulary import BOOLEAN_PAIRS
 from comb.tables.types import STORAGE, Type
+
+if TYPE_CHECKING:
+    from comb.kernels.protocol import Kernels
 
 TRUE_WORDS = frozenset(yes for yes, _ in BOOLEAN_PAIRS)
 FALSE_WORDS = frozenset(no for _, no in BOOLEAN_PAIRS)
@@ -69,7 +71,7 @@ class CellParser(msgspec.Struct, frozen=True):
             return NumberForm(self.type.word, self.type.scale, self.decimal_mark)
         return self.orders or None
 
-    def parse(self, texts: StringBuffer, kernels: Kernels | None = None) -> Parsed:
+    def parse(self, texts: StringBuffer, kernels: "Kernels | None" = None) -> Parsed:
         """Read texts; outer spaces do not count.
 
         Parameters
@@ -115,7 +117,7 @@ class CellParser(msgspec.Struct, frozen=True):
         ]
         return values.view(STORAGE["duration"]), np.array(status, np.uint8)
 
-    def _parse_counts(self, texts: StringBuffer, kernels: Kernels) -> Parsed:
+    def _parse_counts(self, texts: StringBuffer, kernels: "Kernels") -> Parsed:
         """Read numbers that count something as what they count from."""
         if self.counted == CLOCK_NUMBER:
             numbers, status = kernels.read(texts, NumberForm("integer", 0, "."))
@@ -132,7 +134,7 @@ class CellParser(msgspec.Struct, frozen=True):
 def moment_form(forms: tuple[MomentProgram, ...]) -> MomentForm:
     """Return what the kernels are known of some forms."""
     programs = tuple((form.program.kind, np.array(form.program.ops, np.int32)) for form in forms)
-    return MomentForm(programs, forms[0].type.word, MONTHS, WEEKDAYS)
+    return MomentForm(programs, forms[0].type.word, months(), weekdays())
 
 
 # The day from which each kind of day count is counted, and the first count it can hold.

@@ -8,7 +8,7 @@ from comb.formats.lazy_pattern import lazy_pattern
 from comb.parsing.calendar_names import MONTH_NAMES, WEEKDAY_NAMES
 
 # A heading that says how its days are written, in English or German letters; and what these are in patterns.
-_FORM = lazy_pattern(r"(?i)[\[(]((?:yyyy|yy|jjjj|jj|mm|dd|tt|[-./ ])+)[\])]")
+_FORM = lazy_pattern(r"(?i)[\[(]((?:yyyy|yy|jjjj|jj|mm|dd|tt|[-./ ])+)[\])]", needs="[(")
 _LETTERS = str.maketrans("ymdjt", "yMdyd")
 
 

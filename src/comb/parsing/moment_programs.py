@@ -5,7 +5,8 @@ The letters are those of Unicode Technical Standard 35, part 4, as CSV on the We
 
 import re
 from functools import lru_cache
-from typing import NamedTuple
+
+import msgspec
 
 from comb.errors import ParameterError
 from comb.formats.lazy_pattern import lazy_pattern
@@ -40,7 +41,7 @@ _PARTS = lazy_pattern(
     r"|(?P<other>.)"
 )
 
-_LETTERS: dict[str, tuple[Op, int]] = {
+_LETTERS: dict[str, tuple[int, int]] = {
     "yyyy": (Op.YEAR, 0), "y": (Op.YEAR, 0), "uuuu": (Op.YEAR, 0), "YYYY": (Op.YEAR, 0),
     "yy": (Op.SHORT_YEAR, LAST_CENTURY_FROM),
     "M": (Op.MONTH, 1), "MM": (Op.MONTH, 1), "L": (Op.MONTH, 1), "LL": (Op.MONTH, 1),
@@ -62,7 +63,7 @@ _OF_DATE = frozenset({Op.YEAR, Op.SHORT_YEAR, Op.MONTH, Op.MONTH_NAME, Op.DAY, O
 _OF_TIME = frozenset({Op.HOUR, Op.HALF_HOUR, Op.MINUTE, Op.SECOND, Op.FRACTION, Op.HALF, Op.OFFSET, Op.END_OF_DAY})
 
 
-class MomentProgram(NamedTuple):
+class MomentProgram(msgspec.Struct, frozen=True):
     """A pattern and how it is read.
 
     Attributes
@@ -118,11 +119,11 @@ def moment_program(word: str, pattern: str, last_century_from: int = LAST_CENTUR
     if word == "duration":
         ops = [(Op.SIGN, 0), *((Op.HOURS, 0) if op == Op.HOUR else (op, argument) for op, argument in ops)]
     ops = [_exact(pair, following) for pair, following in zip(ops, [*ops[1:], (Op.LITERAL, 0)], strict=True)]
-    names = {Op(op) for op, _ in ops}
+    names = {op for op, _ in ops}
     _check(word, pattern, names)
     kinds = {"date": DATE, "time": TIME, "duration": DURATION, "datetime": DATETIME}
     kind = UTC_DATETIME if word == "datetime" and Op.OFFSET in names else kinds[word]
-    return MomentProgram(pattern, Program(word, tuple((int(op), argument) for op, argument in ops)), kind)
+    return MomentProgram(pattern, Program(word, tuple(ops)), kind)
 
 
 def _of_letters(letters: str, word: str, pattern: str, last_century_from: int) -> list[tuple[int, int]]:
@@ -142,7 +143,7 @@ def _exact(pair: tuple[int, int], following: tuple[int, int]) -> tuple[int, int]
     return (op, 2) if op in _MAY_BE_SHORT and following[0] in _DIGITS else (op, argument)
 
 
-def _check(word: str, pattern: str, names: set[Op]) -> None:
+def _check(word: str, pattern: str, names: set[int]) -> None:
     """Raise an error unless a pattern says all that its type needs, and no more."""
     day = Op.DAY in names and names & {Op.MONTH, Op.MONTH_NAME}
     # A month, a quarter, a week or a year stand for their first day.

@@ -16,13 +16,16 @@ _CLOCK = lazy_pattern(
     r"(?P<hour>[0-9]{1,2})(?P<mark>[:h.])(?P<minute>[0-9]{2})"
     r"(?:(?P=mark)(?P<second>[0-9]{2})(?P<fraction>[.,][0-9]{1,9})?)?"
     r"(?P<half>\s*[AaPp]\.?[Mm]\b\.?)?(?P<word>\s*(?:Uhr|h|hrs)\b)?"
-    r"(?P<offset>\s*(?:[Zz]\b|UTC|GMT|[+-][0-9]{2}:?(?:[0-9]{2})?))?\Z"
+    r"(?P<offset>\s*(?:[Zz]\b|UTC|GMT|[+-][0-9]{2}:?(?:[0-9]{2})?))?\Z",
+    needs=":h.",
 )
 
 _COMPACT_CLOCK = lazy_pattern(
-    r"T(?P<hour>[0-9]{2})(?P<minute>[0-9]{2})(?P<second>[0-9]{2})?(?P<offset>Z|[+-][0-9]{4})?\Z"
+    r"T(?P<hour>[0-9]{2})(?P<minute>[0-9]{2})(?P<second>[0-9]{2})?(?P<offset>Z|[+-][0-9]{4})?\Z",
+    needs="T",
 )
-_HALF_CLOCK = lazy_pattern(r"(?P<hour>[0-9]{1,2})(?P<gap>\s*)(?P<half>[AaPp]\.?[Mm]\b\.?)\Z")
+_HALF_CLOCK = lazy_pattern(r"(?P<hour>[0-9]{1,2})(?P<gap>\s*)(?P<half>[AaPp]\.?[Mm]\b\.?)\Z", needs="mM")
+_DAY_AHEAD = lazy_pattern(r"E(\.?,? )", needs="E")
 _END_OF_DAY = lazy_pattern(END_OF_DAY)
 _TIME_ON = lazy_pattern(r"[Hh]|24")
 _SEPARATOR = lazy_pattern(r"(?P<t>[Tt])|(?P<word>,?\s+(?:at|um|à|a las|-)\s+)|(?P<plain>,?\s+|:)\Z")
@@ -72,7 +75,7 @@ for _shape, _patterns in (
     _DATE_SHAPES.setdefault(_mark_of(_shape), []).append((lazy_pattern(_shape), _patterns))
 
 # As the C library writes a moment: Fri Jun 30 17:12:41 2023, a day below ten behind two spaces.
-_YEAR_LAST = lazy_pattern(r"N {1,2}[0-9]{1,2} (?P<clock>[0-9:]+) [0-9]{4}")
+_YEAR_LAST = lazy_pattern(r"N {1,2}[0-9]{1,2} (?P<clock>[0-9:]+) [0-9]{4}", needs="N")
 
 # Texts that were looked at for a guess are looked at again when all have been read.
 MOST_REMEMBERED = 4000
@@ -122,7 +125,7 @@ def _named(text: str) -> str | None:
 
 def _whole(named: str, text: str) -> list[tuple[str, str]]:
     ahead, rest = "", named
-    match = re.match(r"E(\.?,? )", named)
+    match = _DAY_AHEAD.match(named)
     if match:
         length = "EEEE" if _first_word(text) > 3 else "EEE"
         # A point behind an abbreviation is read with it.

@@ -1,6 +1,6 @@
 """The date and number patterns of Unicode TR35 that Comb understands."""
 
-from typing import NamedTuple
+import msgspec
 
 from comb.errors import ParameterError
 from comb.formats.lazy_pattern import lazy_pattern
@@ -13,7 +13,7 @@ _NUMBER_PATTERN = lazy_pattern(r"(?P<whole>[#0,]*0)(?:\.(?P<digits>0*)(?P<more>#
 ISO_DATE = "yyyy-MM-dd"
 
 
-class DateForm(NamedTuple):
+class DateForm(msgspec.Struct, frozen=True):
     """One way to write dates: the order of its parts, the mark between them, the pattern."""
 
     order: str
@@ -21,7 +21,7 @@ class DateForm(NamedTuple):
     pattern: str
 
 
-class NumberPattern(NamedTuple):
+class NumberPattern(msgspec.Struct, frozen=True):
     """What a number pattern says: digits after the point, whether groups are marked, whether percent."""
 
     scale: int
@@ -29,7 +29,7 @@ class NumberPattern(NamedTuple):
     per_cent: bool
 
 
-class Request(NamedTuple):
+class Request(msgspec.Struct, frozen=True):
     """A type as asked for: its word and, after a space, a pattern.
 
     Two-digit years from `pivot` on are of the last century. The marks in numbers may be given too.

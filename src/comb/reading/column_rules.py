@@ -1,16 +1,19 @@
 """What options and a schema together say of the columns: which are read, as what, with which words for missing."""
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import msgspec
 
 from comb.kernels.types import Words
 from comb.parsing.patterns import Request, parse_request
 from comb.parsing.vocabulary import words_for
-from comb.reading.schema.csvw import Schema
 from comb.tables.names import choose
 from comb.tables.read_options import ReadOptions
 from comb.tables.types import STRING, TEXTUAL
+
+if TYPE_CHECKING:
+    from comb.reading.schema.csvw import Schema
 
 
 class ColumnRules(msgspec.Struct, frozen=True):
@@ -26,7 +29,7 @@ class ColumnRules(msgspec.Struct, frozen=True):
     """
 
     options: ReadOptions
-    schema: Schema | None = None
+    schema: "Schema | None" = None
     notes: tuple[str, ...] = ()
 
     @property

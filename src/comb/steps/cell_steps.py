@@ -5,6 +5,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
+from msgspec.structs import replace
 
 from comb.casting.cast import convert_column
 from comb.errors import ParameterError, TypeMismatch, counted, listing
@@ -387,7 +388,7 @@ class Convert(Step, frozen=True, tag="convert"):
         if self.last_century_from is not None:
             if not 0 <= self.last_century_from <= 100:
                 raise ParameterError(f"expected last_century_from to be 0 to 100, got {self.last_century_from}")
-            request = request._replace(last_century_from=self.last_century_from)
+            request = replace(request, last_century_from=self.last_century_from)
         if not (self.choices or self.labels):
             return convert_column(column, request, missing=self.missing, marks=self._marks(), rounding=self.rounding)
         if request.word != "category":

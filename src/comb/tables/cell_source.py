@@ -7,7 +7,7 @@ column of a source, and for each cell which of the parts it is from and in which
 """
 
 from collections.abc import Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -21,7 +21,7 @@ from comb.tables.text import Text
 MOST_SMALL = 2**15
 
 
-class Part(NamedTuple):
+class Part(msgspec.Struct, frozen=True):
     """A column of a source.
 
     Attributes

@@ -8,7 +8,6 @@ reaches a terminal unwashed: control characters are shown as pictures.
 import textwrap
 import unicodedata
 from collections.abc import Mapping, Sequence
-from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -31,7 +30,7 @@ WIDEST_CELL = 32
 GAP = "  "
 
 
-class Span(NamedTuple):
+class Span(msgspec.Struct, frozen=True):
     """A piece of a line with the word for its style: plain, dim, head or said."""
 
     text: str
@@ -204,7 +203,7 @@ def _showing(request: LayoutRequest, rows: int, columns: int) -> str:
     return f"; showing {' and '.join(parts)}" if parts else ""
 
 
-class _PrintedColumn(NamedTuple):
+class _PrintedColumn(msgspec.Struct, frozen=True):
     """One column of the printed form: equally wide lines."""
 
     width: int
@@ -225,7 +224,7 @@ def _bar_block(shares: Sequence[float], width: int, types: bool) -> _PrintedColu
 
 
 def _column_block(name: str, column: Column, types: bool, *, share: bool = False) -> _PrintedColumn:
-    cells = [span._replace(text=cut_middle(span.text, WIDEST_CELL)) for span in shown_cells(column)]
+    cells = [Span(cut_middle(span.text, WIDEST_CELL), span.style) for span in shown_cells(column)]
     if share:
         shares = zip(column.to_list(), cells, strict=True)
         cells = [span if one is None else Span(share_words(one)) for one, span in shares]
@@ -240,14 +239,12 @@ def _column_block(name: str, column: Column, types: bool, *, share: bool = False
 
 def _align_points(cells: list[Span]) -> list[Span]:
     """Pad numbers on the right so that their points are in one column."""
-    tails = [len(text) - text.find(".") if "." in text else 0 for text, style in cells if style == "plain"]
-    longest = max(tails, default=0)
-    result = []
-    for text, style in cells:
-        tail = len(text) - text.find(".") if "." in text else 0
-        pad = longest - tail if style == "plain" else 0
-        result.append(Span(text + " " * pad, style))
-    return result
+    tails = [len(cell.text) - cell.text.find(".") if "." in cell.text else 0 for cell in cells]
+    longest = max((tail for cell, tail in zip(cells, tails, strict=True) if cell.style == "plain"), default=0)
+    return [
+        Span(cell.text + " " * (longest - tail if cell.style == "plain" else 0), cell.style)
+        for cell, tail in zip(cells, tails, strict=True)
+    ]
 
 
 def _padded(span: Span, width: int, *, right: bool) -> Line:

@@ -9,7 +9,7 @@ steps to hand back what they were given.
 import copy
 from collections.abc import Iterable, Iterator, Mapping
 from types import MappingProxyType
-from typing import Any, Self
+from typing import TYPE_CHECKING, Any, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,15 +19,17 @@ from comb.execution.columnwise import for_each
 from comb.execution.storage import MEMORY, Storage
 from comb.kernels.grouping import Codes
 from comb.tables.cell_source import placed
-from comb.tables.chance import chance_of
 from comb.tables.column import Column
-from comb.tables.layout import LayoutRequest, lay_out, plain, shown_cells
 from comb.tables.names import check_known
 from comb.tables.origin import BY_HAND, MADE, Origin
 from comb.tables.record import Record
-from comb.tables.rows import Row, rows_of
 from comb.tables.stored import stored_array, stored_columns, taken_array, taken_column
 from comb.tables.types import Type
+
+# What shows a table, and what goes over its rows, is loaded for those that are shown or gone over.
+if TYPE_CHECKING:
+    from comb.tables.layout import LayoutRequest
+    from comb.tables.rows import Row
 
 # A sentence that tells of more steps than this is no sentence any more.
 MOST_NOTES = 3
@@ -69,6 +71,8 @@ def check_seed(seed: int) -> None:
 
 def _shown_with_text(column: Column) -> str:
     """Return the one cell of a column as it is shown; a text that was kept stands behind its reason."""
+    from comb.tables.layout import shown_cells
+
     kept = column.kept.texts.get(0)
     return shown_cells(column)[0].text + (f" {washed(kept)!r}" if kept is not None else "")
 
@@ -236,7 +240,7 @@ class BareTable:
     def _ipython_key_completions_(self) -> list[str]:
         return list(self.names)
 
-    def rows(self) -> Iterator[Row]:
+    def rows(self) -> "Iterator[Row]":
         """Go through the rows: tuples of Python values, None where missing, whose cells have names.
 
         Yields
@@ -246,20 +250,26 @@ class BareTable:
             column that is called like a method of tuples is had by ``row["count"]``. Cost: 0.1 to 0.6 microseconds a
             cell; no more than some thousand rows are made at a time.
         """
+        from comb.tables.rows import rows_of
+
         return rows_of(self._columns, self._row_count)
 
     def __contains__(self, name: object) -> bool:
         return name in self._columns
 
     def __repr__(self) -> str:
+        from comb.tables.layout import lay_out, plain
+
         return washed_lines(plain(lay_out(self._layout_request())))
 
     def _repr_html_(self) -> str:
         escaped = repr(self).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
         return f"<pre>{escaped}</pre>"
 
-    def _layout_request(self) -> LayoutRequest:
+    def _layout_request(self) -> "LayoutRequest":
         """Collect what the layout needs to know."""
+        from comb.tables.layout import LayoutRequest
+
         return LayoutRequest(self._columns, self.row_numbers, self.sentence())
 
     def sentence(self) -> str:
@@ -305,6 +315,8 @@ class BareTable:
         check_whole(count, seed)
         check_seed(seed)
         count = min(count, self._row_count)
+        from comb.tables.chance import chance_of
+
         order = np.argsort(chance_of(self.row_numbers, seed), kind="stable")
         return self._look(np.sort(order[:count]))
 

@@ -194,8 +194,8 @@ def _field(column: Column, start: int, stop: int, form: TextForm) -> Field:
 
 
 def _date_layout(pattern: str) -> DateLayout:
-    order, mark, _ = date_form(pattern)
-    return DateLayout(order, mark, "MM" in pattern, "dd" in pattern)
+    form = date_form(pattern)
+    return DateLayout(form.order, form.mark, "MM" in pattern, "dd" in pattern)
 
 
 def check_digits(table: BareTable) -> None:

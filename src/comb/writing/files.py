@@ -7,8 +7,8 @@ from typing import Any
 from blake3 import blake3
 
 from comb.errors import ParameterError, WriteError, agree, counted, listing
-from comb.reading.io.beside import BLAKE, MOST_DESCRIBED, checksum_of, is_plain_name, read_beside
-from comb.reading.schema.csvw import companions_in, describes, metadata_names
+from comb.reading.io.beside import BLAKE, MOST_DESCRIBED, checksum_of, is_plain_name, metadata_names, read_beside
+from comb.reading.schema.csvw import companions_in, describes
 from comb.steps.ledger import Entry
 from comb.tables.table import BareTable
 from comb.writing.atomic import Content

@@ -315,8 +315,8 @@ class CompiledKernels:
         """Write days; those outside the years 1 to 9999 are left empty."""
         from comb.kernels.compiled import _write
 
-        order, mark, padded_month, padded_day = layout
-        return StringBuffer(*_write.write_dates(days, order, ord(mark), padded_month, padded_day))
+        parts = layout.order, ord(layout.mark), layout.padded_month, layout.padded_day
+        return StringBuffer(*_write.write_dates(days, *parts))
 
     def write_between(self, before: str, values: NDArray[Any], behind: str) -> StringBuffer:
         """Write whole numbers, each between the same two texts."""

@@ -168,7 +168,7 @@ class OffsetBlock:
     def text(self, column: int, output: CodeOutput | None = None) -> tuple[StringBuffer, NDArray[Any] | None]:
         """Return a column as texts, with codes where they repeat; texts that are known keep their codes."""
         cells = self._column(column)
-        places, known = (None, None) if output is None else output
+        places, known = (None, None) if output is None else (output.codes, output.known)
         first, codes = _cells.encode(*cells, MOST_DISTINCT_SHARE, -1, places, known)
         # They hardly repeat: codes would be as many as texts.
         if first is None:
@@ -224,7 +224,7 @@ class OffsetBlock:
         """
         marked = [(form.kind, form.scale, ord(form.mark)) for form in forms]
         given = _packed_words(words)[0]
-        arrays, start = (None, 0) if output is None else output
+        arrays, start = (None, 0) if output is None else (output.arrays, output.start)
         values, status, tally, unusual = _cells.read_number_columns(
             self._data, self._side, self._begins, self._ends, columns, marked, given, arrays, start
         )
@@ -251,7 +251,7 @@ class OffsetBlock:
 
 @lru_cache(maxsize=64)
 def _packed_words(words: Words) -> tuple[StringBuffer, ...]:
-    return tuple(pack(part) for part in words)
+    return tuple(pack(part) for part in (words.given, words.known, words.counted))
 
 
 def read_cells(

@@ -9,6 +9,7 @@ from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.scalars import DATE_ORDERS, date_groups, digits_after_point, fold, is_number, read_day
 from comb.kernels.types import (
     DATE_MARKS,
+    DATE_PARTS,
     INT64_MAX,
     INT64_MIN,
     IS_BLANK,
@@ -58,11 +59,11 @@ def tally(texts: Sequence[str], counts: NDArray[np.int64] | None, words: Words) 
     for at, (text, weight) in enumerate(zip(texts, weights, strict=True)):
         stripped = text.strip()
         if not stripped:
-            kinds[at], places = IS_BLANK, [int(TallySlot.BLANK)]
+            kinds[at], places = IS_BLANK, [TallySlot.BLANK]
         elif stripped in words.given:
-            kinds[at], places = IS_GIVEN, [int(TallySlot.GIVEN)]
+            kinds[at], places = IS_GIVEN, [TallySlot.GIVEN]
         elif fold(stripped) in words.known:
-            kinds[at], places = IS_KNOWN, [int(TallySlot.KNOWN)]
+            kinds[at], places = IS_KNOWN, [TallySlot.KNOWN]
         else:
             places = _places(stripped, words.counted)
         total[places] += weight
@@ -71,7 +72,7 @@ def tally(texts: Sequence[str], counts: NDArray[np.int64] | None, words: Words) 
 
 def _places(text: str, counted: tuple[str, ...]) -> list[int]:
     """Return the places of a tally that a text adds to."""
-    places = [int(TallySlot.OTHER), *_whole_places(text)]
+    places = [TallySlot.OTHER, *_whole_places(text)]
     places += _number_places(text, ".", TallySlot.POINT, TallySlot.POINT_MARKED, TallySlot.POINT_SCALE)
     places += _number_places(text, ",", TallySlot.COMMA, TallySlot.COMMA_MARKED, TallySlot.COMMA_SCALE)
     number = TallySlot.POINT in places or TallySlot.COMMA in places
@@ -93,7 +94,7 @@ def _places(text: str, counted: tuple[str, ...]) -> list[int]:
 def _whole_places(text: str) -> list[int]:
     if not _WHOLE.fullmatch(text):
         return []
-    places = [int(TallySlot.WHOLE)]
+    places = [TallySlot.WHOLE]
     if text.startswith("+") and len(text) > LEAST_PLUS_DIGITS:
         places.append(TallySlot.PLUS)
     digits = text.lstrip("+-").lstrip("0")
@@ -105,7 +106,7 @@ def _whole_places(text: str) -> list[int]:
     return places
 
 
-def _number_places(text: str, mark: str, number: TallySlot, marked: TallySlot, scale: TallySlot) -> list[int]:
+def _number_places(text: str, mark: str, number: int, marked: int, scale: int) -> list[int]:
     if mark == "," and "." in text:
         return []
     plain = text.replace(mark, ".", 1) if mark == "," else text
@@ -145,4 +146,4 @@ def _date_places(text: str) -> list[int]:
     for order, part in (("ymd", DatePart.YMD), ("dmy", DatePart.DMY), ("mdy", DatePart.MDY)):
         if read_day((first, second, third), DATE_ORDERS[order]) is not None:
             parts.append(part)
-    return [TallySlot.DATE + len(DatePart) * DATE_MARKS.index(mark) + part for part in parts]
+    return [TallySlot.DATE + DATE_PARTS * DATE_MARKS.index(mark) + part for part in parts]

@@ -20,6 +20,7 @@ from collections.abc import Callable, Sequence
 
 import msgspec
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from comb.chunks.column_builder import ColumnBuilder, GrowableArray
@@ -431,7 +432,7 @@ def type_columns(
         else:
             # Days without a pattern are written as the heading says, where it does.
             pattern = day_pattern_of(name) if request.word == "date" and not request.pattern else ""
-            column = declared_source(source, request._replace(pattern=pattern or request.pattern))
+            column = declared_source(source, replace(request, pattern=pattern or request.pattern))
         # Where 1,234 could be either, the other columns decide what the comma is.
         if request is None and is_open(column):
             undecided[name] = source

@@ -13,13 +13,15 @@ JUDGED_CELLS = 10_000
 
 # As in 1Nov25.
 SHORTEST_MOMENT = 6
+LEAST_DIGITS_OF_DAY = 3
 
 YEAR = lazy_pattern(r"(?:19|20)[0-9]{2}")
-_TIME_OF_DAY = lazy_pattern(r"[0-9]{1,2}:[0-5][0-9](?::[0-5][0-9](?:[.,][0-9]+)?)?(?:\s*[AaPp][Mm])?")
+_TIME_OF_DAY = lazy_pattern(r"[0-9]{1,2}:[0-5][0-9](?::[0-5][0-9](?:[.,][0-9]+)?)?(?:\s*[AaPp][Mm])?", needs=":")
 _NUMBER = lazy_pattern(r"[-+\N{MINUS SIGN}]?(?:[0-9][0-9 .,'\u00a0\u202f]*|[.,][0-9]+)(?:[eE][+-]?[0-9]+)?\s?%?")
 AMOUNT = lazy_pattern(
     r"[-+]?(?:[$€£¥]|(?:EUR|USD|GBP|CHF) )\s?[-+]?[0-9][0-9 .,']*|"
-    r"[-+]?[0-9][0-9 .,']*(?:\s?[$€£¥]| (?:EUR|USD|GBP|CHF))"
+    r"[-+]?[0-9][0-9 .,']*(?:\s?[$€£¥]| (?:EUR|USD|GBP|CHF))",
+    needs="$€£¥RDPF",
 )
 # A day with a time of day, of which the time is checked on its own; a day with the name of its month.
 _WITH_TIME = lazy_pattern(
@@ -49,6 +51,11 @@ def kind_of(cell: str) -> str:
         return ""
     if not any(map(str.isdigit, text)):
         return "word"
+    if text[0].isalpha():
+        # Neither a number without a sign of money nor a day in digits begins with a letter.
+        return "date" if _is_moment(text) else "number" if AMOUNT.fullmatch(text) else "word"
+    if text.isascii() and text.replace(".", "", 1).isdigit():
+        return "number"
     if date_groups(text) or _TIME_OF_DAY.fullmatch(text) or _is_moment(text):
         return "date"
     return "number" if _NUMBER.fullmatch(text) or AMOUNT.fullmatch(text) else "word"
@@ -58,8 +65,10 @@ def _is_moment(text: str) -> bool:
     """Return whether a text is a day with a time of day, or with the name of its month."""
     if len(text) < SHORTEST_MOMENT:
         return False
-    if found := _WITH_TIME.fullmatch(text):
+    if ":" in text and (found := _WITH_TIME.fullmatch(text)):
         return bool(date_groups(found[1]) and _TIME_OF_DAY.fullmatch(found[2]))
+    if sum(map(str.isdigit, text)) < LEAST_DIGITS_OF_DAY:
+        return False
     found = _NAMED_DAY.fullmatch(text)
     return found is not None and fold(found[1] or found[2]) in MONTH_NUMBERS
 

@@ -36,12 +36,13 @@ MOST_FOOTERS = 20
 
 # Pages are numbered: of a title that comes again, the numbers may be others.
 # The last line of a frame.
-_FRAME = lazy_pattern(r"\s*\+(?:[-=]+\+)+\s*")
+_FRAME = lazy_pattern(r"\s*\+(?:[-=]+\+)+\s*", needs="+")
 
 # How a note below a table begins, in four languages: an asterisk, a source, a remark.
 _NOTE = lazy_pattern(
     r"(?i)\s*(?:[*\u2020\u2021]+\s|(?:sources?|notes?|remarks?|quellen?|anm(?:erkung(?:en)?)?\.?|hinweise?"
-    r"|remarques?|notas?|fuentes?)\s*:)"
+    r"|remarques?|notas?|fuentes?)\s*:)",
+    needs="*\u2020\u2021:",
 )
 _DIGITS = lazy_pattern("[0-9]+")
 LEAST_FOOTED_WIDTH = 3

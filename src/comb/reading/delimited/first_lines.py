@@ -6,7 +6,8 @@ occur among them, while the texts of a column often repeat; a line that is one o
 
 from collections import Counter
 from itertools import pairwise
-from typing import NamedTuple
+
+import msgspec
 
 from comb.errors import counted
 from comb.formats.lazy_pattern import lazy_pattern
@@ -21,9 +22,9 @@ UNITS = frozenset({
     "d", "h", "min", "s", "ms", "a", "y", "°C", "°F", "K", "%", "‰", "€", "$", "£", "EUR", "USD", "GBP", "CHF",
     "kWh", "W", "kW", "V", "A", "Hz", "Pa", "hPa", "bar", "m²", "m³", "km²", "ha", "m/s", "km/h", "pcs",
 })  # fmt: skip
-_BRACKETED = lazy_pattern(r"[\[(]([^\[\]()]{1,15})[\])]")
-_RULING = lazy_pattern(r"\s*[-=+]{3,}\s*")
-_FRAMED_RULING = lazy_pattern(r"\s*(?::?[-=]{2,}:?|:-|-:|:-:)\s*")
+_BRACKETED = lazy_pattern(r"[\[(]([^\[\]()]{1,15})[\])]", needs="[(")
+_RULING = lazy_pattern(r"\s*[-=+]{3,}\s*", needs="-=+")
+_FRAMED_RULING = lazy_pattern(r"\s*(?::?[-=]{2,}:?|:-|-:|:-:)\s*", needs="-=")
 
 # A first line of words names columns if they are absent below with this weight, and with this many times the weight of
 # columns where a word of it occurs again.
@@ -75,7 +76,7 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
     return 0, False, "the first line looks like the lines below it"
 
 
-class WordsBelow(NamedTuple):
+class WordsBelow(msgspec.Struct, frozen=True):
     """How the words of a first line stand to the texts below them.
 
     Attributes

@@ -27,7 +27,7 @@ LEAST_GROUPS = 2
 
 # Not how values are written: "date (yymmdd)" has no unit.
 _FORM_IN_NAME = lazy_pattern(r"(?i)(?=.{4})(?:yyyy|yy|mm|dd|hh|ss|jjjj|jj|tt|[-./: ])+")
-_UNIT_IN_NAME = lazy_pattern(r"[\[(]([^\[\]()]{1,15})[\])]\s*\Z")
+_UNIT_IN_NAME = lazy_pattern(r"[\[(]([^\[\]()]{1,15})[\])]\s*\Z", needs="[(")
 
 
 class Anomalies(msgspec.Struct):

@@ -123,7 +123,7 @@ class _SplitSample(msgspec.Struct, frozen=True):
 
 
 # A first line that says which delimiter follows, as spreadsheet programs read and write it.
-DECLARATION = lazy_pattern(r'"?sep=([^\r\n"])"?(?=\r\n|\r|\n)', re.IGNORECASE)
+DECLARATION = lazy_pattern(r'"?sep=([^\r\n"])"?(?=\r\n|\r|\n)', re.IGNORECASE, needs="=")
 
 
 def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool = True) -> Layout:
@@ -320,8 +320,7 @@ def as_line(fields: Sequence[str], delimiter: str) -> str:
 
 def _offset_of_line(text: str, lines: int) -> int:
     position = 0
-    ends = re.finditer(r"\r\n|\n|\r", text)
-    for _, match in zip(range(lines), ends, strict=False):
+    for _, match in zip(range(lines), re.finditer(r"\r\n|\n|\r", text) if lines else (), strict=False):
         position = match.end()
     return position
 

@@ -9,8 +9,8 @@ import errno
 import os
 import stat
 from pathlib import Path
-from typing import NamedTuple
 
+import msgspec
 from blake3 import blake3
 
 # A description of some 50,000 columns.
@@ -29,7 +29,12 @@ BLAKE = "blake3:"
 CHECKSUMS = "checksums.txt"
 
 
-class Beside(NamedTuple):
+def metadata_names(file_name: str) -> tuple[str, str]:
+    """Return where the standard looks for the metadata of a file, beside it."""
+    return f"{file_name}-metadata.json", "csv-metadata.json"
+
+
+class Beside(msgspec.Struct, frozen=True):
     """A file beside a source.
 
     Attributes

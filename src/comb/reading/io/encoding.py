@@ -10,8 +10,6 @@ other: some lines are UTF-8, and those that are not read as words in another enc
 """
 
 import codecs
-import json
-from typing import NamedTuple
 
 import msgspec
 from msgspec.structs import replace
@@ -169,7 +167,7 @@ def _refuse_signatures(data: bytes, name: str) -> None:
             )
 
 
-class Marked(NamedTuple):
+class Marked(msgspec.Struct, frozen=True):
     """An encoding that the beginning of a text shows.
 
     Attributes
@@ -427,6 +425,8 @@ def _other_text(text: str) -> str:
 
 
 def _is_json(line: str) -> bool:
+    import json
+
     try:
         return isinstance(json.loads(line), dict | list)
     except ValueError:

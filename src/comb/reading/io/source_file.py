@@ -42,7 +42,7 @@ WORTH_A_THREAD = 1_000_000
 
 # This many pieces may wait to be added.
 MOST_PENDING = 4
-_ADDRESS = lazy_pattern(r"(?:https?|ftps?|s3)://?", re.IGNORECASE)
+_ADDRESS = lazy_pattern(r"(?:https?|ftps?|s3)://?", re.IGNORECASE, needs=":")
 # The beginning of a file that shows what it is.
 LOOK_AT = 4_000
 

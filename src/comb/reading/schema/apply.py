@@ -1,7 +1,10 @@
-"""A schema meets the table it describes: found beside it, its dialect taken, its names and demands applied."""
+"""A schema meets the table it describes: found beside it, its dialect taken, its names and demands applied.
+
+Most files have none: what reads one, and applies it, is loaded when there is one.
+"""
 
 from pathlib import PurePath
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 
@@ -19,15 +22,16 @@ from comb.reading.io.beside import (
     checksum_of_file,
     differs_from_list,
     listed_sums,
+    metadata_names,
     read_beside,
     size_of,
 )
 from comb.reading.io.source_file import OpenSource, read_whole
-from comb.reading.schema.cells_file import apply_cells
-from comb.reading.schema.csvw import Schema, SchemaColumn, metadata_names, read_codes, read_schema
-from comb.reading.schema.shape import WITHOUT_IT
-from comb.reading.schema.validate import Violation, validate
 from comb.tables.read_options import ReadOptions
+
+if TYPE_CHECKING:
+    from comb.reading.schema.csvw import Schema, SchemaColumn
+    from comb.reading.schema.validate import Violation
 
 
 def settled_by_schema(source: OpenSource, options: ReadOptions, *, dialect: bool, whole: bool) -> ColumnRules:
@@ -50,17 +54,21 @@ def settled_by_schema(source: OpenSource, options: ReadOptions, *, dialect: bool
     try:
         taken.check()
     except ParameterError as error:
+        from comb.reading.schema.shape import WITHOUT_IT
+
         raise ContentError(f"its dialect cannot be used: {error.what}", where=schema.name, remedy=WITHOUT_IT) from None
     return ColumnRules(taken, schema, notes)
 
 
-def find_schema(source: OpenSource, options: ReadOptions, *, whole: bool) -> tuple[Schema | None, tuple[str, ...]]:
+def find_schema(source: OpenSource, options: ReadOptions, *, whole: bool) -> "tuple[Schema | None, tuple[str, ...]]":
     """Return the schema given, or the one the standard finds beside the file; and what is to be said of it.
 
     One that is named is taken as it is. One that is found beside the file is left out, with a note, where the file
     is not the one it was written for.
     """
     if options.schema:
+        from comb.reading.schema.csvw import read_schema
+
         text = read_whole(options.schema).decode("utf-8-sig", errors="replace")
         schema = read_schema(text, options.schema, source.name)
         if schema is None:
@@ -80,6 +88,8 @@ def find_schema(source: OpenSource, options: ReadOptions, *, whole: bool) -> tup
             missing = f"{name} is listed in {CHECKSUMS}, but is not there: types are guessed" if name in sums else ""
             notes += [note for note in (beside.why or missing,) if note]
             continue
+        from comb.reading.schema.csvw import read_schema
+
         schema = read_schema(beside.text, str(PurePath(source.path).parent / name), source.name)
         if schema is None:
             continue
@@ -95,7 +105,7 @@ def find_schema(source: OpenSource, options: ReadOptions, *, whole: bool) -> tup
 _NOT_APPLIED = "not applied, types are guessed; name it to apply it all the same: schema=..., --schema FILE"
 
 
-def _is_other(source: OpenSource, schema: Schema, *, whole: bool) -> bool:
+def _is_other(source: OpenSource, schema: "Schema", *, whole: bool) -> bool:
     """Return whether a file is not the one that was described; by its size alone where only a part is read."""
     checksum = schema.checksums.get(source.name, "")
     if not checksum or not source.path or source.path == "-":
@@ -105,7 +115,7 @@ def _is_other(source: OpenSource, schema: Schema, *, whole: bool) -> bool:
     return (whole or (source.size or 0) <= LARGE) and checksum_of_file(source.path) != checksum
 
 
-def other_titles(names: list[str], schema: Schema | None) -> list[str]:
+def other_titles(names: list[str], schema: "Schema | None") -> list[str]:
     """Return the titles of columns, each of which may be found under any of its titles."""
     if schema is None:
         return names
@@ -118,13 +128,13 @@ def other_titles(names: list[str], schema: Schema | None) -> list[str]:
     ]
 
 
-def _may_be(name: str, column: SchemaColumn) -> bool:
+def _may_be(name: str, column: "SchemaColumn") -> bool:
     """Return whether a name is a title as a header is read: spaces around it are gone, and names are made unique."""
     plain = [" ".join(title.split()) for title in (column.title, *column.names)]
     return any(name == title or name.startswith(f"{title} (") for title in plain if title)
 
 
-def follow_schema(raw_table: RawTable, schema: Schema | None, name: str) -> None:
+def follow_schema(raw_table: RawTable, schema: "Schema | None", name: str) -> None:
     """Name columns as the schema does; a header that says something else is an error."""
     if schema is None:
         return
@@ -145,10 +155,13 @@ def follow_schema(raw_table: RawTable, schema: Schema | None, name: str) -> None
     raw_table.notes.extend(schema.notes)
 
 
-def meet_demands(columns: dict[str, Any], schema: Schema | None, path: str) -> tuple[list[Violation], list[str]]:
+def meet_demands(columns: dict[str, Any], schema: "Schema | None", path: str) -> "tuple[list[Violation], list[str]]":
     """Apply a schema to columns and check what it demands; returns violations and notes."""
     if schema is None:
         return [], []
+    from comb.reading.schema.csvw import read_codes
+    from comb.reading.schema.validate import validate
+
     codes: dict[str, tuple[tuple[str, str], ...]] = {}
     lost = []
     for one in schema.columns:
@@ -170,6 +183,8 @@ def restore_cells(columns: dict[str, Any], rules: ColumnRules, path: str, *, who
     schema = rules.schema
     if schema is None or not schema.cells:
         return []
+    from comb.reading.schema.cells_file import apply_cells
+
     rows = max((len(column) for column in columns.values()), default=0)
     # A missing cell takes a byte of the table, unless that is compressed.
     cells = max(rows * len(columns), size_of(path))
@@ -179,7 +194,7 @@ def restore_cells(columns: dict[str, Any], rules: ColumnRules, path: str, *, who
     return apply_cells(columns, beside.text, schema.cells, disarmed=schema.disarmed, whole=whole)
 
 
-def _companion(path: str, name: str, schema: Schema, most: int) -> tuple[Beside, str]:
+def _companion(path: str, name: str, schema: "Schema", most: int) -> tuple[Beside, str]:
     """Read a file that a schema names; and why it is of no use, if it is not."""
     beside = read_beside(path, name, most)
     if beside.data is None:

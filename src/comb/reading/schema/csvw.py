@@ -9,6 +9,7 @@ from typing import Any
 from urllib.parse import unquote
 
 import msgspec
+from msgspec.structs import replace
 
 from comb.errors import ContentError, ParameterError, listing
 from comb.formats.formulas import armed_again
@@ -142,11 +143,6 @@ class Schema(msgspec.Struct, frozen=True, dict=True):
     def missing(self) -> dict[str, tuple[str, ...]]:
         """The words for missing, by column."""
         return {column.title: column.missing for column in self.columns}
-
-
-def metadata_names(file_name: str) -> tuple[str, str]:
-    """Return where the standard looks for the metadata of a file, beside it."""
-    return f"{file_name}-metadata.json", "csv-metadata.json"
 
 
 def read_schema(text: str, name: str, url: str) -> Schema | None:
@@ -299,7 +295,7 @@ def _request(base: str, form: Any, title: str, notes: list[str]) -> Request:
         check_pattern(request)
     except ParameterError:
         notes.append(f"the format {pattern!r} of {title!r} is not understood: read as plain {word}")
-        return request._replace(pattern="")
+        return replace(request, pattern="")
     return request
 
 
