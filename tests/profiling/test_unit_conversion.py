@@ -20,7 +20,10 @@ CONVERTED = {
     "spaces at the ends": (["5 kg ", " 700 g", "1 kg"], "w_kg", [5, 0.7, 1]),
     "thousands or decimals": (["1,500 kg", "700 g", "2,250 kg"], "", []),
     "another quantity": (["5 kg", "7 m", "8 kg"], "", []),
-    "no unit": (["5 kg", "7", "8 kg"], "", []),
+    "no unit": (["5 kg", "7000", "8 kg"], "", []),
+    "per cent or shares": (["5%", "0.5", "80%", "30%"], "", []),
+    "shares": (["45%", "0.5", "38 %", "0.41"], "w_number", [0.45, 0.5, 0.38, 0.41]),
+    "shares with commas": (["45%", "0,5", "38 %", "0,41"], "w_number", [0.45, 0.5, 0.38, 0.41]),
     "temperatures": (["3 °C", "5 °F", "7 °C"], "", []),
     "currencies": (["5 EUR", "5 USD", "7 EUR"], "", []),
 }
@@ -35,6 +38,38 @@ def test_one_unit_is_calculated_where_it_is_certain(texts: list[str], new: str, 
         done = table.take_step(finding.remedy)
         assert done.names == ("w", new) and done["w"].to_list() == texts * 4
         assert done[new].to_list() == pytest.approx(values * 4, rel=1e-14)
+
+
+# Numbers without a unit, read as the others: name of the column, texts, the type and the values that come of them.
+READ = {
+    "of the same size": ("w", ["45 kg", "47", "39 kg"], "integer", [45, 47, 39]),
+    "two of them, named": ("w_kg", ["45.5 kg", "47", "39 kg"], "number", [45.5, 47, 39]),
+    "without a space": ("w", ["45kg", "47", "39"], "integer", [45, 47, 39]),
+    "decimal commas": ("w", ["4,5 kg", "4,7", "3,9"], "number", [4.5, 4.7, 3.9]),
+    "per cent": ("w", ["45%", "47", "39"], "number", [0.45, 0.47, 0.39]),
+}
+
+
+@pytest.mark.parametrize(("name", "texts", "kind", "values"), READ.values(), ids=READ)
+def test_numbers_without_a_unit_are_read_as_the_others(
+    name: str, texts: list[str], kind: str, values: list[float], tmp_path: Path
+) -> None:
+    times = 1 if "_" in name else 4
+    (tmp_path / "t.csv").write_text(
+        f"id;{name}\n" + "".join(f"r{at};{text}\n" for at, text in enumerate(texts * times))
+    )
+    table = comb.load(tmp_path / "t.csv")
+    [finding] = [one for one in table.profile().findings if one.columns == (name,)]
+    assert finding.code == "type.units" and finding.remedy is not None
+    done = table.take_step(finding.remedy)
+    assert done[name].type.word == kind and done[name].to_list() == values * times
+    assert not done.profile().of("type")
+
+
+@pytest.mark.parametrize("other", [["450", "470 kg", "2.1", "2.4", "1.9"], ["5 EUR", "7", "6"], ["5 kg", "x", "6"]])
+def test_where_sizes_do_not_show_the_unit_nothing_is_offered(other: list[str]) -> None:
+    findings = comb.table(columns={"w": other * 4}).profile().of("type.units")
+    assert all(one.remedy is None for one in findings)
 
 
 @given(

@@ -33,7 +33,7 @@ from comb.profiling import (
     texts,
     types,
     unit_columns,
-    unreadable,
+    unit_conversion,
     values,
     whole_columns,
 )
@@ -229,14 +229,15 @@ _ALL = (
         says="numbers with a unit or a currency that others do not have",
         looks_at=(
             "numbers with letters or a sign behind or before them; a remedy needs "
-            f"{unreadable.LEAST_WITH_UNIT} values of the size of the others (their medians within a factor of "
-            f"{unreadable.MOST_APART}), or the unit in the name of the column; a column of units with several for one "
-            f"quantity, of which the others are in at most {_share(unit_columns.MOST_OTHER)} of the rows"
+            f"{unit_conversion.LEAST_WITH_UNIT} values of the size of the others (their medians within a factor of "
+            f"{unit_conversion.MOST_APART}), or the unit in the name of the column; a column of units with several for "
+            f"one quantity, of which the others are in at most {_share(unit_columns.MOST_OTHER)} of the rows"
         ),
         example="`41,0 kg` among `38,5`; `mg/L` and `ug/L` in a column of units",
         remedy=(
             "`convert` with the unit, where the values show that it is the unit of the others; `calculate` a column in "
-            "the commonest unit, where each is a multiple of it by definition (g and kg, min and h, in and cm)"
+            "the commonest unit, where each is a multiple of it by definition (g and kg, min and h, in and cm), or of "
+            "shares, where per cent stand among them (`45%` among `0.45`)"
         ),
         by_hand="`split` the number from its unit, then `calculate` with a factor you know (currencies, degrees)",
         not_for="a column in which every number has the same unit",

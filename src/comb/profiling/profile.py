@@ -121,7 +121,7 @@ FINDERS: tuple[Finder, ...] = (
 # Each stage knows what those before it found, by the codes that say which cells are wrong.
 FIRST = frozenset({
     layout.repeated_headers, other_parts.other_headers, other_parts.other_delimiters, layout.totals,
-    fixed_width.columns_by_position, sheets.heading_rows, sheets.footnote_marks,
+    fixed_width.columns_by_position, sheets.heading_rows, sheets.footnote_marks, types.mixed_units,
 })  # fmt: skip
 LATE: tuple[frozenset[Finder], ...] = (
     frozenset({orders.reversed_pairs, values.impossible, ascending.out_of_order}),
@@ -373,7 +373,9 @@ def in_order_of_repair(findings: Iterable[Finding]) -> list[Finding]:
 def _tell(cache: ColumnCache, findings: list[Finding]) -> None:
     """Note which cells are reported to be wrong."""
     for finding in findings:
-        names = cache.names if finding.code in WHOLE_ROWS else finding.columns if finding.code in TELLING else ()
+        # Numbers that a step reads are not reported again as texts among numbers.
+        telling = finding.code in TELLING or (finding.code == "type.units" and finding.remedy is not None)
+        names = cache.names if finding.code in WHOLE_ROWS else finding.columns if telling else ()
         for name in names:
             cache.tell(name, finding.rows, surely=finding.code != "value.outlier")
 

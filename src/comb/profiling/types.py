@@ -19,7 +19,7 @@ from comb.profiling.finding import (
     quoted,
 )
 from comb.profiling.other_types import are_days
-from comb.profiling.unit_conversion import in_one_unit
+from comb.profiling.unit_conversion import in_one_unit, in_unit_of_others
 from comb.steps.base import Step
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column
@@ -181,7 +181,10 @@ def mixed_units(table: ColumnCache) -> Findings:
         words = dict(column._take(np.flatnonzero(odd)).distinct().commonest(MOST_EXAMPLES))
         text = f"{name} holds numbers with different units: {message}; bring them to one unit before they are compared"
         whole = sum(by_unit.values()) == table.present_count(name)
-        remedy = in_one_unit(name, column, by_unit, table.names) if whole else None
+        remedy: Step | None = in_one_unit(name, column, by_unit, table.names) if whole else None
+        if whole and remedy is None:
+            remedy, says = in_unit_of_others(name, column, by_unit, table.names)
+            text += f"; {says}" if remedy is not None else ""
         yield Finding("type.units", (name,), count, table.rows_where(odd), quoted(words), text, remedy)
 
 

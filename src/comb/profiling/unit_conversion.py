@@ -1,17 +1,26 @@
-"""A formula that brings numbers with different units behind them to one unit.
+"""Numbers with different units behind them, brought to one unit.
 
 Only units that are multiples of each other by definition: prefixes of the International System, minutes and hours,
 inches and pounds. The formula takes the unit off each text, reads the number, and multiplies; it is offered where it
 gives the right number for every text there is.
+
+Numbers without a unit among others with one, ``45`` among ``47 kg``, are in that unit where they are of the same size,
+or where the name of the column says so and none is far off. Per cent leave two readings, a hundred times apart, ``45%``
+among ``0.45`` and among ``45``: one of them has to be out of the question.
 """
 
 from collections.abc import Mapping
 from fractions import Fraction
 
+import numpy as np
+
 from comb.errors import CombError
 from comb.formats.lazy_pattern import lazy_pattern
+from comb.kernels.notation import CURRENCIES, PER_CENT
+from comb.profiling.headings import words_of
 from comb.profiling.lookups import quoted_name
 from comb.profiling.unit_columns import ALIKE, METRIC, PREFIXES, quantity_of
+from comb.steps.cell_steps import Convert
 from comb.steps.column_steps import Calculate
 from comb.tables.column import Column
 from comb.tables.names import unique_names
@@ -27,6 +36,13 @@ _OTHERS = {
     "min": Fraction(60), "h": Fraction(3600), "hr": Fraction(3600), "hrs": Fraction(3600),
     "d": Fraction(86400), "day": Fraction(86400), "days": Fraction(86400),
 }  # fmt: skip
+
+# A unit that no name gives is taken for that of other numbers with this many values at least, whose median and that of
+# all others differ by this factor at most: 1.6 parts miles from kilometres, other units are further apart.
+LEAST_WITH_UNIT = 3
+MOST_APART = 1.4
+
+_CURRENCY_SIGNS = frozenset("$€£¥")
 
 # More texts than this are not tried.
 MOST_TRIED = 20_000
@@ -84,7 +100,100 @@ def in_one_unit(name: str, column: Column, by_unit: Mapping[str, int], names: tu
     new = unique_names([*names, f"{name}_{usual}"])[-1]
     # Where there are no spaces at the ends, the formula needs not take them off.
     tried = (Calculate(columns={new: _formula(text, times, comma=comma)}) for text in _written(name))
-    return next((step for step in tried if _is_right(step, name, texts, wanted)), None)
+    return next((step for step in tried if _is_right(step, name, wanted)), None)
+
+
+def in_unit_of_others(
+    name: str, column: Column, by_unit: Mapping[str, int], names: tuple[str, ...]
+) -> tuple[Calculate | Convert | None, str]:
+    """Return the step that reads numbers with a unit and numbers without as of that unit, and what it takes these for.
+
+    Parameters
+    ----------
+    name : str
+    column : Column
+        Texts.
+    by_unit : mapping of str to int
+        How many texts have each unit; those with the empty one have none.
+    names : tuple of str
+        Those of all columns.
+    """
+    unit = next((one for one in by_unit if one), "")
+    if set(by_unit) != {"", unit}:
+        return None, ""
+    cells = dict(column.distinct().commonest(MOST_TRIED + 1))
+    parted = {text: _parted(text, {unit: Fraction(1)}) for text in cells}
+    bodies = [body for body, _ in parted.values()]
+    comma = any("," in body for body in bodies)
+    if len(cells) > MOST_TRIED or not all(map((_COMMA if comma else _POINT).fullmatch, bodies)) or _are_open(bodies):
+        return None, ""
+    exact = {text: Fraction(body.replace(",", ".")) for text, (body, _) in parted.items()}
+    marked = np.array([float(exact[text]) for text, count in cells.items() for _ in range(count) if parted[text][1]])
+    bare = np.array([float(exact[text]) for text, count in cells.items() for _ in range(count) if not parted[text][1]])
+    few, many = sorted((marked, bare), key=len)
+    if unit == PER_CENT:
+        shares, others = sorted((marked / 100, bare), key=len)
+        # The name says nothing of which it is: one of the two has to be out of the question.
+        alike, are_shares = (are_in_unit(*pair, named=True, unit=unit) for pair in ((few, many), (shares, others)))
+        if alike == are_shares:
+            return None, ""
+        if are_shares:
+            return _read_shares(name, names, exact, parted, comma=comma), "as their sizes show, 0.45 stands for 45%"
+        step = Convert(columns={name: "number"}, unit=unit, decimal_mark="," if comma else None)
+        wanted = {text: size / 100 for text, size in exact.items()}
+        return (step if _is_right(step, name, wanted) else None), "as their sizes show, 45 stands for 45%"
+    named = unit.casefold() in words_of(name)
+    if not are_in_unit(few, many, named=named, unit=unit):
+        return None, ""
+    kind = "integer" if all(body.lstrip("+-").isdigit() for body in bodies) else "number"
+    step = Convert(columns={name: kind}, unit=unit, decimal_mark="," if comma else None)
+    says = f"those without one are in {unit} too, as {'the name of the column says' if named else 'their sizes show'}"
+    return (step if _is_right(step, name, exact) else None), says
+
+
+def _read_shares(
+    name: str,
+    names: tuple[str, ...],
+    exact: Mapping[str, Fraction],
+    parted: Mapping[str, tuple[str, str]],
+    *,
+    comma: bool,
+) -> Calculate | None:
+    """Return the step that calculates shares of per cent and shares."""
+    new = unique_names([*names, f"{name}_number"])[-1]
+    wanted = {text: size / 100 if parted[text][1] else size for text, size in exact.items()}
+    tried = (Calculate(columns={new: _of_shares(text, comma=comma)}) for text in _written(name))
+    return next((step for step in tried if _is_right(step, name, wanted)), None)
+
+
+def _of_shares(text: str, *, comma: bool) -> str:
+    """Write the formula that reads 45% and 0.45 as the same number."""
+    point = f"replace({text}, ',', '.')" if comma else text
+    per_cent = f"cast(replace({point}, '%', '') as number) / 100"
+    return f"case when position('%' in {text}) > 0 then {per_cent} else cast({point} as number) end"
+
+
+def are_in_unit(values: np.ndarray, others: np.ndarray, *, named: bool, unit: str) -> bool:
+    """Return whether numbers with a unit and those without are of the same size.
+
+    Parameters
+    ----------
+    values, others : float array
+        Those with the unit, and those without.
+    named : bool
+        Whether the name of the column has the unit: then it is enough that none is far from the others.
+    unit : str
+    """
+    if not len(others):
+        return False
+    low, high = float(others.min()), float(others.max())
+    width = high - low
+    if named:
+        return bool((values >= low - width).all() and (values <= high + width).all())
+    if len(values) < LEAST_WITH_UNIT or unit in CURRENCIES or unit in _CURRENCY_SIGNS:
+        return False
+    one, other = float(np.median(values)), float(np.median(others))
+    return one * other > 0 and 1 / MOST_APART <= one / other <= MOST_APART
 
 
 def _written(name: str) -> tuple[str, str]:
@@ -129,9 +238,9 @@ def _scaled(number: str, factor: Fraction) -> str:
     return f"{number} * {float(factor)!r}".removesuffix(".0")
 
 
-def _is_right(step: Calculate, name: str, texts: list[str], wanted: Mapping[str, Fraction | None]) -> bool:
-    """Return whether the formula gives for each text the number that it says, but for rounding."""
-    [new] = step.columns
+def _is_right(step: Calculate | Convert, name: str, wanted: Mapping[str, Fraction | None]) -> bool:
+    """Return whether a step gives for each text the number that it says, but for rounding."""
+    [new], texts = step.columns, list(wanted)
     try:
         found = step.apply(BareTable({name: Column._of_strings(texts)})).table[new].to_list()
     except CombError:

@@ -12,11 +12,11 @@ import numpy as np
 
 from comb.errors import agree, counted
 from comb.formats.lazy_pattern import lazy_pattern
-from comb.kernels.notation import CURRENCIES
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, kept_texts, quoted
 from comb.profiling.headings import words_of
 from comb.profiling.other_types import day_counts_in
+from comb.profiling.unit_conversion import are_in_unit
 from comb.profiling.unreadable_moments import commonest_form, reading
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column, Mask
@@ -28,12 +28,6 @@ _WITH_UNIT = lazy_pattern(
     r"|[+-]?(?P<before>[$€£¥]|[A-Z]{3})\s*[+-]?[0-9][0-9.,' ]*"
 )
 _ZERO_FIRST = lazy_pattern("0[0-9]+")
-_CURRENCY_SIGNS = frozenset("$€£¥")
-
-# A unit that no name gives is taken for the column's with this many values at least, whose median and that of all
-# others differ by this factor at most: 1.6 parts miles from kilometres, other units are further apart.
-LEAST_WITH_UNIT = 3
-MOST_APART = 1.4
 
 # The decimal mark and the group mark that numbers with a unit may have.
 _MARKS = ((None, None), (",", None), (".", ","), (",", "."))
@@ -195,23 +189,9 @@ def _unit_remedy(name: str, column: Column, where: Mask, part: _Part) -> Convert
         made = step.apply(BareTable({name: cells})).table[name]
         if not made.missing_count:
             named = part.unit.casefold() in words_of(name)
-            return step if _same_unit(_sizes(made), others, named=named, unit=part.unit) else None
+            return step if are_in_unit(_sizes(made), others, named=named, unit=part.unit) else None
     return None
 
 
 def _sizes(column: Column) -> np.ndarray:
     return np.array([float(text) for text in column.texts() if text is not None])
-
-
-def _same_unit(values: np.ndarray, others: np.ndarray, *, named: bool, unit: str) -> bool:
-    """Return whether numbers with a unit are of the same size as those without."""
-    if not len(others):
-        return False
-    low, high = float(others.min()), float(others.max())
-    width = high - low
-    if named:
-        return bool((values >= low - width).all() and (values <= high + width).all())
-    if len(values) < LEAST_WITH_UNIT or unit in CURRENCIES or unit in _CURRENCY_SIGNS:
-        return False
-    one, other = float(np.median(values)), float(np.median(others))
-    return one * other > 0 and 1 / MOST_APART <= one / other <= MOST_APART
