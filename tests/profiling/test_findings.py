@@ -248,6 +248,14 @@ def several_values_in_a_cell(draw: Draw) -> Any:
 
 
 @found
+def pairs_in_a_cell(draw: Draw) -> Any:
+    attrs = draw.many(lambda: f"lid={draw.one('yes', 'no')}; kg={draw.uniform(1, 9):.2f}")
+    return {"fruit": ids(), "attrs": with_cells(attrs, {4: "not asked"})}, {
+        ("text.pairs", "attrs"): [at for at in range(1, len(attrs) + 1) if at != 5]
+    }
+
+
+@found
 def characters_nobody_sees(draw: Draw) -> Any:
     place = draw.many(lambda: draw.one("Mill Brook", "Fox Hollow", "Old Orchard"))
     changed = {1: "Mill\u00a0Brook", 2: "Fox\u200b Hollow", 3: "\ufeffMill Brook", 4: "Old\u00ad Orchard"}

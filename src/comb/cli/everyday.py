@@ -163,8 +163,11 @@ _FURTHER = {
     "recode": ("values",), "combine": ("new_columns",),
 }  # fmt: skip
 
-# Parameters that are expressions, and are not read as YAML.
-_RAW = frozenset({"where", "formula", "why", "reason", "pattern", "mark", "old", "new", "value"})
+# Parameters that are expressions or signs, and are not read as YAML.
+_RAW = frozenset({
+    "where", "formula", "why", "reason", "pattern", "mark", "old", "new", "value", "equals", "unit", "decimal_mark",
+    "group_mark",
+})  # fmt: skip
 
 # Names with commas between are a list.
 _LISTS = frozenset({"columns", "by", "order_by", "new_columns", "similar_in", "on_line"})

@@ -139,11 +139,13 @@ class LayoutMethods(StepTable):
         *,
         keys: Names = (),
         lists: Literal["keep", "count", "rows", "columns"] = "keep",
+        mark: str = "",
+        equals: str = "=",
         keep_original: bool = False,
         at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
-        """Take texts of JSON apart: objects into a column for each key, lists into rows or columns.
+        """Take texts of JSON, or of pairs, apart: a column for each key, lists into rows or columns.
 
         Parameters
         ----------
@@ -156,6 +158,11 @@ class LayoutMethods(StepTable):
         lists : {"keep", "count", "rows", "columns"}
             What becomes of lists: they stay texts of JSON, their lengths, a row for each item, or a column for each
             place, where all lists of a key are of one length.
+        mark : str
+            What stands between pairs of keys and values, as in `colour=blue; kg=3`: the cells hold those instead of
+            JSON. Their values get types as those of a file do.
+        equals : str
+            What stands between a key and its value.
         keep_original : bool
             Keep the column as it is.
         at_most : int or str, optional
@@ -166,7 +173,7 @@ class LayoutMethods(StepTable):
         Raises
         ------
         TypeMismatch
-            If no cell is an object or a list.
+            If no cell is an object or a list, or none is made of pairs.
 
         >>> import comb
         >>> boxes = comb.table(columns={"hive": ["a1", "b2"], "box": ['{"kg": 4.5, "lid": true}', '{"kg": 6}']})
@@ -174,8 +181,9 @@ class LayoutMethods(StepTable):
         ('hive', 'box.kg', 'box.lid')
         """
         return self._step(
-            "take_apart", why, at_most, column=column, keys=listed(keys), lists=lists, keep_original=keep_original
-        )
+            "take_apart", why, at_most, column=column, keys=listed(keys), lists=lists, mark=mark, equals=equals,
+            keep_original=keep_original,
+        )  # fmt: skip
 
     def to_indicators(
         self,

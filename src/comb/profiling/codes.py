@@ -26,6 +26,7 @@ from comb.profiling import (
     orders,
     other_parts,
     other_types,
+    pairs,
     series,
     shapes,
     sheets,
@@ -492,6 +493,19 @@ _ALL = (
         by_hand="`take_apart`; with `lists: rows` each item gets a row, with `lists: count` their number stays",
         not_for="remarks in brackets",
         together="{} columns hold objects or lists",
+    ),
+    Code(
+        "text.pairs",
+        _UNTIDY,
+        says="pairs of keys and values in cells",
+        looks_at=(
+            f"texts: {_share(nested.LEAST_NESTED)} of the cells or more are made of pairs, half of them of several, "
+            f"and there are {pairs.LEAST_A_KEY} or more for each key"
+        ),
+        example="`colour=blue; kg=3`, `level:warn|hive:7`",
+        remedy="`take_apart` with the marks between and within the pairs",
+        not_for="times of day, addresses, sentences with a colon",
+        together="{} columns hold pairs",
     ),
     Code(
         "text.packed",

@@ -22,6 +22,7 @@ from comb.profiling.characters import as_meant, runs_as_formula
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
 from comb.profiling.headings import CODE_WORDS, words_of
+from comb.profiling.pairs import MOST_TRIED, marks_of
 from comb.steps.cell_steps import tidied
 from comb.tables.column import Column
 from comb.tables.types import STRING
@@ -315,7 +316,8 @@ def packed(table: ColumnCache) -> Findings:
             continue
         texts = _texts_of(table, name)
         found = next((parts for mark in MARKS if (parts := _packed_with(mark, texts))), None)
-        if not found:
+        if not found or marks_of(list(texts)[:MOST_TRIED]):
+            # Pairs of keys and values are reported as such.
             continue
         where = text.flags(lambda one, found=found: tidied(one) in found) & column.present  # type: ignore[misc]
         count = int(where.sum())

@@ -1,15 +1,17 @@
-"""The step that takes texts of JSON apart: take_apart."""
+"""The step that takes texts of JSON, and pairs of keys and values, apart: take_apart."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, ClassVar, Literal, NamedTuple
 
 import numpy as np
 
-from comb.errors import ColumnError, TypeMismatch, agree, counted, listing
+from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted, listing
+from comb.inference.decide import infer_column
 from comb.inference.typed_cells import SourceKind, TypedCells, typed_column
 from comb.kernels.grouping import Codes
+from comb.parsing.pairs import PairTexts
 from comb.reading.documents.json.flatten import DEEPEST, Growth, list_lengths
-from comb.reading.documents.json.nested_text import NO_JSON, NestedTexts, found_objects
+from comb.reading.documents.json.nested_text import NestedTexts, found_objects
 from comb.steps.base import Change, Rows, Step
 from comb.tables.cell_source import NO_PLACE
 from comb.tables.column import Column
@@ -17,6 +19,7 @@ from comb.tables.evidence import nothing_in
 from comb.tables.names import check_known
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
+from comb.tables.text import Text
 from comb.tables.types import JSON, STRING
 
 # More new columns than this are refused: objects that are used as lookup tables have a key for each value.
@@ -29,7 +32,7 @@ Cells = dict[str, Any]
 
 
 class TakeApart(Step, frozen=True, tag="take_apart"):
-    """Take texts of JSON apart: objects into a column for each key, lists into rows or columns.
+    """Take texts of JSON, or of pairs, apart: a column for each key, lists into rows or columns.
 
     Parameters
     ----------
@@ -42,6 +45,11 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
     lists : {"keep", "count", "rows", "columns"}
         What becomes of lists: they stay texts of JSON, their lengths, a row for each item, or a column for each place,
         where all lists of a key are of one length.
+    mark : str
+        What stands between pairs of keys and values, as in `colour=blue; kg=3`: the cells hold those instead of JSON.
+        Their values get types as those of a file do.
+    equals : str
+        What stands between a key and its value.
     keep_original : bool
         Keep the column as it is.
     """
@@ -52,6 +60,8 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
     column: str
     keys: list[str] = []
     lists: Literal["keep", "count", "rows", "columns"] = "keep"
+    mark: str = ""
+    equals: str = "="
     keep_original: bool = False
 
     @property
@@ -61,6 +71,8 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
 
     def apply(self, table: BareTable) -> Change:
         """Take the cells apart; each different text once."""
+        if self.mark and (self.lists != "keep" or not self.equals):
+            raise ParameterError("expected equals beside a mark, and no lists: pairs have none")
         name = check_known(self.column, table.names)
         column = table[name]
         if column.type not in (STRING, JSON):
@@ -70,6 +82,15 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
         # A column that was filtered stores texts that no row has any more.
         items, used = text.items(), np.unique(codes[column.present])
         texts = [items[code] for code in used.tolist()]
+        if self.mark:
+            pairs = PairTexts(texts, self.mark, self.equals)
+            if texts and len(pairs.unread) == len(texts):
+                raise TypeMismatch(
+                    f"no cell of {name} is made of pairs like key{self.equals}value, with {self.mark!r} between them; "
+                    f"for instance {texts[0]!r}",
+                    remedy="say what stands between pairs and within them: mark, equals",
+                )
+            return self._change(table, name, codes, used, _of_pairs(name, pairs), pairs)
         objects = found_objects(texts) if texts and self.lists == "keep" else None
         if objects is not None:
             cells = {f"{name}.{title}": objects.cells(title) for title in objects.names}
@@ -142,7 +163,7 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
         return rows
 
     def _change(
-        self, table: BareTable, name: str, codes: Codes, used: Codes, grown: "_Grown", nested: NestedTexts
+        self, table: BareTable, name: str, codes: Codes, used: Codes, grown: "_Grown", nested: NestedTexts | PairTexts
     ) -> Change:
         column, sizes = table[name], grown.sizes
         cells = {title: one for title, one in grown.columns.items() if title != name or not self.keep_original}
@@ -152,10 +173,10 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
         self._check(table, name, wanted)
         nothing = Growth()
         nothing.pad(int(sizes.sum()))
-        made = {
-            title: typed_column(cells[title] if title in cells else nothing.cells(), dates_in_text=True)
-            for title in wanted
-        }
+        made = {}
+        for title in wanted:
+            cell = cells[title] if title in cells else nothing.cells()
+            made[title] = cell if isinstance(cell, Column) else typed_column(cell, dates_in_text=True)
         # Of each row of the table: the text it has, and the first of the rows which that makes.
         which = np.searchsorted(used, codes)
         which[column.missing] = 0
@@ -194,7 +215,7 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
                 raise ColumnError(f"there would be two columns named {title!r}", remedy=f"rename {title} before")
 
     def _notes(
-        self, column: Column, codes: Codes, used: Codes, nested: NestedTexts, passed: Sequence[str],
+        self, column: Column, codes: Codes, used: Codes, nested: NestedTexts | PairTexts, passed: Sequence[str],
         uneven: Sequence[str],
     ) -> list[str]:  # fmt: skip
         name, notes = self.column, []
@@ -203,7 +224,7 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
             cells = int(counts[nested.unread].sum())
             stay = f"{agree(cells, 'it stays', 'they stay')} in {name}"
             notes.append(
-                f"{counted(cells, 'cell')} of {name} {agree(cells, 'is', 'are')} {NO_JSON}: {stay}, "
+                f"{counted(cells, 'cell')} of {name} {agree(cells, 'is', 'are')} {nested.said}: {stay}, "
                 f"for instance {nested.texts[nested.unread[0]]!r}"
             )
         if len(nested.by_python):
@@ -211,7 +232,8 @@ class TakeApart(Step, frozen=True, tag="take_apart"):
             notes.append(f"{counted(cells, 'cell')} {agree(cells, 'is', 'are')} written as Python writes values")
         if nested.repeated:
             keys = counted(nested.repeated, "key")
-            notes.append(f"{keys} {agree(nested.repeated, 'stands', 'stand')} twice in an object: the last counts")
+            where = "a cell" if self.mark else "an object"
+            notes.append(f"{keys} {agree(nested.repeated, 'stands', 'stand')} twice in {where}: the last counts")
         if passed:
             keys = listing([title[len(name) + 1 :] for title in passed], MOST_NAMED)
             notes.append(f"keys that were not asked for are left out: {keys}")
@@ -229,17 +251,32 @@ class _Grown(NamedTuple):
 
     Attributes
     ----------
-    columns : dict of str to TypedCells
-        Their cells.
+    columns : dict of str to TypedCells or Column
+        Their cells; those of pairs have their types.
     sizes : int64 array
         How many rows each text makes.
     uneven : tuple of str
         Names with lists of different lengths, where each place was to be a column.
     """
 
-    columns: dict[str, TypedCells]
+    columns: Mapping[str, TypedCells | Column]
     sizes: Codes
     uneven: tuple[str, ...]
+
+
+def _of_pairs(name: str, pairs: PairTexts) -> _Grown:
+    """Return the cells that texts of pairs make; what is no pair stays."""
+    stay: list[str | None] = [None] * len(pairs.texts)
+    for at in pairs.unread.tolist():
+        stay[at] = pairs.texts[at]
+    columns = {name: Column._of_strings(stay)} if len(pairs.unread) else {}
+    for key, values in pairs.columns.items():
+        column = infer_column(Text.from_items([value or "" for value in values]))
+        absent = np.array([value is None for value in values])
+        columns[f"{name}.{key}"] = column._replace(
+            state=np.where(absent, Reason.ABSENT, column.states).astype(np.uint8)
+        )
+    return _Grown(columns, np.ones(len(pairs.texts), np.int64), ())
 
 
 def _fold_nulls(grown: dict[str, Growth], filled: set[str]) -> None:

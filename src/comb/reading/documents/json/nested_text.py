@@ -59,6 +59,8 @@ class NestedTexts:
     ([{'kg': 4.5}, {'kg': None}, 'n/a'], 2, [2], [1])
     """
 
+    said = NO_JSON
+
     def __init__(self, texts: Sequence[str]) -> None:
         parser = JsonParser()
         unread, by_python = [], []
