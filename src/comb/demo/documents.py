@@ -10,8 +10,6 @@ import json
 from collections.abc import Callable
 from random import Random
 
-import xlsxwriter
-
 SEED = 20250302
 
 SEASONS = {"Spring 2025": ("April", "May", "June"), "Summer 2025": ("July", "August", "September")}
@@ -67,6 +65,9 @@ def harvest(season: str) -> list[tuple[str, list[float | None]]]:
 
 def harvest_xlsx() -> bytes:
     """Write the workbook of the harvest."""
+    # The other files are made without it, and its import takes longer than that.
+    import xlsxwriter
+
     stream = io.BytesIO()
     book = xlsxwriter.Workbook(stream, {"in_memory": True, "default_date_format": "d.m.yyyy"})
     book.set_properties({"created": datetime.datetime(2025, 11, 3)})
@@ -117,7 +118,9 @@ def harvest_xlsx() -> bytes:
 
 def _sum(sheet: object, row: int, column: int, area: tuple[int, int, int, int], value: float, form: object) -> None:
     """Write a formula that adds up an area, with its value, as a spreadsheet program stores it."""
-    first, last = (xlsxwriter.utility.xl_rowcol_to_cell(*area[at : at + 2]) for at in (0, 2))
+    from xlsxwriter.utility import xl_rowcol_to_cell
+
+    first, last = (xl_rowcol_to_cell(*area[at : at + 2]) for at in (0, 2))
     write: Callable[..., object] = sheet.write_formula  # type: ignore[attr-defined]
     write(row, column, f"=SUM({first}:{last})", form, round(value, 1))
 

@@ -1,8 +1,8 @@
 """Make the demo data, and write down every defect that is planted in it.
 
 Only `Random.random` is drawn from, whose sequence Python keeps the same between
-versions, so the same seed gives the same bytes everywhere. The files of the inspections
-are made when they are asked for. Run as a script to renew the files that ship in the package::
+versions, so the same seed gives the same bytes everywhere. All files but the workbook
+are made when they are asked for. Run as a script to renew that, which ships in the package::
 
     python -m comb.demo.make src/comb/demo/data
 """
@@ -19,7 +19,7 @@ from typing import TypeVar
 
 import msgspec
 
-from comb.demo.files import MADE
+from comb.demo.documents import apiaries_csv, apiaries_truth, harvest_truth, harvest_xlsx, scales
 
 SEED = 20250301
 
@@ -338,8 +338,8 @@ def next_season(before: Sequence[Visit]) -> tuple[bytes, list[dict[str, object]]
     return text.getvalue().encode(), differences
 
 
-def inspections() -> Iterator[tuple[str, bytes]]:
-    """Make the files of the inspections: name and bytes."""
+def texts() -> Iterator[tuple[str, bytes]]:
+    """Make all files but the workbook: name and bytes."""
     visits = make_visits()
     yield "inspections.csv", inspections_csv(visits)
     lines = ",\n".join(json.dumps(defect) for defect in truth(visits))
@@ -348,14 +348,6 @@ def inspections() -> Iterator[tuple[str, bytes]]:
     season, differences = next_season(visits)
     yield "inspections-2026.csv", season
     yield "inspections-2026-truth.json", _message(differences)
-
-
-def files() -> Iterator[tuple[str, bytes]]:
-    """Make every file of the demo data that a script makes: its name and its bytes."""
-    from comb.demo.documents import apiaries_csv, apiaries_truth, harvest_truth, harvest_xlsx, scales
-
-    yield from inspections()
-    yield "harvest.xlsx", harvest_xlsx()
     yield "harvest-truth.json", _message(harvest_truth())
     readings, odd = scales()
     yield "scales.jsonl", readings
@@ -369,6 +361,4 @@ def _message(truth: object) -> bytes:
 
 
 if __name__ == "__main__":
-    for name, data in files():
-        if name not in MADE:
-            Path(sys.argv[1], name).write_bytes(data)
+    Path(sys.argv[1], "harvest.xlsx").write_bytes(harvest_xlsx())
