@@ -23,6 +23,9 @@ MOST_TRIED = 500
 LEAST_SEVERAL = 0.5
 LEAST_A_KEY = 3
 
+# So many keys are named in the step.
+MOST_KEYS_ASKED = 20
+
 # A key begins with a letter and is short.
 _KEY = lazy_pattern(r"[^\W\d][\w.\- ]{0,39}")
 
@@ -84,5 +87,7 @@ def key_value_pairs(table: ColumnCache) -> Findings:
         others = present - cells
         says += f"; {counted(others, 'other cell')} {agree(others, 'does', 'do')} not" if others else ""
         examples = quoted({one if len(one) <= LONGEST else f"{one[:LONGEST]}...": count for one, count in shown})
-        remedy = TakeApart(column=name, mark=marks[0], equals=marks[1])
+        # Named keys are the same columns next month, and what is new then is said.
+        keys = list(read.columns) if len(read.columns) <= MOST_KEYS_ASKED else []
+        remedy = TakeApart(column=name, keys=keys, mark=marks[0], equals=marks[1])
         yield Finding("text.pairs", (name,), cells, table.rows_where(where), examples, says, remedy)
