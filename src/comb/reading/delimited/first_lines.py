@@ -12,6 +12,7 @@ import msgspec
 from comb.errors import counted
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.reading.delimited.cell_kinds import AMOUNT, YEAR, all_words, judged, kind_of
+from comb.reading.delimited.text_forms import columns_of_one_form
 
 # A single word above two columns is a title.
 LEAST_UNNAMED_WIDTH = 3
@@ -64,6 +65,9 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
         return 0, False, f"the first line has a value of the same kind as the rows below in {columns}"
     if _begins_alike(first, rows):
         return 0, False, "the first line begins with a number or a day, as the rows below do"
+    alike = columns_of_one_form(first, rows)
+    if alike > 0:
+        return 0, False, f"the first line has a text of the form of those below in {counted(alike, 'column')}"
     names = [cell.strip() for cell in first]
     if len(records) == 1 and all_words(names):
         return 1, False, "there is nothing below it"

@@ -271,8 +271,8 @@ def _too_weak(trial: _SplitSample, sample: str) -> bool:
         return True
     cells = [cell for row in records[1:] for cell in row]
     if trial.delimiter == ":":
-        # It parts hours from minutes in most records: then it is inside of times.
-        in_times = sum(_has_clock(row) for row in records[1:])
+        # It parts hours from minutes, or addresses, in most records: then it is inside of these.
+        in_times = sum(_has_clock(row) or _has_place(row) for row in records[1:])
         return 2 * in_times > len(records) - 1 or all(_CLOCK_PART.fullmatch(cell) for cell in cells)
     # Columns parted by spaces are aligned by runs of them, or hold numbers.
     aligned = sum("  " in line for line in sample.splitlines())
@@ -294,6 +294,14 @@ def _is_prose(trial: _SplitSample) -> bool:
     named = trial.delimiter == "," and len(trial.fields[0]) == 1 and len(wide) == len(trial.fields) - 1
     few = named or 2 * len(wide) < len(trial.fields)
     return (few and not trial.typed) or len(wide) == 1 or 2 * len(wide) <= wide[-1] - wide[0]
+
+
+def _has_place(fields: list[str]) -> bool:
+    """Return whether a record parted by colons has an address of the web or a path on a drive that was parted."""
+    return any(
+        other.startswith("//") or (len(one.strip()) == 1 and other.startswith(("\\", "/")))
+        for one, other in pairwise(fields)
+    )
 
 
 def _has_clock(fields: list[str]) -> bool:
