@@ -35,6 +35,7 @@ NAMED = {
     "a tag of tags": ["tag", "#bees", "#honey", "#swarm"],
     "codes": ["hive-id", "AB-C", "DE-F", "GH-I"],
     "a name with a digit": ["line 1", "Mill Road", "Oak Lane", "Fox Hollow"],
+    "names that are numbered": ["w1,w2,w3", "a4,b5,c6", "b2,a3,c4", "c5,c5,a1"],
     "times of day": ["from:to", "8:15", "9:30", "10:45"],
     "one that is like the others, one that is not": ["mail,#tag", "ann@mill.org,#a", "bo@fox.org,#b", "cy@m.org,#c"],
 }

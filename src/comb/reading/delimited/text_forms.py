@@ -26,6 +26,7 @@ _FORMS = (
 )
 _KEY = lazy_pattern(r"[^\W\d][\w.\-]*[=:](?=.)", needs="=:")
 _SUFFIX = lazy_pattern(r"[^\s.]\.([A-Za-z][A-Za-z0-9]{0,4})\Z", needs=".")
+_NUMBERED = lazy_pattern(r"([^\W\d].*?)([0-9]{1,4})")
 _BUILD = str.maketrans(string.digits + string.ascii_uppercase + string.ascii_lowercase, "9" * 10 + "A" * 26 + "a" * 26)
 
 
@@ -37,6 +38,8 @@ def columns_of_one_form(first: Sequence[str], rows: Sequence[Sequence[str]]) -> 
     >>> columns_of_one_form(["keeper", "mail"], [["Lund", "lund@fox.org"]] * 3)
     -1
     """
+    if _are_numbered(first):
+        return 0
     found = 0
     for cell, *below in zip(first, *rows, strict=False):
         texts = [text for one in below if (text := one.strip())]
@@ -49,6 +52,14 @@ def columns_of_one_form(first: Sequence[str], rows: Sequence[Sequence[str]]) -> 
         elif len(texts) >= LEAST_TEXTS:
             found += _is_alike(name, texts)
     return found
+
+
+def _are_numbered(first: Sequence[str]) -> bool:
+    """Return whether the texts are one word with a number that goes on, as names of columns are: w1, w2, w3."""
+    parts = [found.groups() for text in first if (found := _NUMBERED.fullmatch(text.strip()))]
+    numbers = [int(number) for _, number in parts]
+    one = len(parts) == len(first) > 1 and len({word for word, _ in parts}) == 1
+    return one and numbers == list(range(numbers[0], numbers[0] + len(numbers)))
 
 
 def _nearly_all(found: Iterable[object], count: int) -> bool:
