@@ -33,7 +33,7 @@ def read_duration(text: str) -> int | None:
     >>> read_duration("PT1H30M"), read_duration("1 h 30 min"), read_duration("P1M")
     (5400000000, 5400000000, None)
     """
-    if text[:1] not in _BEGINNINGS:
+    if text[:1] not in _BEGINNINGS or not any(map(str.isalpha, text)):
         return None
     match = _ISO_DURATION.fullmatch(text) or _WORDED_DURATION.fullmatch(text)
     if match is None or not any(map(str.isdigit, text)):

@@ -122,6 +122,9 @@ class _SplitSample(msgspec.Struct, frozen=True):
         return f"{self.fit:.0%} of the lines have {self.width} fields"
 
 
+# With its quotes and the end of the line.
+LONGEST_DECLARATION = 9
+
 # A first line that says which delimiter follows, as spreadsheet programs read and write it.
 DECLARATION = lazy_pattern(r'"?sep=([^\r\n"])"?(?=\r\n|\r|\n)', re.IGNORECASE, needs="=")
 
@@ -143,7 +146,7 @@ def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool =
         A delimiter is taken when it gives the most lines of one width with columns
         whose cells are of one kind.
     """
-    declared = DECLARATION.match(text) if not given.skip else None
+    declared = DECLARATION.match(text[:LONGEST_DECLARATION]) if not given.skip else None
     if declared is not None and given.delimiter is None:
         given = given.replace(delimiter=declared[1])
     below = 1 if declared is not None else given.skip or 0
@@ -339,7 +342,9 @@ def _guess_quote(sample: str) -> tuple[str, str]:
     Double quotes mean quoting unless only single ones enclose whole fields; a backslash
     escapes them if it stands before some and none is doubled inside a field.
     """
-    single = len(_ENCLOSED_IN["'"].findall(sample)) if "'" in sample else 0
+    # A field in single quotes is in one line: the others are not even looked at.
+    lines = "\n".join(line for line in sample.split("\n") if "'" in line) if "'" in sample else ""
+    single = len(_ENCLOSED_IN["'"].findall(lines)) if lines else 0
     if single > 1 and not _ENCLOSED_IN['"'].search(sample):
         return "'", ""
     if '"' in sample:
