@@ -1,8 +1,8 @@
-"""Texts of pairs, as attributes and log lines stand in one cell: ``colour=blue; kg=3``.
+"""Texts of pairs, as attributes and lines of logs are kept in one cell: ``colour=blue; kg=3``.
 
-A mark stands between the pairs, a sign between each key and its value. A value that holds the mark stands in double
+A mark stands between the pairs, a sign between each key and its value. A value that holds the mark is put in double
 quotes, and only quotes that come in twos are taken for such: ``size=5"`` is five inches. A text with a part that is no
-pair is none of them: what follows a mark without a key may belong to the value before.
+pair is not read: what follows a mark without a key may belong to the value before.
 """
 
 from collections.abc import Sequence

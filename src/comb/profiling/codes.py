@@ -238,7 +238,7 @@ _ALL = (
         remedy=(
             "`convert` with the unit, where the values show that it is the unit of the others; `calculate` a column in "
             "the commonest unit, where each is a multiple of it by definition (g and kg, min and h, in and cm), or of "
-            "shares, where per cent stand among them (`45%` among `0.45`)"
+            "shares, where percentages are among them (`45%` among `0.45`)"
         ),
         by_hand="`split` the number from its unit, then `calculate` with a factor you know (currencies, degrees)",
         not_for="a column in which every number has the same unit",

@@ -23,7 +23,7 @@ MOST_TRIED = 500
 LEAST_SEVERAL = 0.5
 LEAST_A_KEY = 3
 
-# So many keys are named in the step.
+# Up to this many keys are named in the step.
 MOST_KEYS_ASKED = 20
 
 # A key begins with a letter and is short.

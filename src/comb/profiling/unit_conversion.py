@@ -5,8 +5,8 @@ inches and pounds. The formula takes the unit off each text, reads the number, a
 gives the right number for every text there is.
 
 Numbers without a unit among others with one, ``45`` among ``47 kg``, are in that unit where they are of the same size,
-or where the name of the column says so and none is far off. Per cent leave two readings, a hundred times apart, ``45%``
-among ``0.45`` and among ``45``: one of them has to be out of the question.
+or where the name of the column says so and all are near. A percentage leaves two readings, a hundred times apart,
+``45%`` among ``0.45`` and among ``45``: one of them has to be out of the question.
 """
 
 from collections.abc import Mapping
@@ -159,7 +159,7 @@ def _read_shares(
     *,
     comma: bool,
 ) -> Calculate | None:
-    """Return the step that calculates shares of per cent and shares."""
+    """Return the step that calculates shares of percentages and shares."""
     new = unique_names([*names, f"{name}_number"])[-1]
     wanted = {text: size / 100 if parted[text][1] else size for text, size in exact.items()}
     tried = (Calculate(columns={new: _of_shares(text, comma=comma)}) for text in _written(name))

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Sequence
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.reading.delimited.cell_kinds import kind_of
 
-# A text is an address whatever is below it; what else it shares with others, this many of them show, nearly all alike.
+# A text is an address whatever is below it; what else it shares with others, this many of them show.
 LEAST_TEXTS = 3
 LEAST_ALIKE = 0.9
 
