@@ -128,8 +128,9 @@ def in_unit_of_others(
     if len(cells) > MOST_TRIED or not all(map((_COMMA if comma else _POINT).fullmatch, bodies)) or _are_open(bodies):
         return None, ""
     exact = {text: Fraction(body.replace(",", ".")) for text, (body, _) in parted.items()}
-    marked = np.array([float(exact[text]) for text, count in cells.items() for _ in range(count) if parted[text][1]])
-    bare = np.array([float(exact[text]) for text, count in cells.items() for _ in range(count) if not parted[text][1]])
+    sizes, counts = np.array(list(map(float, exact.values()))), np.array(list(cells.values()))
+    has_unit = np.array([bool(one) for _, one in parted.values()])
+    marked, bare = (np.repeat(sizes[where], counts[where]) for where in (has_unit, ~has_unit))
     few, many = sorted((marked, bare), key=len)
     if unit == PER_CENT:
         shares, others = sorted((marked / 100, bare), key=len)
