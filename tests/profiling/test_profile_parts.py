@@ -158,3 +158,8 @@ def test_names_with_what_one_does_not_see_are_told_and_renamed(tmp_path: Path) -
     assert "kg\\u200b: kg, no\\xa0of hives: no of hives" in step_line(finding.remedy)
     two = comb.table(columns={"kg": [1, 2], "kg ": [3, 4]})
     assert two.profile().of("column.name")[0].remedy is None
+
+
+def test_lines_that_end_with_a_number_are_not_cut_off() -> None:
+    lines = [f"old box of notes on the shelf behind the door, page {at * 37 % 9990 + 10}" for at in range(160)]
+    assert not comb.table(columns={"line": lines}).profile().of("text.cut_off")

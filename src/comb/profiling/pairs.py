@@ -10,7 +10,7 @@ from comb.formats.lazy_pattern import lazy_pattern
 from comb.parsing.pairs import PairTexts, pairs_of
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, quoted
-from comb.profiling.nested import LEAST_CELLS, LEAST_NESTED, LONGEST, MOST_KEYS, MOST_KEYS_NAMED
+from comb.profiling.nested import AT_ONCE, LEAST_CELLS, LEAST_NESTED, LONGEST, MOST_KEYS, MOST_KEYS_NAMED
 from comb.steps.nested_steps import TakeApart
 from comb.tables.text import Text
 
@@ -70,24 +70,27 @@ def key_value_pairs(table: ColumnCache) -> Findings:
         if marks is None:
             continue
         text, counts = column.text, column._text_counts()
-        used = np.flatnonzero(counts)
-        read = PairTexts(Text(text.buffer, text.offsets).take(used).to_list(), *marks)
-        holds = np.zeros(text.item_count, np.bool_)
-        holds[used] = True
-        holds[used[read.unread]] = False
+        stored, used = Text(text.buffer, text.offsets), np.flatnonzero(counts)
+        holds, keys = np.zeros(text.item_count, np.bool_), dict[str, None]()
+        for start in range(0, len(used), AT_ONCE):
+            some = used[start : start + AT_ONCE]
+            read = PairTexts(stored.take(some).to_list(), *marks)
+            holds[some] = True
+            holds[some[read.unread]] = False
+            keys |= dict.fromkeys(read.columns)
         cells, present = int(counts[holds].sum()), table.present_count(name)
-        if cells < LEAST_NESTED * present or len(read.columns) > MOST_KEYS:
+        if cells < LEAST_NESTED * present or len(keys) > MOST_KEYS:
             continue
         where = (holds if text.codes is None else holds[text.codes]) & column.present
-        some = np.flatnonzero(holds)[:MOST_EXAMPLES]
-        shown = zip(Text(text.buffer, text.offsets).take(some).to_list(), counts[some].tolist(), strict=True)
+        first_held = np.flatnonzero(holds)[:MOST_EXAMPLES]
+        shown = zip(stored.take(first_held).to_list(), counts[first_held].tolist(), strict=True)
         says = f"{counted(cells, 'cell')} of {name} {agree(cells, 'holds', 'hold')} pairs with the "
-        says += f"{'key' if len(read.columns) == 1 else 'keys'} {listing(list(read.columns), MOST_KEYS_NAMED)}"
+        says += f"{'key' if len(keys) == 1 else 'keys'} {listing(list(keys), MOST_KEYS_NAMED)}"
         says += ": what is in them cannot be counted, compared or sorted"
         others = present - cells
         says += f"; {counted(others, 'other cell')} {agree(others, 'does', 'do')} not" if others else ""
         examples = quoted({one if len(one) <= LONGEST else f"{one[:LONGEST]}...": count for one, count in shown})
         # Named keys are the same columns next month, and what is new then is said.
-        keys = list(read.columns) if len(read.columns) <= MOST_KEYS_ASKED else []
-        remedy = TakeApart(column=name, keys=keys, mark=marks[0], equals=marks[1])
+        asked = list(keys) if len(keys) <= MOST_KEYS_ASKED else []
+        remedy = TakeApart(column=name, keys=asked, mark=marks[0], equals=marks[1])
         yield Finding("text.pairs", (name,), cells, table.rows_where(where), examples, says, remedy)

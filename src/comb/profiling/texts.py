@@ -89,6 +89,8 @@ def cut_off(table: ColumnCache) -> Findings:
         ends = {one[-LETTERS_AT_END:] for one in some}
         open_ends = [one for one in some if " " in one and one[-1].isalnum()]
         alike = len(ends) < min(MOSTLY * len(some), DIFFERENT_ENDS)
+        # Where most end with a digit, they end with a number: lines that are counted, pairs with a value.
+        alike |= 2 * sum(one[-1].isdigit() for one in some) > len(some)
         if alike or len(open_ends) < MOSTLY * len(some) or different > MOST_FULL * np.count_nonzero(used):
             continue
         where = (full if text.codes is None else full[text.codes]) & column.present
