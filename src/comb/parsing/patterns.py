@@ -48,7 +48,8 @@ class Request(msgspec.Struct, frozen=True):
 def parse_request(text: "str | Request") -> Request:
     """Take a type asked for apart into word and pattern.
 
-    >>> parse_request("date d.M.yyyy")[:2]
+    >>> request = parse_request("date d.M.yyyy")
+    >>> request.word, request.pattern
     ('date', 'd.M.yyyy')
     """
     if isinstance(text, Request):
