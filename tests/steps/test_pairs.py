@@ -131,3 +131,13 @@ def test_a_plan_with_keys_has_them_on_a_month_without_rows_and_in_pieces(tmp_pat
     assert pieces.types == whole.types
     [june] = plan.run(sources={"may": tmp_path / "june.csv"}).tables.values()
     assert june.names == whole.names and june.row_count == 0
+
+
+@pytest.mark.parametrize("texts", [[f"kg={at}; lid={at}" for at in range(9)], [f'{{"kg": {at}}}' for at in range(9)]])
+@pytest.mark.parametrize("taken", ["a.kg", "a.kg.net"])
+def test_no_step_is_offered_where_a_name_is_taken(texts: list[str], taken: str, tmp_path: Path) -> None:
+    comb.table(columns={"a": texts, taken: list(range(9))}).save(tmp_path / "t.csv")
+    table = comb.load(tmp_path / "t.csv")
+    [finding] = [one for one in table.profile().findings if one.code in ("text.pairs", "text.json")]
+    assert finding.remedy is None and "take_apart" in finding.by_hand
+    assert "take_apart" in draft_plan(table, table.profile(), tmp_path).text

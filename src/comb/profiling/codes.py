@@ -504,6 +504,7 @@ _ALL = (
         ),
         example="`colour=blue; kg=3`, `level:warn|hive:7`",
         remedy="`take_apart` with the marks between and within the pairs",
+        by_hand="`rename` the columns that have the names already, then `take_apart`",
         not_for="times of day, addresses, sentences with a colon",
         together="{} columns hold pairs",
     ),

@@ -1,5 +1,7 @@
 """Cells that hold nested values: texts of JSON, or dictionaries and lists as Python writes them."""
 
+from collections.abc import Iterable
+
 import numpy as np
 
 from comb.errors import agree, counted, listing
@@ -84,6 +86,12 @@ def nested_values(table: ColumnCache) -> Findings:
             yield Finding("text.json", (name,), cells, table.rows_where(where), examples, says, remedy)
 
 
+def names_taken(table: ColumnCache, name: str, keys: Iterable[str]) -> list[str]:
+    """Return the columns that have the name which one of some keys would get, or that of a part of it."""
+    made = tuple(f"{name}.{key}." for key in keys)
+    return [title for title in table.names if f"{title}.".startswith(made)]
+
+
 def _opens(column: Column) -> bool:
     """Return whether most stored texts begin as nested values do; outer spaces are not looked behind."""
     text = column.text
@@ -101,11 +109,13 @@ def _said(table: ColumnCache, name: str, seen: _Seen, cells: int) -> tuple[str, 
     remedy = None
     if not seen.lists and seen.keys:
         says += f" with the {'key' if len(seen.keys) == 1 else 'keys'} {listing(list(seen.keys), MOST_KEYS_NAMED)}"
-        remedy = TakeApart(column=name) if len(seen.keys) <= MOST_KEYS else None
+        few = len(seen.keys) <= MOST_KEYS and not names_taken(table, name, seen.keys)
+        remedy = TakeApart(column=name) if few else None
     elif not seen.objects:
         most = counted(max(seen.lengths), "item")
         says += f" of {most}" if len(seen.lengths) == 1 else f" of up to {most}"
         in_places = len(seen.lengths) == 1 and seen.plain and 1 < max(seen.lengths) <= MOST_PLACES
+        in_places = in_places and not names_taken(table, name, map(str, range(1, max(seen.lengths) + 1)))
         remedy = TakeApart(column=name, lists="columns") if in_places else None
     says += f"{by}: what is in them cannot be counted, compared or sorted"
     others = table.present_count(name) - cells

@@ -10,7 +10,7 @@ from comb.formats.lazy_pattern import lazy_pattern
 from comb.parsing.pairs import PairTexts, pairs_of
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, quoted
-from comb.profiling.nested import AT_ONCE, LEAST_CELLS, LEAST_NESTED, LONGEST, MOST_KEYS, MOST_KEYS_NAMED
+from comb.profiling.nested import AT_ONCE, LEAST_CELLS, LEAST_NESTED, LONGEST, MOST_KEYS, MOST_KEYS_NAMED, names_taken
 from comb.steps.nested_steps import TakeApart
 from comb.tables.text import Text
 
@@ -92,5 +92,8 @@ def key_value_pairs(table: ColumnCache) -> Findings:
         examples = quoted({one if len(one) <= LONGEST else f"{one[:LONGEST]}...": count for one, count in shown})
         # Named keys are the same columns next month, and what is new then is said.
         asked = list(keys) if len(keys) <= MOST_KEYS_ASKED else []
-        remedy = TakeApart(column=name, keys=asked, mark=marks[0], equals=marks[1])
+        remedy: TakeApart | None = TakeApart(column=name, keys=asked, mark=marks[0], equals=marks[1])
+        if taken := names_taken(table, name, keys):
+            says += f"; {listing(taken, MOST_KEYS_NAMED)} {agree(len(taken), 'is', 'are')} there already"
+            remedy = None
         yield Finding("text.pairs", (name,), cells, table.rows_where(where), examples, says, remedy)
