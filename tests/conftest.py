@@ -8,14 +8,15 @@ from hypothesis import HealthCheck, settings
 
 import comb
 from comb.demo.files import DEMO_FILES, demo_bytes
+from support.examples import drawn
 
 # Timings never decide a test: a slow machine must not fail a law.
 # Elsewhere every run draws other examples; CI draws the same ones, so that it judges the change, and fewer: it runs the
-# tests four times.
+# tests four times, and after the first time a share.
 settings.register_profile(
     "comb",
     deadline=None,
-    max_examples=40 if os.environ.get("CI") else 60,
+    max_examples=drawn(40 if os.environ.get("CI") else 60),
     derandomize=bool(os.environ.get("CI")),
     suppress_health_check=[HealthCheck.too_slow],
 )

@@ -14,6 +14,7 @@ import comb
 from comb.drawing.kinds import drawing_of
 from comb.drawing.render import drawn_figure, render
 from comb.drawing.request import PictureRequest
+from support.examples import drawn
 from support.running import run_comb
 from support.strategies import tables
 
@@ -274,7 +275,7 @@ def test_any_table_is_drawn_or_says_why_not(table: comb.Table, data: st.DataObje
         assert sum(drawn) == table.row_count - left
 
 
-@settings(max_examples=12)
+@settings(max_examples=drawn(12))
 @given(tables(), st.sampled_from(KINDS), st.data())
 def test_what_has_numbers_can_be_rendered(table: comb.Table, kind: str, data: st.DataObject) -> None:
     names = st.sampled_from(table.names)

@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import comb
+from support.examples import drawn
 
 Row = dict[str, Any]
 
@@ -133,7 +134,7 @@ def groups_of(rows: list[Row], name: str) -> dict[Any, list[Row]]:
     return found
 
 
-@settings(max_examples=200)
+@settings(max_examples=drawn(200))
 @given(TABLES, st.sampled_from(list(AGGREGATES)), st.sampled_from(["g", "b", "d", None]))
 def test_aggregates_are_those_of_plain_python(rows: list[Row], formula: str, by: str | None) -> None:
     made = table_of(rows).aggregate({"r": formula}, by=[by] if by else [])
@@ -245,7 +246,7 @@ def part_of(size: int, at: int, parts: int) -> int:
     )
 
 
-@settings(max_examples=150)
+@settings(max_examples=drawn(150))
 @given(TABLES, st.sampled_from(list(WINDOWED)))
 def test_windows_are_those_of_plain_python(rows: list[Row], formula: str) -> None:
     groups = groups_of(rows, "g")
@@ -255,7 +256,7 @@ def test_windows_are_those_of_plain_python(rows: list[Row], formula: str) -> Non
         assert alike(mine, WINDOWED[formula](groups[row["g"]], row)), (formula, row)
 
 
-@settings(max_examples=100)
+@settings(max_examples=drawn(100))
 @given(TABLES, st.sampled_from(list(RANKED)))
 def test_ranks_are_those_of_plain_python(rows: list[Row], function: str) -> None:
     made = table_of(rows).filter("v is not null")

@@ -7,6 +7,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import comb
+from support.examples import drawn
 from support.inferring import infer
 
 NOT_CERTAIN = {
@@ -90,7 +91,7 @@ def test_columns_that_prove_different_marks_prove_nothing(tmp_path: Path) -> Non
     assert comb.load(tmp_path / "t.csv")["n"].texts() == ["483", "1.300"]
 
 
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(max_examples=drawn(40), suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 @given(st.lists(st.integers(0, 999_999), min_size=3, max_size=20), st.sampled_from([".,", ",."]))
 def test_numbers_of_one_hand_are_read_as_they_were_written(tmp_path: Path, values: list[int], marks: str) -> None:
     group, decimal = marks

@@ -14,6 +14,7 @@ from comb.inference.decide import infer_column
 from comb.inference.proposals import code_shape
 from comb.tables.column import Column
 from comb.tables.text import Text
+from support.examples import drawn
 from support.running import load_text
 
 
@@ -95,7 +96,7 @@ def mixed(days: Sequence[datetime.date], iso: Sequence[bool]) -> list[str]:
 DAYS = st.dates(datetime.date(1990, 1, 1), datetime.date(2040, 1, 1))
 
 
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 @given(st.lists(st.tuples(DAYS, st.booleans(), st.booleans()), min_size=1, max_size=40))
 def test_the_minority_of_dates_is_known_by_row(cells: list[tuple[datetime.date, bool, bool]]) -> None:
     iso = [one for _, one, _ in cells]

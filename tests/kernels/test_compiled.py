@@ -25,6 +25,7 @@ from comb.reading.io.encoding import is_binary
 from comb.tables.read_options import ReadOptions
 from comb.tables.types import DATE, INTEGER, NUMBER, decimal
 from support.both_kernels import bits, outcome, reference
+from support.examples import drawn
 
 pytestmark = pytest.mark.skipif(not dispatch.kernels.compiled, reason="nothing is compiled here")
 
@@ -44,7 +45,7 @@ READINGS = [
 ]
 
 
-@settings(max_examples=300)
+@settings(max_examples=drawn(300))
 @given(TEXTS)
 def test_texts_are_counted_and_read_alike(texts: list[str]) -> None:
     packed, words = pack(texts), words_for(["given", "999"])
@@ -71,7 +72,7 @@ def test_floats_are_those_of_python() -> None:
     assert bits(values[status == 0]) == bits(wanted[status == 0])
 
 
-@settings(max_examples=300)
+@settings(max_examples=drawn(300))
 @given(st.text(st.sampled_from('ab";\'\\\n\r é'), max_size=40), st.sampled_from(['"', "'", None]), st.sampled_from(["", "\\"]), st.integers(1, 4) | st.just(201))  # fmt: skip
 def test_text_is_split_alike(text: str, quote: str | None, escape: str, width: int) -> None:
     expected = split_records(text, ";", quote, escape=escape if quote else "")
@@ -206,7 +207,7 @@ def test_a_guess_that_turns_out_wrong_loses_nothing(tmp_path: Path) -> None:
         assert outcome(path, ReadOptions(), Resources(2, 3000)) == expected, name
 
 
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=150)
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=drawn(150))
 @given(data=st.binary(max_size=120) | st.lists(st.sampled_from([b'"', b",", b"\n", b"\r", b"a", b"1", b"\xc3\xa9", b"\x80"]), max_size=80).map(b"".join))  # fmt: skip
 def test_any_bytes_load_alike(tmp_path: Path, data: bytes) -> None:
     path = tmp_path / "any.csv"

@@ -18,6 +18,7 @@ from comb.kernels.string_buffer import StringBuffer, joined, pack
 from comb.kernels.types import Dialect, NumberForm, OffsetCells, Words, cells_of
 from comb.parsing.cell_parser import CellParser
 from comb.tables.types import INTEGER, NUMBER, decimal
+from support.examples import drawn
 
 pytestmark = pytest.mark.skipif(not dispatch.kernels.compiled, reason="nothing is compiled here")
 
@@ -87,7 +88,7 @@ def test_a_strange_byte_in_any_place_is_seen(text: str) -> None:
     check([text[:at] + one + text[at + 1 :] for at in range(len(text)) for one in strange])
 
 
-@settings(max_examples=200)
+@settings(max_examples=drawn(200))
 @given(st.lists(st.text("0123456789-+.,eE ", max_size=26), max_size=40))
 def test_anything_like_a_number(texts: list[str]) -> None:
     check(texts)

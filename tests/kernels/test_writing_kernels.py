@@ -34,6 +34,7 @@ from comb.tables.text import Text, joined_texts
 from comb.tables.types import DATE, INTEGER, NUMBER, decimal
 from comb.writing.delimited import TextForm, csv_bytes
 from support.both_kernels import reference
+from support.examples import drawn
 from support.strategies import tables
 
 compiled_only = pytest.mark.skipif(not dispatch.kernels.compiled, reason="nothing is compiled here")
@@ -46,7 +47,7 @@ TEXTS = st.lists(
 
 
 @compiled_only
-@settings(max_examples=300)
+@settings(max_examples=drawn(300))
 @given(st.lists(st.floats(allow_nan=False, allow_infinity=False), max_size=20), st.sampled_from(".,"))
 def test_floats_are_written_as_python_writes_them(values: list[float], mark: str) -> None:
     array = np.array(values, np.float64)

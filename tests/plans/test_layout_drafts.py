@@ -13,6 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import comb
+from support.examples import drawn
 from support.layouts import LAYOUTS, Layout, ferries, fields, wards
 from support.running import run_comb
 
@@ -159,7 +160,7 @@ CELLS = st.sampled_from(
 
 
 @given(st.lists(st.lists(CELLS, min_size=1, max_size=5), min_size=1, max_size=10))
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(max_examples=drawn(60), suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 def test_whatever_a_sheet_holds_a_draft_runs_or_says_why_not(tmp_path: Path, rows: list[list[str]]) -> None:
     place = Layout([], {"Any": [list(row) for row in rows]}).write(tmp_path / "any.csv")
     try:

@@ -10,6 +10,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import comb
+from support.examples import drawn
 
 CELLS = {
     "site": ["Mill", "Elm ", "Oak", ""], "kg": ["1.5", "2.5", "x", "", "3.0"], "day": ["2025-05-10", "2025-05-11", "2025-06-01"],
@@ -60,7 +61,7 @@ def told(place: Path, row: int, column: str) -> list[str] | str:
 
 
 @given(LINES, LINES, PLANS)
-@settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=drawn(20), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_the_plan_of_a_result_gives_it_again(
     tmp_path: Path, may: list[tuple[str, ...]], june: list[tuple[str, ...]], drawn: dict[str, Any]
 ) -> None:

@@ -14,6 +14,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import comb
+from support.examples import drawn
 
 HIVES = ["0101", "0102", "0207", "0310"]
 PLACES = ["Mill Brook", "Quarry Edge", "Fox Hollow"]
@@ -70,7 +71,9 @@ def same(table: comb.Table, rows: list[dict[str, Any]]) -> None:
         assert table[name].to_list() == [row[name] for row in rows], name
 
 
-FOLDER = settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow])
+FOLDER = settings(
+    max_examples=drawn(40), suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow]
+)
 
 
 @FOLDER

@@ -15,6 +15,7 @@ from comb.profiling.codes import CODES
 from comb.profiling.finding import Severity
 from comb.profiling.gaps import gaps_of
 from comb.profiling.profile import MOST_LINES, Settled, grouped, profile
+from support.examples import drawn
 from support.running import run_comb
 from support.strategies import tables
 
@@ -128,7 +129,7 @@ def test_a_profile_of_nothing() -> None:
         assert {one.code for one in table.profile(as_of="2026-01-01").findings} <= {"missing.blank"}
 
 
-@settings(max_examples=80, suppress_health_check=[HealthCheck.too_slow], deadline=None)
+@settings(max_examples=drawn(80), suppress_health_check=[HealthCheck.too_slow], deadline=None)
 @given(tables())
 def test_any_table_has_a_profile_whose_rows_are_its_own(table: comb.Table) -> None:
     wide = table.stack_tables(*[table] * 6) if table.row_count else table

@@ -12,6 +12,7 @@ from comb.plans.draft import draft_plan
 from comb.plans.parse import read_plan
 from comb.plans.run import run_plan
 from comb.steps.base import Step
+from support.examples import drawn
 from support.inferring import infer
 
 ROWS = 60
@@ -130,7 +131,7 @@ def test_rows_without_a_key_are_no_copies_of_each_other() -> None:
 WORDS = st.sampled_from(["Mill", "mill ", "MILL", "Fox  Hollow", "n/a", "None", "", "0101", "12 kg", "7", "999", "-"])
 
 
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow], deadline=None)  # fmt: skip
+@settings(max_examples=drawn(60), suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow], deadline=None)  # fmt: skip
 @given(st.lists(st.tuples(WORDS, st.integers(0, 3) | st.just(999), st.sampled_from(["1.5", "2.5", "3 kg", "x", "-"])), min_size=1, max_size=40))  # fmt: skip
 def test_a_draft_does_no_harm_and_runs_with_every_step(tmp_path: Path, rows: list[tuple[str, int, str]]) -> None:
     (tmp_path / "t.csv").write_text("a,b,c\n" + "".join(f"{a},{b},{c}\n" for a, b, c in rows))

@@ -23,6 +23,7 @@ from comb.execution.memory import check_memory
 from comb.kernels.reference.splitting import split_records
 from comb.kernels.types import SPACES
 from comb.reading.io.encoding import decode
+from support.examples import drawn
 from support.running import load_text, run_comb
 from support.strategies import tables
 
@@ -219,7 +220,7 @@ def test_an_archive_with_several_tables(tmp_path: Path) -> None:
 
 
 @given(st.integers(5, 2400), st.booleans())
-@settings(max_examples=12, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=drawn(12), suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_a_file_split_in_two_and_stacked_is_the_same_table(
     tmp_path: Path, inspections: comb.Table, cut: int, by_pattern: bool
 ) -> None:

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 import comb
 from comb.tables.names import unique_names
+from support.examples import drawn
 
 ROWS = ["Mill,1.5,2025-01-02", "Quarry,2.5,2025-01-03", "Fox,3.5,2025-01-04"]
 NAMES = ("place", "kg", "seen_on")
@@ -58,6 +59,12 @@ HEADINGS = {
     "days above words": (["name,2025-01-01,2025-01-02", "Ada,on,off", "Bea,off,on"], ("name", "2025-01-01", "2025-01-02")),
     "years": (["hive,2023,2024", "a,1,2", "b,3,4"], ("hive", "2023", "2024")),
     "two lines": (["hive,,2025,", ",kg,n,x", "a,1,2,3", "b,3,4,5"], ("hive", "hive kg", "2025 n", "2025 x")),
+    "two lines, the upper cut off": (["Yields", ",2024,,2025", "site,kg,n,kg,n", "a,1,2,3,4", "b,3,4,5,6"], ("site", "2024 kg", "2024 n", "2025 kg", "2025 n")),
+    "two lines and units": ([",2024,,2025,", "site,new,old,new,old", ",kg,kg,kg,kg", "a,1,2,3,4", "b,3,4,5,6"], ("site", "2024 new", "2024 old", "2025 new", "2025 old")),
+    "three lines": ([",2024,,,,2025,,,", ",oak,,elm,,oak,,elm,", "site,kg,n,kg,n,kg,n,kg,n", "a,1,2,3,4,5,6,7,8", "b,1,2,3,4,5,6,7,9"], ("site", *(f"{year} {tree} {what}" for year in (2024, 2025) for tree in ("oak", "elm") for what in ("kg", "n")))),
+    "three lines, cut off": ([",2024,,,,2025", ",oak,,elm,,oak", "site,kg,n,kg,n,kg,n", "a,1,2,3,4,5,6", "b,1,2,3,4,5,6"], ("site", "2024 oak kg", "2024 oak n", "2024 elm kg", "2024 elm n", "2025 oak kg", "2025 oak n")),
+    "names that go down": (["site,2024,,,,note", ",oak,,elm,,", ",kg,n,kg,n,", "a,1,2,3,4,x", "b,1,2,3,4,"], ("site", "2024 oak kg", "2024 oak n", "2024 elm kg", "2024 elm n", "note")),
+    "a title that is cut off": (["Yields of sites", "site,kg,n", "a,1,2", "b,3,4"], ("site", "kg", "n")),
     "prices": (["jar,$5,$10", "a,1,2", "b,3,4"], ("jar", "$5", "$10")),
     "amounts": (["jar,$5", "lid,$3", "box,$12"], ("_col.1", "_col.2")),
     "rows only": (["2025-01-01,5", "2025-01-02,6"], ("_col.1", "_col.2")),
@@ -68,10 +75,11 @@ HEADINGS = {
 @pytest.mark.parametrize(("lines", "names"), HEADINGS.values(), ids=HEADINGS)
 def test_days_and_years_name_columns(tmp_path: Path, lines: list[str], names: tuple[str, ...]) -> None:
     (tmp_path / "t.csv").write_text("\n".join(lines) + "\n")
-    assert comb.load(tmp_path / "t.csv").names == names
+    table = comb.load(tmp_path / "t.csv")
+    assert table.names == names and comb.load(tmp_path / "t.csv", **as_given(table)).equals(table)
 
 
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(max_examples=drawn(40), suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 @given(st.lists(st.sampled_from(["a,1", "b,2", ",", ",3"]), min_size=1, max_size=12))
 def test_lines_of_delimiters_are_left_out_and_counted(tmp_path: Path, lines: list[str]) -> None:
     (tmp_path / "t.csv").write_text("name,n\nm,9\n" + "".join(f"{line}\n" for line in lines))

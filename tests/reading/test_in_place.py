@@ -20,6 +20,7 @@ from comb.reading.io.source_file import OpenSource
 from comb.tables.read_options import ReadOptions
 from support.both_kernels import outcome, reference
 from support.by_workers import by_workers
+from support.examples import drawn
 from support.lines import Lines, worked
 
 compiled_only = pytest.mark.skipif(not dispatch.kernels.compiled, reason="nothing is compiled here")
@@ -130,7 +131,7 @@ def test_what_comes_later_may_be_otherwise(tmp_path: Path, name: str) -> None:
 
 
 @compiled_only
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(max_examples=drawn(40), suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 @given(st.integers(0, 2**32), st.integers(20, 400), st.integers(1, 4))
 def test_any_mixture_in_any_runs(tmp_path: Path, seed: int, size: int, threads: int) -> None:
     chance = Random(seed)
@@ -185,7 +186,7 @@ PARTS = [
 
 
 @compiled_only
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(max_examples=drawn(60), suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 @given(
     st.lists(st.sampled_from(PARTS), min_size=1, max_size=12), st.integers(0, 2**32), st.sampled_from(["\n", "\r\n", "\r"]),
     st.integers(20, 3000), st.booleans(),

@@ -23,6 +23,7 @@ from comb.reading.documents.json import found_records
 from comb.reading.load import load_table
 from comb.tables.read_options import ReadOptions
 from support.both_kernels import facts, reference
+from support.examples import drawn
 from support.on_disk import storage_in
 from support.running import run_comb
 
@@ -324,7 +325,7 @@ PLAIN = st.none() | st.booleans() | st.integers(-(2**53), 2**53) | st.floats(all
     st.lists(st.dictionaries(st.sampled_from(["a", "b", "c d", "é"]), PLAIN, max_size=4), min_size=2, max_size=12),
     st.booleans(),
 )
-@settings(max_examples=80, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=drawn(80), suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_every_value_is_there_as_value_or_as_text(
     tmp_path: Path, records: Sequence[dict[str, Any]], lines: bool
 ) -> None:
@@ -374,7 +375,7 @@ ODD = st.sampled_from(["", "  ", "{", '{"a": 1,}', "[1]", "7", '{"a": NaN, "b": 
 
 
 @given(st.lists(LINES | ODD, min_size=1, max_size=15), st.integers(1, 60))
-@settings(max_examples=80, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=drawn(80), suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_the_quick_road_gives_what_the_reference_gives(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, lines: list[str], size: int
 ) -> None:
@@ -409,7 +410,7 @@ DAMAGE = st.sampled_from([None, None, None, "}", "]", ",", '"', " ", "{", '{"a":
 
 
 @given(DOCUMENTS, st.sampled_from([None, 1]), DAMAGE, st.floats(0, 1), st.integers(1, 60), st.sampled_from(["keep", "keep", "count", "rows", "columns"]))  # fmt: skip
-@settings(max_examples=120, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=drawn(120), suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_lists_of_records_are_found_as_the_reference_finds_them(
     tmp_path: Path,
     monkeypatch: pytest.MonkeyPatch,

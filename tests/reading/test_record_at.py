@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 import comb
 from comb.reading.delimited import record_at as module
 from comb.reading.source_texts import cell_text, read_as_texts, text_at_its_line
+from support.examples import drawn
 
 CELLS = st.text(st.sampled_from("ab 1.'é\u2028|;,\"\n\r"), max_size=5)
 
@@ -17,7 +18,7 @@ def quoted(cell: str) -> str:
     return '"' + cell.replace('"', '""') + '"'
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=drawn(120), deadline=None)
 @given(
     st.lists(st.lists(CELLS, min_size=3, max_size=3), min_size=1, max_size=8),
     st.sampled_from([",", ";", "\t"]),

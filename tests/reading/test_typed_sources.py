@@ -13,6 +13,7 @@ from hypothesis import HealthCheck, given, settings
 
 import comb
 from comb.tables.table import BareTable
+from support.examples import drawn
 from support.running import run_comb
 from support.strategies import tables
 
@@ -139,7 +140,7 @@ def test_damaged_files_are_errors_with_a_sentence(tmp_path: Path, data: bytes, s
 KINDS = ("visits.parquet", "visits.arrow", "visits.sqlite", "visits.db")
 
 
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=40)
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=drawn(40))
 @given(table=tables())
 def test_round_trips_are_equal(tmp_path: Path, table: BareTable) -> None:
     for name in KINDS:

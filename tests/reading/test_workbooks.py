@@ -23,6 +23,7 @@ from comb.reading.documents.workbooks.package import Package
 from comb.reading.load import load_table
 from comb.tables.read_options import ReadOptions
 from support.both_kernels import facts, reference
+from support.examples import drawn
 from support.running import run_comb
 from support.workbooks import Cells, book, grid
 
@@ -175,7 +176,7 @@ def test_one_of_several_is_chosen_by_name_number_range_or_pattern(tmp_path: Path
     st.lists(st.tuples(st.integers(1, 40), st.integers(0, 30), st.floats(allow_nan=False, allow_infinity=False) | st.text(st.characters(codec="utf-8", exclude_categories=["Cs", "Cc"]), min_size=1, max_size=8) | st.booleans()), min_size=1, max_size=60),
     st.booleans(),
 )  # fmt: skip
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=drawn(60), suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_compiled_and_parsed_sheets_are_the_same(
     tmp_path: Path, cells: list[tuple[int, int, Any]], small: bool
 ) -> None:
@@ -198,7 +199,7 @@ SMALL = st.tuples(st.integers(2, 4), st.integers(2, 5), st.integers(0, 10**6))
 
 
 @given(st.lists(st.lists(SMALL, min_size=1, max_size=3), min_size=1, max_size=3), st.integers(1, 3), st.integers(1, 3))
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=drawn(60), suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_tables_with_room_between_are_found_whatever_their_size(
     tmp_path: Path, bands: list[list[tuple[int, int, int]]], rows_between: int, columns_between: int
 ) -> None:

@@ -13,6 +13,7 @@ from comb.kernels import dispatch
 from comb.kernels.string_buffer import pack
 from comb.steps.joins import _NearestTexts
 from comb.tables.text import Text
+from support.examples import drawn
 
 KEY = st.tuples(
     st.none() | st.sampled_from(["Mill", "mill ", "MILL", "Ridge", ""]),
@@ -38,7 +39,7 @@ def usual(text: Any, ignore: list[str]) -> Any:
     return " ".join(text.split()) if "spaces" in ignore else text
 
 
-@settings(max_examples=150)
+@settings(max_examples=drawn(150))
 @given(
     st.lists(KEY, max_size=8),
     st.lists(KEY, max_size=8),
@@ -158,7 +159,7 @@ def test_categories_below_each_other_keep_an_order_that_both_have() -> None:
     assert str(both.types["load"]) == "string" and "in another order" in " ".join(repr(both).split())
 
 
-@settings(max_examples=80)
+@settings(max_examples=drawn(80))
 @given(
     st.lists(st.integers(0, 6) | st.none(), max_size=8),
     st.integers(1, 6),

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 import comb
 from comb.errors import CombError
+from support.examples import drawn
 
 VISITS = comb.table(
     columns={
@@ -217,7 +218,7 @@ def test_every_step_is_the_same_from_a_plan(
     assert outcome.ledger["visits"][-1].counts() == made.ledger[-1].counts()
 
 
-@settings(max_examples=30)
+@settings(max_examples=drawn(30))
 @given(st.lists(st.sampled_from([one for one in DONE if one[0] in {"filter", "pick_rows", "sort", "trim", "fill", "recode"}]), min_size=2, max_size=4))  # fmt: skip
 def test_steps_one_after_the_other_account_for_every_row(
     steps: list[tuple[str, tuple[Any, ...], dict[str, Any]]],

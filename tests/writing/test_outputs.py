@@ -21,6 +21,7 @@ import comb
 from comb.formats.formulas import armed_again, disarmed
 from comb.writing.atomic import Output, recovered, write_file, write_folder
 from comb.writing.file_system import exchange
+from support.examples import drawn
 
 NEW, OLD = ".set.comb-new", ".set.comb-old"
 
@@ -339,7 +340,7 @@ def test_disarming_can_be_undone(text: str) -> None:
     assert armed_again(disarmed(text)) == text and disarmed(text)[:1] not in tuple("=+-@\t\r")
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=drawn(25), deadline=None)
 @given(
     st.lists(st.text(alphabet="'=+-@ax1", max_size=4), min_size=1, max_size=5), st.text(alphabet="=+@a'", min_size=1)
 )

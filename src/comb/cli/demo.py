@@ -119,7 +119,7 @@ def _stages(screen: _Excerpt, place: Path, outcome: Outcome) -> None:
     differences_command(source, later, {}, screen=screen)
     book, scales = (str(place / name) for name in ("harvest.xlsx", "scales.jsonl"))
     screen.begin("A workbook laid out for people, its seasons as one table.", f"comb show {book} --table 'Harvest*'", 8)
-    show_command((book,), {"table": "Harvest*"}, ShowRequest(first=3), screen=screen)
+    show_command((book,), {"table": "Harvest*"}, ShowRequest(first=2), screen=screen)
     screen.begin("Readings as a logger sends them: a table inside.", f"comb show {scales} --table visits", 8)
     show_command((scales,), {"table": "visits"}, ShowRequest(first=3), screen=screen)
     formulas = ("mean_kg = round(avg(net_kg), 1)", "visits = count(*)")

@@ -122,7 +122,7 @@ _READING = (
     click.option("--delimiter", metavar="TEXT", help="What stands between fields; 'tab', 'spaces' for runs of them."),
     click.option("--quote", metavar="CHAR", help="The quote character; empty for none."),
     click.option("--encoding", metavar="NAME", help="For instance utf-8, windows-1252, utf-8+windows-1252."),
-    click.option("--header", type=int, metavar="LINES", help="Lines of header: 0, 1 or 2."),
+    click.option("--header", type=int, metavar="LINES", help="Lines of header: 0 to 5."),
     click.option("--skip", type=int, metavar="LINES", help="Lines above the header."),
     click.option("--missing", multiple=True, metavar="[NAME=]WORD", help="A word for missing, in all columns or one."),
     click.option("--no-known-words", is_flag=True, help="NA, n/a, - ... are values, not missing."),

@@ -12,6 +12,7 @@ from comb.execution.memory import COUNT
 from comb.interface.loading import load_beginning
 from comb.interface.table import Table
 from comb.tables.layout import DEFAULT_ROWS, LayoutRequest, Line, Span, lay_out
+from comb.tables.table import MOST_NOTES
 
 MORE_ROWS = "--between {first} {last}"
 
@@ -66,7 +67,8 @@ def show_command(
     )
     screen.lines(lay_out(asked))
     if rows:
-        screen.next_step(f"comb show {again(source, options)} --record {table.row_numbers[start]}")
+        rest = [f"comb inspect {again(source, options)}"] if len(table.notes) > MOST_NOTES else []
+        screen.next_step(f"comb show {again(source, options)} --record {table.row_numbers[start]}", *rest)
 
 
 def _loaded(work: Loading, source: tuple[str, ...], options: dict[str, Any], wanted: ShowRequest) -> tuple[Table, bool]:

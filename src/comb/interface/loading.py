@@ -89,7 +89,7 @@ def load(
     encoding : str, optional
         By default found out.
     header : bool or int, optional
-        Lines of header: 0, 1 or 2.
+        Lines of header: 0 to 5.
     skip : int, optional
         Lines above the header.
     missing : str, number, collection of them, or mapping, optional

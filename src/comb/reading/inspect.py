@@ -10,6 +10,7 @@ from comb.execution.resources import DEFAULT
 from comb.reading.column_rules import ColumnRules
 from comb.reading.combine import around_note, only_texts, table_of, text_origin
 from comb.reading.dataset_folder import DatasetFolder, dataset_folder
+from comb.reading.delimited.first_lines import HOW_MANY_LINES
 from comb.reading.delimited.layout import name_of
 from comb.reading.documents.model import InnerTable
 from comb.reading.io.beside import CHECKSUMS
@@ -223,7 +224,7 @@ def _inner_reading(inner: InnerTable, rules: ColumnRules, *, provisional: bool) 
 def _decisions(text: OpenText) -> tuple[Decision, ...]:
     layout, decoded = text.layout, text.decoded
     quote = {'"': "double", "'": "single", None: "none"}.get(layout.quote, repr(layout.quote))
-    header = {0: "none", 1: "one line", 2: "two lines"}[layout.header]
+    header = HOW_MANY_LINES[layout.header] if layout.header else "none"
     above = f"{layout.skip} line{'' if layout.skip == 1 else 's'}"
     before = []
     if text.compression:

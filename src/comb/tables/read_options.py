@@ -24,6 +24,9 @@ LARGEST = 2**60
 # In words for missing by column.
 ALL_COLUMNS = "*"
 
+# A header has this many lines at most.
+MOST_HEADER_LINES = 5
+
 
 def listed_words(value: Any) -> Any:
     """Return words for missing as options keep them: one word, a number, several, or by column.
@@ -58,7 +61,7 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True,
         The delimiter ``spaces`` is a run of spaces. An empty quote means that quotes are
         ordinary characters; a backslash before it, that quotes inside fields have one.
     header : int, optional
-        Lines of header: 0, 1 or 2.
+        Lines of header: 0 to 5.
     skip : int, optional
         Lines above the header.
     missing : list of str, or dict of str to list of str, optional
@@ -142,8 +145,8 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True,
             raise ParameterError(f"a line end cannot be the delimiter, got {self.delimiter!r}")
         if self.quote is not None and len(self.quote.removeprefix("\\")) > 1:
             raise ParameterError(f"expected one quote character or none, got {self.quote!r}")
-        if self.header not in (None, 0, 1, 2):
-            raise ParameterError(f"expected a header of 0, 1 or 2 lines, got {self.header!r}")
+        if self.header is not None and self.header not in range(MOST_HEADER_LINES + 1):
+            raise ParameterError(f"expected a header of 0 to {MOST_HEADER_LINES} lines, got {self.header!r}")
         if self.lists not in LISTS:
             raise ParameterError(f"expected lists to be one of {listing(LISTS)}, got {self.lists!r}")
         for name in ("skip", "rows", "most_bytes"):

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any, Self
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.errors import ColumnError, ParameterError, TypeMismatch, listing, washed, washed_lines
+from comb.errors import ColumnError, ParameterError, TypeMismatch, counted, listing, washed, washed_lines
 from comb.execution.columnwise import for_each
 from comb.execution.storage import MEMORY, Storage
 from comb.kernels.grouping import Codes
@@ -32,7 +32,7 @@ if TYPE_CHECKING:
     from comb.tables.rows import Row
 
 # A sentence that tells of more steps than this is no sentence any more.
-MOST_NOTES = 3
+MOST_NOTES = 4
 
 # What people try instead of the name of a column, and what does it.
 _OTHER_WAYS = (
@@ -282,7 +282,8 @@ class BareTable:
         width = len(self._columns)
         name = self.origin.name
         text = f"{rows} and {width} column{'s' if width != 1 else ''} {name if name.startswith(MADE) else f'of {name}'}"
-        return "; ".join([text, *self.notes[-MOST_NOTES:]])
+        more = len(self.notes) - MOST_NOTES
+        return "; ".join([text, *self.notes[-MOST_NOTES:], *([counted(more, "more note")] if more > 0 else [])])
 
     def equals(self, other: "BareTable") -> bool:
         """Return whether names, types, values, reasons and row numbers are the same."""

@@ -5,7 +5,7 @@ occur among them, while the texts of a column often repeat; a line that is one o
 """
 
 from collections import Counter
-from itertools import pairwise
+from itertools import pairwise, zip_longest
 
 import msgspec
 
@@ -13,6 +13,9 @@ from comb.errors import counted
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.reading.delimited.cell_kinds import AMOUNT, YEAR, all_words, judged, kind_of
 from comb.reading.delimited.text_forms import columns_of_one_form
+from comb.tables.read_options import MOST_HEADER_LINES
+
+HOW_MANY_LINES = ("no line", "one line", "two lines", "three lines", "four lines", "five lines")
 
 # A single word above two columns is a title.
 LEAST_UNNAMED_WIDTH = 3
@@ -54,8 +57,13 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
         return 1, False, "a line of dashes is below it"
     if rows and are_units(rows[0], rows[1:]) and heading_votes(first, rows[1:]) > 0:
         return 1, True, "a line with units follows"
-    if len(rows) > 1 and _is_second_line(first, rows[0]) and heading_votes(rows[0], rows[1:]) > 0:
-        return 2, False, "two lines of words above columns of numbers or dates"
+    for upper in range(1, min(MOST_HEADER_LINES, len(rows))):
+        if _are_upper([first, *rows[: upper - 1]], rows[upper - 1]):
+            below = rows[upper:]
+            units = are_units(below[0], below[1:])
+            if heading_votes(rows[upper - 1], below[units:]) > 0:
+                why = f"{HOW_MANY_LINES[upper + 1]} of words above columns of numbers or dates"
+                return upper + 1, units, f"{why}, and a line with units" if units else why
     votes = heading_votes(first, rows)
     if votes:
         columns = f"{abs(votes)} column{'s' if abs(votes) > 1 else ''}"
@@ -252,10 +260,20 @@ def _has_numbers(at: int, rows: list[list[str]]) -> bool:
     return 2 * kinds["number"] > kinds.total()
 
 
-def _is_second_line(first: list[str], second: list[str]) -> bool:
-    """Two lines of header: the upper has gaps, as merged headings leave, the lower has none there."""
-    gaps = [at for at, cell in enumerate(first) if not cell.strip()]
-    filled = all(second[at].strip() for at in gaps if at < len(second))
-    # Years are headings too, above the names of what was measured in them.
-    upper = [cell for cell in first if not YEAR.fullmatch(cell.strip())]
-    return bool(gaps) and filled and all_words(upper) and all_words(second)
+def _are_upper(lines: list[list[str]], last: list[str]) -> bool:
+    """Return whether lines are the upper ones of a header.
+
+    Each has gaps, as merged headings leave, which are filled in the last line, or in another one where a heading goes
+    down to the rows. A heading of headings has one of them right below it.
+    """
+    columns = [[cell.strip() for cell in column] for column in zip_longest(*lines, last, fillvalue="")]
+    for number, line in enumerate(lines):
+        gaps = [at for at, cell in enumerate(line) if not cell.strip()]
+        # Years are headings too, above the names of what was measured in them.
+        words = [cell for cell in line if not YEAR.fullmatch(cell.strip())]
+        if not gaps or not all_words(words) or not all(any(columns[at]) for at in gaps):
+            return False
+        headings = [column[number + 1 :] for column in columns[1:] if column[number]]
+        if len(lines) > 1 and not (headings and all(below[0] or not any(below) for below in headings)):
+            return False
+    return all_words(last)

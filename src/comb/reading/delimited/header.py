@@ -189,18 +189,20 @@ def _offset_of(data: bytes, lines: int) -> int:
 
 
 def _joined(head: list[list[str]], width: int, body: list[list[str]]) -> list[str]:
-    """Make one name for each column of one or two lines of header.
+    """Make one name for each column of the lines of header.
 
-    An upper heading spreads over the gaps to its right, as merged cells leave them.
+    An upper heading spreads over the gaps to its right, as merged cells leave them, up to the next one or one above it.
     """
     if not head:
         return [""] * width
-    parts = []
+    parts: list[list[str]] = []
+    begun: set[int] = set()
     for row in head[:-1]:
         spread, last = [], ""
-        for cell in [*row, *[""] * (width - len(row))][:width]:
-            last = cell.strip() or last
+        for at, cell in enumerate([*row, *[""] * (width - len(row))][:width]):
+            last = cell.strip() or ("" if at in begun else last)
             spread.append(last)
+        begun |= {at for at, cell in enumerate(row) if cell.strip()}
         beyond = _beyond_last(row, [name.strip() for name in head[-1]][:width], body)
         parts.append([*spread[: len(spread) - beyond], *[""] * beyond])
     columns = zip(*parts, head[-1], strict=True)

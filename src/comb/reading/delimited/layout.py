@@ -22,7 +22,7 @@ from comb.reading.delimited.first_lines import (
     heading_votes,
     label_lines,
 )
-from comb.tables.read_options import ReadOptions
+from comb.tables.read_options import MOST_HEADER_LINES, ReadOptions
 
 # In order of preference where the evidence is even.
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", ":": "colon", SPACES: "spaces"}
@@ -70,7 +70,7 @@ class Layout(msgspec.Struct, frozen=True):
     skip : int
         Lines above the header.
     header : int
-        Lines of header: 0, 1 or 2.
+        Lines of header: 0 to 5.
     units : bool
         Whether a line with units stands below the header.
     labels : int
@@ -156,7 +156,7 @@ def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool =
     top = _header_record(best)
     above = (best.lines[top] - 1 if best.lines else 0) + (declared is not None)
     skip = above if given.skip is None else given.skip
-    records = best.fields[top:]
+    records = _filled_up(best.fields[top:], best.width)
     settled = given.header not in (None, 1) or (given.skip is not None and top > 0)
     nameless = not settled and _lacking_name(best, top) == "first"
     marked = not settled and bool(records) and has_marked_names(records[0], best.width, best.delimiter)
@@ -400,6 +400,10 @@ def _header_record(trial: _SplitSample) -> int:
     first = next((at for at, fields in enumerate(records) if len(fields) == width), 0)
     if first and _is_header_of_other_width(records[first - 1], records[first:], width):
         return first - 1
+    for upper in range(min(MOST_HEADER_LINES - 1, first), 0, -1):
+        gapless = trial.lines[first] - trial.lines[first - upper] == upper
+        if gapless and _filled_up(records[first - upper :], width)[0] is not records[first - upper]:
+            return first - upper
     if first and (_lacking_name(trial, first - 1) or has_marked_names(records[first - 1], width, trial.delimiter)):
         return first - 1
     while first + 1 < len(records) and _is_comment(records[first], trial.delimiter):
@@ -517,6 +521,20 @@ def _is_header_of_other_width(above: list[str], rows: list[list[str]], width: in
     if len(above) == width + 1:
         return not above[-1].strip()
     return len(above) == width - 1 and all(not row[-1].strip() for row in rows if len(row) == width)
+
+
+def _filled_up(records: list[list[str]], width: int) -> list[list[str]]:
+    """Return records whose first ones, upper lines of a header, have the cells that are cut off at their ends.
+
+    ``,2024,,2025`` above ``Region,Kept,Wild,Kept,Wild``: each has several headings and a gap in front of one.
+    """
+    upper = next((at for at, record in enumerate(records) if len(record) >= width), 0)
+    for record in records[:upper]:
+        gap = any(cell.strip() and not before.strip() for before, cell in pairwise(record))
+        if not gap or sum(bool(cell.strip()) for cell in record) < NAME_AND_VALUE:
+            return records
+    filled = [[*record, *[""] * (width - len(record))] for record in records[:upper]] + records[upper:]
+    return filled if upper and guess_header(filled, width)[0] == upper + 1 else records
 
 
 def _lacking_name(trial: _SplitSample, top: int) -> str:

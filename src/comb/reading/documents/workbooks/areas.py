@@ -27,10 +27,10 @@ from comb.reading.documents.workbooks.totals import (
     totals_among_columns,
     totals_among_rows,
 )
+from comb.tables.read_options import MOST_HEADER_LINES
 
-# The header is looked for above this many rows, and has this many lines at most.
+# The header is looked for above this many rows.
 ROWS_LOOKED_AT = 60
-MOST_HEADER_LINES = 5
 
 # A text alone in its row is a note below a table at least so wide.
 LEAST_NOTED_WIDTH = 3
