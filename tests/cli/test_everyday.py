@@ -58,10 +58,8 @@ def test_commands_answer(folder: Path, arguments: list[str], said: list[str]) ->
 def test_what_the_sentence_has_no_room_for_is_counted_and_found(tmp_path: Path) -> None:
     (tmp_path / "untidy.csv").write_text('Yields,,\nsite,kg,n\na,1,2\n,,\nb,"2" x,3\nc,4,5,6\nd,8,9\n\n(a) estimated\n')
     shown = run_comb("show", "untidy.csv", cwd=tmp_path)
-    assert (
-        "1 line of titles above the rows; 3 more notes" in " ".join(shown.out.split())
-        and "next: comb inspect untidy.csv" in shown
-    )
+    assert "1 line of titles above the rows; 3 more notes" in " ".join(shown.out.split())
+    assert "next: comb inspect untidy.csv" in shown.err
     inspected = run_comb("inspect", "untidy.csv", cwd=tmp_path).out
     notes = comb.load(tmp_path / "untidy.csv").notes
     assert len(notes) == 7 and "1 line below the table treated as notes: line 9" in notes

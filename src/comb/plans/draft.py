@@ -38,7 +38,8 @@ WIDTH = 98
 # Findings whose remedy is right without a person's saying so, as long as it empties and drops nothing.
 CERTAIN = frozenset({
     "text.spaces", "text.invisible", "text.mixed_scripts", "text.apostrophe", "text.encoding", "text.case",
-    "duplicate.rows", "type.units", "type.text_numbers", "type.text_dates", "type.text_booleans", "column.name",
+    "duplicate.rows", "type.units", "type.multipliers", "type.text_numbers", "type.text_dates",
+    "type.text_booleans", "column.name",
 })  # fmt: skip
 
 

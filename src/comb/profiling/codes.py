@@ -22,6 +22,7 @@ from comb.profiling import (
     lookups,
     missing,
     missing_patterns,
+    multipliers,
     nested,
     orders,
     other_parts,
@@ -243,6 +244,20 @@ _ALL = (
         by_hand="`split` the number from its unit, then `calculate` with a factor you know (currencies, degrees)",
         not_for="a column in which every number has the same unit",
         together="{} columns have numbers with different units",
+    ),
+    Code(
+        "type.multipliers",
+        _NUMBERS,
+        says="numbers with a word for thousands or millions behind them",
+        looks_at=(
+            f"texts of which {_share(multipliers.LEAST_READ)} are numbers, with `K`, `M`, `bn`, `million`, `Tsd.` and "
+            "the like behind some: several of different size, or a sign of money, or fractions with `k` or `M`"
+        ),
+        example="`1.2M` beside `350K` and `980`",
+        remedy="`calculate` a column of the numbers, where it is right for every text",
+        by_hand="`correct` or `recode` what is no number, then `calculate`",
+        not_for="letters of codes (`12B`), lengths (`5m`)",
+        together="{} columns hold numbers with a multiplier",
     ),
     Code(
         "type.serial_dates",
@@ -543,7 +558,10 @@ _ALL = (
         looks_at="columns without a day above 12, and numbers with points that could be days or sections",
         example="`5/6/2026`",
         remedy="`convert` as the heading says, where every value fits",
-        by_hand="`convert` with `date d/M/yyyy` or `date M/d/yyyy`, as whoever made the file says",
+        by_hand=(
+            "`convert` as whoever made the file says, with `date d/M/yyyy` or `date M/d/yyyy`, `duration H:mm` or "
+            "`time H:mm`"
+        ),
         not_for="columns with one day above 12",
         together="{} columns have dates that could be read in two ways",
     ),

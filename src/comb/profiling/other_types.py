@@ -22,6 +22,7 @@ from comb.profiling.finding import (
     quoted,
 )
 from comb.profiling.headings import COUNT_WORDS, LABEL_WORDS, YEAR_WORDS, words, words_of
+from comb.profiling.one_unit import MOSTLY
 from comb.profiling.texts import yes_no_forms
 from comb.statistics.figures import stored_positions
 from comb.steps.cell_steps import Convert
@@ -267,10 +268,6 @@ def _survey(values: np.ndarray, counts: np.ndarray) -> bool:
     )
 
 
-# From this share of its values on, a column of texts is mostly of another type.
-MOSTLY = 0.5
-
-
 def mostly(table: ColumnCache) -> Findings:
     """Columns that are text although at least half of their values are of another type."""
     for name, column in table.columns.items():
@@ -289,7 +286,7 @@ def mostly(table: ColumnCache) -> Findings:
         # A word for missing is no value, though text has it.
         known = noticed(column, IS_KNOWN)
         present = int((column.present & ~known).sum())
-        if likely is not None and likely.type.word == "boolean" and yes_no_forms(column):
+        if likely is not None and likely.type.word in ("boolean", "integer") and yes_no_forms(column):
             continue
         if likely is None or not MOSTLY * present <= likely.fits < present:
             continue

@@ -23,6 +23,7 @@ from comb.profiling import (
     lookups,
     missing,
     missing_patterns,
+    multipliers,
     nested,
     orders,
     other_parts,
@@ -91,6 +92,7 @@ FINDERS: tuple[Finder, ...] = (
     other_types.days_by_heading,
     other_types.clocks_by_heading,
     types.mixed_dates,
+    multipliers.multipliers,
     types.mixed_units,
     unit_columns.other_units,
     other_types.numbers_that_count,
@@ -385,13 +387,18 @@ def _tell(cache: ColumnCache, findings: list[Finding]) -> None:
 def _once(findings: Iterable[Finding]) -> tuple[Finding, ...]:
     """Leave out what another finding says better.
 
-    Blank cells that repeat the label above them, and keys that are there twice because a row is a near copy of another.
+    Blank cells that repeat the label above them, keys that are there twice because a row is a near copy of another, and
+    texts built otherwise than the numbers among which they are no number.
     """
     listed = list(findings)
     above = {one.columns[0] for one in listed if one.code == "missing.same_as_above"}
     near = {row for one in listed if one.code == "duplicate.near" for row in one.rows.tolist()}
 
+    unread = {one.columns[0]: set(one.rows.tolist()) for one in listed if one.code == "type.unreadable" and one.remedy}
+
     def said(one: Finding) -> bool:
+        if one.code == "text.pattern":
+            return unread.get(one.columns[0], set()).issuperset(one.rows.tolist())
         if one.code in ("missing.blank", "missing.together"):
             return one.columns[0] in above
         return one.code == "duplicate.key" and 2 * len(near.intersection(one.rows.tolist())) >= len(one.rows)

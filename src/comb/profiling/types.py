@@ -18,6 +18,8 @@ from comb.profiling.finding import (
     noticed,
     quoted,
 )
+from comb.profiling.multipliers import WORDS
+from comb.profiling.one_unit import MOSTLY, words_among
 from comb.profiling.other_types import are_days
 from comb.profiling.unit_conversion import in_one_unit, in_unit_of_others
 from comb.steps.base import Step
@@ -156,7 +158,8 @@ def mixed_units(table: ColumnCache) -> Findings:
         if column.type.word != "string" or not column.present.any():
             continue
         sample = [text for text in column._take(np.flatnonzero(column.present)[:MOST_LOOKED_AT]).texts() if text]
-        if sum(shape_of(text.strip()) is not None for text in sample) < LEAST_DIGITS * len(sample):
+        shaped = sum(shape_of(text.strip()) is not None for text in sample)
+        if shaped < MOSTLY * len(sample):
             continue
         counts = column._text_counts()
         by_unit: dict[str, int] = {}
@@ -168,7 +171,9 @@ def mixed_units(table: ColumnCache) -> Findings:
             if shape is not None:
                 by_unit[shape.unit] = by_unit.get(shape.unit, 0) + count
                 unit_of[text] = shape.unit
-        if len(by_unit) < 2:
+        if len(by_unit) == 1 and "" not in by_unit:
+            yield from words_among(table, name, next(iter(by_unit)), unit_of)
+        if len(by_unit) < 2 or shaped < LEAST_DIGITS * len(sample) or set(by_unit) - {""} <= set(WORDS):
             continue
         usual, *_ = sorted(by_unit, key=lambda unit: -by_unit[unit])
         message = ", ".join(

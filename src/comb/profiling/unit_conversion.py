@@ -47,6 +47,9 @@ _CURRENCY_SIGNS = frozenset("$€£¥")
 # More texts than this are not tried.
 MOST_TRIED = 20_000
 
+# The decimal mark and the group mark that numbers with a unit may have.
+NUMBER_MARKS = ((None, None), (",", None), (".", ","), (",", "."))
+
 # Results may differ from the exact ones by the rounding of two operations.
 _CLOSE = Fraction(1, 10**14)
 
@@ -99,8 +102,8 @@ def in_one_unit(name: str, column: Column, by_unit: Mapping[str, int], names: tu
         return None
     new = unique_names([*names, f"{name}_{usual}"])[-1]
     # Where there are no spaces at the ends, the formula needs not take them off.
-    tried = (Calculate(columns={new: _formula(text, times, comma=comma)}) for text in _written(name))
-    return next((step for step in tried if _is_right(step, name, wanted)), None)
+    tried = (Calculate(columns={new: _formula(text, times, comma=comma)}) for text in written(name))
+    return next((step for step in tried if gives(step, name, wanted)), None)
 
 
 def in_unit_of_others(
@@ -142,14 +145,14 @@ def in_unit_of_others(
             return _read_shares(name, names, exact, parted, comma=comma), "as their sizes show, 0.45 stands for 45%"
         step = Convert(columns={name: "number"}, unit=unit, decimal_mark="," if comma else None)
         wanted = {text: size / 100 for text, size in exact.items()}
-        return (step if _is_right(step, name, wanted) else None), "as their sizes show, 45 stands for 45%"
+        return (step if gives(step, name, wanted) else None), "as their sizes show, 45 stands for 45%"
     named = unit.casefold() in words_of(name)
     if not are_in_unit(few, many, named=named, unit=unit):
         return None, ""
     kind = "integer" if all(body.lstrip("+-").isdigit() for body in bodies) else "number"
     step = Convert(columns={name: kind}, unit=unit, decimal_mark="," if comma else None)
     says = f"those without one are in {unit} too, as {'the name of the column says' if named else 'their sizes show'}"
-    return (step if _is_right(step, name, exact) else None), says
+    return (step if gives(step, name, exact) else None), says
 
 
 def _read_shares(
@@ -163,8 +166,8 @@ def _read_shares(
     """Return the step that calculates shares of percentages and shares."""
     new = unique_names([*names, f"{name}_number"])[-1]
     wanted = {text: size / 100 if parted[text][1] else size for text, size in exact.items()}
-    tried = (Calculate(columns={new: _of_shares(text, comma=comma)}) for text in _written(name))
-    return next((step for step in tried if _is_right(step, name, wanted)), None)
+    tried = (Calculate(columns={new: _of_shares(text, comma=comma)}) for text in written(name))
+    return next((step for step in tried if gives(step, name, wanted)), None)
 
 
 def _of_shares(text: str, *, comma: bool) -> str:
@@ -197,7 +200,7 @@ def are_in_unit(values: np.ndarray, others: np.ndarray, *, named: bool, unit: st
     return one * other > 0 and 1 / MOST_APART <= one / other <= MOST_APART
 
 
-def _written(name: str) -> tuple[str, str]:
+def written(name: str) -> tuple[str, str]:
     """Return how a formula takes the texts of a column: as they are, and without spaces at their ends."""
     return quoted_name(name), f"trim({quoted_name(name)})"
 
@@ -227,11 +230,12 @@ def _formula(text: str, times: Mapping[str, Fraction], *, comma: bool) -> str:
     for unit in sorted(times, key=len, reverse=True):
         number = f"replace({text}, '{unit}', '')"
         number = f"replace({number}, ',', '.')" if comma else number
-        parts.append(f"when {text} like '%{unit}' then {_scaled(f'cast({number} as number)', times[unit])}")
+        parts.append(f"when {text} like '%{unit}' then {scaled(f'cast({number} as number)', times[unit])}")
     return f"case {' '.join(parts)} end"
 
 
-def _scaled(number: str, factor: Fraction) -> str:
+def scaled(number: str, factor: Fraction) -> str:
+    """Write a number multiplied by a factor."""
     if factor == 1:
         return number
     if factor.numerator == 1:
@@ -239,7 +243,7 @@ def _scaled(number: str, factor: Fraction) -> str:
     return f"{number} * {float(factor)!r}".removesuffix(".0")
 
 
-def _is_right(step: Calculate | Convert, name: str, wanted: Mapping[str, Fraction | None]) -> bool:
+def gives(step: Calculate | Convert, name: str, wanted: Mapping[str, Fraction | None]) -> bool:
     """Return whether a step gives for each text the number that it says, but for rounding."""
     [new], texts = step.columns, list(wanted)
     try:

@@ -16,7 +16,7 @@ from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, kept_texts, quoted
 from comb.profiling.headings import words_of
 from comb.profiling.other_types import day_counts_in
-from comb.profiling.unit_conversion import are_in_unit
+from comb.profiling.unit_conversion import NUMBER_MARKS, are_in_unit
 from comb.profiling.unreadable_moments import commonest_form, reading
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column, Mask
@@ -28,9 +28,6 @@ _WITH_UNIT = lazy_pattern(
     r"|[+-]?(?P<before>[$€£¥]|[A-Z]{3})\s*[+-]?[0-9][0-9.,' ]*"
 )
 _ZERO_FIRST = lazy_pattern("0[0-9]+")
-
-# The decimal mark and the group mark that numbers with a unit may have.
-_MARKS = ((None, None), (",", None), (".", ","), (",", "."))
 
 # Moments written in more forms than these are no forms but chance.
 MOST_PARTS = 4
@@ -182,7 +179,7 @@ def _unit_remedy(name: str, column: Column, where: Mask, part: _Part) -> Convert
     """Return the step that reads numbers with a unit, if their values show that it is the unit of the column."""
     others = _sizes(column._take(np.flatnonzero(column.present)))
     cells = column._take(np.array([at for at, text in column.kept.texts.items() if where[at] and text in part.texts]))
-    for decimal_mark, group_mark in _MARKS:
+    for decimal_mark, group_mark in NUMBER_MARKS:
         step = Convert(
             columns={name: str(column.type)}, unit=part.unit, decimal_mark=decimal_mark, group_mark=group_mark
         )
