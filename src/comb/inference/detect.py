@@ -33,7 +33,7 @@ from comb.kernels.notation import (
 )
 from comb.kernels.types import FITS, MOST_DECIMAL_DIGITS, Op, Tally
 from comb.parsing.cell_parser import CellParser
-from comb.parsing.durations import is_worded
+from comb.parsing.durations import is_worded, read_duration
 from comb.parsing.moment_programs import LAST_CENTURY_FROM, MomentProgram, moment_program, swapped
 from comb.parsing.moment_shapes import fullest, general, patterns_of, up_to_time
 from comb.tables.evidence import (
@@ -53,6 +53,7 @@ SAMPLE = 200
 # Forms of moments that fewer of them speak for are not followed up; numbers in other notations
 # take longer to read, so that more have to.
 LEAST_OF_SAMPLE = 0.5
+LEAST_WORDED = 0.05
 LEAST_NOTED = 0.8
 
 # A column has few ways to write its moments; more than this are no ways but chance.
@@ -342,7 +343,10 @@ def _order_evidence(deciding: int) -> str:
 
 
 def _durations(chunks: Sequence[TextChunk], sample: Sequence[str], tally: Tally) -> list[Candidate]:
-    if sum(map(is_worded, sample)) < LEAST_OF_SAMPLE * len(sample):
+    # ``30m`` and ``1h`` are durations where some say so: ``1h 30m``.
+    if sum(map(is_worded, sample)) < max(1, LEAST_WORDED * len(sample)):
+        return []
+    if sum(read_duration(text) is not None for text in sample) < LEAST_OF_SAMPLE * len(sample):
         return []
     parser = CellParser(DURATION)
     weight = sum(int(_weights(chunk)[parser.parse(chunk.text.packed())[1] == FITS].sum()) for chunk in chunks)
