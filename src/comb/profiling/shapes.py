@@ -9,7 +9,7 @@ pattern.
 import re
 import string
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence, Set
 
 import numpy as np
 
@@ -241,26 +241,49 @@ LEAST_DENSE = 0.3
 def _counted(usual: str, texts: Counter[str]) -> Callable[[str], bool]:
     """Return which texts are shorter or longer only because what they count is small or large: K9 before K10.
 
-    A number that is filled up with zeros is not; nor are a few short ones among codes that begin anywhere.
+    Each of their numbers is looked at beside those in its place: ``5 x 44 cm`` among ``12 x 30 cm``.
     """
-    last = [runs[-1] for text in texts if shape(text) == usual and (runs := _DIGITS.findall(text))]
-    if not last or any(run[0] == "0" and len(run) > 1 for run in last):
-        return lambda text: False
-    digits = len(last[0])
-    numbers = np.unique(np.array([int(run) for run in last], dtype=np.float64))
+    build = _build(usual)
+    alike = [(shape(text) == usual, _DIGITS.findall(text)) for text in texts if _build(shape(text)) == build]
+    natural = [
+        _natural_numbers([run for (is_usual, _), run in zip(alike, runs, strict=True) if is_usual], runs)
+        for runs in zip(*(runs for _, runs in alike), strict=True)
+    ]
+
+    def is_natural(text: str) -> bool:
+        if not natural or _build(shape(text)) != build:
+            return False
+        return all(run in known for run, known in zip(_DIGITS.findall(text), natural, strict=True))
+
+    return is_natural
+
+
+def _build(form: str) -> str:
+    """Return a shape without the lengths of its numbers, in whatever case."""
+    return _DIGITS.sub("9", form).replace("a", "A")
+
+
+def _natural_numbers(usual: Sequence[str], all_here: Sequence[str]) -> Set[str]:
+    """Return which numbers in one place of codes are as long as the usual ones, or may be because they count.
+
+    Where a number is filled up with zeros, none of another length is; nor are a few short ones among codes that begin
+    anywhere.
+    """
+    digits = len(usual[0])
+    known = {run for run in all_here if len(run) == digits}
+    if any(run[0] == "0" and len(run) > 1 for run in usual):
+        return known
+    numbers = np.unique(np.array([int(run) for run in usual], dtype=np.float64))
     low, high = 10.0 ** (digits - 1), 10.0**digits
     dense = len(numbers) / max(1.0, numbers[-1] - low + 1)
-    ends = [run for text in texts for run in _DIGITS.findall(text)[-1:] if run == "0" or run[0] != "0"]
-    shorter = {int(run) for run in ends if len(run) < digits}
-    longer = {int(run) for run in ends if len(run) > digits}
-    many = len(shorter) >= LEAST_DENSE * dense * (low - low / 10)
-    on = bool(longer) and min(longer) <= 1.1 * high and numbers[-1] >= 0.9 * high
-
-    def natural(text: str) -> bool:
-        run = "".join(_DIGITS.findall(text)[-1:])
-        return bool(run) and ((many and int(run) in shorter) or (on and int(run) in longer))
-
-    return natural
+    plain = [run for run in all_here if run == "0" or run[0] != "0"]
+    shorter = {run for run in plain if len(run) < digits}
+    longer = {run for run in plain if len(run) > digits}
+    if len(shorter) >= LEAST_DENSE * dense * (low - low / 10):
+        known |= shorter
+    if longer and min(map(int, longer)) <= 1.1 * high and numbers[-1] >= 0.9 * high:
+        known |= longer
+    return known
 
 
 def _is_code(usual: str, texts: Counter[str]) -> bool:
