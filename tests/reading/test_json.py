@@ -70,6 +70,10 @@ def test_the_scales_are_two_tables_and_the_broken_line_is_set_aside(demo: Path) 
         ({"meta": {"page": 1}, "items": [{"x": 1}]}, {"/items": ["x"]}),
         ({"a": {"b": [{"x": 1}]}, "c/d": [{"y": 1}]}, {"/a/b": ["x"], "/c~1d": ["y"]}),
         ({"x": [1, 2], "y": ["a", "b"]}, {"t": ["x", "y"]}),
+        ({"x": {"0": 1, "1": 2}, "y": {"0": "a", "1": None}}, {"t": ["x", "y"]}),
+        ({"x": {"0": 1, "1": {"z": 2}}}, {"t": ["x", "x.z"]}),
+        ({"n": 1, "t": {"x": {"0": 1, "1": 2}, "y": {"0": "a", "1": None}}}, {"/t": ["x", "y"]}),
+        ({"x": {"2021": 1, "2022": 2}, "y": {"2021": 1, "2022": 2}}, {"t": ["key", "2021", "2022"]}),
         ({"0101": {"mites": 3}, "0102": {"mites": 4}}, {"t": ["key", "mites"]}),
         ([["a", "b"], [1, 2], [3, 4, 5]], {"t": ["a", "b", "_col.3"]}),
         ([["a", "a"], [1, 2]], {"t": ["a", "a (2)"]}),
@@ -264,6 +268,29 @@ def test_damage_is_told_with_its_place(tmp_path: Path, text: str, message: str) 
         loaded(tmp_path / "b.json", text)
     if "rows=2" in message:
         assert loaded(tmp_path / "b.json", text, rows=2)["a"].to_list() == [1, 2]
+
+
+# Documents one after the other, and their rows.
+IN_A_ROW = {
+    "objects over several lines": ('{\n "a": 1\n}\n{\n "a": 2\n}\n', [1, 2]),
+    "on one line": ('{"a": 1}{"a": 2} {"a": 3}', [1, 2, 3]),
+    "commas": ('{"a": 1},\n{"a": 2},\n', [1, 2]),
+    "lists": ('[{"a": 1},\n{"a": 2}]\n[]\n[{"a": 3}]', [1, 2, 3]),
+    "pages of a service": ('{"page": 1,\n"rows": [{"a": 1}]}\n{"page": 2,\n"rows": [{"a": 2}, {"a": 3}]}', [1, 2, 3]),
+}
+
+
+@pytest.mark.parametrize(("text", "rows"), IN_A_ROW.values(), ids=IN_A_ROW)
+def test_documents_one_after_the_other_are_one_list(tmp_path: Path, text: str, rows: list[int]) -> None:
+    inner = {"table": "rows"} if "rows" in text else {}
+    table = loaded(tmp_path / "r.json", text, **inner)
+    assert table["a"].to_list() == rows and table.trace(2, "a")[0].value == str(rows[1])
+    assert " documents one after the other are read as one list" in comb.load(tmp_path / "r.json").sentence()
+    halves = text[: text.rindex("{")] + '{"a": '
+    with pytest.raises(comb.ContentError, match=r"this is not JSON: .*, at line \d+, column \d+"):
+        loaded(tmp_path / "r.json", halves, **inner)
+    with pytest.raises(comb.ContentError, match="extra data, at line"):
+        loaded(tmp_path / "r.json", text.rstrip(",\n") + " [5] {}", **inner)
 
 
 RECODED: dict[str, tuple[Callable[[str], bytes], str | None, tuple[tuple[int, str], ...]]] = {

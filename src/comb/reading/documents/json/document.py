@@ -42,6 +42,7 @@ from comb.reading.documents.json.notes import (
 )
 from comb.reading.documents.json.parse import (
     JsonParser,
+    documents_in_a_row,
     halves_note,
     items_up_to_a_break,
     json_message,
@@ -81,13 +82,20 @@ def json_document(text: str, name: str) -> Document:
     parser = JsonParser()
     if _is_lines(text, one_will_do=is_named_lines(name)) or (is_named_lines(name) and not text.strip()):
         return _lines_document(text, parser, name)
+    in_a_row: list[str] = []
     try:
         value = parser.read(text)
     except json.JSONDecodeError as error:
-        return _broken(text, error, name)
+        value, count, broken = documents_in_a_row(text, parser := JsonParser())
+        if broken is not None:
+            remedy = "get it again, or repair that place: what is before it is read"
+            raise ContentError(broken.what, where=name, remedy=remedy) from None
+        if not count:
+            return _broken(text, error, name)
+        in_a_row = [f"{count:,} documents one after the other are read as one list"]
     except ValueError as error:
         raise ContentError(str(error), where=name) from None
-    notes = [*repeated_note(parser), *halves_note(text.encode(errors="surrogatepass"))]
+    notes = [*repeated_note(parser), *halves_note(text.encode(errors="surrogatepass")), *in_a_row]
     json_tables = JsonTables.in_value(value)
     tables = [inner for one in json_tables.tables for inner in inner_tables(one, name, value, notes)]
 

@@ -1,6 +1,7 @@
 """Find the tables in a JSON document: in what shape its records stand, and where."""
 
 from collections.abc import Iterator
+from itertools import pairwise
 from typing import Any
 
 import msgspec
@@ -225,6 +226,10 @@ def _read_object(value: dict[str, Any], pointer: str) -> JsonTable | None:
             records = [{key: column[at] for key, column in value.items()} for at in range(count)]
             names = [] if count else list(value)
             return JsonTable(pointer, "object of columns", records, [str(at) for at in range(count)], names=names)
+    if (rows := _counted_rows(inner)) > 1:
+        # As programs write tables by columns: {"kg": {"0": 31.5, "1": 28}}.
+        records = [{key: column[str(at)] for key, column in value.items()} for at in range(rows)]
+        return JsonTable(pointer, "object of columns", records, list(map(str, range(rows))))
     if len(inner) > 1 and all(isinstance(one, dict) and one for one in inner):
         keys = [set(one) for one in inner[:LOOKED_AT]]
         shared = set.intersection(*keys)
@@ -236,9 +241,18 @@ def _read_object(value: dict[str, Any], pointer: str) -> JsonTable | None:
             return JsonTable(pointer, "object of records", records, [escaped(key) for key in value], name)
     plain = [not isinstance(one, dict | list) or one == [] for one in inner]
     # With objects inside, as a record in a list has them; objects alone are records each.
-    if all(plain) or (not pointer and any(plain) and not _has_lists(value)):
+    tables = any(isinstance(one, dict) and one and _counted_rows(list(one.values())) > 1 for one in inner)
+    if all(plain) or (not pointer and any(plain) and not tables and not _has_lists(value)):
         return JsonTable(pointer, "one record", [value], [""])
     return None
+
+
+def _counted_rows(columns: list[Any]) -> int:
+    """Return how many rows columns have whose keys count them from 0; 0 if anything else is among them."""
+    first = columns[0]
+    if not isinstance(first, dict) or "0" not in first or list(first) != list(map(str, range(len(first)))):
+        return 0
+    return len(first) if all(isinstance(one, dict) and list(one) == list(first) for one in columns) else 0
 
 
 def _has_lists(value: Any, *, empty: bool = False) -> bool:
@@ -252,7 +266,7 @@ def beside(value: Any, pointer: str) -> dict[str, Any]:
     """Return the plain values that stand beside a table in the objects around it, by dotted name."""
     found: dict[str, Any] = {}
     names: list[str] = []
-    for part in [None, *pointer.split("/")[1:]]:
+    for part, towards in pairwise([None, *pointer.split("/")[1:]]):
         if part is not None:
             key = part.replace("~1", "/").replace("~0", "~")
             if not isinstance(value, dict) or key not in value:
@@ -260,6 +274,8 @@ def beside(value: Any, pointer: str) -> dict[str, Any]:
             value = value[key]
             names.append(key)
         for key, one in value.items() if isinstance(value, dict) else ():
+            if escaped(key) == towards:
+                continue
             inner = {f"{key}.{name}": cell for name, cell in one.items()} if isinstance(one, dict) else {key: one}
             if not any(isinstance(cell, dict | list) for cell in inner.values()):
                 found.update({".".join([*names, name]): cell for name, cell in inner.items()})

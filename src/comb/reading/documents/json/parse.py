@@ -165,6 +165,35 @@ def items_up_to_a_break(text: str, parser: JsonParser) -> tuple[list[Any], Conte
     return items, None
 
 
+def documents_in_a_row(text: str, parser: JsonParser) -> tuple[list[Any], int, ContentError | None]:
+    """Read objects, or lists, that stand one after the other, with commas between them or without.
+
+    Returns
+    -------
+    items, count, error
+        The objects, or the items of all lists; none if anything else is between them. How many documents these are. The
+        error names the place where the last one breaks; None if it does not.
+    """
+    documents: list[Any] = []
+    broken: ContentError | None = None
+    at = _past_space(text, 0)
+    try:
+        while at < len(text):
+            value, at = parser.decoder.raw_decode(text, at)
+            documents.append(value)
+            at = _past_space(text, at)
+            at = _past_space(text, at + 1) if text[at : at + 1] == "," else at
+    except json.JSONDecodeError as error:
+        broken = ContentError(f"{json_message(error)}, at line {error.lineno}, column {error.colno}")
+    except RecursionError:
+        broken = ContentError("it is nested too deeply")
+    if len(documents) > 1 and all(isinstance(one, dict) for one in documents):
+        return documents, len(documents), broken
+    if len(documents) > 1 and all(isinstance(one, list) for one in documents):
+        return [item for one in documents for item in one], len(documents), broken
+    return [], 0, None
+
+
 def json_message(error: json.JSONDecodeError) -> str:
     """Word what is wrong with a text."""
     return f"this is not JSON: {error.msg[:1].lower()}{error.msg[1:]}"
