@@ -10,6 +10,7 @@ other: some lines are UTF-8, and those that are not read as words in another enc
 """
 
 import codecs
+import re
 
 import msgspec
 from msgspec.structs import replace
@@ -66,6 +67,32 @@ _SIGNATURES = (
     (b"SQLite format 3\x00", "a database file"),
 )
 _OTHER_TEXT = (("<?xml", "XML"), ("<!doctype html", "HTML"), ("<html", "HTML"), ("<table", "HTML"), ("{\\rtf", "RTF"))
+_SQL = lazy_pattern(
+    r"(?:\s|--[^\n]*\n|/\*.*?\*/;?|(?:set|pragma|begin|start|use|lock|drop)\b[^;\n]*;)*"
+    r"(?:create\s+(?:temporary\s+)?table|insert\s+(?:or\s+\w+\s+)?into|replace\s+into)\s+[^\n(;]+\(",
+    re.DOTALL,
+)
+_BEGIN_SQL = (
+    "--",
+    "/*",
+    "set ",
+    "pragma ",
+    "begin",
+    "start ",
+    "use ",
+    "lock ",
+    "drop ",
+    "create ",
+    "insert ",
+    "replace ",
+)
+_SAVE_IT = "save the table in it as CSV, JSON or a workbook"
+_WHAT_TO_DO = {
+    "SQL": "run it on a database; one of SQLite is read: comb show t.sqlite",
+    "XML": _SAVE_IT,
+    "RTF": _SAVE_IT,
+}
+
 # How it is said that there are two.
 TWO_ENCODINGS = "two encodings"
 
@@ -411,7 +438,9 @@ def _refuse_other_text(text: str, name: str) -> None:
     """Raise a ContentError for text that is not a table by fields and delimiters."""
     what = _other_text(text)
     if what:
-        remedy = "if it is delimited text all the same, give its encoding"
+        remedy = "; ".join(
+            filter(None, [_WHAT_TO_DO.get(what), "if it is delimited text all the same, give its encoding"])
+        )
         raise ContentError(f"expected delimited text, this is {what}", where=name, remedy=remedy)
 
 
@@ -421,6 +450,8 @@ def _other_text(text: str) -> str:
     line = text.lstrip().partition("\n")[0].strip()
     if line.startswith(("{", "[")) and (line in ("{", "[") or _is_json(line)):
         return "JSON"
+    if start.startswith(_BEGIN_SQL) and _SQL.match(text[:LOOKED_AT].lower()):
+        return "SQL"
     return next((message for mark, message in _OTHER_TEXT if start.startswith(mark)), "")
 
 
