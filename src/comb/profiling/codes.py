@@ -322,7 +322,7 @@ _ALL = (
         looks_at=(
             "blank cells below labels, where another column begins anew with each label (by chance "
             f"{missing_patterns.LEAST_EXPECTED:g} repetitions would be expected), or all groups are equally "
-            "long"
+            "long, or each begins such a group of a column behind it; totals among the rows aside"
         ),
         example="the region in the first of its twelve months only",
         remedy="`fill` from the row above",

@@ -32,6 +32,12 @@ _TOTAL = lazy_pattern(
     re.IGNORECASE,
 )
 
+# How labels of totals are built, and the same as a pattern of a condition.
+_KINDS = tuple(
+    (re.compile(like.replace("%", "(?s:.*)")), like)
+    for like in ("% Total", "% total", "% TOTAL", "Total %", "total %", "TOTAL %", "Subtotal %", "Sum of %", "Gesamt %")
+)
+
 # A total is checked with this much room for rounding, relative to it.
 ROUNDING = 1e-6
 
@@ -167,9 +173,8 @@ def totals(table: ColumnCache) -> Findings:
     examples = tuple(text for text in dict.fromkeys(shown) if text)
     text = f"{counted(count, 'row')} {agree(count, 'is a total', 'are totals')} of others: sums over the column count"
     text += " them twice"
-    yield Finding(
-        "layout.totals", (name,), count, np.sort(table.row_numbers[rows]), examples, text, _without(table, name, rows)
-    )
+    remedy = _without(table, [label for label, _ in labels], rows)
+    yield Finding("layout.totals", (name,), count, np.sort(table.row_numbers[rows]), examples, text, remedy)
     wrong = [(one.at, *parts) for one in found for parts in one.wrong]
     for column in dict.fromkeys(parts[1] for parts in wrong):
         here = [parts for parts in wrong if parts[1] == column]
@@ -182,14 +187,26 @@ def totals(table: ColumnCache) -> Findings:
         yield Finding("value.total", (column,), len(here), np.sort(table.row_numbers[positions]), said, message)
 
 
-def _without(table: ColumnCache, name: str, rows: Codes) -> Step | None:
+def _without(table: ColumnCache, names: list[str], rows: Codes) -> Step | None:
     """Return the step that leaves totals out, if their labels occur in no other row."""
-    texts = {text for text in table[name]._take(rows).texts() if text}
-    where = table[name].text.flags(texts.__contains__) & table[name].present
-    if int(where.sum()) != len(rows) or len(texts) > MOST_EXAMPLES:
+    conditions, left = [], np.zeros(table.row_count, np.bool_)
+    for name in names:
+        column = table[name]
+        texts = {text for text in column._take(rows).texts() if text and _TOTAL.fullmatch(text)}
+        here = column.text.flags(texts.__contains__) & column.present
+        quoted = quoted_name(name)
+        kind = next((one for one in _KINDS if all(map(one[0].fullmatch, texts))), None)
+        if kind is not None and len(texts) > 1:
+            others = column.text.flags(lambda text, kind=kind: kind[0].fullmatch(text) is not None) & column.present  # type: ignore[misc]
+            conditions.append(f"{quoted} not like '{kind[1]}'" if np.array_equal(others, here) else "")
+        elif len(texts) <= MOST_EXAMPLES:
+            listed = ", ".join("'" + text.replace("'", "''") + "'" for text in sorted(texts))
+            conditions.append(f"{quoted} not in ({listed})")
+        conditions[-1:] = [f"{quoted} is null or {conditions[-1]}"] if conditions[-1:] != [""] else [""]
+        left |= here
+    if "" in conditions or len(conditions) < len(names) or not np.array_equal(np.flatnonzero(left), rows):
         return None
-    listed = ", ".join("'" + text.replace("'", "''") + "'" for text in sorted(texts))
-    return Filter(where=f"{quoted_name(name)} is null or {quoted_name(name)} not in ({listed})")
+    return Filter(where=" and ".join(f"({one})" if len(conditions) > 1 else one for one in conditions))
 
 
 # A column with more different texts than this holds no labels.
@@ -213,9 +230,12 @@ def _summable(table: ColumnCache, where: Mask) -> dict[str, np.ndarray]:
 
 
 def _below(table: ColumnCache, where: Mask, values: dict[str, np.ndarray]) -> Iterator[_Total]:
-    """Return totals of the rows above them: since the last total, or of all rows so far."""
+    """Return totals of the rows above them: since the last total, or one before it, as levels have, or of all rows."""
     found, right, tried = [], 0, 0
     begin = 0
+    begins = np.append(0, np.flatnonzero(where) + 1)
+    # What all rows above add up to, totals left out: two of them tell roughly what is between.
+    above = {name: np.append(0, np.cumsum(np.nan_to_num(numbers) * ~where)) for name, numbers in values.items()}
     for at in np.flatnonzero(where).tolist():
         block = np.arange(begin, at)
         whole = np.flatnonzero(~where[:at])
@@ -228,6 +248,9 @@ def _below(table: ColumnCache, where: Mask, values: dict[str, np.ndarray]) -> It
             sums = [float(np.nansum(numbers[rows])) for rows in (block, whole) if len(rows)]
             if not sums:
                 continue
+            higher = begins[begins < begin]
+            likely = higher[_may_be(given, above[name][at] - above[name][higher])][:MOST_EXAMPLES].tolist()
+            sums += [float(np.nansum(numbers[start:at][~where[start:at]])) for start in likely]
             if any(_close(given, one) for one in sums):
                 fits += 1
             else:
@@ -244,6 +267,11 @@ def _below(table: ColumnCache, where: Mask, values: dict[str, np.ndarray]) -> It
     for at, parts, fits in found:
         # Beside a column that adds up, one that nearly does is a total too.
         yield _Total(at, tuple(one for one in parts if one[0] in checked or (fits and _nearly(one[1], one[2]))))
+
+
+def _may_be(given: float, sums: np.ndarray) -> Mask:
+    """Return which sums, which rounding has touched, are as large as a total."""
+    return np.abs(sums - given) <= 10 * ROUNDING * max(abs(given), 1.0)
 
 
 def _nearly(given: str, parts: str) -> bool:

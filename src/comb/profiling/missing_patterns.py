@@ -89,35 +89,49 @@ def _condition(
 
 def same_as_above(table: ColumnCache) -> Findings:
     """Labels that are written in the first row of each group only, blank below."""
-    for name, column in table.columns.items():
-        missing, present = column.missing_count, table.present_count(name)
-        if present < 2 or missing < LEAST_CELLS or missing < LEAST_BELOW * present or column.states[0]:
+    proven: dict[str, Codes] = {}
+    # From right to left, as groups are parted into smaller ones.
+    for name in reversed(table.names):
+        column = table[name]
+        if column.missing_count < LEAST_CELLS or column.states[0]:
             continue
-        starts = np.flatnonzero(column.present)
-        codes = column._take(starts)._codes()
+        # Totals among the rows belong to no group.
+        rows = np.flatnonzero(~table.told(name))
+        here = column if len(rows) == table.row_count else column._take(rows)
+        missing, present = here.missing_count, len(rows) - here.missing_count
+        if present < 2 or missing < LEAST_CELLS or missing < LEAST_BELOW * present or here.states[0]:
+            continue
+        starts = np.flatnonzero(here.present)
+        codes = here._take(starts)._codes()
         if not (codes[1:] != codes[:-1]).all():
             continue
-        proof = _restarts(table, name, starts)
+        finer = next((one for one, known in proven.items() if np.isin(starts, known).all()), None)
+        proof = _restarts(table, name, starts, rows)
+        proof = proof or (f"each of them begins a group of {finer}" if finer is not None else "")
         if not proof:
             continue
-        where = column.missing
+        proven[name] = starts
+        where = np.zeros(table.row_count, np.bool_)
+        where[rows[here.missing]] = True
         text = f"{counted(missing, 'cell')} of {name} {agree(missing, 'is', 'are')} blank below the first row of its"
         text += f" group, {counted(len(starts), 'group')}: {proof}"
         remedy = Fill(columns=[name], from_row="above")
         yield Finding("missing.same_as_above", (name,), missing, table.rows_where(where), (), text, remedy)
 
 
-def _restarts(table: ColumnCache, name: str, starts: Codes) -> str:
+def _restarts(table: ColumnCache, name: str, starts: Codes, rows: Codes) -> str:
     """Return what shows that the rows below a label belong to it; empty if nothing does."""
-    lengths = np.diff(np.append(starts, table.row_count))
+    lengths = np.diff(np.append(starts, len(rows)))
     blocks = np.repeat(np.arange(len(starts)), lengths)
     pairs_within = float((lengths * (lengths - 1.0)).sum())
     for other, column in table.columns.items():
+        whole = len(rows) == table.row_count
+        column = column if whole else column._take(rows)
         if other == name or column.missing_count or column.type.plain.word == "json":
             continue
         codes = column._codes()
         counts = np.bincount(codes).astype(np.float64)
-        equal = float((counts * (counts - 1)).sum()) / max(1.0, table.row_count * (table.row_count - 1.0))
+        equal = float((counts * (counts - 1)).sum()) / max(1.0, len(rows) * (len(rows) - 1.0))
         if pairs_within / 2 * equal >= LEAST_EXPECTED and not _met(blocks, codes):
             return f"{other} begins anew with each of them"
     if len(starts) >= LEAST_CELLS and (lengths == lengths[0]).all():
