@@ -7,6 +7,8 @@ side, merged headings, totals with formulas, notes below, a sheet that is hidden
 import datetime
 import io
 import json
+import re
+import zipfile
 from collections.abc import Callable
 from random import Random
 
@@ -113,7 +115,22 @@ def harvest_xlsx() -> bytes:
     lists.write_column("A1", ["scale", "north bench", "south bench", "wagon"])
     lists.hide()
     book.close()
-    return stream.getvalue()
+    return _plain(stream)
+
+
+# What a workbook can do without: colours and fonts of a theme, who wrote it.
+_NEEDLESS = re.compile(rb"<(?:Override|Relationship) [^>]*(?:docProps/|theme/)[^>]*/>")
+
+
+def _plain(stream: io.BytesIO) -> bytes:
+    """Return a workbook without what no table needs, its parts not packed, so that the package is packed as a whole."""
+    made = io.BytesIO()
+    with zipfile.ZipFile(stream) as book, zipfile.ZipFile(made, "w") as plain:
+        for entry in book.infolist():
+            if not entry.filename.startswith(("docProps/", "xl/theme/")):
+                content = _NEEDLESS.sub(b"", book.read(entry))
+                plain.writestr(zipfile.ZipInfo(entry.filename), content)
+    return made.getvalue()
 
 
 def _sum(sheet: object, row: int, column: int, area: tuple[int, int, int, int], value: float, form: object) -> None:
