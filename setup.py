@@ -28,14 +28,16 @@ LEAN = [
     "-g0", "-ffunction-sections", "-fdata-sections", "-fno-asynchronous-unwind-tables", "-fno-unwind-tables",
     "-fno-align-functions", "-fno-align-jumps", "-fno-align-loops", "-fno-schedule-insns2",
 ]  # fmt: skip
+# Code that is there once is not copied to where it would be reached a step earlier.
+FEWER_COPIES = ["-fno-tree-pre", "-fno-partial-inlining", "-fno-plt"]
 FLAGS = ["/O2"] if sys.platform == "win32" else ["-O3", *LEAN, "-fno-math-errno"]
 
 # With less unrolling these are as quick, and smaller.
-FLAT = FLAGS if sys.platform == "win32" else ["-O2", *LEAN, "-fno-math-errno"]
+FLAT = FLAGS if sys.platform == "win32" else ["-O2", *LEAN, *FEWER_COPIES, "-fno-math-errno"]
 
 # What handles arrays between Python and the loops, and what reads texts that mostly are few and distinct, or waits for
 # memory, is not worth more code.
-SMALL = [] if sys.platform == "win32" else ["-Os", *LEAN]
+SMALL = [] if sys.platform == "win32" else ["-Os", *LEAN, *FEWER_COPIES]
 
 FLAGS_OF = {
     **dict.fromkeys(("_arrow", "_moments", "_notation", "_sheet"), SMALL),
