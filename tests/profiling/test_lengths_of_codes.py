@@ -12,6 +12,7 @@ CASES = {
     "a digit left out": ([f"X{at * 1511 + 100003}" for at in ROWS], ["X1203"], {"X1203"}),
     "counted on": ([f"K{at + 50}" for at in range(48)], ["K98", "K99", "K100", "K101"], set()),
     "counted from one": ([f"K{at}" for at in range(10, 60)], [f"K{at}" for at in range(1, 10)], set()),
+    "digits of other scripts": ([f"K{at}" for at in range(10, 60)], ["K٣٤", "K²", "K٣", "K7"], {"K²", "K٣", "K7"}),
     "two measures": ([f"{at} x {70 - at} cm" for at in range(12, 60)], ["5 x 44 cm", "7 x 30 cm", "9 x 12 cm", "30 x 8 cm", "12 x 6 cm", "14 x 9 cm"], set()),
     "a measure in brackets": ([f"{at} kg ({2 * at} lb)" for at in range(60, 100)], ["100 kg (220 lb)", "101 kg (222 lb)"], set()),
     "parts of a number": ([f"1998.{at}.{at % 9}" for at in range(10, 60)], [f"1998.{at}.1" for at in range(10)], set()),

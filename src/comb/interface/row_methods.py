@@ -475,6 +475,7 @@ class RowMethods(StepTable):
         heading_column: str,
         value_column: Names,
         by: Names = (),
+        begins: str | None = None,
         aggregate: Literal["sum", "avg", "min", "max", "count", "median", "first", "last"] | None = None,
         most_columns: int = 200,
         at_most: int | str | None = None,
@@ -490,6 +491,8 @@ class RowMethods(StepTable):
             The column whose cells go below them; of several, the names are ``value_heading``.
         by : str or sequence of str
             The columns that identify a row; none means all the others.
+        begins : str, optional
+            The heading at which a row begins, instead: what follows, up to the next one, is in the same row.
         aggregate : str, optional
             What becomes of several values for one place; by default they are refused, and listed.
         most_columns : int
@@ -508,10 +511,16 @@ class RowMethods(StepTable):
         >>> counts = comb.table(columns={"hive": ["a", "a", "b"], "month": ["may", "june", "may"], "mites": [3, 5, 4]})
         >>> counts.to_wide(heading_column="month", value_column="mites")["june"].reasons()
         [None, 'absent']
+
+        Records whose fields stand below each other:
+
+        >>> cards = comb.table(columns={"field": ["hive", "kg", "hive"], "value": ["a", "31.5", "b"]})
+        >>> cards.to_wide(heading_column="field", value_column="value", begins="hive")["kg"].to_list()
+        ['31.5', None]
         """
         return self._step(
             "to_wide", why, at_most, heading_column=heading_column, value_column=listed(value_column), by=listed(by),
-            aggregate=aggregate, most_columns=most_columns,
+            begins=begins, aggregate=aggregate, most_columns=most_columns,
         )  # fmt: skip
 
     def separate_tables(

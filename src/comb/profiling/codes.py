@@ -32,6 +32,7 @@ from comb.profiling import (
     shapes,
     sheets,
     spelling,
+    stacked_fields,
     texts,
     types,
     unit_columns,
@@ -879,6 +880,21 @@ _ALL = (
         remedy="`separate_tables` with `part: rest`; a second table, with `part: keys`, holds what it takes out",
         not_for="subjects with their sex, places with their county",
         together="{} columns are on another level",
+    ),
+    Code(
+        "layout.stacked_fields",
+        _UNTIDY,
+        says="records whose fields stand below each other",
+        looks_at=(
+            "two columns, of which the first has the same few names again and again, none of them twice in "
+            f"{stacked_fields.LEAST_RECORDS} records or more, and the other words for some names, numbers or days "
+            "for others"
+        ),
+        example="`Name`, `Ada`; `Hives`, `7`; `Name`, `Bo`",
+        remedy="`to_wide` with the name at which a record begins",
+        by_hand="`to_wide` by a column that tells the records apart",
+        not_for="one measure for each month or place, again and again",
+        together="{} sets of columns have fields below each other",
     ),
     Code(
         "layout.values_as_names",

@@ -132,14 +132,14 @@ def _restarts(table: ColumnCache, name: str, starts: Codes, rows: Codes) -> str:
         codes = column._codes()
         counts = np.bincount(codes).astype(np.float64)
         equal = float((counts * (counts - 1)).sum()) / max(1.0, len(rows) * (len(rows) - 1.0))
-        if pairs_within / 2 * equal >= LEAST_EXPECTED and not _met(blocks, codes):
+        if pairs_within / 2 * equal >= LEAST_EXPECTED and never_meets(blocks, codes):
             return f"{other} begins anew with each of them"
     if len(starts) >= LEAST_CELLS and (lengths == lengths[0]).all():
         return f"each has {lengths[0]} rows"
     return ""
 
 
-def _met(blocks: NDArray[np.int64], codes: Codes) -> bool:
-    """Return whether one value occurs twice within a block."""
+def never_meets(blocks: NDArray[np.int64], codes: Codes) -> bool:
+    """Return whether no value occurs twice within a block."""
     pairs = np.sort(blocks * (int(codes.max()) + 1) + codes)
-    return bool((pairs[1:] == pairs[:-1]).any())
+    return not bool((pairs[1:] == pairs[:-1]).any())

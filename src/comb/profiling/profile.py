@@ -33,6 +33,7 @@ from comb.profiling import (
     shapes,
     sheets,
     spelling,
+    stacked_fields,
     text_types,
     texts,
     types,
@@ -112,6 +113,7 @@ FINDERS: tuple[Finder, ...] = (
     sheets.heading_rows,
     layout.levels,
     layout.values_as_names,
+    stacked_fields.stacked_fields,
     whole_columns.constant_columns,
     whole_columns.row_numbers,
     whole_columns.copies,
@@ -387,16 +389,19 @@ def _tell(cache: ColumnCache, findings: list[Finding]) -> None:
 def _once(findings: Iterable[Finding]) -> tuple[Finding, ...]:
     """Leave out what another finding says better.
 
-    Blank cells that repeat the label above them, keys that are there twice because a row is a near copy of another, and
-    texts built otherwise than the numbers among which they are no number.
+    Blank cells that repeat the label above them, keys that are there twice because a row is a near copy of another,
+    what is no number among numbers as a text of another build, and copies of rows that are fields of records.
     """
     listed = list(findings)
     above = {one.columns[0] for one in listed if one.code == "missing.same_as_above"}
     near = {row for one in listed if one.code == "duplicate.near" for row in one.rows.tolist()}
 
+    stacked = any(one.code == "layout.stacked_fields" for one in listed)
     unread = {one.columns[0]: set(one.rows.tolist()) for one in listed if one.code == "type.unreadable" and one.remedy}
 
     def said(one: Finding) -> bool:
+        if stacked and one.code in ("duplicate.rows", "duplicate.near", "duplicate.key"):
+            return True
         if one.code == "text.pattern":
             return unread.get(one.columns[0], set()).issuperset(one.rows.tolist())
         if one.code in ("missing.blank", "missing.together"):

@@ -10,6 +10,7 @@ import re
 import string
 from collections import Counter
 from collections.abc import Callable, Sequence, Set
+from operator import contains
 
 import numpy as np
 
@@ -244,16 +245,17 @@ def _counted(usual: str, texts: Counter[str]) -> Callable[[str], bool]:
     Each of their numbers is looked at beside those in its place: ``5 x 44 cm`` among ``12 x 30 cm``.
     """
     build = _build(usual)
-    alike = [(shape(text) == usual, _DIGITS.findall(text)) for text in texts if _build(shape(text)) == build]
+    # Digits of other scripts, and raised ones, are none that count.
+    numbers = {text: _DIGITS.findall(text) for text in texts if _build(shape(text)) == build}
+    alike = [(shape(text) == usual, runs) for text, runs in numbers.items() if len(runs) == build.count("9")]
     natural = [
         _natural_numbers([run for (is_usual, _), run in zip(alike, runs, strict=True) if is_usual], runs)
         for runs in zip(*(runs for _, runs in alike), strict=True)
     ]
 
     def is_natural(text: str) -> bool:
-        if not natural or _build(shape(text)) != build:
-            return False
-        return all(run in known for run, known in zip(_DIGITS.findall(text), natural, strict=True))
+        runs = numbers.get(text, [])
+        return bool(natural) and len(runs) == len(natural) and all(map(contains, natural, runs))
 
     return is_natural
 

@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted, listing, unknown_name
+from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counted, listing, nearest, unknown_name
 from comb.expressions.aggregates import Groups, aggregate
 from comb.expressions.signatures import AGGREGATES
 from comb.formats.lazy_pattern import lazy_pattern
@@ -53,6 +53,9 @@ class ToWide(Step, frozen=True, tag="to_wide"):
         The column whose cells go below them; of several, the names are ``value_heading``: ``weight_2025``.
     by : list of str
         Selectors of the columns that identify a row; none means all the others.
+    begins : str, optional
+        The heading at which a row begins, instead of columns that identify it: what follows, up to the next one, is in
+        the same row. So records are put together whose fields stand below each other.
     aggregate : {"sum", "avg", "min", "max", "count", "median", "first", "last"}, optional
         What becomes of several values for one place; by default they are refused, and listed.
     most_columns : int
@@ -64,6 +67,7 @@ class ToWide(Step, frozen=True, tag="to_wide"):
     heading_column: str
     value_column: list[str]
     by: list[str] = []
+    begins: str | None = None
     aggregate: Literal["sum", "avg", "min", "max", "count", "median", "first", "last"] | None = None
     most_columns: int = MOST_NEW_COLUMNS
 
@@ -77,17 +81,26 @@ class ToWide(Step, frozen=True, tag="to_wide"):
         heading_name = check_known(self.heading_column, table.names)
         values = chosen(table, self.value_column)
         rest = [name for name in table.names if name != heading_name and name not in values]
-        keys = chosen(table, self.by) if self.by else rest
+        if self.begins is not None and self.by:
+            raise ParameterError("by and begins both say what is in one row", remedy="give one of them")
+        keys = chosen(table, self.by) if self.by else [] if self.begins is not None else rest
         if heading_name in values or {heading_name, *values} & set(keys):
             raise ColumnError(
                 "a column is named twice among heading_column, value_column and by", remedy="name each column once"
             )
-        size = 0 if self.aggregate else _block_size(table, heading_name, keys, self.most_columns)
+        blocks = self.aggregate is None and self.begins is None
+        size = _block_size(table, heading_name, keys, self.most_columns) if blocks else 0
         if size:
             return self._from_blocks(table, heading_name, keys, values, size)
         groups = Groups.by(table, keys)
         groups = groups if table.row_count else Groups(groups.codes, np.zeros(0, np.int64))
         heads, head_of, titles = _headings(table[heading_name])
+        if self.begins is not None and table.row_count:
+            # Fields are in the order of a record, not in that of an alphabet.
+            order = np.argsort(heads)
+            heads, titles = heads[order], [titles[at] for at in order.tolist()]
+            head_of = np.argsort(order)[head_of]
+            groups = _begun(head_of, titles, self.begins, heading_name)
         self._check_width(heading_name, len(heads) * len(values))
         pairs, first = group([groups.codes, head_of], table.row_count)
         first = first if table.row_count else np.zeros(0, np.int64)
@@ -193,8 +206,23 @@ class ToWide(Step, frozen=True, tag="to_wide"):
     def describe(self) -> str:
         """Name headings and values."""
         within = f" for each {', '.join(self.by)}" if self.by else ""
+        within = f", a row from each {self.begins!r} on" if self.begins is not None else within
         how = f" ({self.aggregate})" if self.aggregate else ""
         return f"{', '.join(self.value_column)}{how} side by side for each {self.heading_column}{within}"
+
+
+def _begun(head_of: Codes, titles: Sequence[str], begins: str, heading: str) -> Groups:
+    """Return the groups of rows that begin at one of the headings; what is above the first one is a group, too."""
+    found = [at for at, title in enumerate(titles) if " ".join(title.split()) == " ".join(begins.split())]
+    if not found:
+        raise ParameterError(
+            f"no cell of {heading} is {begins!r}, with which a row should begin",
+            remedy=f"did you mean {near!r}?" if (near := nearest(begins, titles)) else f"there are: {listing(titles)}",
+        )
+    starts = head_of == found[0]
+    first = np.flatnonzero(starts)
+    codes = np.cumsum(starts) - int(starts[0])
+    return Groups(codes, first if starts[0] else np.append(0, first))
 
 
 def _block_size(table: BareTable, heading: str, keys: Sequence[str], most: int) -> int:

@@ -329,7 +329,8 @@ def _header_lines(grid: SheetGrid, rows: list[int], columns: list[int]) -> int:
     if any(numbers[0]) and not _are_years(records[0], numbers[0]) and not _are_days(grid, looked_at, columns):
         return 0
     lines, *_ = guess_header(records, len(columns))
-    if lines == 0 and any(below) and (all_words(records[0]) or _head_numbers(records[0], below)):
+    named = all_words(records[0]) and not words_below(records[0], records[1:]).recur()
+    if lines == 0 and any(below) and (named or _head_numbers(records[0], below)):
         return 1
     return lines
 
