@@ -100,6 +100,7 @@ STEPS: list[tuple[str, str]] = [
     ("calculate gain = kg - 30", "calculate columns: {gain: kg - 30}"),
     ("rename mites=varroa kg=weight", "rename names: {mites: varroa, kg: weight}"),
     ("select hive,kg", "select columns: [hive, kg]"),
+    ("to_wide heading_column=mites value_column=kg begins=999", "to_wide heading_column: mites value_column: [kg] begins: '999'"),
     ("sort by=[mites desc,hive]", "sort by: [mites desc, hive]"),
     ("convert mites=string", "convert columns: {mites: string}"),
     ("convert mites string", "convert columns: {mites: string}"),

@@ -191,6 +191,19 @@ FRAMES = {
 }  # fmt: skip
 
 
+def test_how_columns_are_aligned_is_no_label_of_them(tmp_path: Path) -> None:
+    lines = [
+        "| hive | kg | day |",
+        "|:-----|---:|-----|",
+        *(f"| H{at} | {at}.5 | 2025-05-0{at} |" for at in range(1, 9)),
+    ]
+    (tmp_path / "t.md").write_text("\n".join(lines) + "\n")
+    table = comb.load(tmp_path / "t.md")
+    assert "1 line of dashes left out: line 2" in table.notes and not any(
+        column.description for column in table.columns.values()
+    )
+
+
 @pytest.mark.parametrize(("lines", "ruled", "titles"), FRAMES.values(), ids=FRAMES)
 def test_tables_in_a_frame(tmp_path: Path, lines: list[str], ruled: list[str], titles: tuple[str, ...]) -> None:
     (tmp_path / "t.txt").write_text("\n".join(lines) + "\n")

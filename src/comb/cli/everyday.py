@@ -166,7 +166,7 @@ _FURTHER = {
 # Parameters that are expressions or signs, and are not read as YAML.
 _RAW = frozenset({
     "where", "formula", "why", "reason", "pattern", "mark", "old", "new", "value", "equals", "unit", "decimal_mark",
-    "group_mark",
+    "group_mark", "begins",
 })  # fmt: skip
 
 # Names with commas between are a list.

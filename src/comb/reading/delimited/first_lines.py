@@ -230,7 +230,7 @@ def label_lines(records: list[list[str]], width: int) -> int:
     lines = 0
     while lines < MOST_LABEL_LINES and len(records) > lines + LEAST_BELOW_LABELS:
         record, rows = records[lines], [row for row in records[lines + 1 :] if len(row) == width][: judged(width)]
-        if len(record) != width or len(rows) < LEAST_BELOW_LABELS:
+        if len(record) != width or len(rows) < LEAST_BELOW_LABELS or is_ruling(record):
             break
         if are_units(record, rows) or not _are_labels(record, rows):
             break
