@@ -47,6 +47,25 @@ def test_totals_of_every_level_go_and_labels_come_down(tmp_path: Path, label: st
     assert list(zip(done["region"].to_list(), done["keeper"].to_list(), done["kg"].to_list(), strict=True)) == expected
 
 
+def test_headings_and_totals_of_a_list_of_goods(tmp_path: Path) -> None:
+    lines = ["item,quantity,price,sum"]
+    for kind, sums in {"Tools": (12, 30, 8), "Jars": (5, 7, 9), "Feed": (40, 2, 60)}.items():
+        lines += [
+            f"{kind},,,",
+            *(f"{kind} {at},2,{one / 2},{one}" for at, one in enumerate(sums)),
+            f"Subtotal,,,{sum(sums)}",
+        ]
+    (tmp_path / "goods.csv").write_text("\n".join(lines) + "\n")
+    profile = comb.load(tmp_path / "goods.csv").profile()
+    found = {one.code: one.count for one in profile.findings if one.code.startswith("layout.")}
+    assert found == {"layout.heading_rows": 3, "layout.totals": 3} and not profile.of("value.total")
+
+
+def test_large_numbers_with_marks_are_no_codes() -> None:
+    table = comb.table(columns={"elevation": [f"{at:,} ft" for at in range(300, 3000, 45)]})
+    assert {one.code for one in table.profile().findings} == {"type.ambiguous_numbers"}
+
+
 def test_a_wrong_total_of_a_level_is_told_alone(tmp_path: Path) -> None:
     (tmp_path / "laid.csv").write_text("\n".join(laid_out(wrong=3)) + "\n")
     [finding] = comb.load(tmp_path / "laid.csv").profile().of("value.total")

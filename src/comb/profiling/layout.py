@@ -154,7 +154,7 @@ class _Total(NamedTuple):
 def totals(table: ColumnCache) -> Findings:
     """Rows that are totals of the others, and totals that their parts do not add up to."""
     texts = [(name, column) for name, column in table.columns.items() if column.type.word == "string"]
-    labels = [(name, where) for name, column in texts if (where := _total_labels(column)) is not None]
+    labels = [(name, where) for name, column in texts if (where := total_labels(column)) is not None]
     if not labels or table.row_count < 3:
         return
     where = np.any([mask for _, mask in labels], axis=0)
@@ -213,7 +213,8 @@ def _without(table: ColumnCache, names: list[str], rows: Codes) -> Step | None:
 MOST_LABELS = 50_000
 
 
-def _total_labels(column: Column) -> Mask | None:
+def total_labels(column: Column) -> Mask | None:
+    """Return where a column of texts has labels of totals; None where it has none."""
     if column.text.item_count > MOST_LABELS:
         return None
     where = column.text.flags(lambda text: len(text) < 60 and _TOTAL.fullmatch(text) is not None) & column.present

@@ -26,6 +26,7 @@ from comb.profiling.headings import CODE_WORDS, words_of
 from comb.profiling.pairs import MOST_TRIED, marks_of
 from comb.steps.cell_steps import tidied
 from comb.tables.column import Column
+from comb.tables.evidence import LEAST_DOUBTED, Evidence
 from comb.tables.types import STRING
 
 # A shape is that of the column if at least this share of the cells has it; number plates and post codes with several
@@ -86,7 +87,7 @@ def odd_codes(table: ColumnCache) -> Findings:
         if column.type.word == "integer":
             yield from _odd_numbers(table, name, column)
         evidence = table.read_as_text(name)
-        if column.type.word != "string" or (evidence is not None and evidence.chosen.type.plain != STRING):
+        if column.type.word != "string" or (evidence is not None and _is_other(evidence)):
             # Of texts that mostly are dates or numbers the others are reported as not of that type.
             continue
         odd = _odd_texts(table, name)
@@ -105,6 +106,13 @@ def odd_codes(table: ColumnCache) -> Findings:
                     says = f"{counted(count, 'cell')} of {name} {agree(count, 'is', 'are')} not built like the others:"
                     says += f" {usual}"
                 yield Finding(code, (name,), count, table.rows_where(where), quoted(words), says)
+
+
+def _is_other(evidence: Evidence) -> bool:
+    """Return whether texts are of another type, or would be if their marks could be read in one way only."""
+    enough = LEAST_DOUBTED * evidence.chosen.fits
+    open_numbers = any(one.doubt and one.type.numeric and one.fits >= enough for one in evidence.tried)
+    return evidence.chosen.type.plain != STRING or open_numbers
 
 
 def odd_addresses(table: ColumnCache) -> Findings:

@@ -9,6 +9,7 @@ from comb.kernels.grouping import Codes
 from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, quoted
+from comb.profiling.layout import total_labels
 from comb.steps.layout_steps import SeparateMarks, TakeHeadingRows, bounded_texts, marked_texts
 from comb.tables.column import Column, Mask
 from comb.tables.names import unique_names
@@ -72,11 +73,14 @@ def _levels(at: Codes, rows: int) -> int:
 def _shows_groups(table: ColumnCache, name: str, heads: Mask) -> bool:
     """Return whether there is more to it than that some rows have only a name: nothing may be known of those.
 
-    All other rows have to be complete. Then totals were set aside between them, or the texts below are set in, or come
-    again below another heading; or there are several columns; or rows lacking values would not stand so by chance.
+    All other rows have to be complete, but for totals, which have no price. Then totals were set aside between them, or
+    the texts below are set in, or come again below another heading; or there are several columns; or rows that lack
+    values would not stand so by chance.
     """
     others = [column for title, column in table.columns.items() if title != name]
-    if any((column.missing & ~heads).any() for column in others):
+    totals = total_labels(table[name])
+    apart = heads if totals is None else heads | totals
+    if any((column.missing & ~apart).any() for column in others):
         return False
     count, rows = int(heads.sum()), table.row_count
     texts = table[name].texts()
