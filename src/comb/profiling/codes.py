@@ -256,7 +256,7 @@ _ALL = (
         ),
         example="`1.2M` beside `350K` and `980`",
         remedy="`calculate` a column of the numbers, where it is right for every text",
-        by_hand="`correct` or `recode` what is no number, then `calculate`",
+        by_hand="`correct` or `recode` the other texts, then `calculate`",
         not_for="letters of codes (`12B`), lengths (`5m`)",
         together="{} columns hold numbers with a multiplier",
     ),

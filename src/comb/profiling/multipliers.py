@@ -40,7 +40,7 @@ _GROUPED = lazy_pattern(r"[0-9]{1,3}(?:,[0-9]{3})+(?:\.[0-9]+)?")
 # This many values show whether the others are worth a look.
 LOOKED_AT = 200
 
-# So many of the values at least are numbers with or without a multiplier; a remedy reads all of them.
+# At least this share of the values are numbers with or without a multiplier; a remedy reads all of them.
 LEAST_READ = 0.9
 
 # Codes have few digits and no fractions.

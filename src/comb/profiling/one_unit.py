@@ -18,7 +18,7 @@ MOSTLY = 0.5
 
 
 def words_among(table: ColumnCache, name: str, unit: str, texts: Collection[str]) -> Findings:
-    """Tell which cells of a column of texts are no numbers with the unit that all its numbers have.
+    """Tell which cells of a column of texts are something else than numbers with the unit that all its numbers have.
 
     Parameters
     ----------

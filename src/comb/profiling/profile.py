@@ -390,7 +390,7 @@ def _once(findings: Iterable[Finding]) -> tuple[Finding, ...]:
     """Leave out what another finding says better.
 
     Blank cells that repeat the label above them, keys that are there twice because a row is a near copy of another,
-    what is no number among numbers as a text of another build, and copies of rows that are fields of records.
+    the words among numbers as texts of another build, and copies of rows that are fields of records.
     """
     listed = list(findings)
     above = {one.columns[0] for one in listed if one.code == "missing.same_as_above"}

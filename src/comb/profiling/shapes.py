@@ -253,7 +253,7 @@ def _counted(usual: str, texts: Counter[str]) -> Callable[[str], bool]:
     Each of their numbers is looked at beside those in its place: ``5 x 44 cm`` among ``12 x 30 cm``.
     """
     build = _build(usual)
-    # Digits of other scripts, and raised ones, are none that count.
+    # Digits of other scripts do not count, nor do raised ones.
     numbers = {text: _DIGITS.findall(text) for text in texts if _build(shape(text)) == build}
     alike = [(shape(text) == usual, runs) for text, runs in numbers.items() if len(runs) == build.count("9")]
     natural = [

@@ -11,7 +11,7 @@ from comb.profiling.finding import Finding, Findings, everywhere
 from comb.profiling.missing_patterns import never_meets
 from comb.steps.wide_steps import ToWide
 
-# So many records at least, of so many fields; and each field is in this share of them on average.
+# At least this many records, of at most this many fields, each of which is in this share of them on average.
 LEAST_RECORDS = 3
 MOST_FIELDS = 50
 LEAST_FILLED = 0.5
