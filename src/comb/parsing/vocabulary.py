@@ -13,10 +13,10 @@ MISSING_WORDS = frozenset({
     "-", "--", "---", "\N{EN DASH}", "\N{EM DASH}", ".", "..", "...", "\N{HORIZONTAL ELLIPSIS}", "?", "??",
     "n/a", "na", "n.a.", "n. a.", "#n/a", "#n/d", "#nv", "<na>", "nan", "null", "(null)", "<null>", "\\n", "(blank)",
     "(empty)", "none", "nil", "missing", "not available", "not applicable",
-    "unknown", "not known", "not recorded", "not counted", "no data",
-    "k.a.", "k. a.", "keine angabe", "unbekannt", "fehlt",
-    "n.d.", "nd", "inconnu", "manquant",
-    "s/d", "sin dato", "desconocido",
+    "unknown", "not known", "not recorded", "not counted", "no data", "not given", "not stated", "not specified",
+    "k.a.", "k. a.", "keine angabe", "unbekannt", "nicht bekannt", "nicht angegeben", "fehlt",
+    "n.d.", "nd", "inconnu", "non disponible", "manquant",
+    "s/d", "sin dato", "sin datos", "no disponible", "desconocido",
 })  # fmt: skip
 
 # Of these, words that in a column of texts are answers as often: "None" to what one is allergic to, ND for "not
@@ -34,6 +34,8 @@ BOOLEAN_PAIRS = (
     ("wahr", "falsch"), ("ja", "nein"), ("j", "n"),
     ("vrai", "faux"), ("oui", "non"),
     ("verdadero", "falso"), ("sí", "no"), ("sÍ", "no"), ("si", "no"),
+    ("\N{CHECK MARK}", "\N{BALLOT X}"), ("\N{HEAVY CHECK MARK}", "\N{HEAVY BALLOT X}"),
+    ("\N{WHITE HEAVY CHECK MARK}", "\N{CROSS MARK}"), ("\N{BALLOT BOX WITH CHECK}", "\N{BALLOT BOX}"),
 )  # fmt: skip
 BOOLEAN_WORDS = tuple(dict.fromkeys(word for pair in BOOLEAN_PAIRS for word in pair))
 

@@ -15,6 +15,7 @@ from comb.profiling import (
     ascending,
     characters,
     computed,
+    degrees,
     duplicates,
     fixed_width,
     keys,
@@ -259,6 +260,20 @@ _ALL = (
         by_hand="`correct` or `recode` the other texts, then `calculate`",
         not_for="letters of codes (`12B`), lengths (`5m`)",
         together="{} columns hold numbers with a multiplier",
+    ),
+    Code(
+        "type.degrees",
+        _NUMBERS,
+        says="degrees and minutes, as text",
+        looks_at=f"texts of which {_share(degrees.LEAST_READ)} are numbers with a sign of degrees and one of minutes",
+        example="`47°26'52\"N`",
+        remedy=(
+            "`calculate` a column of degrees, south and west negative (ISO 6709), where all are built alike and it is "
+            "right for every text"
+        ),
+        by_hand="`correct` what is built otherwise, then `calculate`; `O` may be east or west",
+        not_for="temperatures, angles with a decimal point",
+        together="{} columns have degrees and minutes",
     ),
     Code(
         "type.serial_dates",

@@ -1,0 +1,93 @@
+"""Places on the earth in degrees, minutes and seconds: ``47°26'52"N``.
+
+As texts they can neither be compared nor drawn. The formula is offered where all texts are built alike and it gives
+the right number for each; south and west are negative (ISO 6709). ``O`` is east in one language and west in another.
+"""
+
+from collections.abc import Mapping, Sequence
+from fractions import Fraction
+from itertools import pairwise
+
+import msgspec
+import numpy as np
+
+from comb.errors import counted
+from comb.formats.lazy_pattern import lazy_pattern
+from comb.kernels.types import IS_KNOWN
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import Finding, Findings, noticed, quoted
+from comb.profiling.unit_conversion import MOST_TRIED, gives, written
+from comb.steps.column_steps import Calculate
+from comb.tables.names import unique_names
+
+# This many values show whether the others are worth a look, and this share of them are degrees.
+LOOKED_AT = 200
+LEAST_READ = 0.9
+
+_DEGREES = lazy_pattern(
+    r"(?P<degrees>[0-9]{1,3})\s*(?P<first>[°º])\s*(?P<minutes>[0-5]?[0-9](?:\.[0-9]+)?)\s*(?P<second>['′’])"
+    r"(?:\s*(?P<seconds>[0-5]?[0-9](?:\.[0-9]+)?)\s*(?P<third>[\"″”]|''|′′|’’))?\s*(?P<side>[NSEWO])?",
+    needs="°º",
+)
+
+
+class _Angle(msgspec.Struct, frozen=True):
+    """A text taken apart: its numbers, what stands behind each, the side of the earth."""
+
+    numbers: tuple[str, ...]
+    marks: tuple[str, ...]
+    side: str
+
+    def exact(self) -> Fraction:
+        """Return the degrees."""
+        size = sum(Fraction(number) / 60**at for at, number in enumerate(self.numbers))
+        return -size if self.side in ("S", "W") else Fraction(size)
+
+
+def degrees(table: ColumnCache) -> Findings:
+    """Texts that are degrees and minutes, with or without seconds and the side of the earth."""
+    for name, column in table.columns.items():
+        if column.type.word != "string" or not column.present.any() or table.different(name) > MOST_TRIED:
+            continue
+        first = column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts()
+        if sum(bool(text and _taken_apart(text)) for text in first) < LEAST_READ * len(first):
+            continue
+        present = column.present & ~noticed(column, IS_KNOWN)
+        cells = dict(column._take(np.flatnonzero(present)).distinct().commonest(MOST_TRIED))
+        angles = {text: angle for text in cells if (angle := _taken_apart(text)) is not None}
+        count = sum(cells[text] for text in angles)
+        text = f"{counted(count, 'cell')} of {name} are degrees and minutes, as text: they cannot be compared or drawn"
+        remedy = _in_degrees(name, angles, table.names) if len(angles) == len(cells) else None
+        rows = table.rows_where(column.text.flags(angles.__contains__) & column.present)
+        yield Finding("type.degrees", (name,), count, rows, quoted({one: cells[one] for one in angles}), text, remedy)
+
+
+def _taken_apart(text: str) -> _Angle | None:
+    match = _DEGREES.fullmatch(text.strip())
+    if match is None or int(match["degrees"]) > 180:
+        return None
+    parts = ("degrees", "minutes", "seconds")[: 3 if match["seconds"] else 2]
+    marks = tuple(match[mark] for mark in ("first", "second", "third")[: len(parts)])
+    return _Angle(tuple(match[part] for part in parts), marks, match["side"] or "")
+
+
+def _in_degrees(name: str, angles: Mapping[str, _Angle], names: Sequence[str]) -> Calculate | None:
+    """Return the step that calculates a column of degrees, if it gives the right number for every text."""
+    marks, sides = {one.marks for one in angles.values()}, {one.side for one in angles.values()}
+    if len(marks) != 1 or "O" in sides or not (sides <= {"N", "S"} or sides <= {"E", "W"} or sides == {""}):
+        return None
+    new = unique_names([*names, f"{name}_degrees"])[-1]
+    wanted = {text: one.exact() for text, one in angles.items()}
+    tried = (Calculate(columns={new: _formula(text, next(iter(marks)), sides)}) for text in written(name))
+    return next((step for step in tried if gives(step, name, wanted)), None)
+
+
+def _formula(text: str, marks: Sequence[str], sides: set[str]) -> str:
+    places = [f"position('{mark.replace(chr(39), chr(39) * 2)}' in {text})" for mark in marks]
+    parts = [f"cast(substring({text}, 1, {places[0]} - 1) as number)"]
+    for at, (begin, end) in enumerate(pairwise(places), 1):
+        part = f"substring({text}, {begin} + {len(marks[at - 1])}, {end} - {begin} - {len(marks[at - 1])})"
+        parts.append(f"cast({part} as number) / {60**at}")
+    size = " + ".join(parts)
+    against = " or ".join(f"{text} like '%{side}'" for side in sorted(sides & {"S", "W"}))
+    return f"case when {against} then -({size}) else {size} end" if against else size
