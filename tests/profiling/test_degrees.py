@@ -40,6 +40,9 @@ def test_the_remedy_calculates_degrees(tmp_path: Path, texts: list[str], numbers
     (tmp_path / "plan.yaml").write_text(draft_plan(loaded, loaded.profile(), tmp_path).text)
     [done] = comb.Plan.load(tmp_path / "plan.yaml").run(dry_run=True).tables.values()
     assert done["place_degrees"].to_list() == pytest.approx(numbers * 4, rel=1e-14)
+    # Next month's place is on the other side of the earth.
+    other = comb.table(columns={"place": [texts[0].strip().rstrip("NSEW").strip() + "S"]}).take_step(finding.remedy)
+    assert other["place_degrees"].to_list() == pytest.approx([-abs(numbers[0])], rel=1e-14)
 
 
 @pytest.mark.parametrize("texts", OPEN.values(), ids=OPEN)

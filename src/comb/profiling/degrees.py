@@ -78,16 +78,16 @@ def _in_degrees(name: str, angles: Mapping[str, _Angle], names: Sequence[str]) -
         return None
     new = unique_names([*names, f"{name}_degrees"])[-1]
     wanted = {text: one.exact() for text, one in angles.items()}
-    tried = (Calculate(columns={new: _formula(text, next(iter(marks)), sides)}) for text in written(name))
+    tried = (Calculate(columns={new: _formula(text, next(iter(marks)))}) for text in written(name))
     return next((step for step in tried if gives(step, name, wanted)), None)
 
 
-def _formula(text: str, marks: Sequence[str], sides: set[str]) -> str:
+def _formula(text: str, marks: Sequence[str]) -> str:
     places = [f"position('{mark.replace(chr(39), chr(39) * 2)}' in {text})" for mark in marks]
     parts = [f"cast(substring({text}, 1, {places[0]} - 1) as number)"]
     for at, (begin, end) in enumerate(pairwise(places), 1):
         part = f"substring({text}, {begin} + {len(marks[at - 1])}, {end} - {begin} - {len(marks[at - 1])})"
         parts.append(f"cast({part} as number) / {60**at}")
     size = " + ".join(parts)
-    against = " or ".join(f"{text} like '%{side}'" for side in sorted(sides & {"S", "W"}))
-    return f"case when {against} then -({size}) else {size} end" if against else size
+    # Other files may have places on the other side.
+    return f"case when {text} like '%S%' or {text} like '%W%' then -({size}) else {size} end"
