@@ -80,7 +80,9 @@ def read_layout(source: str | Path, options: ReadOptions) -> list[LayoutTable]:
     several = isinstance(sheet, OpenDocument) and sum(one.clear for one in sheet.document.tables) > 1
     if several or any(_sees_more(one.table, plain.table) for one in found):
         return [one._replace(options=one.options.replace(table=one.options.table or EVERY_TABLE)) for one in found]
-    return [_filled(plain, source)]
+    # What wider headings say above the columns, the sheet knows.
+    headings = next((one.headings for one in found if one.table.names == plain.table.names), {})
+    return [_filled(plain._replace(headings=headings), source)]
 
 
 def _sees_more(sheet: BareTable, plain: BareTable) -> bool:
