@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 import comb
 from comb.tables.names import unique_names
 from support.examples import drawn
+from support.running import run_comb
 
 ROWS = ["Mill,1.5,2025-01-02", "Quarry,2.5,2025-01-03", "Fox,3.5,2025-01-04"]
 NAMES = ("place", "kg", "seen_on")
@@ -77,6 +78,17 @@ def test_days_and_years_name_columns(tmp_path: Path, lines: list[str], names: tu
     (tmp_path / "t.csv").write_text("\n".join(lines) + "\n")
     table = comb.load(tmp_path / "t.csv")
     assert table.names == names and comb.load(tmp_path / "t.csv", **as_given(table)).equals(table)
+
+
+@pytest.mark.parametrize("case", ["two lines and units", "three lines", "names that go down"])
+def test_lines_of_headings_say_the_same_in_a_sheet_and_make_a_draft(tmp_path: Path, case: str) -> None:
+    lines, names = HEADINGS[case]
+    (tmp_path / "t.csv").write_text("\n".join(lines) + "\n")
+    assert comb.load(tmp_path / "t.csv", table="*").names == names
+    drafted = run_comb("inspect", "t.csv", "--plan", "p.yaml", cwd=tmp_path).out
+    [tall] = comb.Plan.load(tmp_path / "p.yaml").run(dry_run=True).tables.values()
+    kept = [name for name in names if " " not in name]
+    assert "to_long" in drafted and set(kept) < set(tall.names) and len(tall) > len(comb.load(tmp_path / "t.csv"))
 
 
 @settings(max_examples=drawn(40), suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)

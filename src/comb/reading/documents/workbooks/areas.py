@@ -386,8 +386,10 @@ def _is_upper(grid: SheetGrid, row: int, records: list[list[str]], at: int) -> b
 def _names(grid: SheetGrid, head: list[int], columns: list[int]) -> list[list[str]]:
     """Return the parts of the name of each column, a line of the header each; merged headings spread over columns."""
     parts: list[list[str]] = [[] for _ in columns]
+    begun: set[int] = set()
     for line, row in enumerate(head):
-        spread = _spread(grid, row, columns, upper=line + 1 < len(head))
+        spread = _spread(grid, row, columns, begun, upper=line + 1 < len(head))
+        begun |= {column for column in columns if grid.text(row, column).strip()}
         for at, text in enumerate(spread):
             if text and (not parts[at] or parts[at][-1] != text):
                 parts[at].append(text)
@@ -402,7 +404,8 @@ def _clean(text: str) -> str:
     return " ".join(text.split())
 
 
-def _spread(grid: SheetGrid, row: int, columns: list[int], *, upper: bool) -> list[str]:
+def _spread(grid: SheetGrid, row: int, columns: list[int], begun: set[int], *, upper: bool) -> list[str]:
+    """Return the texts of a line; headings go on to the right, up to the next one or one in a line above."""
     texts = [grid.text(row, column).strip() for column in columns]
     wide = [area for area in grid.merged if area.top <= row <= area.bottom and area.right > area.left]
     for area in wide:
@@ -413,6 +416,6 @@ def _spread(grid: SheetGrid, row: int, columns: list[int], *, upper: bool) -> li
         last = ""
         tall = {area.left for area in grid.merged if area.top <= row < area.bottom}
         for at, column in enumerate(columns):
-            last = "" if column in tall else texts[at] or last
+            last = "" if column in tall else texts[at] or ("" if column in begun else last)
             texts[at] = texts[at] or last
     return texts
