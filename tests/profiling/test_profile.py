@@ -212,6 +212,7 @@ def test_numbers_that_are_days_and_times_get_a_remedy_that_reads_them() -> None:
         ("n", ["1,234", "5,678"], "type.ambiguous_numbers", "could be a thousands separator"),
         ("n", ["4.01234E+12", "4012345678901"], "type.rounded", "1 number that a spreadsheet program rounded"),
         ("n", ["12 kg", "3200 g", "5 kg"], "type.units", "kg 2 times, g 1 time"),
+        ("n", ["12.50 CR", "3.20 DR", "5.00 CR"], "type.units", "these may be credit and debit: one of them is negative"),
         ("queen_state", [1, 2, 1] * 5, "type.labels", "say what they stand for"),
     ],
 )  # fmt: skip

@@ -184,7 +184,11 @@ def mixed_units(table: ColumnCache) -> Findings:
         odd = column.text.flags(others.__contains__) & column.present
         count = int(odd.sum())
         words = dict(column._take(np.flatnonzero(odd)).distinct().commonest(MOST_EXAMPLES))
-        text = f"{name} holds numbers with different units: {message}; bring them to one unit before they are compared"
+        text = f"{name} holds numbers with different units: {message}; "
+        if {unit.strip(". ").casefold() for unit in by_unit if unit} in SIDES_OF_ACCOUNTS:
+            text += "these may be credit and debit: one of them is negative before they are added up"
+        else:
+            text += "bring them to one unit before they are compared"
         whole = sum(by_unit.values()) == table.present_count(name)
         remedy: Step | None = in_one_unit(name, column, by_unit, table.names) if whole else None
         if whole and remedy is None:
@@ -192,6 +196,9 @@ def mixed_units(table: ColumnCache) -> Findings:
             text += f"; {says}" if remedy is not None else ""
         yield Finding("type.units", (name,), count, table.rows_where(odd), quoted(words), text, remedy)
 
+
+# What stands behind amounts on one side of an account and on the other.
+SIDES_OF_ACCOUNTS = ({"cr", "dr"}, {"c", "d"}, {"credit", "debit"}, {"s", "h"}, {"soll", "haben"})
 
 # Columns with more different texts do not hold numbers with units that differ here and there.
 MOST_TEXTS = 500_000
