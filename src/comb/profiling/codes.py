@@ -268,7 +268,7 @@ _ALL = (
         looks_at=f"texts of which {_share(degrees.LEAST_READ)} are numbers with a sign of degrees and one of minutes",
         example="`47°26'52\"N`",
         remedy=(
-            "`calculate` a column of degrees, south and west negative (ISO 6709), where all are built alike and it is "
+            "`calculate` a column of degrees, south and west negative (ISO 6709), where all are of one form and it is "
             "right for every text"
         ),
         by_hand="`correct` what is built otherwise, then `calculate`; `O` may be east or west",

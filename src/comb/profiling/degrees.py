@@ -1,6 +1,6 @@
 """Places on the earth in degrees, minutes and seconds: ``47°26'52"N``.
 
-As texts they can neither be compared nor drawn. The formula is offered where all texts are built alike and it gives
+As texts they can neither be compared nor drawn. The formula is offered where all texts are of one form and it gives
 the right number for each; south and west are negative (ISO 6709). ``O`` is east in one language and west in another.
 """
 
