@@ -68,6 +68,9 @@ HEADINGS = {
     "a title that is cut off": (["Yields of sites", "site,kg,n", "a,1,2", "b,3,4"], ("site", "kg", "n")),
     "prices": (["jar,$5,$10", "a,1,2", "b,3,4"], ("jar", "$5", "$10")),
     "amounts": (["jar,$5", "lid,$3", "box,$12"], ("_col.1", "_col.2")),
+    "fields of records": (["Name:Ada", "Hives:7", "Name:Bo", "Hives:9", "Name:Cy", "Hives:3"], ("_col.1", "_col.2")),
+    "fields, most of them numbers": (["Name:Ada", "Hives:7", "Kg:31", "Age:40", "Name:Bo", "Hives:9", "Kg:28", "Age:51"], ("_col.1", "_col.2")),
+    "a list of columns": (["name,place", "id,1", "name,2", "kg,3"], ("name", "place")),
     "rows only": (["2025-01-01,5", "2025-01-02,6"], ("_col.1", "_col.2")),
     "a column of days": (["Mill,2025-01-01,on", "Fox,2025-01-02,off"], ("_col.1", "_col.2", "_col.3")),
 }  # fmt: skip

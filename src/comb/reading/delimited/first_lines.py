@@ -42,6 +42,9 @@ NAME_AND_VALUE = 2
 # This share of a column of numbers or dates is of that kind; the rest may be totals and remarks.
 LEAST_TYPED = 0.7
 
+# And this share where it has no other values than a few remarks.
+LEAST_ALONE = 0.9
+
 # At most this many lines are labels of columns, with this many rows below and this many columns of values.
 MOST_LABEL_LINES = 2
 LEAST_BELOW_LABELS = 3
@@ -67,6 +70,12 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
     votes = heading_votes(first, rows)
     if votes:
         columns = f"{abs(votes)} column{'s' if abs(votes) > 1 else ''}"
+        if votes > 0 and _is_field(first, rows, votes):
+            return (
+                0,
+                False,
+                "its words occur again below, where numbers are among other values, as fields of records do",
+            )
         if votes > 0:
             verb = "have" if votes > 1 else "has"
             return 1, False, f"the first line has words where {columns} {verb} numbers or dates"
@@ -86,6 +95,23 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
     if found.speaks_for_names():
         return 1, False, f"its words do not occur below, where others repeat, in {counted(found.absent, 'column')}"
     return 0, False, "the first line looks like the lines below it"
+
+
+def _is_field(first: list[str], rows: list[list[str]], votes: int) -> bool:
+    """Return whether the first line is the first field of a record: ``Name: Ada`` above ``Hives: 7`` and ``Name: Bo``.
+
+    Its words occur again, and no column is of numbers or dates alone. Repeated headers occur again as a whole.
+    """
+    others = [row for row in rows if row != first]
+    names = [cell.strip() for cell in first]
+    if words_below(names, others).recurring < votes:
+        return False
+    for cell, *below in zip(first, *others, strict=False):
+        kinds = Counter(kind for kind in map(kind_of, below) if kind)
+        typed = max(kinds["number"], kinds["date"])
+        if kind_of(cell) == "word" and typed > LEAST_ALONE * kinds.total():
+            return False
+    return True
 
 
 class WordsBelow(msgspec.Struct, frozen=True):
