@@ -47,6 +47,37 @@ def test_totals_of_every_level_go_and_labels_come_down(tmp_path: Path, label: st
     assert list(zip(done["region"].to_list(), done["keeper"].to_list(), done["kg"].to_list(), strict=True)) == expected
 
 
+# Labels of totals that have no short condition, labels in the remarks of other rows, and one label for all.
+LABELS = {
+    "of many kinds": (
+        ["Total A", "Sum of B", "C subtotal", "Overall D", "Gesamt E", "Suma F", "Totale G", "Ensemble H"],
+        "",
+        None,
+    ),
+    "in other rows": (["Total", "Total", "Total", "Total"], "total loss", "site is null or site not in ('Total')"),
+    "of two kinds": (
+        ["Total A", "B total", "Total A", "B total"],
+        "",
+        "site is null or site not in ('B total', 'Total A')",
+    ),
+}
+
+
+@pytest.mark.parametrize(("labels", "remark", "condition"), LABELS.values(), ids=LABELS)
+def test_the_condition_is_right_or_there_is_none(labels: list[str], remark: str, condition: str | None) -> None:
+    rows = [(f"s{group}{at}", 3 * at + group + 2, "") for group in range(len(labels)) for at in range(5)]
+    for group, label in reversed(list(enumerate(labels))):
+        rows.insert(5 * group + 5, (label, sum(kg for _, kg, _ in rows[5 * group : 5 * group + 5]), ""))
+    table = comb.table(columns={
+        "site": [site for site, _, _ in rows], "kg": [kg for _, kg, _ in rows],
+        "note": [remark if at == 1 and remark else f"n{at}" for at in range(len(rows))],
+    })  # fmt: skip
+    [finding] = table.profile().of("layout.totals")
+    assert finding.count == len(labels) and (finding.remedy.where if finding.remedy else None) == condition
+    if condition:
+        assert len(table.take_step(finding.remedy)) == 20
+
+
 def test_headings_and_totals_of_a_list_of_goods(tmp_path: Path) -> None:
     lines = ["item,quantity,price,sum"]
     for kind, sums in {"Tools": (12, 30, 8), "Jars": (5, 7, 9), "Feed": (40, 2, 60)}.items():

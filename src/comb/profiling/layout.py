@@ -1,7 +1,7 @@
 """Findings about how a table is laid out: rows that are no records, names that are values, two levels in one."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Set
 from typing import NamedTuple
 
 import numpy as np
@@ -149,6 +149,7 @@ class _Total(NamedTuple):
 
     at: int
     wrong: tuple[tuple[str, str, str], ...]
+    fits: int = 1
 
 
 def totals(table: ColumnCache) -> Findings:
@@ -162,6 +163,12 @@ def totals(table: ColumnCache) -> Findings:
         return
     values = _summable(table, where)
     found = list(_below(table, where, values)) if values else []
+    # A remark such as "total loss" makes no total of its row.
+    fitting = np.isin(np.arange(table.row_count), [one.at for one in found if one.fits])
+    kept = [(name, mask) for name, mask in labels if 2 * (mask & fitting).sum() >= mask.sum()]
+    if found and kept and len(kept) < len(labels):
+        labels, where = kept, np.any([mask for _, mask in kept], axis=0)
+        found = list(_below(table, where, values))
     if not found and values:
         found = list(_among(table, labels, values))
     if not found:
@@ -189,24 +196,34 @@ def totals(table: ColumnCache) -> Findings:
 
 def _without(table: ColumnCache, names: list[str], rows: Codes) -> Step | None:
     """Return the step that leaves totals out, if their labels occur in no other row."""
-    conditions, left = [], np.zeros(table.row_count, np.bool_)
+    conditions: list[str] = []
+    left = np.zeros(table.row_count, np.bool_)
     for name in names:
         column = table[name]
         texts = {text for text in column._take(rows).texts() if text and _TOTAL.fullmatch(text)}
-        here = column.text.flags(texts.__contains__) & column.present
-        quoted = quoted_name(name)
-        kind = next((one for one in _KINDS if all(map(one[0].fullmatch, texts))), None)
-        if kind is not None and len(texts) > 1:
-            others = column.text.flags(lambda text, kind=kind: kind[0].fullmatch(text) is not None) & column.present  # type: ignore[misc]
-            conditions.append(f"{quoted} not like '{kind[1]}'" if np.array_equal(others, here) else "")
-        elif len(texts) <= MOST_EXAMPLES:
-            listed = ", ".join("'" + text.replace("'", "''") + "'" for text in sorted(texts))
-            conditions.append(f"{quoted} not in ({listed})")
-        conditions[-1:] = [f"{quoted} is null or {conditions[-1]}"] if conditions[-1:] != [""] else [""]
-        left |= here
-    if "" in conditions or len(conditions) < len(names) or not np.array_equal(np.flatnonzero(left), rows):
+        if not texts:
+            continue
+        condition = _other_than(column, texts)
+        if condition is None:
+            return None
+        conditions.append(f"{quoted_name(name)} is null or {quoted_name(name)} {condition}")
+        left |= column.text.flags(texts.__contains__) & column.present
+    if not conditions or not np.array_equal(np.flatnonzero(left), rows):
         return None
-    return Filter(where=" and ".join(f"({one})" if len(conditions) > 1 else one for one in conditions))
+    return Filter(where=" and ".join(f"({one})" for one in conditions) if len(conditions) > 1 else conditions[0])
+
+
+def _other_than(column: Column, texts: Set[str]) -> str | None:
+    """Return the condition for cells without some labels: by how all of them are built, else by a short list."""
+    for built, like in _KINDS if len(texts) > 1 else ():
+        if all(map(built.fullmatch, texts)):
+            alike = column.text.flags(lambda text, built=built: built.fullmatch(text) is not None)  # type: ignore[misc]
+            known = column.text.flags(texts.__contains__)
+            return f"not like '{like}'" if np.array_equal(alike & column.present, known & column.present) else None
+    if len(texts) > MOST_EXAMPLES:
+        return None
+    listed = ", ".join("'" + text.replace("'", "''") + "'" for text in sorted(texts))
+    return f"not in ({listed})"
 
 
 # A column with more different texts than this holds no labels.
@@ -267,7 +284,7 @@ def _below(table: ColumnCache, where: Mask, values: dict[str, np.ndarray]) -> It
         return
     for at, parts, fits in found:
         # Beside a column that adds up, one that nearly does is a total too.
-        yield _Total(at, tuple(one for one in parts if one[0] in checked or (fits and _nearly(one[1], one[2]))))
+        yield _Total(at, tuple(one for one in parts if one[0] in checked or (fits and _nearly(one[1], one[2]))), fits)
 
 
 def _may_be(given: float, sums: np.ndarray) -> Mask:

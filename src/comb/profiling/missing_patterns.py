@@ -125,11 +125,12 @@ def _restarts(table: ColumnCache, name: str, starts: Codes, rows: Codes) -> str:
     blocks = np.repeat(np.arange(len(starts)), lengths)
     pairs_within = float((lengths * (lengths - 1.0)).sum())
     for other, column in table.columns.items():
-        whole = len(rows) == table.row_count
-        column = column if whole else column._take(rows)
-        if other == name or column.missing_count or column.type.plain.word == "json":
+        if other == name or column.type.plain.word == "json":
             continue
-        codes = column._codes()
+        here = column if len(rows) == table.row_count else column._take(rows)
+        if here.missing_count:
+            continue
+        codes = here._codes()
         counts = np.bincount(codes).astype(np.float64)
         equal = float((counts * (counts - 1)).sum()) / max(1.0, len(rows) * (len(rows) - 1.0))
         if pairs_within / 2 * equal >= LEAST_EXPECTED and never_meets(blocks, codes):

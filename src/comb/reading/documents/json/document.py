@@ -88,7 +88,7 @@ def json_document(text: str, name: str) -> Document:
     except json.JSONDecodeError as error:
         value, count, broken = documents_in_a_row(text, parser := JsonParser())
         if broken is not None:
-            remedy = "get it again, or repair that place: what is before it is read"
+            remedy = "get it again, or repair that place: the documents before it are whole"
             raise ContentError(broken.what, where=name, remedy=remedy) from None
         if not count:
             return _broken(text, error, name)
