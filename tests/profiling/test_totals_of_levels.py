@@ -47,6 +47,18 @@ def test_totals_of_every_level_go_and_labels_come_down(tmp_path: Path, label: st
     assert list(zip(done["region"].to_list(), done["keeper"].to_list(), done["kg"].to_list(), strict=True)) == expected
 
 
+def test_a_workbook_sets_totals_of_every_level_aside(tmp_path: Path) -> None:
+    (tmp_path / "laid.csv").write_text("\n".join(laid_out()) + "\n")
+    comb.load(tmp_path / "laid.csv").save(tmp_path / "laid.xlsx")
+    table = comb.load(tmp_path / "laid.xlsx")
+    assert len(table) == 36 and len(table.origin.set_aside) == 9 and not table.origin.wrong_totals
+    steps = [one.remedy for one in table.profile().of("missing.same_as_above")]
+    for step in steps:
+        table = table.take_step(step)
+    found = list(zip(table["region"].to_list(), table["keeper"].to_list(), strict=True))
+    assert found == [key for key in KG for _ in range(6)]
+
+
 # Labels of totals that have no short condition, labels in the remarks of other rows, and one label for all.
 LABELS = {
     "of many kinds": (

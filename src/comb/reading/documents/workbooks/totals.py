@@ -37,6 +37,10 @@ NEARLY = 0.2
 MOSTLY = 0.5
 
 
+# At most this many totals of a lower level are above one of a higher level.
+MOST_LEVELS = 200
+
+
 def is_total_word(text: str) -> bool:
     """Return whether a label says that its row or column sums up others.
 
@@ -207,7 +211,7 @@ def _are_sums(grid: SheetGrid, body: Codes, column: int) -> np.ndarray:
 
 
 class _Parts:
-    """What the numbers above a row add up to: all of them, those since the last total, or the totals themselves."""
+    """What the numbers above a row add up to: all, those since the last total or one before it, or the totals."""
 
     def __init__(self, values: np.ndarray, likely: np.ndarray) -> None:
         self._values = values
@@ -215,6 +219,8 @@ class _Parts:
         self._next = 0
         zero = np.zeros(len(values))
         self._all, self._group, self._totals = zero, zero, zero
+        # All up to each total but the last: what is below one of them a total of a higher level adds up.
+        self._before: list[np.ndarray] = []
         # A single number is no column to add up.
         self.numeric = (values != 0).sum(axis=1) > 1
 
@@ -226,7 +232,8 @@ class _Parts:
         """Return what the row at a place could sum up; the first row, all that are below it."""
         self._add(at)
         below = self._values[:, at + 1 :][:, ~self._likely[at + 1 :]].sum(axis=1)
-        return [below] if at == 0 else [self._group, self._all, self._totals]
+        higher = [self._all - before for before in self._before[-MOST_LEVELS:]]
+        return [below] if at == 0 else [self._group, self._all, self._totals, *higher]
 
     def counts(self, at: int) -> np.ndarray:
         """Return how many numbers of each column are above the row at a place; for the first row, below it."""
@@ -239,6 +246,7 @@ class _Parts:
 
     def pass_total(self, at: int) -> None:
         """Go past a total: a new group begins."""
+        self._before.append(self._all)
         self._totals, self._group, self._next = self._totals + self._group, np.zeros(len(self._group)), at + 1
 
 
