@@ -61,7 +61,7 @@ def told(place: Path, row: int, column: str) -> list[str] | str:
 
 
 @given(LINES, LINES, PLANS)
-@settings(max_examples=drawn(20), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=drawn(12), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_the_plan_of_a_result_gives_it_again(
     tmp_path: Path, may: list[tuple[str, ...]], june: list[tuple[str, ...]], drawn: dict[str, Any]
 ) -> None:

@@ -20,9 +20,13 @@ from comb.steps.column_steps import Calculate, Rename, Select
 from comb.steps.indicator_steps import FromIndicators
 from comb.tables.column import Column
 from comb.tables.names import NAMELESS, unique_names
+from comb.tables.types import TEXTUAL
 
 # This many values tell that a column has more than one.
 MOST_LOOKED_AT = 1_000
+
+# This many rows are compared of all columns at once.
+FIRST_COMPARED = 100
 
 # Fewer rows than this say nothing of what columns have in common.
 LEAST_ROWS = 8
@@ -117,11 +121,11 @@ def copies(table: ColumnCache) -> Findings:
     """Columns that are equal to another, cell by cell."""
     if table.row_count < LEAST_ROWS:
         return
-    earlier: dict[tuple[str, int, int], list[str]] = {}
+    earlier: dict[tuple[object, ...], list[str]] = {}
     for name, column in table.columns.items():
         if not table.present_count(name) or table.different(name) < 2:
             continue
-        key = (column.type.plain.word, table.different(name), table.present_count(name))
+        key = (table.different(name), table.present_count(name), *_beginning(column))
         same = next((one for one in earlier.get(key, []) if _equal(table[one], column)), None)
         if same is None:
             earlier.setdefault(key, []).append(name)
@@ -129,6 +133,14 @@ def copies(table: ColumnCache) -> Findings:
         count = table.present_count(name)
         text = f"{name} is equal to {same} in {counted(table.row_count, 'row')}"
         yield Finding("column.copy", (name, same), count, NOWHERE, (), text, Select(leave_out=[name]))
+
+
+def _beginning(column: Column) -> tuple[object, ...]:
+    """Return what tells most columns apart: the type, the first values, and where cells are missing among these rows."""
+    first = column._take(np.arange(min(len(column), FIRST_COMPARED)))
+    plain = first._take(np.flatnonzero(first.present))
+    values = plain.texts() if column.type.plain.word in TEXTUAL else plain.array.tolist()
+    return (column.type.plain, first.missing.tobytes(), *values)
 
 
 def _equal(one: Column, other: Column) -> bool:
