@@ -32,6 +32,7 @@ from comb.profiling.profile import profile
 from comb.reading.io.source_file import OpenSource
 from comb.tables.text import Text, joined_texts
 from comb.tables.types import DATE, INTEGER, NUMBER, decimal
+from comb.writing import delimited
 from comb.writing.delimited import TextForm, csv_bytes
 from support.both_kernels import reference
 from support.examples import drawn
@@ -66,7 +67,20 @@ def test_floats_at_the_edges(value: float) -> None:
 
 
 @compiled_only
-@given(st.lists(st.integers(-(2**63), 2**63 - 1), max_size=20), st.integers(0, 18), st.sampled_from(".,"))
+@given(st.integers(-(10**16), 10**16), st.integers(0, 8))
+def test_floats_of_few_decimals_and_their_neighbours(value: int, decimals: int) -> None:
+    exact = value / 10**decimals
+    array = np.array([exact, np.nextafter(exact, np.inf), np.nextafter(exact, -np.inf)])
+    expected = [repr(one).removesuffix(".0") for one in array.tolist()]
+    assert dispatch.kernels.write_numbers(array, ".").strings() == expected
+
+
+@compiled_only
+@given(
+    st.lists(st.integers(-(2**63), 2**63 - 1) | st.integers(-999, 999), max_size=20),
+    st.integers(0, 18),
+    st.sampled_from(".,"),
+)
 def test_whole_numbers_and_decimals_are_written_alike(values: list[int], scale: int, mark: str) -> None:
     array = np.array(values, np.int64)
     assert (
@@ -141,6 +155,15 @@ def test_a_single_missing_cell_is_no_blank_line() -> None:
     nothing = np.array([1], np.uint8)
     for kernel in (dispatch.kernels, formatting):
         assert kernel.join([Field(pack([""]), None, nothing)], 1, ",", "\n", "") == b'""\n'
+
+
+@given(tables(), st.integers(1, 9))
+def test_it_does_not_matter_how_many_rows_are_joined_at_once(table: comb.Table, few: int) -> None:
+    with pytest.MonkeyPatch.context() as patch:
+        for name in ("LEAST_AT_ONCE", "MOST_AT_ONCE"):
+            patch.setattr(delimited, name, few)
+        cut = csv_bytes(table)
+    assert cut == csv_bytes(table)
 
 
 @compiled_only

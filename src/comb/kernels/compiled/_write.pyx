@@ -8,20 +8,30 @@ doubles" (2020); it is what Python's `repr` gives.
 
 from libc.stdint cimport int32_t, int64_t, uint8_t, uint32_t, uint64_t
 from libc.stdlib cimport free, malloc
-from libc.string cimport memcpy
+from libc.string cimport memchr, memcpy, memmove
+
+from cpython.ref cimport Py_DECREF
 
 import numpy as np
 
 include "_version.pxi"
 
+cdef extern from "Python.h":
+    ctypedef struct PyObject
+    PyObject *PyBytes_FromStringAndSize(const char *, Py_ssize_t) except NULL
+    char *PyBytes_AsString(object) except NULL
+    int _PyBytes_Resize(PyObject **, Py_ssize_t) except -1
+
 cdef extern from "_compiler.h":
     uint64_t comb_product(uint64_t, uint64_t, uint64_t *) nogil
+    int comb_zeros_above(uint64_t) nogil
 
 cdef enum:
     LEAST_POWER = -292
     MOST_POWER = 324
     LONGEST_NUMBER = 32
     BYTES_AT_ONCE = 4096
+    COPIED = 16
 
 cdef uint64_t _HIGH[617]
 cdef uint64_t _LOW[617]
@@ -48,11 +58,14 @@ _fill_powers()
 
 # The numbers from 00 to 99, two digits each.
 cdef uint8_t _PAIRS[200]
+cdef uint64_t _TENS[20]
 
 
 def _fill_pairs():
     for number in range(100):
         _PAIRS[2 * number], _PAIRS[2 * number + 1] = 48 + number // 10, 48 + number % 10
+    for number in range(20):
+        _TENS[number] = 10**number
 
 
 _fill_pairs()
@@ -101,12 +114,17 @@ cdef void _shortest(uint64_t bits, uint64_t *digits, int *exponent) noexcept nog
     digits[0], exponent[0] = s + above, k
 
 
+cdef inline int _count_digits(uint64_t value) noexcept nogil:
+    """Return how many digits a whole number has: about 0.3 for each of its bits."""
+    cdef int about = ((64 - comb_zeros_above(value | 1)) * 1233) >> 12
+    return about + ((value | 1) >= _TENS[about])
+
+
 cdef inline int _write_digits(uint64_t value, uint8_t *out) noexcept nogil:
     """Write a whole number; returns how many digits it has."""
-    cdef uint8_t written[20]
+    cdef int count = _count_digits(value), at = count
     cdef uint64_t rest
     cdef uint32_t small, pair
-    cdef int at = 20
     # Two digits at a time, and the last eight of a long number by divisions of 32 bits.
     while value >= 100000000:
         rest = value // 100000000
@@ -116,21 +134,45 @@ cdef inline int _write_digits(uint64_t value, uint8_t *out) noexcept nogil:
             pair = small % 100
             small //= 100
             at -= 2
-            written[at], written[at + 1] = _PAIRS[2 * pair], _PAIRS[2 * pair + 1]
+            memcpy(out + at, &_PAIRS[2 * pair], 2)
     small = <uint32_t> value
     while small >= 100:
         pair = small % 100
         small //= 100
         at -= 2
-        written[at], written[at + 1] = _PAIRS[2 * pair], _PAIRS[2 * pair + 1]
+        memcpy(out + at, &_PAIRS[2 * pair], 2)
     if small >= 10:
-        at -= 2
-        written[at], written[at + 1] = _PAIRS[2 * small], _PAIRS[2 * small + 1]
+        memcpy(out, &_PAIRS[2 * small], 2)
     else:
-        at -= 1
-        written[at] = 48 + small
-    memcpy(out, written + at, 20 - at)
-    return 20 - at
+        out[0] = 48 + small
+    return count
+
+
+cdef inline int _write_decimals(double value, uint8_t mark, uint8_t *out) noexcept nogil:
+    """Write a positive float that has up to six decimals; returns 0 for another.
+
+    No two decimals of at most fifteen digits are read as the same float, so the one that reads back is the shortest.
+    """
+    cdef int64_t millionths
+    cdef uint32_t rest
+    cdef int size
+    if not 1e-4 <= value < 1e9:
+        return 0
+    millionths = <int64_t> (value * 1e6 + 0.5)
+    if <double> millionths / 1e6 != value:
+        return 0
+    rest = <uint32_t> (millionths % 1000000)
+    size = _write_digits(millionths // 1000000, out)
+    if not rest:
+        return size
+    out[size] = mark
+    memcpy(out + size + 1, &_PAIRS[2 * (rest // 10000)], 2)
+    memcpy(out + size + 3, &_PAIRS[2 * (rest // 100 % 100)], 2)
+    memcpy(out + size + 5, &_PAIRS[2 * (rest % 100)], 2)
+    size += 7
+    while out[size - 1] == 48:
+        size -= 1
+    return size
 
 
 cdef int _write_float(double value, uint8_t mark, uint8_t *out) noexcept nogil:
@@ -145,7 +187,16 @@ cdef int _write_float(double value, uint8_t mark, uint8_t *out) noexcept nogil:
     if not bits << 1:
         out[size] = 48
         return size + 1
+    count = _write_decimals(-value if size else value, mark, out + size)
+    if count:
+        return size + count
     _shortest(bits & 0x7FFFFFFFFFFFFFFFULL, &digits, &exponent)
+    while digits % 100000000 == 0:
+        digits //= 100000000
+        exponent += 8
+    if digits % 10000 == 0:
+        digits //= 10000
+        exponent += 4
     while digits % 10 == 0:
         digits //= 10
         exponent += 1
@@ -186,32 +237,33 @@ cdef int _write_float(double value, uint8_t mark, uint8_t *out) noexcept nogil:
     return size + _write_digits(point, out + size)
 
 
-cdef int _write_scaled(int64_t value, int scale, uint8_t mark, uint8_t *out) noexcept nogil:
-    """Write a whole number of digits with the mark where its scale puts it."""
-    cdef uint8_t written[20]
-    cdef int size = 0, count, at
-    cdef uint64_t magnitude = <uint64_t> value
+cdef inline int _write_scaled(int64_t value, int scale, uint8_t mark, uint8_t *out) noexcept nogil:
+    """Write a whole number of digits with the mark where its scale puts it; takes up to `LONGEST_NUMBER` bytes."""
+    cdef int size = 0, count, at, point
+    cdef uint64_t magnitude = <uint64_t> value, behind
     if value < 0:
         out[0] = 45
         size = 1
         magnitude = 0 - magnitude
-    count = _write_digits(magnitude, written)
     if not scale:
-        memcpy(out + size, written, count)
-        return size + count
+        return size + _write_digits(magnitude, out + size)
+    count = _count_digits(magnitude)
     if count <= scale:
         out[size], out[size + 1] = 48, mark
         size += 2
         for at in range(scale - count):
             out[size] = 48
             size += 1
-        memcpy(out + size, written, count)
-        return size + count
-    memcpy(out + size, written, count - scale)
-    size += count - scale
-    out[size] = mark
-    memcpy(out + size + 1, written + count - scale, scale)
-    return size + 1 + scale
+        return size + _write_digits(magnitude, out + size)
+    point = size + _write_digits(magnitude, out + size) - scale
+    # The digits behind the mark make room for it.
+    if scale <= 8:
+        memcpy(&behind, out + point, 8)
+        memcpy(out + point + 1, &behind, 8)
+    else:
+        memmove(out + point + 1, out + point, scale)
+    out[point] = mark
+    return point + 1 + scale
 
 
 def write_integers(const int64_t[:] values, int scale, int mark):
@@ -248,7 +300,8 @@ def write_numbers(const double[:] values, int mark):
 def write_dates(const int64_t[:] days, str order, int mark, bint padded_month, bint padded_day):
     """Write days from 1970-01-01, years 1 to 9999; returns buffer and offsets."""
     cdef Py_ssize_t count = days.shape[0], at
-    cdef int64_t size = 0, shifted, era, in_era, year_of_era, in_year, month, day, year
+    cdef int64_t size = 0
+    cdef uint32_t shifted, era, in_era, year_of_era, in_year, month, day, year
     cdef int step, part
     cdef int parts[3]
     buffer_array, offsets_array = np.empty(count * 10 + 1, np.uint8), np.empty(count + 1, np.int64)
@@ -259,9 +312,11 @@ def write_dates(const int64_t[:] days, str order, int mark, bint padded_month, b
     with nogil:
         for at in range(count):
             offsets[at] = size
+            if not -719162 <= days[at] <= 2932896:
+                continue
             # Years that begin in March put the leap day last; an era of 400 of them has 146,097 days.
-            shifted = days[at] + 719468
-            era = (shifted if shifted >= 0 else shifted - 146096) // 146097
+            shifted = <uint32_t> (days[at] + 719468)
+            era = shifted // 146097
             in_era = shifted - era * 146097
             year_of_era = (in_era - in_era // 1460 + in_era // 36524 - in_era // 146096) // 365
             in_year = in_era - (365 * year_of_era + year_of_era // 4 - year_of_era // 100)
@@ -269,24 +324,23 @@ def write_dates(const int64_t[:] days, str order, int mark, bint padded_month, b
             day = in_year - (153 * month + 2) // 5 + 1
             month = month + 3 if month < 10 else month - 9
             year = year_of_era + era * 400 + (month <= 2)
-            if not 1 <= year <= 9999:
-                continue
             for step in range(3):
                 part = parts[step]
                 if step:
                     buffer[size] = mark
                     size += 1
                 if part == 0:
-                    buffer[size], buffer[size + 1] = 48 + year // 1000, 48 + year // 100 % 10
-                    buffer[size + 2], buffer[size + 3] = 48 + year // 10 % 10, 48 + year % 10
+                    memcpy(&buffer[size], &_PAIRS[2 * (year // 100)], 2)
+                    memcpy(&buffer[size + 2], &_PAIRS[2 * (year % 100)], 2)
                     size += 4
                     continue
                 shifted = month if part == 1 else day
                 if shifted > 9 or (padded_month if part == 1 else padded_day):
-                    buffer[size] = 48 + shifted // 10
+                    memcpy(&buffer[size], &_PAIRS[2 * shifted], 2)
+                    size += 2
+                else:
+                    buffer[size] = 48 + shifted
                     size += 1
-                buffer[size] = 48 + shifted % 10
-                size += 1
         offsets[count] = size
     return buffer_array[:size], offsets_array
 
@@ -315,6 +369,7 @@ def write_between(bytes before, const int64_t[:] values, bytes behind):
 
 cdef struct Written:
     const uint8_t *text
+    int64_t last  # from this byte of the text and those before it, `COPIED` can be read
     const int64_t *offsets
     const int32_t *codes  # NULL where each cell has its own text
     const uint8_t *state  # NULL where nothing is missing
@@ -369,6 +424,7 @@ def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes m
     cdef const uint8_t[::1] state
     cdef uint8_t *out
     cdef bint quote_missing
+    cdef PyObject *made = NULL
     if cells == NULL:
         raise MemoryError
     held = []
@@ -377,6 +433,7 @@ def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes m
             buffer, offsets = columns[at][0], columns[at][1]
             held.append((columns[at][0], columns[at][1], columns[at][2], columns[at][3]))
             cells[at].text = &buffer[0] if buffer.shape[0] else NULL
+            cells[at].last = buffer.shape[0] - COPIED
             cells[at].offsets = &offsets[0]
             cells[at].codes = cells[at].state = NULL
             if columns[at][2] is not None and rows:
@@ -394,13 +451,18 @@ def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes m
         quote_missing = _needs_quotes(missing_text, missing_size, mark) or (width == 1 and not missing_size)
         with nogil:
             for at in range(width):
+                # At worst every byte is a quote, which is doubled, inside two more.
+                if cells[at].codes == NULL:
+                    step = cells[at].offsets[rows] - cells[at].offsets[0]
+                    room += step if cells[at].plain else 2 * (step + rows)
+                    continue
                 for row in range(rows):
-                    place = cells[at].codes[row] if cells[at].codes else row
-                    # At worst every byte is a quote, which is doubled, inside two more.
-                    room += 2 * (cells[at].offsets[place + 1] - cells[at].offsets[place]) + 3
-            room += rows * (end_size + width * (2 * missing_size + 3))
-        result = np.empty(room + 1, np.uint8)
-        out = <uint8_t *> <size_t> result.ctypes.data
+                    place = cells[at].codes[row]
+                    step = cells[at].offsets[place + 1] - cells[at].offsets[place]
+                    room += step if cells[at].plain else 2 * (step + 1)
+            room += rows * (end_size + width * (2 * missing_size + 3)) + COPIED
+        made = PyBytes_FromStringAndSize(NULL, room)
+        out = <uint8_t *> PyBytes_AsString(<object> made)
         size = 0
         with nogil:
             for row in range(rows):
@@ -415,7 +477,11 @@ def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes m
                     text = cells[at].text + cells[at].offsets[place]
                     step = cells[at].offsets[place + 1] - cells[at].offsets[place]
                     if cells[at].plain:
-                        _copy(out + size, text, step)
+                        # What is copied too much is written over by what follows.
+                        if step <= COPIED and cells[at].offsets[place] <= cells[at].last:
+                            memcpy(out + size, text, COPIED)
+                        else:
+                            _copy(out + size, text, step)
                         size += step
                     else:
                         size += _put(out + size, text, step, _needs_quotes(text, step, mark))
@@ -423,7 +489,10 @@ def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes m
                 size += end_size
     finally:
         free(cells)
-    return result[:size].tobytes()
+    _PyBytes_Resize(&made, size)
+    result = <object> made
+    Py_DECREF(result)
+    return result
 
 
 cdef inline void _copy(uint8_t *out, const uint8_t *text, int64_t size) noexcept nogil:
@@ -450,15 +519,20 @@ cdef inline void _copy(uint8_t *out, const uint8_t *text, int64_t size) noexcept
 
 cdef inline int64_t _put(uint8_t *out, const uint8_t *text, int64_t size, bint quoted) noexcept nogil:
     """Write one field; returns how many bytes it took."""
-    cdef int64_t at, written = 1
+    cdef int64_t written = 1, part
+    cdef const uint8_t *end = text + size
+    cdef const uint8_t *quote
     if not quoted:
         _copy(out, text, size)
         return size
     out[0] = 34
-    for at in range(size):
-        out[written] = text[at]
-        written += 1
-        if text[at] == 34:
+    while text < end:
+        quote = <const uint8_t *> memchr(text, 34, end - text)
+        part = (quote + 1 if quote else end) - text
+        memcpy(out + written, text, part)
+        written += part
+        text += part
+        if quote:
             out[written] = 34
             written += 1
     out[written] = 34
