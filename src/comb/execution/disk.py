@@ -56,6 +56,9 @@ LEAST_ROWS = 50_000
 SHARE_OF_MAPPED = 0.25
 LEAST_MAPPED = 16_000_000
 
+# Where the process as a whole takes this much of the limit, they may take a quarter of that.
+NEAR_THE_LIMIT = 0.8
+
 # Where the system says what a process takes, in pages, and how long that is at most.
 _SIZES = "/proc/self/statm"
 LONGEST_SIZES = 200
@@ -104,6 +107,7 @@ class DiskStorage:
         self.folder = folder
         self._smallest = smallest
         self._allowance = max(LEAST_MAPPED, int(limit * SHARE_OF_MAPPED))
+        self._near = limit * NEAR_THE_LIMIT
         self._lock = threading.Lock()
         self._files: weakref.WeakSet[_MappedFile] = weakref.WeakSet()
         self._open: _MappedFile | None = None
@@ -190,11 +194,11 @@ class DiskStorage:
         with Path(_SIZES).open("rb", buffering=0) as sizes:
             while not self._closed.wait(LOOK_EVERY):
                 looks += 1
+                told = os.pread(sizes.fileno(), LONGEST_SIZES, 0).split()
+                resident, mapped = int(told[1]) * mmap.PAGESIZE, int(told[2]) * mmap.PAGESIZE
+                allowed = self._allowance if resident < self._near else max(LEAST_MAPPED, self._allowance // 4)
                 # Only what this work has mapped: libraries are mapped files too.
-                if (
-                    int(os.pread(sizes.fileno(), LONGEST_SIZES, 0).split()[2]) * mmap.PAGESIZE - before
-                    > self._allowance
-                ):
+                if mapped - before > allowed:
                     self.release()
                 if looks % GIVE_BACK_EVERY == 0:
                     give_back(0)

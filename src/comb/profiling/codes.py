@@ -311,7 +311,8 @@ _ALL = (
         looks_at=(
             f"-999.9, 9999, -1, 9999-12-31, 1900-01-01 and their like, {missing.LEAST_STAND_INS} times (less "
             f"often in tables of less than {missing.LEAST_STAND_INS * missing.FEW_ROWS:,} rows), if all "
-            "others are further away than they are wide"
+            "others are further away than they are wide; also among texts of which most would be such values once the "
+            "column is converted, as values far outside, impossible ones and days to come are"
         ),
         example="`999` mites where others count up to 40",
         remedy="`convert` with this value as missing",
@@ -451,7 +452,7 @@ _ALL = (
             f"{_share(texts.COMMON_TOO)} as often as the commonest is a value of its own, unless only the kind of "
             "dash, quote or width differs"
         ),
-        example="`MILL BROOK`, `Mill-Brook.`, `Mill\u2013Brook`",
+        example="`MILL BROOK`, `Mill-Brook.`, `Mill\u2013Brook`, `hr` for `HR`, `I.T.` for `IT`",
         remedy="`recode` to the commonest form",
         not_for="grades and blood groups (A, A+, A-), units (mg, Mg), genes",
         together="{} columns have values that differ by case or punctuation",

@@ -93,9 +93,10 @@ def _are_multiplied(amounts: list[_Amount]) -> bool:
     """Return whether what is behind the numbers of a column multiplies them, as its values show."""
     words = {one.word for one in amounts if one.word}
     sizes = {MULTIPLIERS[word] for word in words}
-    if not words or len({one.money for one in amounts}) > 1:
+    money = {one.money for one in amounts} - {""}
+    if not words or len(money) > 1:
         return False
-    if words <= set(WORDS) or amounts[0].money:
+    if words <= set(WORDS) or money:
         return True
     fractions = sum(bool(one.word) and ("." in one.body or "," in one.body) for one in amounts)
     if len(sizes) > 1 and words & {"k", "K", "M"}:
@@ -118,9 +119,9 @@ def _numbers(name: str, column: Column, read: Mapping[str, _Amount], names: tupl
         text: Fraction(one.body.replace(",", comma)) * MULTIPLIERS.get(one.word, 1) * (-1 if "-" in text else 1)
         for text, one in read.items()
     }
-    money = next(iter(read.values())).money
+    money = next((one.money for one in read.values() if one.money), "")
     new = unique_names([*names, f"{name}_number"])[-1]
-    words = sorted({one.word for one in read.values() if one.word}, key=len, reverse=True)
+    words = sorted({one.word for one in read.values() if one.word}, key=lambda word: (-len(word), word))
     for text in written(name):
         bare = f"replace({text}, '{money}', '')" if money else text
         bare = f"replace({bare}, ',', '{comma}')" if commas else bare

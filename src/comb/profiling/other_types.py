@@ -309,7 +309,8 @@ def mostly(table: ColumnCache) -> Findings:
 def read_as(name: str, column: Column, likely: Candidate, rest: Mask) -> Convert | None:
     """Return the step that reads a column as the type of most of its values, if it reads all of those, and no other."""
     alone = BareTable({name: column._replace(evidence=None)})
-    for asked in dict.fromkeys((f"{likely.type} {likely.pattern}".strip(), as_asked_type(likely.type))):
+    ways = [f"{likely.type} {likely.pattern}".strip(), as_asked_type(likely.type)]
+    for asked in dict.fromkeys(sorted(ways, key=len) if likely.type.word == "integer" else ways):
         step = Convert(columns={name: asked})
         try:
             made = step.apply(alone).table[name]

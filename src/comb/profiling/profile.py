@@ -20,6 +20,7 @@ from comb.profiling import (
     degrees,
     duplicates,
     fixed_width,
+    kept_as_text,
     layout,
     lookups,
     missing,
@@ -318,6 +319,7 @@ def profile(
     cache = ColumnCache.at(table, as_of)
     found: dict[Finder, list[Finding]] = {}
     summaries: list[Summary] = []
+    hidden: Sequence[Finding] = ()
     try:
         with executor_of(1 if table.row_count < FEW_ROWS else threads) as executor:
             # What takes longest comes first, and what others need.
@@ -340,11 +342,12 @@ def profile(
             found[LONGEST] = longest.result()
             if late is not None:
                 found[BESIDE] = late.result()
+            hidden = kept_as_text.kept_as_text(cache, _once(chain.from_iterable(found.values())), as_of)
     except KeyboardInterrupt:
         left = [_words(finder) for finder in FINDERS if finder not in found]
         cache.limit(f"stopped before: {', '.join(left)}")
         summaries = summaries or [summarise(cache, name) for name in table.names]
-    listed = _ranked(_once(chain.from_iterable(found.get(one, []) for one in FINDERS)))
+    listed = _ranked(_once(chain(chain.from_iterable(found.get(one, []) for one in FINDERS), hidden)))
     reasons = {id(one): next((rule.why for rule in accepted if rule.covers(one)), None) for one in listed}
     return Profile(
         table.sentence(),
@@ -399,11 +402,14 @@ def _once(findings: Iterable[Finding]) -> tuple[Finding, ...]:
     near = {row for one in listed if one.code == "duplicate.near" for row in one.rows.tolist()}
 
     stacked = any(one.code == "layout.stacked_fields" for one in listed)
+    units = {one.columns[0] for one in listed if one.code == "type.unreadable" and _reads_unit(one)}
     unread = {one.columns[0]: set(one.rows.tolist()) for one in listed if one.code == "type.unreadable" and one.remedy}
 
     def said(one: Finding) -> bool:
         if stacked and one.code in ("duplicate.rows", "duplicate.near", "duplicate.key"):
             return True
+        if one.code == "type.unreadable" and one.remedy and one.columns[0] in units:
+            return not _reads_unit(one)
         if one.code == "text.pattern":
             return unread.get(one.columns[0], set()).issuperset(one.rows.tolist())
         if one.code in ("missing.blank", "missing.together"):
@@ -411,6 +417,10 @@ def _once(findings: Iterable[Finding]) -> tuple[Finding, ...]:
         return one.code == "duplicate.key" and 2 * len(near.intersection(one.rows.tolist())) >= len(one.rows)
 
     return tuple(one for one in listed if not said(one))
+
+
+def _reads_unit(finding: Finding) -> bool:
+    return isinstance(finding.remedy, Convert) and bool(finding.remedy.unit)
 
 
 def _listed(finder: Finder, cache: ColumnCache) -> list[Finding]:

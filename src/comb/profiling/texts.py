@@ -66,6 +66,7 @@ SEXES = frozenset("mfwdxuo")
 # What separates letters, but not digits; and marks at the end, behind a word.
 _BETWEEN_LETTERS = lazy_pattern(r"(?<=[^\W\d_])[-_.,;:\s]+(?=\w)|(?<=\w)[-_.,;:\s]+(?=[^\W\d_])")
 _AT_END = lazy_pattern(r"(\w)[.,;:]+$")
+_ABBREVIATION = lazy_pattern(r"[^\W\d_]{2,4}|(?:[^\W\d_]\.){1,3}[^\W\d_]\.?")
 _MARKS_AT_END = (".", ",", ";", ":")
 
 
@@ -284,11 +285,24 @@ def _common_too(count: int, most: int) -> bool:
 def _is_one_word_twice(table: ColumnCache, column: Column, form: str, best: str) -> bool:
     """Return whether two common forms are one word, of letters only, in two of the usual ways to write one.
 
-    Both are then values of a column that nobody kept to one way: ``shipped`` and ``Shipped``. Where another column says
-    different things of them, they are two.
+    Both are then values of a column that nobody kept to one way: ``shipped`` and ``Shipped``, ``HR`` and ``hr``, ``IT``
+    and ``I.T.``. Where another column says different things of them, they are two.
     """
     words = form.casefold() == best.casefold() and form.replace(" ", "").isalpha() and len(form) >= LEAST_WORD_LETTERS
-    return words and bool(_style(form) and _style(best)) and not are_told_apart(table, column, form, best)
+    words = words and bool(_style(form) and _style(best))
+    return (words or _are_abbreviations((form, best))) and not are_told_apart(table, column, form, best)
+
+
+def _are_abbreviations(group: Collection[str]) -> bool:
+    """Return whether forms are one abbreviation of two letters or more: in capitals or small letters, with dots or without.
+
+    >>> _are_abbreviations(["IT", "I.T.", "it"]), _are_abbreviations(["mg", "Mg"])
+    (True, False)
+    """
+    if not all(map(_ABBREVIATION.fullmatch, group)):
+        return False
+    styles = {_style(form.replace(".", "")) for form in group}
+    return "upper" in styles and styles <= {"upper", "lower"}
 
 
 def _one_word(key: str, group: dict[str, int], forms: dict[str, dict[str, int]]) -> bool:
@@ -298,6 +312,9 @@ def _one_word(key: str, group: dict[str, int], forms: dict[str, dict[str, int]])
     letters = sum(map(str.isalpha, key))
     if letters == 1 and _are_sexes(forms):
         return True
+    if letters == LEAST_LETTERS - 1 and _are_abbreviations(group):
+        # Where a capital is followed by a small letter, as in Mg, case says something.
+        return not any(len(form) == letters and form.istitle() for found in forms.values() for form in found)
     if letters < LEAST_LETTERS or letters > FEW_LETTERS:
         return letters > FEW_LETTERS
     *others, most = sorted(group.values())
