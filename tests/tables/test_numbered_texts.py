@@ -13,7 +13,7 @@ from comb.kernels import dispatch
 from comb.kernels.grouping import SORTED_AT_ONCE, candidates
 from comb.kernels.string_buffer import StringBuffer, pack
 from comb.tables.numbered_texts import MOST_PARTS, number_texts
-from comb.tables.text import ITEMS_AT_ONCE, Text
+from comb.tables.text import ITEMS_AT_ONCE, LEAST_SAMPLED, Text
 
 # With letters of one to four bytes, and texts that differ where nothing is looked at.
 WORDS = st.one_of(st.text("aé𝄞", max_size=12), st.integers(0, 30).map(lambda at: "x" * at + "y" + "x" * (30 - at)))
@@ -64,3 +64,14 @@ def test_many_texts_are_decoded_in_parts_and_not_kept() -> None:
     among[expected[1:]] = True
     assert np.flatnonzero(texts.flags(wanted.__contains__, among)).tolist() == expected[1:]
     assert dispatch.kernels.encode(texts.packed())[1][-1] == many - 1
+
+
+@pytest.mark.parametrize(("each", "coded"), [(1, False), (2, False), (3, True), (400, True)])
+@pytest.mark.parametrize("mixed", [False, True])
+def test_many_texts_get_codes_where_they_repeat(each: int, coded: bool, mixed: bool) -> None:
+    numbers = np.arange(LEAST_SAMPLED + 50) // each
+    if mixed:
+        numbers = np.random.default_rng(7).permutation(numbers)
+    strings = [f"box {number}" for number in numbers.tolist()]
+    text = Text(*pack(strings)).coded_if_repeated()
+    assert (text.codes is not None) == coded and text.to_list() == strings

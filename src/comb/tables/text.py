@@ -30,6 +30,9 @@ ASCII = 127
 ITEMS_AT_ONCE = 500_000
 BYTES_AT_ONCE = 1 << 24
 
+# Of this many texts and more, a sample tells whether they are worth numbering.
+LEAST_SAMPLED, SAMPLE, SEED = 100_000, 20_000, 0
+
 
 class Text:
     """An immutable sequence of texts.
@@ -350,6 +353,8 @@ class Text:
 
     def coded_if_repeated(self) -> "Text":
         """Return the same texts, with codes where most are there more than once."""
+        if self.codes is None and _hardly_repeats(self.packed()):
+            return self
         coded = self.with_codes()
         return coded if coded.item_count <= MOST_DISTINCT_SHARE * len(coded) else self
 
@@ -460,6 +465,21 @@ def _places_of(data: NDArray[np.uint8], wanted: bytes) -> NDArray[np.int64]:
             places = places[data[places + at] == byte]
         found.append(places)
     return np.concatenate(found) if found else np.zeros(0, np.int64)
+
+
+def _hardly_repeats(texts: StringBuffer) -> bool:
+    """Return whether a sample of many texts shows that more than `MOST_DISTINCT_SHARE` of them are different.
+
+    Of so many different texts, each as often as the others, two of a sample are equal in a known number of cases, and in
+    more cases where some are more frequent (the birthday problem). Half of that number is hardly met by chance.
+    """
+    count = texts.size
+    if count < LEAST_SAMPLED:
+        return False
+    places = np.unique(np.random.default_rng(SEED).integers(0, count, SAMPLE))
+    first, _ = dispatch.kernels.encode(dispatch.kernels.take(texts, places))
+    expected = len(places) ** 2 / (2 * MOST_DISTINCT_SHARE * count)
+    return len(places) - len(first) < expected / 2
 
 
 def joined_texts(parts: Sequence[Text]) -> Text:
