@@ -120,7 +120,7 @@ cdef inline int _count_digits(uint64_t value) noexcept nogil:
     return about + ((value | 1) >= _TENS[about])
 
 
-cdef inline int _write_digits(uint64_t value, uint8_t *out) noexcept nogil:
+cdef int _write_digits(uint64_t value, uint8_t *out) noexcept nogil:
     """Write a whole number; returns how many digits it has."""
     cdef int count = _count_digits(value), at = count
     cdef uint64_t rest
@@ -237,7 +237,7 @@ cdef int _write_float(double value, uint8_t mark, uint8_t *out) noexcept nogil:
     return size + _write_digits(point, out + size)
 
 
-cdef inline int _write_scaled(int64_t value, int scale, uint8_t mark, uint8_t *out) noexcept nogil:
+cdef int _write_scaled(int64_t value, int scale, uint8_t mark, uint8_t *out) noexcept nogil:
     """Write a whole number of digits with the mark where its scale puts it; takes up to `LONGEST_NUMBER` bytes."""
     cdef int size = 0, count, at, point
     cdef uint64_t magnitude = <uint64_t> value, behind
