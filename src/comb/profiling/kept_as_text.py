@@ -5,7 +5,7 @@ converts it. What would be found among its values after that step is found now: 
 its steps at once, would else never hear of it.
 
 The column is converted aside, by the step that was proposed, and the finders of single values look at what comes of it.
-Their findings are told of the cells as they are, since a row is the same row before and after. A remedy has to do the
+Their findings hold for the cells as they are, since a row is the same row before and after. A remedy has to do the
 same to the texts, so it is kept only if it is a conversion that is seen to make missing what was found and nothing else.
 """
 
@@ -29,10 +29,10 @@ SAYING = frozenset({"type.unreadable", "type.text_numbers", "type.text_dates"})
 # At least this share of the values has to be of the other type: of fewer, nothing is unusual.
 LEAST_CONVERTED = 0.75
 
-# A number that stands for missing is written in no more ways than this.
+# A code for missing is written in no more ways than this.
 MOST_WRITTEN = 10
 
-# What is found before counts: a number that stands for missing is not far outside.
+# In this order: a code for missing is not reported again as far outside.
 LOOKED_FOR = (missing.stand_ins, missing.zeros, values.impossible, values.outliers, values.future)
 
 

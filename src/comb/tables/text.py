@@ -470,7 +470,7 @@ def _places_of(data: NDArray[np.uint8], wanted: bytes) -> NDArray[np.int64]:
 def _hardly_repeats(texts: StringBuffer) -> bool:
     """Return whether a sample of many texts shows that more than `MOST_DISTINCT_SHARE` of them are different.
 
-    Of so many different texts, each as often as the others, two of a sample are equal in a known number of cases, and in
+    With just that share, each text as often as the others, two of a sample are equal in a known number of cases, and in
     more cases where some are more frequent (the birthday problem). Half of that number is hardly met by chance.
     """
     count = texts.size

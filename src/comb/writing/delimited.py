@@ -148,7 +148,7 @@ def csv_parts(table: BareTable, form: TextForm = STANDARD, threads: int = 1) -> 
 
 
 def rows_at_once(columns: int) -> int:
-    """Return how many rows of so many columns are quickest written at once."""
+    """Return how many rows are quickest written at once, by the number of columns."""
     return min(max(CELLS_AT_ONCE // max(columns, 1), LEAST_AT_ONCE), MOST_AT_ONCE)
 
 
