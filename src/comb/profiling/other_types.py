@@ -22,14 +22,17 @@ from comb.profiling.finding import (
     quoted,
 )
 from comb.profiling.headings import COUNT_WORDS, LABEL_WORDS, YEAR_WORDS, words, words_of
+from comb.profiling.lookups import quoted_name
 from comb.profiling.one_unit import MOSTLY
 from comb.profiling.texts import yes_no_forms
 from comb.statistics.figures import stored_positions
 from comb.steps.cell_steps import Convert
+from comb.steps.column_steps import Calculate
 from comb.tables.column import Column, Mask
-from comb.tables.evidence import Candidate
+from comb.tables.evidence import Candidate, Evidence
+from comb.tables.names import unique_names
 from comb.tables.table import BareTable
-from comb.tables.types import INTEGER, NUMBER, STRING
+from comb.tables.types import DATE, INTEGER, NUMBER, STRING
 
 # Words in names of columns that hold days, and of those that hold times of day.
 _DAY_WORDS = words(
@@ -65,6 +68,10 @@ NAMED_SHARE = 0.9
 MOST_DAYS = 6_000
 LEAST_WEEKDAYS = 40
 MOST_DAYS_APART = 800
+
+# Day counts have five digits; dates and they are nearly all the values of a column that mixes them.
+DAY_COUNT_DIGITS = 5
+LEAST_DAYS = 0.9
 
 # Years lie between these; without a heading that says so they go on without a gap, few and each several times.
 YEARS = (1800, 2100)
@@ -290,6 +297,9 @@ def mostly(table: ColumnCache) -> Findings:
             continue
         if likely is None or not MOSTLY * present <= likely.fits < present:
             continue
+        if (mixed := _days_and_counts(table, name, evidence)) is not None:
+            yield mixed
+            continue
         texts = column.text
         _, status = likely.parser.parse(texts.packed())
         wrong = status != FITS if texts.codes is None else (status != FITS)[texts.codes]
@@ -304,6 +314,44 @@ def mostly(table: ColumnCache) -> Findings:
         text = f"{says}: it is kept as text; convert {name} to {likely.type} keeps what does not fit beside the column"
         remedy = read_as(name, column, likely, wrong | (column.present & known))
         yield Finding("type.unreadable", (name,), count, table.rows_where(wrong), quoted(shown), text, remedy)
+
+
+def _days_and_counts(table: ColumnCache, name: str, evidence: Evidence) -> Finding | None:
+    """Return what there is to say of texts that are dates and day counts of a spreadsheet program, near each other."""
+    column = table[name]
+    dates = next((one for one in evidence.tried if one.type.word == "date" and one.parser and one.fits), None)
+    if dates is None or dates.parser is None or dates.doubt:
+        return None
+    days, status = dates.parser.parse(column.text.packed())
+    numbers = days.astype("datetime64[D]").astype(np.int64) - _DAY_ZERO
+    known = numbers[status == FITS]
+    if not len(known):
+        return None
+    least, most = int(known.min()) - MOST_DAYS, int(known.max()) + MOST_DAYS
+    wanted: dict[str, int] = {}
+    for text, fits, number in zip(column.text.items(), (status == FITS).tolist(), numbers.tolist(), strict=True):
+        if fits:
+            wanted[text] = number
+        elif len(text) == DAY_COUNT_DIGITS and text.isascii() and text.isdigit() and least <= int(text) <= most:
+            wanted[text] = int(text)
+    counts = {text for text in wanted if text.isdigit() and len(text) == DAY_COUNT_DIGITS}
+    where = column.text.flags(counts.__contains__) & column.present
+    read = int((column.text.flags(wanted.__contains__) & column.present).sum())
+    count, present = int(where.sum()), int((column.present & ~noticed(column, IS_KNOWN)).sum())
+    if not count or read < LEAST_DAYS * present:
+        return None
+    text = f"{counted(count, 'cell')} of {name} {agree(count, 'holds a day count', 'hold day counts')} of a spreadsheet"
+    text += f" program, {counted(read - count, 'other')} {agree(read - count, 'is a date', 'are dates')} near them"
+    shown = dict(column._take(np.flatnonzero(where)).distinct().commonest(MOST_EXAMPLES))
+    new, written = unique_names([*table.names, f"{name}_day"])[-1], quoted_name(name)
+    formula = f"case when {written} like '{'_' * DAY_COUNT_DIGITS}' then date '1899-12-30' + cast({written} as integer)"
+    step = Calculate(columns={new: f"{formula} else cast({written} as date) end"})
+    made = step.apply(BareTable({name: Column._of_strings(list(wanted))})).table[new]
+    right = made.type == DATE and not made.missing_count
+    right = right and (made.array.astype(np.int64) - _DAY_ZERO).tolist() == list(wanted.values())
+    return Finding(
+        "type.serial_dates", (name,), count, table.rows_where(where), quoted(shown), text, step if right else None
+    )
 
 
 def read_as(name: str, column: Column, likely: Candidate, rest: Mask) -> Convert | None:
