@@ -128,6 +128,7 @@ NUMBERS_0_TO_29 = [str(number) for number in range(30)]
         ([f"https://example.org/{n}" for n in range(40)] + ["ask Ann"], ["text.pattern"]),
         ([f"u{n}@example.org" for n in range(40)] + [f"Ann {n}" for n in range(20)], []),
         (["0.12", "0.31", "0.52", "<0.1"] * 9, ["type.censored"]),
+        (["0.12 kg", "0.31 kg", "0.52 kg", "<0.1 kg"] * 9, ["type.censored"]),
         (["0.12", "5*", "0.52", "<0.1"] * 9, ["type.censored", "text.footnotes"]),
         (["<20k", "20k", "a"] * 9, []),
         (["Y", "N", "T"] * 9, []),

@@ -71,6 +71,7 @@ OFFERED = {
     "sexes": (many(("M", 30), ("m", 3), ("F", 20)), "text.case", ["M"] * 3),
     "letters": (many(("male", 30), ("M", 3), ("female", 20), ("f", 2)), "text.spelling", ["male"] * 3 + ["female"] * 2),
     "bounds": (many(("12", 30), ("7", 20), ("< 5", 3)), "type.censored", ["5"] * 3),
+    "few bounds with a unit": (many(("12 g", 30), ("7 g", 20), ("<5 g", 3)), "type.censored", ["5"] * 3),
     "spaces": (many(("Mill", 57), (" Mill", 2), ("Mill  ", 1)), "text.spaces", ["Mill"] * 3),
     "words": (many(("Mill", 30), ("Fox Hollow", 27), ("n/a", 3)), "missing.marker", [None] * 3),
     "numbers": ([*map(str, range(57)), "999", "999", "999"], "missing.stand_in", [None] * 3),

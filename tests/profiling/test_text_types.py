@@ -4,6 +4,7 @@ import csv
 import json
 import sqlite3
 from collections.abc import Callable
+from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -142,3 +143,21 @@ def test_a_mark_beside_empty_cells_is_not_thrown_away(
     assert finding.text == text and finding.remedy is not None
     done = table.take_step(finding.remedy)
     assert done["box"].to_list() == kept * 10 if kept else done.names == ("row",)
+
+
+@pytest.mark.parametrize("counts", [30, 14])
+@pytest.mark.parametrize("day", ["2021-03-18", "18/03/2021", "18.3.2021"])
+def test_day_counts_among_dates_in_a_column_of_texts(tmp_path: Path, counts: int, day: str) -> None:
+    texts = [*["44273", "44280"] * (counts // 2), *[day] * 22]
+    comb.table(columns={"n": [at * at for at in range(len(texts))], "seen": texts}).save(tmp_path / "t.csv")
+    table = comb.load(tmp_path / "t.csv")
+    [finding] = table.profile().of("type.serial_dates")
+    assert finding.count == counts and not table.profile().of("type.unreadable")
+    assert finding.remedy is not None
+    made = table.take_step(finding.remedy)["seen_day"]
+    assert made.to_list() == [*[date(2021, 3, 18), date(2021, 3, 25)] * (counts // 2), *[date(2021, 3, 18)] * 22]
+
+
+def test_numbers_far_from_the_dates_are_no_day_counts() -> None:
+    table = comb.table(columns={"seen": [*["12000", "24100"] * 15, *["2021-03-18"] * 12]})
+    assert not table.profile().of("type.serial_dates")

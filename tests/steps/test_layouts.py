@@ -212,3 +212,21 @@ def test_words_for_missing_among_bounds_are_missing_and_told() -> None:
     assert (
         comb.table(columns={"lead": ["<0.1", "0.5", "see note"]}).separate_marks("lead")["lead"].type.word == "string"
     )
+
+
+@pytest.mark.parametrize(
+    ("texts", "values", "said"),
+    [
+        (["1.7 mg/L", "<0.05 mg/L"], [1.7, 0.05], "the numbers of x had the unit mg/L"),
+        (["12%", "> 90 %"], [0.12, 0.9], "the numbers of x had the unit %, and are shares of 1 now"),
+        (["1.7", "<0.05"], [1.7, 0.05], ""),
+        (["1.7", "<5%"], ["1.7", "5%"], ""),
+        (["1.7 mg/L", "<5 g"], ["1.7 mg/L", "5 g"], ""),
+    ],
+)
+def test_signs_of_bounds_before_numbers_with_a_unit(texts: list[str], values: list[object], said: str) -> None:
+    made = comb.table(columns={"x": texts}).convert({"x": "string"}).separate_marks("x")
+    numbers = [one if isinstance(one, str) else float(one) for one in made["x"].to_list()]
+    assert numbers == values and made["x mark"].to_list()[0] is None
+    assert made["x mark"].to_list()[1] in ("<", ">") and (said in made.sentence().replace("\n", " "))
+    assert ("had the unit" in made.sentence().replace("\n", " ")) == bool(said)

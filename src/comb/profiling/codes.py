@@ -204,9 +204,9 @@ _ALL = (
         says="numbers that are only a bound, as below a limit of detection",
         looks_at=(
             "`<`, `>`, `<=`, `>=`, `~` before a number, in columns of numbers and columns of texts that are all "
-            "numbers but for these"
+            "numbers but for these; with a unit, where all have the same"
         ),
-        example="`<0.1` among concentrations",
+        example="`<0.1` among concentrations, `<0.05 mg/L`",
         remedy="`separate_marks`: the signs become a column of their own",
         not_for="ranges like 5-10, classes like <20k",
         together="{} columns have numbers that are bounds",

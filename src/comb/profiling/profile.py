@@ -403,10 +403,13 @@ def _once(findings: Iterable[Finding]) -> tuple[Finding, ...]:
 
     stacked = any(one.code == "layout.stacked_fields" for one in listed)
     units = {one.columns[0] for one in listed if one.code == "type.unreadable" and _reads_unit(one)}
+    bounds = {one.columns[0]: set(one.rows.tolist()) for one in listed if one.code == "type.censored"}
     unread = {one.columns[0]: set(one.rows.tolist()) for one in listed if one.code == "type.unreadable" and one.remedy}
 
     def said(one: Finding) -> bool:
         if stacked and one.code in ("duplicate.rows", "duplicate.near", "duplicate.key"):
+            return True
+        if one.code == "type.unreadable" and bounds.get(one.columns[0], set()).issuperset(one.rows.tolist()):
             return True
         if one.code == "type.unreadable" and one.remedy and one.columns[0] in units:
             return not _reads_unit(one)

@@ -1,11 +1,13 @@
 """Findings about what a sheet made for people leaves in a table: rows that only head others, marks of footnotes."""
 
+from collections.abc import Iterable
 from math import comb as comb_of
 
 import numpy as np
 
 from comb.errors import agree, counted, listing
 from comb.kernels.grouping import Codes
+from comb.kernels.notation import shape_of
 from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, quoted
@@ -106,8 +108,10 @@ def footnote_marks(table: ColumnCache) -> Findings:
         bounded = set(bounded_texts(texts))
         marked = set(marked_texts(texts)) - bounded
         rest = [text for text in texts if text not in marked and text not in bounded]
-        if column.type.word == "string" and not (rest and all(_is_number(text) for text in rest)):
-            continue
+        if column.type.word == "string":
+            plain = all(map(_is_number, [*rest, *map(_unbounded, bounded)]))
+            if not rest or not (plain or (bounded and not marked and _have_one_unit([*rest, *bounded]))):
+                continue
         remedy = None if f"{name} mark" in table.names else SeparateMarks(columns=[name])
         for code, found in (("type.censored", bounded), ("text.footnotes", marked)):
             where = _where_are(column, found)
@@ -140,6 +144,21 @@ def _marks_finding(
         text += f"; below the rows: {said}" if said else ""
     examples = quoted(dict.fromkeys(sorted(found)[:MOST_EXAMPLES], 1))
     return Finding(code, (name,), count, table.rows_where(where), examples, text, remedy)
+
+
+def _unbounded(text: str) -> str:
+    return text.strip().lstrip("<>=≤≥~≈ ")
+
+
+def _have_one_unit(texts: Iterable[str]) -> bool:
+    """Return whether texts are numbers with the same unit, some of them bounds.
+
+    >>> _have_one_unit(["1.7 mg/L", "<0.05 mg/L"]), _have_one_unit(["1.7 mg/L", "<0.05"])
+    (True, False)
+    """
+    shapes = [shape_of(_unbounded(text)) for text in texts]
+    units = {None if shape is None else shape.unit for shape in shapes}
+    return len(units) == 1 and bool(units - {None, ""})
 
 
 def _is_number(text: str) -> bool:

@@ -10,6 +10,7 @@ from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counte
 from comb.expressions.evaluate import evaluate_condition
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.grouping import Codes
+from comb.kernels.notation import shape_of
 from comb.parsing.patterns import parse_request
 from comb.steps.base import Change, SetAside, Step, chosen, undefined_notes
 from comb.tables.cell_source import NO_PLACE, placed, without
@@ -25,7 +26,9 @@ from comb.tables.types import STRING
 USUAL_MARKS = r"[*†‡§]+|[¹²³⁰-⁹]+|\(?[0-9a-z]{1,2}\)"
 
 # What stands before a number that is a bound, or about right.
-_BOUND = lazy_pattern(r"\s*(?P<mark><=|>=|[<>≤≥~≈])\s*(?P<value>[+-]?[0-9][0-9.,' ]*)\s*")
+_BOUND = lazy_pattern(
+    r"\s*(?P<mark><=|>=|[<>≤≥~≈])\s*(?P<value>[+-]?[0-9](?:[0-9.,' ]*[0-9.])?(?:\s?(?:[^\W\d_]|[%°µ‰])[^\s\d<>]{0,11})?)\s*"
+)
 
 # Headings that are listed.
 MOST_LISTED = 3
@@ -237,6 +240,10 @@ def _from_texts(name: str, column: Column, fit: re.Pattern[str]) -> tuple[Column
         if not unread and made.present.any():
             numbers = made._replace(source=column.source, description=column.description)
             notes = _told(name, marks, numbers)
+            units = sorted({shape.unit for text in plain if (shape := shape_of(text.strip())) and shape.unit})
+            if units:
+                shares = ", and are shares of 1 now" if "%" in units else ""
+                notes.append(f"the numbers of {name} had the unit {listing(units)}{shares}")
             if words := made.missing_count - column.missing_count:
                 notes.append(f"{counted(words, 'word')} for missing in {name} {agree(words, 'is', 'are')} missing now")
             return numbers, _marks(len(column), marks), notes
