@@ -219,9 +219,10 @@ _ALL = (
             "texts that could not be read as the type which at least nine in ten of the values have; each is "
             "kept beside the column. A column of which fewer but half could be read stays text"
         ),
-        example="`many` among numbers",
+        example="`many` among numbers; `1 - Poor` among the numbers of a scale",
         remedy="`convert` of a column that stayed text, which keeps what does not fit; of days among moments and "
-        "moments among days, where they can be read one way only; of codes with zeros in front to text; else what is "
+        "moments among days, where they can be read one way only; of codes with zeros in front to text; `calculate` "
+        "of the numbers of a scale with words; else what is "
         "right the values do not say",
         by_hand="`correct` or `recode` to what is meant; what stays is missing, its text kept",
         not_for="words for missing, numbers with a unit, day counts among dates",

@@ -6,7 +6,7 @@ its steps at once, would else never hear of it.
 
 The column is converted aside, by the step that was proposed, and the finders of single values look at what comes of it.
 Their findings hold for the cells as they are, since a row is the same row before and after. A remedy has to do the
-same to the texts, so it is kept only if it is a conversion that is seen to make missing what was found and nothing else.
+same to the texts, so it is kept only if it is a conversion that is seen to make missing what was found, nothing else.
 """
 
 from collections.abc import Iterable, Sequence

@@ -22,10 +22,12 @@ from comb.profiling.finding import (
     quoted,
 )
 from comb.profiling.headings import COUNT_WORDS, LABEL_WORDS, YEAR_WORDS, words, words_of
+from comb.profiling.labelled_numbers import labelled_numbers
 from comb.profiling.lookups import quoted_name
 from comb.profiling.one_unit import MOSTLY
 from comb.profiling.texts import yes_no_forms
 from comb.statistics.figures import stored_positions
+from comb.steps.base import Step
 from comb.steps.cell_steps import Convert
 from comb.steps.column_steps import Calculate
 from comb.tables.column import Column, Mask
@@ -312,7 +314,12 @@ def mostly(table: ColumnCache) -> Findings:
         these = agree(count, "this one", f"these {count:,}")
         says = f"{likely.fits:,} of {present:,} values of {name} are of type {likely.type}, but not {these}"
         text = f"{says}: it is kept as text; convert {name} to {likely.type} keeps what does not fit beside the column"
-        remedy = read_as(name, column, likely, wrong | (column.present & known))
+        remedy: Step | None = read_as(name, column, likely, wrong | (column.present & known))
+        if (
+            likely.type == INTEGER
+            and (scale := _scale(table, name, wrong, column.present & ~wrong & ~known)) is not None
+        ):
+            text, remedy = f"{says}, which are numbers of the same scale with words", scale
         yield Finding("type.unreadable", (name,), count, table.rows_where(wrong), quoted(shown), text, remedy)
 
 
@@ -351,6 +358,16 @@ def _days_and_counts(table: ColumnCache, name: str, evidence: Evidence) -> Findi
     right = right and (made.array.astype(np.int64) - _DAY_ZERO).tolist() == list(wanted.values())
     return Finding(
         "type.serial_dates", (name,), count, table.rows_where(where), quoted(shown), text, step if right else None
+    )
+
+
+def _scale(table: ColumnCache, name: str, wrong: Mask, numbers: Mask) -> Calculate | None:
+    """Return the step that reads a scale of which some numbers have words."""
+    one, other = (table[name]._take(np.flatnonzero(where)).distinct() for where in (numbers, wrong))
+    if len(one) > MOST_LABELS or len(other) > MOST_LABELS:
+        return None
+    return labelled_numbers(
+        name, table.names, [text or "" for text in one.values.texts()], [text or "" for text in other.values.texts()]
     )
 
 

@@ -294,7 +294,7 @@ def _is_one_word_twice(table: ColumnCache, column: Column, form: str, best: str)
 
 
 def _are_abbreviations(group: Collection[str]) -> bool:
-    """Return whether forms are one abbreviation of two letters or more: in capitals or small letters, with dots or without.
+    """Return whether forms are one abbreviation: in capitals or small letters, with dots or without.
 
     >>> _are_abbreviations(["IT", "I.T.", "it"]), _are_abbreviations(["mg", "Mg"])
     (True, False)

@@ -136,7 +136,7 @@ def copies(table: ColumnCache) -> Findings:
 
 
 def _beginning(column: Column) -> tuple[object, ...]:
-    """Return what tells most columns apart: the type, the first values, and where cells are missing among these rows."""
+    """Return what tells most columns apart: the type, the first values, and where some are missing among them."""
     first = column._take(np.arange(min(len(column), FIRST_COMPARED)))
     plain = first._take(np.flatnonzero(first.present))
     values = plain.texts() if column.type.plain.word in TEXTUAL else plain.array.tolist()

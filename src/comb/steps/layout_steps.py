@@ -27,7 +27,8 @@ USUAL_MARKS = r"[*†‡§]+|[¹²³⁰-⁹]+|\(?[0-9a-z]{1,2}\)"
 
 # What stands before a number that is a bound, or about right.
 _BOUND = lazy_pattern(
-    r"\s*(?P<mark><=|>=|[<>≤≥~≈])\s*(?P<value>[+-]?[0-9](?:[0-9.,' ]*[0-9.])?(?:\s?(?:[^\W\d_]|[%°µ‰])[^\s\d<>]{0,11})?)\s*"
+    r"\s*(?P<mark><=|>=|[<>≤≥~≈])\s*(?P<value>[+-]?[0-9](?:[0-9.,' ]*[0-9.])?"
+    r"(?:\s?(?:[^\W\d_]|[%°µ‰])[^\s\d<>]{0,11})?)\s*"
 )
 
 # Headings that are listed.
