@@ -68,6 +68,7 @@ CELLS = comb.table(
         ("char_length(s)", "integer", [4, 6, None], [None, None, "blank"]),
         ("substring(s, 2, 3)", "string", ["ill", "tra", None], [None, None, "blank"]),
         ("substring(s, 9)", "string", [None, None, None], ["blank"] * 3),
+        ("substring(s, 1, position('l' in s) - 1)", "string", ["Mi", None, None], [None, "undefined", "blank"]),
         ("replace(s, 'l', 'L')", "string", ["MiLL", "straße", None], [None, None, "blank"]),
         ("s || '!'", "string", ["Mill!", "straße!", None], [None, None, "blank"]),
         ("extract(month from day)", "integer", [5, 2, None], [None, None, "blank"]),

@@ -45,6 +45,14 @@ def test_the_remedy_calculates_degrees(tmp_path: Path, texts: list[str], numbers
     assert other["place_degrees"].to_list() == pytest.approx([-abs(numbers[0])], rel=1e-14)
 
 
+def test_words_for_missing_among_them_and_odd_texts_next_month() -> None:
+    [finding] = column_of(["47°26'52\"", "n/a"]).profile().of("type.degrees")
+    assert finding.remedy is not None and finding.count == 4
+    june = comb.table(columns={"place": ["47°26'52\"", "by the mill"]}).take_step(finding.remedy)
+    assert june["place_degrees"].reasons() == [None, "undefined"]
+    assert "1 result of place_degrees does not exist" in june.sentence().replace("\n", " ")
+
+
 @pytest.mark.parametrize("texts", OPEN.values(), ids=OPEN)
 def test_what_is_open_is_told_without_a_step(texts: list[str]) -> None:
     [finding] = column_of(texts).profile().of("type.degrees")

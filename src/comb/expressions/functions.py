@@ -179,7 +179,18 @@ def _position(columns: Sequence[Column]) -> Column:
 
 
 def _substrings(columns: Sequence[Column]) -> Column:
-    """Take a part of each text: all of them at once, where it is the same part of plain texts."""
+    """Take a part of each text: all of them at once, where it is the same part of plain texts.
+
+    A negative length is no part: it comes of a sign that was looked for and is not there.
+    """
+    made = _parts(columns)
+    if len(columns) == 2 or not (columns[2].present & (columns[2].array < 0)).any():
+        return made
+    negative = np.broadcast_to(columns[2].present & (columns[2].array < 0), len(made))
+    return made._emptied(negative & (first_missing(*columns) == Reason.PRESENT), Reason.UNDEFINED)
+
+
+def _parts(columns: Sequence[Column]) -> Column:
     if all(len(column) == 1 and column.present[0] for column in columns[1:]):
         start, *length = (int(column.array[0]) for column in columns[1:])
         stop = None if not length else max(start - 1 + length[0], 0)
@@ -277,7 +288,13 @@ FUNCTIONS: dict[str, Function] = {
     ),
     "round": Function((NUMERIC, WHOLE), _rounded, _round, "rounded, halves away from zero", 1),
     "sqrt": Function((NUMERIC,), _gives(NUMBER), _float_map(math.sqrt), "the square root", 1),
-    "substring": Function((TEXT, WHOLE, WHOLE), _gives(STRING), _substrings, "characters from a position on", 2),
+    "substring": Function(
+        (TEXT, WHOLE, WHOLE),
+        _gives(STRING),
+        _substrings,
+        "characters from a position on; undefined for a negative length",
+        2,
+    ),
     "trim": Function((TEXT,), _gives(STRING), _trim, "the text without outer spaces", 1),
     "upper": Function((TEXT,), _gives(STRING), _in_case(str.upper, bytes.upper), "the text in capitals", 1),
 }

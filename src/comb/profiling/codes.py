@@ -14,6 +14,7 @@ from comb.parsing import headings
 from comb.profiling import (
     ascending,
     characters,
+    compound_units,
     computed,
     degrees,
     duplicates,
@@ -275,6 +276,20 @@ _ALL = (
         by_hand="`correct` what is built otherwise, then `calculate`; `O` may be east or west",
         not_for="temperatures, angles with a decimal point",
         together="{} columns have degrees and minutes",
+    ),
+    Code(
+        "type.compound_units",
+        _NUMBERS,
+        says="measures in two units, as text",
+        looks_at=(
+            f"texts of which {_share(compound_units.LEAST_READ)} have a number with a unit and another with a smaller "
+            "unit of the same kind: feet and inches, pounds and ounces, kg and g, years and months, weeks and days"
+        ),
+        example="`5'11\"`, `4 lb 3 oz`, `2 years 3 months`",
+        remedy="`calculate` a column in the smaller unit, where all are of this kind and it is right for every text",
+        by_hand="`correct` what is something else, then `calculate`",
+        not_for="minutes and seconds, one unit alone",
+        together="{} columns have measures in two units",
     ),
     Code(
         "type.serial_dates",

@@ -14,6 +14,7 @@ import numpy as np
 from comb.errors import counted
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import IS_KNOWN
+from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, noticed, quoted
 from comb.profiling.unit_conversion import MOST_TRIED, gives, written
@@ -49,8 +50,9 @@ def degrees(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any() or table.different(name) > MOST_TRIED:
             continue
-        first = column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts()
-        if sum(bool(text and _taken_apart(text)) for text in first) < LEAST_READ * len(first):
+        first = [text for text in column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts() if text]
+        first = [text for text in first if not is_missing_word(text)]
+        if sum(_taken_apart(text) is not None for text in first) < LEAST_READ * len(first):
             continue
         present = column.present & ~noticed(column, IS_KNOWN)
         cells = dict(column._take(np.flatnonzero(present)).distinct().commonest(MOST_TRIED))

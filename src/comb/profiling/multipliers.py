@@ -14,6 +14,7 @@ import numpy as np
 from comb.errors import counted, listing
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import IS_KNOWN
+from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, noticed, quoted
 from comb.profiling.unit_conversion import MOST_TRIED, gives, scaled, written
@@ -62,6 +63,7 @@ def multipliers(table: ColumnCache) -> Findings:
         if column.type.word != "string" or not column.present.any() or table.different(name) > MOST_TRIED:
             continue
         first = column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts()
+        first = [text for text in first if text and not is_missing_word(text)]
         if 2 * sum(bool(text and _taken_apart(text)) for text in first) < LEAST_READ * len(first):
             continue
         known = noticed(column, IS_KNOWN)

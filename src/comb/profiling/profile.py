@@ -16,6 +16,7 @@ from comb.execution.progress import Progress
 from comb.profiling import (
     ascending,
     characters,
+    compound_units,
     computed,
     degrees,
     duplicates,
@@ -97,6 +98,7 @@ FINDERS: tuple[Finder, ...] = (
     types.mixed_dates,
     multipliers.multipliers,
     degrees.degrees,
+    compound_units.compound_units,
     types.mixed_units,
     unit_columns.other_units,
     other_types.numbers_that_count,

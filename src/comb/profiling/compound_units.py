@@ -1,0 +1,154 @@
+"""Measures in two units: ``5 ft 11 in``, ``5'11"``, ``4 lb 3 oz``, ``2 years 3 months``.
+
+As texts they can neither be compared nor added. The formula gives all in the smaller unit, in which the numbers stay
+whole; it is offered where every text is of this kind and it gives the right number for each. Feet and inches by marks
+alone could be minutes and seconds: they are feet where no second number is more than eleven, among several.
+"""
+
+from collections.abc import Collection, Mapping, Sequence
+from fractions import Fraction
+
+import msgspec
+import numpy as np
+
+from comb.errors import counted
+from comb.formats.lazy_pattern import lazy_pattern
+from comb.kernels.types import IS_KNOWN
+from comb.parsing.vocabulary import is_missing_word
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import Finding, Findings, noticed, quoted
+from comb.profiling.unit_conversion import MOST_TRIED, gives, written
+from comb.steps.column_steps import Calculate
+from comb.tables.names import unique_names
+
+# This many values show whether the others are worth a look, and this share of them are such measures.
+LOOKED_AT = 200
+LEAST_READ = 0.9
+
+# With fewer different numbers behind marks, minutes and seconds are as likely as feet and inches.
+LEAST_DIFFERENT = 5
+
+
+class _Pair(msgspec.Struct, frozen=True):
+    """Two units: how each is written, how many of the smaller one make a larger one, and its name."""
+
+    larger: tuple[str, ...]
+    smaller: tuple[str, ...]
+    times: int
+    name: str
+
+
+_FEET = _Pair(("'", "′", "’"), ('"', "″", "”", "''", "’’", "′′", ""), 12, "inches")
+_PAIRS = (
+    _FEET,
+    _Pair(("feet", "foot", "ft.", "ft"), ("inches", "inch", "in.", "in", '"'), 12, "inches"),
+    _Pair(("pounds", "pound", "lbs.", "lbs", "lb.", "lb"), ("ounces", "ounce", "ozs", "oz.", "oz"), 16, "ounces"),
+    _Pair(("stones", "stone", "st.", "st"), ("pounds", "pound", "lbs", "lb"), 14, "pounds"),
+    _Pair(("kg",), ("g",), 1000, "grams"),
+    _Pair(("km",), ("m",), 1000, "metres"),
+    _Pair(("m",), ("cm",), 100, "centimetres"),
+    _Pair(("years", "year", "yrs", "yr", "y"), ("months", "month", "mos", "mo", "m"), 12, "months"),
+    _Pair(("weeks", "week", "wks", "wk", "w"), ("days", "day", "d"), 7, "days"),
+)
+_MEASURE = lazy_pattern(
+    r"(?P<one>[0-9]{1,4})\s*(?P<larger>[^\s\d,]{1,6})"
+    r"(?:\s*(?P<between>,|and|&)?\s*(?P<two>[0-9]{1,4}(?:\.[0-9]{1,3})?)\s*(?P<smaller>[^\s\d,]{0,6}))?",
+)
+
+# What stands for the larger unit in the formula.
+_SIGN = ":"
+
+
+class _Measure(msgspec.Struct, frozen=True):
+    """A text taken apart."""
+
+    one: str
+    larger: str
+    two: str
+    smaller: str
+    between: str
+
+    def is_of(self, pair: _Pair) -> bool:
+        """Return whether a text has two units that go together; the smaller one may be left out with its number."""
+        if self.larger not in pair.larger:
+            return False
+        return not self.two or (self.smaller in pair.smaller and Fraction(self.two) < pair.times)
+
+    def in_smaller(self, times: int) -> Fraction:
+        """Return the whole in the smaller unit."""
+        return Fraction(self.one) * times + Fraction(self.two or "0")
+
+
+def compound_units(table: ColumnCache) -> Findings:
+    """Texts that are measures in two units."""
+    for name, column in table.columns.items():
+        if column.type.word != "string" or not column.present.any() or table.different(name) > MOST_TRIED:
+            continue
+        first = [text for text in column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts() if text]
+        first = [text for text in first if not is_missing_word(text)]
+        if sum(_taken_apart(text) is not None for text in first) < LEAST_READ * len(first):
+            continue
+        present = column.present & ~noticed(column, IS_KNOWN)
+        cells = dict(column._take(np.flatnonzero(present)).distinct().commonest(MOST_TRIED))
+        apart = {text: measure for text in cells if (measure := _taken_apart(text)) is not None}
+        found = max(((_of_pair(apart, pair), pair) for pair in _PAIRS), key=lambda one: len(one[0]))
+        measures, pair = found
+        count = sum(cells[text] for text in measures)
+        if count < LEAST_READ * sum(cells.values()) or not _are_measures(measures.values(), pair):
+            continue
+        remedy = _in_one_unit(name, measures, pair, table.names) if len(measures) == len(cells) else None
+        text = (
+            f"{counted(count, 'cell')} of {name} are measures in two units, as text: they cannot be compared or added"
+        )
+        rows = table.rows_where(column.text.flags(measures.__contains__) & column.present)
+        shown = quoted({one: cells[one] for one in measures})
+        yield Finding("type.compound_units", (name,), count, rows, shown, text, remedy)
+
+
+def _taken_apart(text: str) -> _Measure | None:
+    match = _MEASURE.fullmatch(text.strip())
+    if match is None:
+        return None
+    return _Measure(*(match[part] or "" for part in ("one", "larger", "two", "smaller", "between")))
+
+
+def _of_pair(apart: Mapping[str, _Measure], pair: _Pair) -> dict[str, _Measure]:
+    return {text: measure for text, measure in apart.items() if measure.is_of(pair)}
+
+
+def _are_measures(measures: Collection[_Measure], pair: _Pair) -> bool:
+    """Return whether both units are there: one alone is a unit as others are."""
+    second = {one.two for one in measures if one.two}
+    return len(second) >= (LEAST_DIFFERENT if pair is _FEET else 1) and 2 * sum(
+        bool(one.two) for one in measures
+    ) > len(measures)
+
+
+def _in_one_unit(name: str, measures: Mapping[str, _Measure], pair: _Pair, names: Sequence[str]) -> Calculate | None:
+    """Return the step that calculates a column in the smaller unit, if it gives the right number for every text."""
+    new = unique_names([*names, f"{name}_{pair.name}"])[-1]
+    wanted = {text: one.in_smaller(pair.times) for text, one in measures.items()}
+    some = any(not one.two for one in measures.values())
+    tried = (
+        Calculate(columns={new: _formula(text, measures.values(), pair.times, some=some)}) for text in written(name)
+    )
+    return next((step for step in tried if gives(step, name, wanted)), None)
+
+
+def _formula(text: str, measures: Collection[_Measure], times: int, *, some: bool) -> str:
+    """Put a sign where the larger unit is, and nothing where the smaller one is; the numbers are beside the sign."""
+    bare = text
+    new = {unit: "" for one in measures for unit in (one.smaller, one.between) if unit}
+    new |= {one.larger: _SIGN for one in measures}
+    # The longer first: one may be a part of another.
+    for unit in sorted(new, key=lambda unit: (-len(unit), unit)):
+        bare = f"replace({bare}, {_literal(unit)}, '{new[unit]}')"
+    bare = f"trim({bare})" if some else bare
+    place = f"position('{_SIGN}' in {bare})"
+    larger = f"cast(substring({bare}, 1, {place} - 1) as number) * {times}"
+    whole = f"{larger} + cast(substring({bare}, {place} + 1) as number)"
+    return f"case when {bare} like '%{_SIGN}' then {larger} else {whole} end" if some else whole
+
+
+def _literal(text: str) -> str:
+    return "'" + text.replace("'", "''") + "'"
