@@ -239,7 +239,7 @@ cdef void _drop_schema(object capsule) noexcept:
     free(schema)
 
 
-def stream_capsule(tuple field, list batches):
+def stream_capsule(tuple field, list batches, /):
     """Return a capsule with a stream of batches; see the head of the module for what describes them."""
     cdef ArrowArrayStream* stream = <ArrowArrayStream*>calloc(1, sizeof(ArrowArrayStream))
     if stream == NULL:
@@ -254,7 +254,7 @@ def stream_capsule(tuple field, list batches):
     return PyCapsule_New(stream, STREAM, _drop_stream)
 
 
-def schema_capsule(tuple field):
+def schema_capsule(tuple field, /):
     """Return a capsule with the field of a table."""
     cdef ArrowSchema* schema = <ArrowSchema*>calloc(1, sizeof(ArrowSchema))
     if schema == NULL:
@@ -289,7 +289,7 @@ cdef class _View:
         PyBuffer_FillInfo(buffer, self, self.address, self.size, 1, flags)
 
 
-def view(batch, uintptr_t address, Py_ssize_t size):
+def view(batch, uintptr_t address, Py_ssize_t size, /):
     """Return so many bytes at an address of a batch; they may be read as long as the view is there."""
     cdef _View found = _View()
     found.batch = batch
@@ -327,7 +327,7 @@ cdef tuple _parts(ArrowArray* array):
     return array.length, array.null_count, array.offset, buffers, children, dictionary
 
 
-def read_schema(capsule):
+def read_schema(capsule, /):
     """Read the field in a capsule, which stays whole.
 
     Raises
@@ -343,7 +343,7 @@ def read_schema(capsule):
     return _field(schema)
 
 
-def read_stream(capsule):
+def read_stream(capsule, /):
     """Read a stream to its end.
 
     Returns

@@ -17,6 +17,7 @@ def tally(
     ends: _Places,
     counts: NDArray[np.int64],
     words: Sequence[_Words],
+    /,
 ) -> tuple[NDArray[np.int64], NDArray[np.uint8]]: ...
 def read_numbers(
     data: Any,
@@ -27,6 +28,7 @@ def read_numbers(
     scale: int,
     mark: int,
     given_words: _Words,
+    /,
 ) -> _Read: ...
 def read_number_columns(
     data: Any,
@@ -38,6 +40,7 @@ def read_number_columns(
     given_words: _Words,
     rooms: Sequence[tuple[NDArray[np.int64], NDArray[np.uint8]]] | None,
     first: int,
+    /,
 ) -> tuple[list[NDArray[np.int64]], list[NDArray[np.uint8]], NDArray[np.int64], NDArray[np.int64]]: ...
 def read_dates(
     data: Any,
@@ -47,6 +50,7 @@ def read_dates(
     orders: Sequence[tuple[str, str]],
     given_words: _Words,
     room: tuple[NDArray[np.int64], NDArray[np.uint8]] | None = None,
+    /,
 ) -> _Read: ...
 def encode(
     data: Any,
@@ -57,11 +61,12 @@ def encode(
     known: int = -1,
     room: NDArray[np.int32] | None = None,
     seen: tuple[NDArray[np.uint8], NDArray[np.int64]] | None = None,
+    /,
 ) -> tuple[NDArray[np.int64], NDArray[np.int32]] | tuple[None, None]: ...
 def traits(
-    data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places, known_words: _Words
+    data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places, known_words: _Words, /
 ) -> tuple[NDArray[np.uint8], NDArray[np.int64]]: ...
 def gather(
-    data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places
+    data: Any, side: NDArray[np.uint8], begins: _Places, ends: _Places, /
 ) -> tuple[NDArray[np.uint8], NDArray[np.int64]]: ...
-def turned(places: NDArray[np.int32]) -> NDArray[np.int32]: ...
+def turned(places: NDArray[np.int32], /) -> NDArray[np.int32]: ...

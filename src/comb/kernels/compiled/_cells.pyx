@@ -410,7 +410,7 @@ cdef void _count_date(Date *date, int64_t *tally, int64_t weight) noexcept nogil
 
 
 def tally(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends,
-          const int64_t[::1] counts, words):
+          const int64_t[::1] counts, words, /):
     """Count what cells could be; see `comb.kernels.reference.counting.tally`.
 
     `counts` may be empty: each cell counts once. `words` are three pairs of arrays.
@@ -658,7 +658,7 @@ cdef void _read_left(Text *source, const place *begins, const place *ends, Py_ss
 
 
 def read_numbers(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends,
-                 str kind, int scale, int mark, given_words):
+                 str kind, int scale, int mark, given_words, /):
     """Read cells as numbers of one kind.
 
     Parameters
@@ -698,7 +698,7 @@ def read_numbers(const uint8_t[::1] data, const uint8_t[::1] side, const place[:
 
 
 def read_number_columns(const uint8_t[::1] data, const uint8_t[::1] side, const int32_t[:, :] begins,
-                        const int32_t[:, :] ends, const int64_t[::1] columns, forms, given_words, rooms, Py_ssize_t first):
+                        const int32_t[:, :] ends, const int64_t[::1] columns, forms, given_words, rooms, Py_ssize_t first, /):
     """Read several columns as numbers, some rows at a time, so that the text they stand in is at hand.
 
     Parameters
@@ -806,7 +806,7 @@ cdef inline bint _padded_date(Cell cell, Date *date) noexcept nogil:
 
 
 def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends,
-               orders, given_words, room=None):
+               orders, given_words, room=None, /):
     """Read cells as numeric dates; `orders` are pairs of an order and a mark.
 
     `room` is where values and status go, an int64 and a uint8 array; new arrays by default.
@@ -887,7 +887,7 @@ def read_dates(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1
     return numbers, states, total
 
 
-def turned(const int32_t[:, :] places):
+def turned(const int32_t[:, :] places, /):
     """Return places with those of a column next to each other, whatever stood so before."""
     cdef Py_ssize_t width = places.shape[0], rows = places.shape[1], row, column, first, top = 0
     found = np.empty((width, rows), np.int32)
@@ -1011,7 +1011,7 @@ cdef inline bint _number_cell(Slot *slots, uint64_t mask, const Key *key, Cell c
 
 
 def encode(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends,
-           double most_distinct, Py_ssize_t known=-1, room=None, seen=None):
+           double most_distinct, Py_ssize_t known=-1, room=None, seen=None, /):
     """Number distinct cells in order of appearance.
 
     Parameters
@@ -1140,7 +1140,7 @@ cdef void _enter_seen(Seen *before, Slot *slots, uint64_t mask) noexcept nogil:
 
 
 def _grown(slots_array, const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends,
-           const int64_t[::1] first, Py_ssize_t distinct, seen):
+           const int64_t[::1] first, Py_ssize_t distinct, seen, /):
     """Return a table of four times the size with the same content."""
     cdef Py_ssize_t room = 4 * len(slots_array), at, size = data.shape[0]
     cdef const uint8_t *text = _start(data)
@@ -1159,7 +1159,7 @@ def _grown(slots_array, const uint8_t[::1] data, const uint8_t[::1] side, const 
     return larger
 
 
-def gather(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends):
+def gather(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends, /):
     """Copy cells end to end.
 
     Returns
@@ -1194,7 +1194,7 @@ def gather(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] be
 cdef uint8_t _OUTER = OUTER_SPACES, _INNER = INNER_SPACES, _DIGITS = DIGITS_ONLY, _ZERO_AHEAD = ZERO_AHEAD
 
 
-def traits(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends, known_words):
+def traits(const uint8_t[::1] data, const uint8_t[::1] side, const place[::1] begins, const place[::1] ends, known_words, /):
     """Tell of cells what `comb.kernels.reference.traits.traits` tells.
 
     Returns

@@ -23,7 +23,7 @@ cdef bint _inside(const int32_t[::1] codes, int64_t size):
     return least >= 0 and most < size
 
 
-def count(const int32_t[::1] codes, Py_ssize_t size):
+def count(const int32_t[::1] codes, Py_ssize_t size, /):
     """Count how often each code occurs."""
     cdef Py_ssize_t at
     counts_array = np.zeros(size, np.int64)
@@ -36,7 +36,7 @@ def count(const int32_t[::1] codes, Py_ssize_t size):
     return counts_array
 
 
-def look_up(const uint8_t[::1] table, const int32_t[::1] codes):
+def look_up(const uint8_t[::1] table, const int32_t[::1] codes, /):
     """Return for each code what a table of small numbers says of it."""
     cdef Py_ssize_t at
     found_array = np.empty(codes.shape[0], np.uint8)
@@ -49,7 +49,7 @@ def look_up(const uint8_t[::1] table, const int32_t[::1] codes):
     return found_array
 
 
-def renumber(int32_t[::1] codes, const int32_t[::1] numbers):
+def renumber(int32_t[::1] codes, const int32_t[::1] numbers, /):
     """Replace each code by another, in place."""
     cdef Py_ssize_t at
     if not _inside(codes, numbers.shape[0]):
@@ -60,7 +60,7 @@ def renumber(int32_t[::1] codes, const int32_t[::1] numbers):
 
 
 def same(const uint8_t[::1] left, const int64_t[::1] left_offsets, const uint8_t[::1] right,
-         const int64_t[::1] right_offsets):
+         const int64_t[::1] right_offsets, /):
     """Return for each pair of texts whether they are the same.
 
     Parameters
@@ -88,7 +88,7 @@ def same(const uint8_t[::1] left, const int64_t[::1] left_offsets, const uint8_t
     return same_array
 
 
-def fingerprints(const uint8_t[::1] buffer, const int64_t[::1] offsets):
+def fingerprints(const uint8_t[::1] buffer, const int64_t[::1] offsets, /):
     """Return for each text a number of 64 bits that depends on all of its bytes.
 
     Eight bytes at a time are brought in, each by a multiplication with an odd number, which loses nothing: texts of one

@@ -587,7 +587,7 @@ cdef longer(array, Py_ssize_t capacity):
     return made
 
 
-def take_lines(const uint8_t[::1] data):
+def take_lines(const uint8_t[::1] data, /):
     """Find the cells of records that are in lines, one in each.
 
     Returns
@@ -664,7 +664,7 @@ def take_lines(const uint8_t[::1] data):
     return records.found(), lines_array[: records.tables[0].rows], bad
 
 
-def take_list(const uint8_t[::1] data):
+def take_list(const uint8_t[::1] data, /):
     """Find the cells of records with a comma between two; returns tables as `take_lines` does.
 
     None if something in it has to be left to the reference.
@@ -810,7 +810,7 @@ cdef class Lists:
                 return NULL
 
 
-def find_lists(const uint8_t[::1] data, Py_ssize_t least, Py_ssize_t most):
+def find_lists(const uint8_t[::1] data, Py_ssize_t least, Py_ssize_t most, /):
     """Find the lists of records in a document, by their brackets.
 
     Parameters

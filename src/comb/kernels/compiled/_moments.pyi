@@ -19,4 +19,5 @@ def read_moments(
     month_names: _Names,
     weekday_names: _Names,
     given_words: _Words,
+    /,
 ) -> tuple[NDArray[np.int64], NDArray[np.uint8], NDArray[np.int64]]: ...

@@ -347,7 +347,7 @@ cdef inline bint _value(Moment *moment, int kind, int64_t *value) noexcept nogil
 
 
 def read_moments(const uint8_t[::1] data, const uint8_t[::1] side, const place[:] begins, const place[:] ends,
-                 programs, month_names, weekday_names, given_words):
+                 programs, month_names, weekday_names, given_words, /):
     """Read cells by the first program that fits.
 
     `programs` are pairs of a kind and an int32 array of operations with their argument;

@@ -122,7 +122,7 @@ cdef Py_ssize_t _body(Cell cell, uint8_t decimal, uint8_t group, uint8_t *out, i
 
 
 def plain_numbers(const uint8_t[::1] data, const int64_t[::1] offsets, int decimal, int group, const uint8_t[::1] unit,
-                  bint per_cent):
+                  bint per_cent, /):
     """Write texts as plain numbers.
 
     Returns

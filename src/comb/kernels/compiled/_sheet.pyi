@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 VERSION: int
 
 def take_cells(
-    data: Any, begin: int, end: int
+    data: Any, begin: int, end: int, /
 ) -> (
     tuple[
         NDArray[np.int32],

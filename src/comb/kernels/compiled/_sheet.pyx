@@ -109,7 +109,7 @@ cdef inline int _kind(Part part) noexcept nogil:
     return TEXT if _is(part, b"str", 3) or _is(part, b"inlineStr", 9) or _is(part, b"d", 1) else -1
 
 
-def take_cells(const uint8_t[::1] data, Py_ssize_t begin, Py_ssize_t end):
+def take_cells(const uint8_t[::1] data, Py_ssize_t begin, Py_ssize_t end, /):
     """Find the cells between two places.
 
     Returns

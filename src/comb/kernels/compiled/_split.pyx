@@ -136,7 +136,7 @@ cdef Py_ssize_t _most_records(const uint8_t *text, Py_ssize_t size) noexcept nog
     return count
 
 
-def count_byte(const uint8_t[::1] data, uint8_t wanted, Py_ssize_t stop):
+def count_byte(const uint8_t[::1] data, uint8_t wanted, Py_ssize_t stop, /):
     """Count a byte before a place; in strips, so that the count of each fits a byte."""
     cdef Py_ssize_t count = 0, at = 0, strip
     cdef const uint8_t *text
@@ -254,7 +254,7 @@ cdef void _set_kinds(Scan *scan) noexcept nogil:
 
 
 def split(const uint8_t[::1] data, bint last, int delimiter, int quote, int escape, Py_ssize_t width,
-          bint single, Py_ssize_t most, scratch=None):
+          bint single, Py_ssize_t most, scratch=None, /):
     """Find the records of a text and the places of their fields.
 
     Parameters
@@ -411,7 +411,7 @@ cdef _forget(Found found, Py_ssize_t row, Py_ssize_t line):
     found.unclosed = [one for one in found.unclosed if one != line]
 
 
-def as_utf8(const uint8_t[::1] data, const uint8_t[::1] table):
+def as_utf8(const uint8_t[::1] data, const uint8_t[::1] table, /):
     """Write bytes that are a character each as UTF-8.
 
     Parameters
@@ -467,7 +467,7 @@ def as_utf8(const uint8_t[::1] data, const uint8_t[::1] table):
     return made
 
 
-def check_text(const uint8_t[::1] data):
+def check_text(const uint8_t[::1] data, /):
     """Check bytes for being UTF-8.
 
     Returns

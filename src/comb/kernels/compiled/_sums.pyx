@@ -36,7 +36,7 @@ cdef inline int field(uint64_t bits) noexcept nogil:
     return e if e else 1
 
 
-def span(const double[::1] values):
+def span(const double[::1] values, /):
     """Return the least and the largest exponent field of the values, and whether all are finite; 1 and 0 if all are 0."""
     cdef Py_ssize_t at
     cdef uint64_t bits, least = 0xFFFFFFFFFFFFFFFF, most = 0
@@ -53,7 +53,7 @@ def span(const double[::1] values):
     return field(least + 1), min(field(most), 0x7FE), field(most) != 0x7FF
 
 
-def short_sums(const double[::1] values, const int64_t[::1] codes, Py_ssize_t groups, int least):
+def short_sums(const double[::1] values, const int64_t[::1] codes, Py_ssize_t groups, int least, /):
     """Return the exactly rounded sums of groups whose sums have at most 127 bits.
 
     Parameters
@@ -193,7 +193,7 @@ cdef double rounded(int64_t* limbs, Py_ssize_t count, int lowest) noexcept nogil
     return ldexp(-<double>q if negative else <double>q, <int>(LIMB * (top - 1)) - z + lowest - BIAS + 11)
 
 
-def sums(const double[::1] values, const int64_t[::1] codes, Py_ssize_t first, Py_ssize_t stop, int least, int most):
+def sums(const double[::1] values, const int64_t[::1] codes, Py_ssize_t first, Py_ssize_t stop, int least, int most, /):
     """Return the exactly rounded sums of the groups from `first` to below `stop`.
 
     Parameters

@@ -266,7 +266,7 @@ cdef int _write_scaled(int64_t value, int scale, uint8_t mark, uint8_t *out) noe
     return point + 1 + scale
 
 
-def write_integers(const int64_t[:] values, int scale, int mark):
+def write_integers(const int64_t[:] values, int scale, int mark, /):
     """Write whole numbers or decimals; returns buffer and offsets."""
     cdef Py_ssize_t count = values.shape[0], at
     cdef int64_t size = 0
@@ -281,7 +281,7 @@ def write_integers(const int64_t[:] values, int scale, int mark):
     return buffer_array[:size], offsets_array
 
 
-def write_numbers(const double[:] values, int mark):
+def write_numbers(const double[:] values, int mark, /):
     """Write finite floats; returns buffer and offsets. Others are left empty."""
     cdef Py_ssize_t count = values.shape[0], at
     cdef int64_t size = 0
@@ -297,7 +297,7 @@ def write_numbers(const double[:] values, int mark):
     return buffer_array[:size], offsets_array
 
 
-def write_dates(const int64_t[:] days, str order, int mark, bint padded_month, bint padded_day):
+def write_dates(const int64_t[:] days, str order, int mark, bint padded_month, bint padded_day, /):
     """Write days from 1970-01-01, years 1 to 9999; returns buffer and offsets."""
     cdef Py_ssize_t count = days.shape[0], at
     cdef int64_t size = 0
@@ -345,7 +345,7 @@ def write_dates(const int64_t[:] days, str order, int mark, bint padded_month, b
     return buffer_array[:size], offsets_array
 
 
-def write_between(bytes before, const int64_t[:] values, bytes behind):
+def write_between(bytes before, const int64_t[:] values, bytes behind, /):
     """Write whole numbers, each between the same two texts; returns buffer and offsets."""
     cdef Py_ssize_t count = values.shape[0], at, ahead = len(before), rest = len(behind)
     cdef int64_t size = 0
@@ -399,7 +399,7 @@ cdef bint _needs_quotes(const uint8_t *text, int64_t size, uint8_t delimiter) no
     return False
 
 
-def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes missing):
+def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes missing, /):
     """Join the cells of rows to delimited text, quoted where RFC 4180 wants it.
 
     Parameters
