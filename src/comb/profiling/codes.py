@@ -26,6 +26,7 @@ from comb.profiling import (
     missing_patterns,
     multipliers,
     nested,
+    number_pairs,
     orders,
     other_parts,
     other_types,
@@ -570,6 +571,20 @@ _ALL = (
         by_hand="`split` into columns, or into rows; `to_indicators` makes a column of each answer",
         not_for="places with their county, 3/4, free text",
         together="{} columns have cells with several values",
+    ),
+    Code(
+        "text.number_pairs",
+        _UNTIDY,
+        says="two numbers in one cell",
+        looks_at=(
+            f"texts of which {_share(number_pairs.LEAST_READ)} are two numbers with the same mark between them, most "
+            f"with decimals, {number_pairs.LEAST_DIFFERENT} different ones or more"
+        ),
+        example="`50.0436, -1.0358`, `2.5 x 3.0`",
+        remedy="`calculate` a column of the first numbers and one of the second, where it is right for every text",
+        by_hand="`correct` what is built otherwise, then `calculate`, or `split` at the mark",
+        not_for="blood pressures, fractions, ranges and other pairs of whole numbers",
+        together="{} columns have two numbers in a cell",
     ),
     Code(
         "type.leading_zeros",

@@ -59,7 +59,10 @@ def kept_as_text(table: ColumnCache, findings: Iterable[Finding], as_of: date | 
         if column.type.word != "string" or list(step.columns) != [name]:
             continue
         alone = BareTable({name: column}, row_numbers=table.row_numbers, storage=table._storage)
-        made = step.apply(alone).table
+        try:
+            made = step.apply(alone).table
+        except CombError:
+            continue
         present = int(np.count_nonzero(made[name].present))
         values_of_any_type = int(np.count_nonzero(column.present & ~noticed(column, IS_KNOWN)))
         if made[name].type.textual or not present or present < LEAST_CONVERTED * values_of_any_type:

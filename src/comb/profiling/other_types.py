@@ -73,6 +73,7 @@ MOST_DAYS_APART = 800
 
 # Day counts have five digits; dates and they are nearly all the values of a column that mixes them.
 DAY_COUNT_DIGITS = 5
+MOST_DAYS_READ = 200_000
 LEAST_DAYS = 0.9
 
 # Years lie between these; without a heading that says so they go on without a gap, few and each several times.
@@ -327,7 +328,7 @@ def _days_and_counts(table: ColumnCache, name: str, evidence: Evidence) -> Findi
     """Return what there is to say of texts that are dates and day counts of a spreadsheet program, near each other."""
     column = table[name]
     dates = next((one for one in evidence.tried if one.type.word == "date" and one.parser and one.fits), None)
-    if dates is None or dates.parser is None or dates.doubt:
+    if dates is None or dates.parser is None or dates.doubt or column.text.item_count > MOST_DAYS_READ:
         return None
     days, status = dates.parser.parse(column.text.packed())
     numbers = days.astype("datetime64[D]").astype(np.int64) - _DAY_ZERO
@@ -363,6 +364,8 @@ def _days_and_counts(table: ColumnCache, name: str, evidence: Evidence) -> Findi
 
 def _scale(table: ColumnCache, name: str, wrong: Mask, numbers: Mask) -> Calculate | None:
     """Return the step that reads a scale of which some numbers have words."""
+    if table.different(name) > 2 * MOST_LABELS:
+        return None
     one, other = (table[name]._take(np.flatnonzero(where)).distinct() for where in (numbers, wrong))
     if len(one) > MOST_LABELS or len(other) > MOST_LABELS:
         return None

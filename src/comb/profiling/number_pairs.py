@@ -1,0 +1,128 @@
+"""Cells that hold two numbers: ``50.0436, -1.0358``, ``2.5 x 3.0``, ``(47.1; 8.5)``.
+
+As one text they can neither be compared nor drawn. Whole numbers with a mark between them are more often one thing,
+``120/80`` or ``4711-12``, so fractions are asked for; and all texts have to be built alike. What the two numbers are, a
+place or the sides of something, the values do not say: the new columns are called first and second.
+"""
+
+from collections.abc import Collection, Mapping, Sequence
+
+import msgspec
+import numpy as np
+
+from comb.errors import CombError, counted
+from comb.formats.lazy_pattern import lazy_pattern
+from comb.kernels.types import IS_KNOWN
+from comb.parsing.vocabulary import is_missing_word
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import Finding, Findings, noticed, quoted
+from comb.profiling.unit_conversion import MOST_TRIED, written
+from comb.steps.column_steps import Calculate
+from comb.tables.column import Column
+from comb.tables.names import unique_names
+from comb.tables.table import BareTable
+
+# This many values show whether the others are worth a look, and this share of all are pairs.
+LOOKED_AT = 200
+LEAST_READ = 0.9
+
+# Fewer different pairs may be labels, and of these at least so many have a fraction.
+LEAST_DIFFERENT = 8
+LEAST_FRACTIONS = 0.5
+
+_NUMBER = r"[+-]?[0-9]+(?:[.,][0-9]+)?"
+_PAIR = lazy_pattern(
+    rf"(?P<open>[(\[]?)\s*(?P<one>{_NUMBER})(?P<mark>\s*[,;/|x×]\s*|\s+)(?P<two>{_NUMBER})\s*(?P<close>[)\]]?)"
+)
+
+
+class _Numbers(msgspec.Struct, frozen=True):
+    """A text taken apart: two numbers, what stands between them, and brackets round them."""
+
+    one: str
+    two: str
+    mark: str
+    brackets: str
+
+    @property
+    def is_fraction(self) -> bool:
+        """Whether one of the numbers has decimals."""
+        return not (self.one.lstrip("+-").isdigit() and self.two.lstrip("+-").isdigit())
+
+    def values(self) -> list[float]:
+        """Return the numbers."""
+        return [float(number.replace(",", ".")) for number in (self.one, self.two)]
+
+
+def number_pairs(table: ColumnCache) -> Findings:
+    """Texts that are two numbers with a mark between them."""
+    for name, column in table.columns.items():
+        if column.type.word != "string" or not column.present.any() or table.different(name) > MOST_TRIED:
+            continue
+        first = [text for text in column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts() if text]
+        first = [text for text in first if not is_missing_word(text)]
+        if sum(_taken_apart(text) is not None for text in first) < LEAST_READ * len(first):
+            continue
+        present = column.present & ~noticed(column, IS_KNOWN)
+        cells = dict(column._take(np.flatnonzero(present)).distinct().commonest(MOST_TRIED))
+        pairs = {text: pair for text in cells if (pair := _taken_apart(text)) is not None}
+        count = sum(cells[text] for text in pairs)
+        if count < LEAST_READ * sum(cells.values()) or not _are_pairs(pairs.values()):
+            continue
+        mark = next(iter(pairs.values())).mark
+        text = (
+            f"{counted(count, 'cell')} of {name} hold two numbers, with {mark or 'a space'} between them: as one text"
+        )
+        text += " they cannot be compared or drawn"
+        rows = table.rows_where(column.text.flags(pairs.__contains__) & column.present)
+        remedy = _parted(name, pairs, table.names) if len(pairs) == len(cells) else None
+        shown = quoted({one: cells[one] for one in pairs})
+        yield Finding("text.number_pairs", (name,), count, rows, shown, text, remedy)
+
+
+def _taken_apart(text: str) -> _Numbers | None:
+    match = _PAIR.fullmatch(text.strip())
+    if match is None or bool(match["open"]) != bool(match["close"]):
+        return None
+    one, two, mark = match["one"], match["two"], match["mark"].strip()
+    # A comma is a decimal mark or the mark between the two; with nothing around it, it could be either.
+    if mark == "," and ("," in one + two or (match["mark"] == "," and "." not in one + two)):
+        return None
+    return _Numbers(one, two, mark, match["open"] + match["close"])
+
+
+def _are_pairs(pairs: Collection[_Numbers]) -> bool:
+    """Return whether texts are different enough, built alike, and mostly with fractions."""
+    alike = len({(pair.mark, pair.brackets) for pair in pairs}) == 1
+    fractions = sum(pair.is_fraction for pair in pairs)
+    return alike and len(pairs) >= LEAST_DIFFERENT and fractions >= LEAST_FRACTIONS * len(pairs)
+
+
+def _parted(name: str, pairs: Mapping[str, _Numbers], names: Sequence[str]) -> Calculate | None:
+    """Return the step that calculates two columns, if it gives the right numbers for every text."""
+    *_, first, second = unique_names([*names, f"{name}_first", f"{name}_second"])
+    one = next(iter(pairs.values()))
+    commas = one.mark != "," and any("," in pair.one + pair.two for pair in pairs.values())
+    for text in written(name):
+        bare = text
+        for sign in one.brackets:
+            bare = f"replace({bare}, '{sign}', '')"
+        bare = f"replace({bare}, ',', '.')" if commas else bare
+        bare = bare if one.mark else f"trim({bare})"
+        place = f"position('{one.mark or ' '}' in {bare})"
+        step = Calculate(columns={
+            first: f"cast(substring({bare}, 1, {place} - 1) as number)",
+            second: f"cast(substring({bare}, {place} + 1) as number)",
+        })  # fmt: skip
+        if _gives(step, name, (first, second), pairs):
+            return step
+    return None
+
+
+def _gives(step: Calculate, name: str, new: tuple[str, str], pairs: Mapping[str, _Numbers]) -> bool:
+    try:
+        made = step.apply(BareTable({name: Column._of_strings(list(pairs))})).table
+    except CombError:
+        return False
+    found = zip(*(made[one].to_list() for one in new), strict=True)
+    return all(list(both) == pair.values() for both, pair in zip(found, pairs.values(), strict=True))

@@ -1,0 +1,63 @@
+"""Two numbers in a cell become two columns."""
+
+from pathlib import Path
+
+import pytest
+
+import comb
+from comb.plans.draft import draft_plan
+
+ONE = [50.0436, -3.5, 51.25, 49.5, 50.125, 52.0625, 48.75, 50.875]
+TWO = [-1.0358, 2.0, 0.125, -2.5, 3.75, 1.25, -0.0625, 4.5]
+# How a pair is written.
+FORMS = {
+    "a comma and a space": "{}, {}", "a comma": "{},{}", "a semicolon": "{};{}", "a stroke": "{} / {}", "a cross": "{} x {}",
+    "a space": "{} {}", "brackets": "({}, {})", "square brackets": "[{};{}]", "spaces outside": " {}, {} ",
+}  # fmt: skip
+OTHERS = {
+    "whole numbers": ["120/80", "118/75", "130/85", "110/70", "125/82", "140/90", "121/79", "119/78"],
+    "decimal commas": ["1,25", "2,5", "3,75", "4,125", "5,5", "6,25", "7,0", "8,5"],
+    "few": ["1.5, 2.5", "2.5, 3.5"] * 4,
+    "marks that differ": ["1.5, 2", "2.5; 3", "3.5 / 4", "4.5, 5", "5.5, 6", "6.5, 7", "7.5, 8", "8.5, 9"],
+    "three numbers": [f"{at}.5, 2, 3" for at in range(9)],
+    "open brackets": [f"({at}.5, 2" for at in range(9)],
+    "no texts": [],
+}
+
+
+@pytest.mark.parametrize("form", FORMS.values(), ids=FORMS)
+def test_the_remedy_parts_them(tmp_path: Path, form: str) -> None:
+    texts = [form.format(one, two) for one, two in zip(ONE, TWO, strict=True)]
+    table = comb.table(columns={"site": list("abcdefgh"), "place": texts})
+    [finding] = table.profile().of("text.number_pairs")
+    assert finding.count == 8 and finding.remedy is not None
+    for ending in (".xlsx", ".json"):
+        table.save(tmp_path / f"t{ending}")
+        loaded = comb.load(tmp_path / f"t{ending}")
+        (tmp_path / "plan.yaml").write_text(draft_plan(loaded, loaded.profile(), tmp_path).text)
+        [done] = comb.Plan.load(tmp_path / "plan.yaml").run(dry_run=True).tables.values()
+        assert done["place_first"].to_list() == ONE and done["place_second"].to_list() == TWO
+    june = comb.table(columns={"place": [texts[0], "by the mill"]}).take_step(finding.remedy)
+    assert june["place_first"].to_list() == [ONE[0], None] and june["place_first"].reasons()[1] in (
+        "undefined",
+        "unreadable",
+    )
+    assert june["place_second"].reasons()[1] == "unreadable"
+
+
+def test_decimal_commas_with_another_mark_between() -> None:
+    texts = [f"{one};{two}".replace(".", ",") for one, two in zip(ONE, TWO, strict=True)]
+    [finding] = comb.table(columns={"place": texts}).profile().of("text.number_pairs")
+    made = comb.table(columns={"place": texts}).take_step(finding.remedy)
+    assert made["place_first"].to_list() == ONE and made["place_second"].to_list() == TWO
+
+
+@pytest.mark.parametrize("texts", OTHERS.values(), ids=OTHERS)
+def test_what_is_something_else_is_left(texts: list[str]) -> None:
+    assert not comb.table(columns={"place": texts, "n": list(range(len(texts)))}).profile().of("text.number_pairs")
+
+
+def test_other_texts_among_them_leave_no_step() -> None:
+    texts = [f"{one}, {two}" for one, two in zip(ONE, TWO, strict=True)] * 2
+    [finding] = comb.table(columns={"place": [*texts, "unknown site"]}).profile().of("text.number_pairs")
+    assert finding.remedy is None and finding.count == 16 and finding.by_hand
