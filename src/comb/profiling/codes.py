@@ -13,10 +13,9 @@ from comb.errors import ParameterError, unknown_name
 from comb.parsing import headings
 from comb.profiling import (
     ascending,
+    built_texts,
     characters,
-    compound_units,
     computed,
-    degrees,
     duplicates,
     fixed_width,
     keys,
@@ -268,7 +267,9 @@ _ALL = (
         "type.degrees",
         _NUMBERS,
         says="degrees and minutes, as text",
-        looks_at=f"texts of which {_share(degrees.LEAST_READ)} are numbers with a sign of degrees and one of minutes",
+        looks_at=(
+            f"texts of which {_share(built_texts.LEAST_READ)} are numbers with a sign of degrees and one of minutes"
+        ),
         example="`47°26'52\"N`",
         remedy=(
             "`calculate` a column of degrees, south and west negative (ISO 6709), where all are of one form and it is "
@@ -283,7 +284,7 @@ _ALL = (
         _NUMBERS,
         says="measures in two units, as text",
         looks_at=(
-            f"texts of which {_share(compound_units.LEAST_READ)} have a number with a unit and another with a smaller "
+            f"texts of which {_share(built_texts.LEAST_READ)} have a number with a unit and another with a smaller "
             "unit of the same kind: feet and inches, pounds and ounces, kg and g, years and months, weeks and days"
         ),
         example="`5'11\"`, `4 lb 3 oz`, `2 years 3 months`",
@@ -577,7 +578,7 @@ _ALL = (
         _UNTIDY,
         says="two numbers in one cell",
         looks_at=(
-            f"texts of which {_share(number_pairs.LEAST_READ)} are two numbers with the same mark between them, most "
+            f"texts of which {_share(built_texts.LEAST_READ)} are two numbers with the same mark between them, most "
             f"with decimals, {number_pairs.LEAST_DIFFERENT} different ones or more"
         ),
         example="`50.0436, -1.0358`, `2.5 x 3.0`",

@@ -9,21 +9,15 @@ from collections.abc import Collection, Mapping, Sequence
 from fractions import Fraction
 
 import msgspec
-import numpy as np
 
 from comb.errors import counted
 from comb.formats.lazy_pattern import lazy_pattern
-from comb.kernels.types import IS_KNOWN
-from comb.parsing.vocabulary import is_missing_word
+from comb.profiling.built_texts import LEAST_READ, taken_apart
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.finding import Finding, Findings, noticed, quoted
-from comb.profiling.unit_conversion import MOST_TRIED, gives, written
+from comb.profiling.finding import Finding, Findings, quoted
+from comb.profiling.unit_conversion import gives, written
 from comb.steps.column_steps import Calculate
 from comb.tables.names import unique_names
-
-# This many values show whether the others are worth a look, and this share of them are such measures.
-LOOKED_AT = 200
-LEAST_READ = 0.9
 
 # With fewer different numbers behind marks, minutes and seconds are as likely as feet and inches.
 LEAST_DIFFERENT = 5
@@ -82,15 +76,10 @@ class _Measure(msgspec.Struct, frozen=True):
 def compound_units(table: ColumnCache) -> Findings:
     """Texts that are measures in two units."""
     for name, column in table.columns.items():
-        if column.type.word != "string" or not column.present.any() or table.different(name) > MOST_TRIED:
+        built = taken_apart(table, name, _taken_apart)
+        if built is None:
             continue
-        first = [text for text in column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts() if text]
-        first = [text for text in first if not is_missing_word(text)]
-        if sum(_taken_apart(text) is not None for text in first) < LEAST_READ * len(first):
-            continue
-        present = column.present & ~noticed(column, IS_KNOWN)
-        cells = dict(column._take(np.flatnonzero(present)).distinct().commonest(MOST_TRIED))
-        apart = {text: measure for text in cells if (measure := _taken_apart(text)) is not None}
+        cells, apart = built
         found = max(((_of_pair(apart, pair), pair) for pair in _PAIRS), key=lambda one: len(one[0]))
         measures, pair = found
         count = sum(cells[text] for text in measures)

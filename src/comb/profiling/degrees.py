@@ -9,21 +9,15 @@ from fractions import Fraction
 from itertools import pairwise
 
 import msgspec
-import numpy as np
 
 from comb.errors import counted
 from comb.formats.lazy_pattern import lazy_pattern
-from comb.kernels.types import IS_KNOWN
-from comb.parsing.vocabulary import is_missing_word
+from comb.profiling.built_texts import taken_apart
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.finding import Finding, Findings, noticed, quoted
-from comb.profiling.unit_conversion import MOST_TRIED, gives, written
+from comb.profiling.finding import Finding, Findings, quoted
+from comb.profiling.unit_conversion import gives, written
 from comb.steps.column_steps import Calculate
 from comb.tables.names import unique_names
-
-# This many values show whether the others are worth a look, and this share of them are degrees.
-LOOKED_AT = 200
-LEAST_READ = 0.9
 
 _DEGREES = lazy_pattern(
     r"(?P<degrees>[0-9]{1,3})\s*(?P<first>[°º])\s*(?P<minutes>[0-5]?[0-9](?:\.[0-9]+)?)\s*(?P<second>['′’])"
@@ -48,15 +42,10 @@ class _Angle(msgspec.Struct, frozen=True):
 def degrees(table: ColumnCache) -> Findings:
     """Texts that are degrees and minutes, with or without seconds and the side of the earth."""
     for name, column in table.columns.items():
-        if column.type.word != "string" or not column.present.any() or table.different(name) > MOST_TRIED:
+        found = taken_apart(table, name, _taken_apart)
+        if found is None:
             continue
-        first = [text for text in column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts() if text]
-        first = [text for text in first if not is_missing_word(text)]
-        if sum(_taken_apart(text) is not None for text in first) < LEAST_READ * len(first):
-            continue
-        present = column.present & ~noticed(column, IS_KNOWN)
-        cells = dict(column._take(np.flatnonzero(present)).distinct().commonest(MOST_TRIED))
-        angles = {text: angle for text in cells if (angle := _taken_apart(text)) is not None}
+        cells, angles = found
         count = sum(cells[text] for text in angles)
         text = f"{counted(count, 'cell')} of {name} are degrees and minutes, as text: they cannot be compared or drawn"
         remedy = _in_degrees(name, angles, table.names) if len(angles) == len(cells) else None

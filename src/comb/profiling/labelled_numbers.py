@@ -25,7 +25,7 @@ _LABELLED = (
 def labelled_numbers(
     name: str, names: Collection[str], numbers: Collection[str], rest: Collection[str]
 ) -> Calculate | None:
-    """Return the step that reads a scale, where each text that is no number is one of its numbers with words.
+    """Return the step that reads a scale, where each other text is one of its numbers with words.
 
     Parameters
     ----------

@@ -1,32 +1,26 @@
 """Cells that hold two numbers: ``50.0436, -1.0358``, ``2.5 x 3.0``, ``(47.1; 8.5)``.
 
 As one text they can neither be compared nor drawn. Whole numbers with a mark between them are more often one thing,
-``120/80`` or ``4711-12``, so fractions are asked for; and all texts have to be built alike. What the two numbers are, a
-place or the sides of something, the values do not say: the new columns are called first and second.
+``120/80`` or ``4711-12``, so fractions are asked for; and all texts have to be built in one way. What the two numbers
+are, a place or the sides of something, the values do not say: the new columns are called first and second.
 """
 
 from collections.abc import Collection, Mapping, Sequence
 
 import msgspec
-import numpy as np
 
 from comb.errors import CombError, counted
 from comb.formats.lazy_pattern import lazy_pattern
-from comb.kernels.types import IS_KNOWN
-from comb.parsing.vocabulary import is_missing_word
+from comb.profiling.built_texts import taken_apart
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.finding import Finding, Findings, noticed, quoted
-from comb.profiling.unit_conversion import MOST_TRIED, written
+from comb.profiling.finding import Finding, Findings, quoted
+from comb.profiling.unit_conversion import written
 from comb.steps.column_steps import Calculate
 from comb.tables.column import Column
 from comb.tables.names import unique_names
 from comb.tables.table import BareTable
 
-# This many values show whether the others are worth a look, and this share of all are pairs.
-LOOKED_AT = 200
-LEAST_READ = 0.9
-
-# Fewer different pairs may be labels, and of these at least so many have a fraction.
+# Fewer different pairs may be labels, and at least this share of them has a fraction.
 LEAST_DIFFERENT = 8
 LEAST_FRACTIONS = 0.5
 
@@ -57,18 +51,11 @@ class _Numbers(msgspec.Struct, frozen=True):
 def number_pairs(table: ColumnCache) -> Findings:
     """Texts that are two numbers with a mark between them."""
     for name, column in table.columns.items():
-        if column.type.word != "string" or not column.present.any() or table.different(name) > MOST_TRIED:
+        found = taken_apart(table, name, _taken_apart)
+        if found is None or not _are_pairs(found[1].values()):
             continue
-        first = [text for text in column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts() if text]
-        first = [text for text in first if not is_missing_word(text)]
-        if sum(_taken_apart(text) is not None for text in first) < LEAST_READ * len(first):
-            continue
-        present = column.present & ~noticed(column, IS_KNOWN)
-        cells = dict(column._take(np.flatnonzero(present)).distinct().commonest(MOST_TRIED))
-        pairs = {text: pair for text in cells if (pair := _taken_apart(text)) is not None}
+        cells, pairs = found
         count = sum(cells[text] for text in pairs)
-        if count < LEAST_READ * sum(cells.values()) or not _are_pairs(pairs.values()):
-            continue
         mark = next(iter(pairs.values())).mark
         text = (
             f"{counted(count, 'cell')} of {name} hold two numbers, with {mark or 'a space'} between them: as one text"
@@ -92,10 +79,10 @@ def _taken_apart(text: str) -> _Numbers | None:
 
 
 def _are_pairs(pairs: Collection[_Numbers]) -> bool:
-    """Return whether texts are different enough, built alike, and mostly with fractions."""
-    alike = len({(pair.mark, pair.brackets) for pair in pairs}) == 1
+    """Return whether texts are different enough, built in one way, and mostly with fractions."""
+    uniform = len({(pair.mark, pair.brackets) for pair in pairs}) == 1
     fractions = sum(pair.is_fraction for pair in pairs)
-    return alike and len(pairs) >= LEAST_DIFFERENT and fractions >= LEAST_FRACTIONS * len(pairs)
+    return uniform and len(pairs) >= LEAST_DIFFERENT and fractions >= LEAST_FRACTIONS * len(pairs)
 
 
 def _parted(name: str, pairs: Mapping[str, _Numbers], names: Sequence[str]) -> Calculate | None:

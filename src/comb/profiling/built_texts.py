@@ -1,0 +1,50 @@
+"""Columns of texts of which nearly all are built in one way, and what each of them is taken apart to."""
+
+from collections.abc import Callable
+from typing import TypeVar
+
+import numpy as np
+
+from comb.kernels.types import IS_KNOWN
+from comb.parsing.vocabulary import is_missing_word
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import noticed
+from comb.profiling.unit_conversion import MOST_TRIED
+
+Parts = TypeVar("Parts")
+
+# This many values show whether the others are worth a look, and this share of all have to be built that way.
+LOOKED_AT = 200
+LEAST_READ = 0.9
+
+
+def taken_apart(
+    table: ColumnCache, name: str, apart: Callable[[str], Parts | None]
+) -> tuple[dict[str, int], dict[str, Parts]] | None:
+    """Take the texts of a column apart.
+
+    Parameters
+    ----------
+    table : ColumnCache
+    name : str
+    apart : callable
+        Takes a text apart; None for one that is built otherwise.
+
+    Returns
+    -------
+    tuple of dict, dict, or None
+        How often each different text is there, words for missing left out; and the parts of those that could be taken
+        apart. None for other columns, and where too few could be.
+    """
+    column = table[name]
+    if column.type.word != "string" or not column.present.any() or table.different(name) > MOST_TRIED:
+        return None
+    first = [text for text in column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts() if text]
+    first = [text for text in first if not is_missing_word(text)]
+    if sum(apart(text) is not None for text in first) < LEAST_READ * len(first):
+        return None
+    present = column.present & ~noticed(column, IS_KNOWN)
+    cells = dict(column._take(np.flatnonzero(present)).distinct().commonest(MOST_TRIED))
+    read = {text: parts for text in cells if (parts := apart(text)) is not None}
+    enough = sum(cells[text] for text in read) >= LEAST_READ * sum(cells.values())
+    return (cells, read) if read and enough else None
