@@ -61,6 +61,12 @@ def test_what_is_something_else_is_left(texts: list[str]) -> None:
     assert not column_of(texts).profile().of("type.compound_units")
 
 
+def test_whole_feet_next_month() -> None:
+    [finding] = column_of(["5 ft 11 in", "6 ft 1 in"]).profile().of("type.compound_units")
+    june = comb.table(columns={"size": ["6 ft", "5 ft 2 in", "70 in", "7"]}).take_step(finding.remedy)["size_inches"]
+    assert june.to_list() == [72, 62, None, None] and june.reasons()[2:] == ["undefined"] * 2
+
+
 def test_other_texts_among_them_leave_no_step() -> None:
     [finding] = (
         comb.table(columns={"size": [*["4 lb 3 oz", "2 lb 1 oz"] * 12, "heavy"]}).profile().of("type.compound_units")

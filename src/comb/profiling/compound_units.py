@@ -50,7 +50,10 @@ _MEASURE = lazy_pattern(
 )
 
 # What stands for the larger unit in the formula.
-_SIGN = ":"
+_SIGN = ":0"
+
+# And the spaces behind it, which are taken out.
+_GAPS = ((), (" ",), ("  ", " "))
 
 
 class _Measure(msgspec.Struct, frozen=True):
@@ -108,35 +111,39 @@ def _of_pair(apart: Mapping[str, _Measure], pair: _Pair) -> dict[str, _Measure]:
 def _are_measures(measures: Collection[_Measure], pair: _Pair) -> bool:
     """Return whether both units are there: one alone is a unit as others are."""
     second = {one.two for one in measures if one.two}
-    return len(second) >= (LEAST_DIFFERENT if pair is _FEET else 1) and 2 * sum(
-        bool(one.two) for one in measures
-    ) > len(measures)
+    both = sum(bool(one.two) for one in measures)
+    return len(second) >= (LEAST_DIFFERENT if pair is _FEET else 1) and 2 * both > len(measures)
 
 
 def _in_one_unit(name: str, measures: Mapping[str, _Measure], pair: _Pair, names: Sequence[str]) -> Calculate | None:
     """Return the step that calculates a column in the smaller unit, if it gives the right number for every text."""
     new = unique_names([*names, f"{name}_{pair.name}"])[-1]
     wanted = {text: one.in_smaller(pair.times) for text, one in measures.items()}
-    some = any(not one.two for one in measures.values())
     tried = (
-        Calculate(columns={new: _formula(text, measures.values(), pair.times, some=some)}) for text in written(name)
+        Calculate(columns={new: _formula(text, measures.values(), pair.times, gaps)})
+        for gaps in _GAPS
+        for text in written(name)
     )
     return next((step for step in tried if gives(step, name, wanted)), None)
 
 
-def _formula(text: str, measures: Collection[_Measure], times: int, *, some: bool) -> str:
-    """Put a sign where the larger unit is, and nothing where the smaller one is; the numbers are beside the sign."""
+def _formula(text: str, measures: Collection[_Measure], times: int, gaps: Sequence[str]) -> str:
+    """Put a sign where the larger unit is, and nothing where the smaller one is; the numbers are beside the sign.
+
+    The zero behind the sign is in front of the second number, or is that number where there is none: another month may
+    have whole feet, though this one has not.
+    """
     bare = text
     new = {unit: "" for one in measures for unit in (one.smaller, one.between) if unit}
     new |= {one.larger: _SIGN for one in measures}
     # The longer first: one may be a part of another.
     for unit in sorted(new, key=lambda unit: (-len(unit), unit)):
         bare = f"replace({bare}, {_literal(unit)}, '{new[unit]}')"
-    bare = f"trim({bare})" if some else bare
-    place = f"position('{_SIGN}' in {bare})"
+    for gap in gaps:
+        bare = f"replace({bare}, '{_SIGN}{gap}', '{_SIGN}')"
+    place = f"position(':' in {bare})"
     larger = f"cast(substring({bare}, 1, {place} - 1) as number) * {times}"
-    whole = f"{larger} + cast(substring({bare}, {place} + 1) as number)"
-    return f"case when {bare} like '%{_SIGN}' then {larger} else {whole} end" if some else whole
+    return f"{larger} + cast(substring({bare}, {place} + 1) as number)"
 
 
 def _literal(text: str) -> str:

@@ -348,7 +348,7 @@ def profile(
                 found[BESIDE] = late.result()
             hidden = kept_as_text.kept_as_text(cache, _once(chain.from_iterable(found.values())), as_of)
     except KeyboardInterrupt:
-        left = [_words(finder) for finder in FINDERS if finder not in found]
+        left = [_words(finder) for finder in FINDERS if finder not in found] or ["values that are kept as text"]
         cache.limit(f"stopped before: {', '.join(left)}")
         summaries = summaries or [summarise(cache, name) for name in table.names]
     listed = _ranked(_once(chain(chain.from_iterable(found.get(one, []) for one in FINDERS), hidden)))
