@@ -130,7 +130,7 @@ def _in_one_unit(name: str, measures: Mapping[str, _Measure], pair: _Pair, names
 def _formula(text: str, measures: Collection[_Measure], times: int, gaps: Sequence[str]) -> str:
     """Put a sign where the larger unit is, and nothing where the smaller one is; the numbers are beside the sign.
 
-    The zero behind the sign is in front of the second number, or is that number where there is none: another month may
+    The zero behind the sign is in front of the second number, or is that number where it is left out: another month may
     have whole feet, though this one has not.
     """
     bare = text
