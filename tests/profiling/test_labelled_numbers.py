@@ -11,13 +11,18 @@ SCALES = {
     "a sign of equality": (["1 = Poor", "2", "3", "4 = Good"], [1, 2, 3, 4]),
     "from nought": (["0 (never)", "1", "2", "10 always", *"3456789"], [0, 1, 2, 10, 3, 4, 5, 6, 7, 8, 9]),
     "words before": (["Poor (1)", "2", "3", "4", "Good (5)"], [1, 2, 3, 4, 5]),
-    "quotes": (["1 - Don't know", "2", "3"], [1, 2, 3]),
+    "quotes": (["1 - Don't like it", "2", "3"], [1, 2, 3]),
 }
 OTHERS = {
     "houses": ["12 a", "12", "11", "10"],
     "streets": ["12 Oak", "3", "40"],
     "two labels of a number": ["1 - Poor", "1 - Bad", "2", "3", "4"],
     "a gap": ["1 - Poor", "2", "9"],
+    "no answer": ["1", "2", "3", "4", "5 - Don’t know"],
+    "a word for missing": ["1", "2", "3", "4", "5 (n/a)"],
+    "numbers written otherwise": ["3 - Poor", "(2)", "1", "-1", "0"],
+    "thousands": ["1 - Poor", "2", "3", "1,000"],
+    "units": ["1 - Poor", "$2", "$3", "$4"],
     "words alone": ["Poor", "2", "3", "4"],
     "all with words": ["1 - Poor", "2 - Fair", "3 - Good"],
 }

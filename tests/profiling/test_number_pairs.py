@@ -20,6 +20,7 @@ OTHERS = {
     "few": ["1.5, 2.5", "2.5, 3.5"] * 4,
     "marks that differ": ["1.5, 2", "2.5; 3", "3.5 / 4", "4.5, 5", "5.5, 6", "6.5, 7", "7.5, 8", "8.5, 9"],
     "three numbers": [f"{at}.5, 2, 3" for at in range(9)],
+    "spaces between thousands": [f"{at} {at * 37 % 900 + 100}.50" for at in range(1, 20)],
     "open brackets": [f"({at}.5, 2" for at in range(9)],
     "no texts": [],
 }
@@ -55,6 +56,13 @@ def test_decimal_commas_with_another_mark_between() -> None:
 @pytest.mark.parametrize("texts", OTHERS.values(), ids=OTHERS)
 def test_what_is_something_else_is_left(texts: list[str]) -> None:
     assert not comb.table(columns={"place": texts, "n": list(range(len(texts)))}).profile().of("text.number_pairs")
+
+
+@pytest.mark.parametrize("mark", [",", "."])
+def test_marks_that_could_be_between_thousands_are_not_guessed_at(mark: str) -> None:
+    texts = [f"{at}{mark}{at * 37 % 900 + 100}; {at + 1}{mark}{at * 41 % 900 + 100}" for at in range(1, 20)]
+    [finding] = comb.table(columns={"place": texts}).profile().of("text.number_pairs")
+    assert finding.remedy is None and finding.by_hand
 
 
 def test_other_texts_among_them_leave_no_step() -> None:

@@ -16,6 +16,7 @@ from comb.profiling.built_texts import LEAST_READ, taken_apart
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, quoted
 from comb.profiling.unit_conversion import gives, written
+from comb.steps.base import as_literal
 from comb.steps.column_steps import Calculate
 from comb.tables.names import unique_names
 
@@ -138,13 +139,9 @@ def _formula(text: str, measures: Collection[_Measure], times: int, gaps: Sequen
     new |= {one.larger: _SIGN for one in measures}
     # The longer first: one may be a part of another.
     for unit in sorted(new, key=lambda unit: (-len(unit), unit)):
-        bare = f"replace({bare}, {_literal(unit)}, '{new[unit]}')"
+        bare = f"replace({bare}, {as_literal(unit)}, '{new[unit]}')"
     for gap in gaps:
         bare = f"replace({bare}, '{_SIGN}{gap}', '{_SIGN}')"
     place = f"position(':' in {bare})"
     larger = f"cast(substring({bare}, 1, {place} - 1) as number) * {times}"
     return f"{larger} + cast(substring({bare}, {place} + 1) as number)"
-
-
-def _literal(text: str) -> str:
-    return "'" + text.replace("'", "''") + "'"

@@ -1,12 +1,14 @@
 """Scales of which only the ends have words: ``1 - Poor``, ``2``, ``3``, ``4``, ``5 - Excellent``."""
 
-import re
 from collections.abc import Collection
 from fractions import Fraction
 
 from comb.formats.lazy_pattern import lazy_pattern
+from comb.parsing.letters import as_typed
+from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.lookups import quoted_name
 from comb.profiling.unit_conversion import gives
+from comb.steps.base import as_literal
 from comb.steps.column_steps import Calculate
 from comb.tables.names import unique_names
 
@@ -16,6 +18,14 @@ MOST_LABELLED = 10
 # Fewer letters may be a part of a house number.
 LEAST_LETTERS = 2
 
+# These are no value of a scale, though they have a number on it: `5 - Don't know`.
+NO_ANSWERS = frozenset({
+    "don't know", "dont know", "do not know", "dk", "can't say", "cannot say", "not sure", "unsure", "refused",
+    "refusal", "no answer", "no response", "no opinion", "not applicable", "not stated", "not asked",
+    "prefer not to say", "rather not say", "weiß nicht", "keine angabe",
+})  # fmt: skip
+
+_PLAIN = lazy_pattern(r"\s*[+-]?[0-9]{1,3}\s*")
 _LABELLED = (
     lazy_pattern(r"\s*(?P<number>[0-9]{1,3})\s*(?:[-–—=:.)]|\s)\s*[(\[]?(?P<words>[^\W\d_][^0-9]*)"),
     lazy_pattern(r"\s*(?P<words>[^\W\d_][^0-9]*?)\s*[-–—=:]?\s*[(\[]?(?P<number>[0-9]{1,3})[)\]]?\s*"),
@@ -42,9 +52,10 @@ def labelled_numbers(
     -------
     Calculate or None
         It gives a new column, so that the words stay; None if a text is something else, if one number has two labels,
-        or the other way round, or is there without one too, or if the numbers do not go on without a gap.
+        or the other way round, or is there without one too, if the numbers do not go on without a gap, or if the
+        words say that there is no answer.
     """
-    if not 0 < len(rest) <= MOST_LABELLED or not numbers:
+    if not 0 < len(rest) <= MOST_LABELLED or not numbers or not all(map(_PLAIN.fullmatch, numbers)):
         return None
     found: dict[str, int] = {}
     words: dict[str, int] = {}
@@ -53,22 +64,18 @@ def labelled_numbers(
         if match is None:
             return None
         found[text] = int(match["number"])
-        words[match["words"].strip().casefold()] = found[text]
+        words[match["words"].strip(" )]").casefold()] = found[text]
     plain = {int(text) for text in numbers}
     labelled = set(found.values())
     scale = plain | labelled
     if len(words) != len(labelled) or plain & labelled or len(scale) != max(scale) - min(scale) + 1:
         return None
-    if any(len(label) < LEAST_LETTERS for label in words):
+    if any(len(label) < LEAST_LETTERS or as_typed(label) in NO_ANSWERS or is_missing_word(label) for label in words):
         return None
     new, written = unique_names([*names, f"{name}_number"])[-1], quoted_name(name)
-    parts = " ".join(f"when '{_escaped(text)}' then {number}" for text, number in sorted(found.items()))
+    parts = " ".join(f"when {as_literal(text)} then {number}" for text, number in sorted(found.items()))
     step = Calculate(columns={new: f"case {written} {parts} else cast({written} as integer) end"})
     wanted = {text: Fraction(number) for text, number in found.items()} | {
         text: Fraction(int(text)) for text in numbers
     }
     return step if gives(step, name, wanted) else None
-
-
-def _escaped(text: str) -> str:
-    return re.sub("'", "''", text)

@@ -14,7 +14,7 @@ from comb.formats.lazy_pattern import lazy_pattern
 from comb.profiling.built_texts import taken_apart
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, quoted
-from comb.profiling.unit_conversion import written
+from comb.profiling.unit_conversion import are_open, written
 from comb.steps.column_steps import Calculate
 from comb.tables.column import Column
 from comb.tables.names import unique_names
@@ -24,6 +24,7 @@ from comb.tables.table import BareTable
 LEAST_DIFFERENT = 8
 LEAST_FRACTIONS = 0.5
 
+_GROUP = lazy_pattern(r"[0-9]{3}(?:[.,][0-9]+)?")
 _NUMBER = r"[+-]?[0-9]+(?:[.,][0-9]+)?"
 _PAIR = lazy_pattern(
     rf"(?P<open>[(\[]?)\s*(?P<one>{_NUMBER})(?P<mark>\s*[,;/|x×]\s*|\s+)(?P<two>{_NUMBER})\s*(?P<close>[)\]]?)"
@@ -81,6 +82,9 @@ def _taken_apart(text: str) -> _Numbers | None:
 def _are_pairs(pairs: Collection[_Numbers]) -> bool:
     """Return whether texts are different enough, built in one way, and mostly with fractions."""
     uniform = len({(pair.mark, pair.brackets) for pair in pairs}) == 1
+    if all(not pair.mark and _GROUP.fullmatch(pair.two) for pair in pairs):
+        # One number, with a space between its thousands.
+        return False
     fractions = sum(pair.is_fraction for pair in pairs)
     return uniform and len(pairs) >= LEAST_DIFFERENT and fractions >= LEAST_FRACTIONS * len(pairs)
 
@@ -89,6 +93,8 @@ def _parted(name: str, pairs: Mapping[str, _Numbers], names: Sequence[str]) -> C
     """Return the step that calculates two columns, if it gives the right numbers for every text."""
     *_, first, second = unique_names([*names, f"{name}_first", f"{name}_second"])
     one = next(iter(pairs.values()))
+    if are_open([number for pair in pairs.values() for number in (pair.one, pair.two)]):
+        return None
     commas = one.mark != "," and any("," in pair.one + pair.two for pair in pairs.values())
     for text in written(name):
         bare = text

@@ -98,7 +98,7 @@ def in_one_unit(name: str, column: Column, by_unit: Mapping[str, int], names: tu
     comma = any("," in body for body in bodies)
     if len(texts) > MOST_TRIED or None in wanted.values():
         return None
-    if not all(map((_COMMA if comma else _POINT).fullmatch, bodies)) or _are_open(bodies):
+    if not all(map((_COMMA if comma else _POINT).fullmatch, bodies)) or are_open(bodies):
         return None
     new = unique_names([*names, f"{name}_{usual}"])[-1]
     # Where there are no spaces at the ends, the formula needs not take them off.
@@ -128,7 +128,7 @@ def in_unit_of_others(
     parted = {text: _parted(text, {unit: Fraction(1)}) for text in cells}
     bodies = [body for body, _ in parted.values()]
     comma = any("," in body for body in bodies)
-    if len(cells) > MOST_TRIED or not all(map((_COMMA if comma else _POINT).fullmatch, bodies)) or _are_open(bodies):
+    if len(cells) > MOST_TRIED or not all(map((_COMMA if comma else _POINT).fullmatch, bodies)) or are_open(bodies):
         return None, ""
     exact = {text: Fraction(body.replace(",", ".")) for text, (body, _) in parted.items()}
     sizes, counts = np.array(list(map(float, exact.values()))), np.array(list(cells.values()))
@@ -218,7 +218,7 @@ def _exact(text: str, times: Mapping[str, Fraction]) -> Fraction | None:
     return Fraction(number) * times[unit] if unit and _POINT.fullmatch(number) else None
 
 
-def _are_open(bodies: list[str]) -> bool:
+def are_open(bodies: list[str]) -> bool:
     """Return whether every mark could be one between thousands."""
     marked = [body for body in bodies if "." in body or "," in body]
     return bool(marked) and all(map(_OPEN.fullmatch, marked))
