@@ -30,16 +30,19 @@ LEAN = [
 ]  # fmt: skip
 # Code that is there once is not copied to where it would be reached a step earlier.
 FEWER_COPIES = ["-fno-tree-pre", "-fno-partial-inlining", "-fno-plt"]
-FLAGS = ["/O2"] if sys.platform == "win32" else ["-O3", *LEAN, "-fno-math-errno"]
 
-# With less unrolling these are as quick, and smaller.
-FLAT = FLAGS if sys.platform == "win32" else ["-O2", *LEAN, *FEWER_COPIES, "-fno-math-errno"]
+# With little unrolling these are as quick as with much, and smaller.
+FLAT = ["/O2"] if sys.platform == "win32" else ["-O2", *LEAN, *FEWER_COPIES, "-fno-math-errno"]
 
 # What handles arrays between Python and the loops, and what reads texts that mostly are few and distinct, or waits for
 # memory, is not worth more code.
 SMALL = [] if sys.platform == "win32" else ["-Os", *LEAN, *FEWER_COPIES]
 
+# Finding where fields end is a loop over bytes that is worth several versions of itself.
+WIDE = [] if sys.platform == "win32" else ["-ftree-vectorize", "-fvect-cost-model=dynamic"]
+
 FLAGS_OF = {
+    "_split": [*FLAT, *WIDE],
     **dict.fromkeys(("_arrow", "_moments", "_notation", "_sheet"), SMALL),
     **dict.fromkeys(("_cells", "_codes", "_json", "_sums", "_write"), FLAT),
 }
@@ -67,7 +70,7 @@ def extensions() -> list[Extension]:
             f"comb.kernels.compiled.{name}",
             [f"{KERNELS}/{name}.pyx"],
             include_dirs=[KERNELS],
-            extra_compile_args=FLAGS_OF.get(name, FLAGS),
+            extra_compile_args=FLAGS_OF[name],
             extra_link_args=LINKING,
             define_macros=MACROS,
             py_limited_api=STABLE,
