@@ -82,6 +82,11 @@ def if_any(work: Callable[[list[Any]], Any], least_many: int = 1) -> Callable[[l
     return lambda values: work(values) if len(values) >= least_many else None
 
 
+def commonest(values: list[Any]) -> Any:
+    best = statistics.multimode(values)
+    return best[0] if len(best) == 1 else None
+
+
 AGGREGATES: dict[str, Callable[[list[Row]], Any]] = {
     "count(*)": len,
     "count(v)": lambda rows: len(there(rows, "v")),
@@ -112,6 +117,9 @@ AGGREGATES: dict[str, Callable[[list[Row]], Any]] = {
     "percentile_disc(1) within group (order by w)": lambda rows: reaching(there(rows, "w"), 1),
     "first(v order by d)": lambda rows: least(rows, "v", "d"),
     "last(v order by d)": lambda rows: least(rows, "v", "d", last=True),
+    "mode(s)": lambda rows: commonest(there(rows, "s")),
+    "mode() within group (order by d)": lambda rows: commonest(there(rows, "d")),
+    "mode(n) filter (where b)": lambda rows: commonest(there([row for row in rows if row["b"] is True], "n")),
     "listagg(s, '+')": lambda rows: "+".join(there(rows, "s")) or None,
     "max(v) - min(v) + count(*)": lambda rows: if_any(lambda values: max(values) - min(values) + len(rows))(
         there(rows, "v")

@@ -1,6 +1,8 @@
 """The evaluator of whole columns against a slow one that goes row by row in plain Python."""
 
+import calendar
 import math
+import re
 from datetime import date
 from decimal import Decimal
 from fractions import Fraction
@@ -181,7 +183,33 @@ CALLS: dict[str, Any] = {
     "floor": math.floor,
     "ceiling": math.ceil,
     "extract": lambda part, day: getattr(day, part),
+    "greatest": lambda *values: max(values, key=exact),
+    "least": lambda *values: min(values, key=exact),
+    "sign": lambda value: (value > 0) - (value < 0),
+    "left": lambda text, count: None if count < 0 else text[:count] or None,
+    "right": lambda text, count: None if count < 0 else text[max(len(text) - count, 0) :] or None,
+    "substring_regex": lambda pattern, text, group=0: found_part(pattern, text, group),
+    "whole_months": lambda start, end: months_between(start, end) if start <= end else -months_between(end, start),
 }
+
+
+def found_part(pattern: str, text: str, group: int) -> str | None:
+    match = re.search(pattern, text)
+    return match[group] or None if match else None
+
+
+def months_between(start: date, end: date) -> int:
+    """Go month by month; a day that a month does not have is its last one."""
+    count = 0
+    while True:
+        year, month = divmod(start.month + count, 12)
+        last = calendar.monthrange(start.year + year, month + 1)[1]
+        if date(start.year + year, month + 1, min(start.day, last)) > end:
+            return count
+        count += 1
+
+
+CALLS["whole_years"] = lambda start, end: int(CALLS["whole_months"](start, end) / 12)
 
 NUMBERS = st.recursive(
     st.sampled_from(["i", "j", "d", "e", "0", "1", "7", "2.5", "-3", "0.05", "9223372036854775807"]),
@@ -193,6 +221,9 @@ NUMBERS = st.recursive(
         inner.map(lambda text: f"floor({text})"),
         inner.map(lambda text: f"ceiling({text})"),
         st.tuples(inner, inner).map(lambda p: f"nullif({p[0]}, {p[1]})"),
+        st.tuples(st.sampled_from(["greatest", "least"]), inner, inner).map(lambda p: f"{p[0]}({p[1]}, {p[2]})"),
+        inner.map(lambda text: f"sign({text})"),
+        st.sampled_from(["whole_months(y, z)", "whole_years(z, y)", "whole_months(date '2024-02-29', y)"]),
     ),
     max_leaves=4,
 )
@@ -203,6 +234,11 @@ TEXTS = st.recursive(
         st.tuples(inner, inner).map(lambda p: f"coalesce({p[0]}, {p[1]})"),
         st.tuples(inner, st.integers(-2, 5), st.integers(0, 4)).map(lambda p: f"substring({p[0]}, {p[1]}, {p[2]})"),
         inner.map(lambda text: f"replace({text}, 'l', '')"),
+        st.tuples(st.sampled_from(["left", "right"]), inner, st.integers(-1, 3)).map(
+            lambda p: f"{p[0]}({p[1]}, {p[2]})"
+        ),
+        st.tuples(inner, st.integers(0, 1)).map(lambda p: f"substring_regex('([A-Z]|l)l*' in {p[0]} group {p[1]})"),
+        st.tuples(inner, inner).map(lambda p: f"greatest({p[0]}, {p[1]})"),
     ),
     max_leaves=3,
 )

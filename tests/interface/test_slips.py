@@ -8,6 +8,8 @@ from typing import Any
 import pytest
 
 import comb
+from comb.expressions.slips import OTHER_FUNCTIONS
+from comb.steps.catalogue import STEPS
 
 TABLE: Any = comb.table(columns={"n": [1, 2, 3], "day": ["2026-05-01", "2026-05-02", "2026-05-03"]})
 COMB: Any = comb
@@ -73,7 +75,7 @@ def test_a_slip_is_answered(slip: Callable[[], object], answer: str) -> None:
 
 # Conditions as people write them by habit, and what has to be in the answer.
 CONDITIONS = {
-    "mean(n) > 3": "write: avg(x)", "std(n) > 1": "write: stddev_samp(x)", "mode(n) = 1": "its commonest value comes first",
+    "mean(n) > 3": "write: avg(x)", "std(n) > 1": "write: stddev_samp(x)", "percentile(n) > 1": "percentile_cont(0.9) within group",
     "len(name) > 3": "write: char_length(x)", "contains(name, 'a')": "write: x like '%text%'",
     "year(day) = 2026": "write: extract(year from x)", "month(day) = 5": "write: extract(month from x)",
     "if(n > 1, 1, 0)": "case when condition", "isnull(name)": "write: x is null", "today() > day": "write: current_date",
@@ -85,6 +87,10 @@ CONDITIONS = {
     "a.b > 1": 'in double quotes: "a.b"', "name.startswith('a')": "write: x like 'text%'", "n ** 2 > 3": "power(x, 2)",
     "n > 1 && n < 3": "did you mean 'and'?", "!(n = 1)": "did you mean 'not'?", "name ~ 'a'": "x like_regex 'pattern'",
     "name = None": "found by: x is null", "name = null": "write: is null", 'name = "ada"': "in single quotes: 'ada'",
+    "substring(name from '[a-z]') = 'a'": "substring_regex('pattern' in x)", "n::integer > 1": "cast(x as integer)",
+    "name ilike 'A%'": "lower(x) like", "substring_regex(name, 'a') = 'a'": "substring_regex('[0-9]+' in note)",
+    "substring_regex('(a)' in name group 2) = 'a'": "the pattern has 1 group, in brackets",
+    "age(day) > 3": "whole_years(born, current_date)", "split_part(name, 'a', 1) = 'd'": "the step split",
     "name = ada": "in single quotes: 'ada'", "n > '3'": "without quotes", "flag = 1": "a condition by itself", "N > 1": "did you mean 'n'?",
 }  # fmt: skip
 PEOPLE: Any = comb.table(
@@ -97,6 +103,29 @@ def test_a_condition_of_another_language_is_answered_with_how_it_is_written(cond
     with pytest.raises(comb.CombError) as caught:
         PEOPLE.filter(condition)
     assert answer in str(caught.value)
+
+
+ALL: Any = comb.table(
+    columns={"x": [1.5, 2.5], "y": [1, 2], "condition": [True, False], "a": ["2026-05-01", "2026-05-02"],
+             "b": ["2026-05-01", "2026-05-02"], "born": ["1990-05-01", "1990-05-02"], "day": ["2026-05-01", "2026-05-02"]},
+).convert(dict.fromkeys(("a", "b", "born", "day"), "date"))  # fmt: skip
+
+
+@pytest.mark.parametrize("written", sorted(set(OTHER_FUNCTIONS.values())))
+def test_what_is_to_be_written_instead_works(written: str) -> None:
+    kinds = [ALL, ALL.convert({"x": "string"}), ALL.convert({"x": "string", "a": "string", "b": "string"})]
+    kinds += [ALL.calculate({"x": of}) for of in ("day", "condition", "day + time '06:30'")]
+    for formula in written.split("; "):
+        if formula.startswith("the step "):
+            assert formula.split()[2].partition("(")[0] in STEPS
+            continue
+        failures = []
+        for table in kinds:
+            try:
+                table.calculate({"made": formula}, as_of="2026-05-02")
+            except comb.ExpressionError as error:
+                failures.append(error)
+        assert len(failures) < len(kinds), failures[0]
 
 
 def test_conditions_that_find_nothing_say_why() -> None:

@@ -93,6 +93,8 @@ FORMULAS = [
     "case when a > b then s when b > c then 'none' else null end", "cast(s as integer)", "sum(a)", "a - avg(a)", "s",
     "lag(a) over (order by b)", "extract(year from date '2026-05-01')", "char_length(s) * a", "reason(a)", "b is null",
     "round(a / 3.0, 1)", "substring(t from 2)", "a % b", "least_columns(a, b)", "power(a, 0.5)", "2 + 3",
+    "greatest(s, t, 'k')", "least(a, b) + sign(c)", "initcap(s || ' ' || t)", "left(s, 2) || right(t, 2)", "whole_years(date '1990-02-28', date '2026-05-01')",
+    "substring_regex('[A-Z](.)' in s group 1)", "width_bucket(a, -2, 8, 5)", "coalesce(substring_regex('x+' in t), s)",
 ]  # fmt: skip
 
 
@@ -101,6 +103,7 @@ AGGREGATES = [
     "sum(a * b) - a", "count(distinct s) + count(distinct c)", "stddev_samp(c)", "median(a + c)", "corr(a, c)",
     "weighted_avg(a, b)", "first(s order by a)", "last(t)", "first(a)", "any_value(s)", "percentile_disc(a, 0.3)",
     "var_pop(b) + count(a) over (order by b)", "sum(distinct a)", "max(s) || min(t)", "avg(c) filter (where a is null)",
+    "mode(s)", "mode(b) filter (where a > 0)", "count(*) filter (where s = mode(t))",
 ]  # fmt: skip
 
 

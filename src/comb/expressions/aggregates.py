@@ -12,7 +12,7 @@ from comb.kernels import dispatch
 from comb.kernels.grouping import Codes, first_rows
 from comb.tables.collect import slice_of
 from comb.tables.column import Column, Mask
-from comb.tables.numbered_values import number_rows
+from comb.tables.numbered_values import count_rows, number_rows
 from comb.tables.ordered_rows import ordered_rows
 from comb.tables.reasons import Reason
 from comb.tables.stored import stored_codes, taken_array, taken_column
@@ -302,6 +302,21 @@ def _distinct(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Co
     return Column(INTEGER, np.bincount(codes[first], minlength=len(groups)).astype(np.int64))
 
 
+def _mode(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
+    """Return the commonest value of each group; ``undefined`` where several are equally common: none is preferred."""
+    positions, ties = np.full(len(groups), -1, np.int64), np.zeros(len(groups), np.int64)
+    if len(codes):
+        first, sizes = count_rows([codes, stored_codes(column, groups.storage)], len(codes), groups.storage)
+        of = codes[first]
+        best = np.zeros(len(groups), np.int64)
+        np.maximum.at(best, of, sizes)
+        leading = sizes == best[of]
+        positions[of[leading]] = first[leading]
+        ties = np.bincount(of[leading], minlength=len(groups))
+    made = _at(column, positions, groups, counts)
+    return made._emptied(ties > 1, Reason.UNDEFINED) if (ties > 1).any() else made
+
+
 def correlation(left: Column, right: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
     """Return Pearson's correlation coefficient of each group."""
     x, y = (_floats(column, groups.storage) for column in (left, right))
@@ -350,6 +365,7 @@ SIMPLE: dict[str, Apply] = {
     "min": _extreme(largest=False),
     "max": _extreme(largest=True),
     "median": _median,
+    "mode": _mode,
     "stddev_samp": _variance(sample=True, root=True),
     "stddev_pop": _variance(sample=False, root=True),
     "var_samp": _variance(sample=True, root=False),

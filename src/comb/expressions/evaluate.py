@@ -16,7 +16,7 @@ from comb.errors import nearest
 from comb.expressions import arithmetic, logic, moments
 from comb.expressions.aggregates import Groups, aggregate
 from comb.expressions.check import NOTHING_GIVEN, Given, check, check_condition, literal_type
-from comb.expressions.functions import FUNCTIONS
+from comb.expressions.functions import FUNCTIONS, UNDEFINED_FOR_SOME
 from comb.expressions.in_blocks import aggregates_in, in_blocks, is_row_by_row, row_parts
 from comb.expressions.nodes import (
     AggregateCall,
@@ -148,7 +148,6 @@ def bounds_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> dict
 
 # What may have no result, and what passes over such: there the missing cell of a result does not tell of it.
 _RISKY = frozenset({"/", "div", "%"})
-_RISKY_CALLS = frozenset({"ln", "log10", "sqrt", "power", "mod", "exp"})
 _SWALLOWING = frozenset({"=", "<>", "<", "<=", ">", ">=", "and", "or"})
 
 
@@ -168,7 +167,7 @@ def undefined_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> d
 
     def visit(part: Node, *, swallowed: bool) -> None:
         risky = (isinstance(part, Binary) and part.operator in _RISKY) or (
-            isinstance(part, Call) and part.function in _RISKY_CALLS
+            isinstance(part, Call) and part.function in UNDEFINED_FOR_SOME
         )
         if risky and swallowed and not has_aggregate(part):
             count = sum(_lacking(part, *some) for some in row_parts(part, table))

@@ -6,14 +6,12 @@ from collections.abc import Callable, Sequence
 import msgspec
 import numpy as np
 
-from comb.expressions import arithmetic, logic, moments
+from comb.expressions import arithmetic, logic, moments, text_functions
 from comb.expressions.arithmetic import first_missing, undefined_where
-from comb.kernels.types import OUTER_SPACES
-from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.tables.categories import labels_of
-from comb.tables.column import Column, State
+from comb.tables.column import Column
 from comb.tables.reasons import Reason
-from comb.tables.text import ASCII, Text
+from comb.tables.text import Text
 from comb.tables.types import DATE, INTEGER, NUMBER, STRING, TIME, Type, decimal
 
 # What a parameter takes: a type word, "numeric", "dated" (date or datetime), "moment" (those and time and
@@ -73,25 +71,6 @@ def _rounded(types: Sequence[Type], literals: Sequence[int | None]) -> Type:
     return decimal(places) if places > 0 else INTEGER
 
 
-def _in_case(change: Callable[[str], str], of_bytes: Callable[[bytes], bytes]) -> Callable[[Sequence[Column]], Column]:
-    """Change the case of texts: of ASCII all at once, and it leaves no text empty."""
-
-    def apply(columns: Sequence[Column]) -> Column:
-        text = columns[0].text
-        if not text.item_count or int(text.buffer.max(initial=0)) > ASCII:
-            return columns[0]._map_text(change)
-        buffer = np.frombuffer(bytearray(of_bytes(text.buffer.tobytes())), np.uint8)
-        made = Text(buffer, text.offsets)
-        return columns[0]._replace(values=made if text.codes is None else made.numbered_anew(text.codes))
-
-    return apply
-
-
-def _trim(columns: Sequence[Column]) -> Column:
-    odd = (columns[0].text.traits(KNOWN_WORDS)[0] & OUTER_SPACES) != 0
-    return columns[0]._map_some(odd, str.strip) if odd.any() else columns[0]
-
-
 def _absolute(columns: Sequence[Column]) -> Column:
     column = columns[0]
     values = np.abs(column.array)
@@ -123,89 +102,6 @@ def _power(columns: Sequence[Column]) -> Column:
     return Column(NUMBER, np.where(bad, 0, values), undefined_where(bad, first_missing(*columns[:2])))
 
 
-def _length(columns: Sequence[Column]) -> Column:
-    items = np.fromiter(map(len, columns[0].text.items()), np.int64)
-    codes = columns[0].text.codes
-    return Column(INTEGER, items if codes is None else items[codes], columns[0].state)
-
-
-def _rowwise(function: Callable[..., str]) -> Callable[[Sequence[Column]], Column]:
-    """Apply a function of texts and whole numbers row by row; where all but the first are constants, text by text."""
-
-    def apply(columns: Sequence[Column]) -> Column:
-        first, *others = columns
-        if all(len(column) == 1 and column.present[0] for column in others):
-            constants = [column.to_list()[0] for column in others]
-            return _without_empty(first.text.map(lambda text: function(text, *constants)), first.states)
-        state = first_missing(*columns)
-        height = len(state)
-        lists = [arithmetic.stretched_list(column.to_list(), height) for column in columns]
-        rows = zip(*lists, state.tolist(), strict=True)
-        return _without_empty(
-            Text.from_strings(["" if missing else function(*cells) for *cells, missing in rows]), state
-        )
-
-    return apply
-
-
-def _without_empty(text: Text, state: State) -> Column:
-    """Return a column of texts, of which those that are empty are missing."""
-    made = Column(STRING, text, state)
-    sizes = np.diff(text.offsets)
-    empty = (sizes if text.codes is None else sizes[text.codes]) == 0
-    empty &= made.present
-    return made._emptied(empty, Reason.BLANK) if empty.any() else made
-
-
-def _replace(columns: Sequence[Column]) -> Column:
-    """Replace texts; by a blank, which is what ``''`` is, they are taken out."""
-    by = columns[2]
-    taken_out = by.states == Reason.BLANK
-    state = np.where(taken_out, np.uint8(Reason.PRESENT), by.states)
-    # What stands at a blank cell means nothing, so it is made empty here.
-    cells = ["" if blank else cell for cell, blank in zip(by.text.to_list(), taken_out.tolist(), strict=True)]
-    if len(columns[1]) == len(by) == 1 and columns[1].present[0] and not state[0]:
-        quick = columns[0].text.replaced(columns[1].text.to_list()[0], cells[0])
-        if quick is not None:
-            return _without_empty(quick[0], columns[0].states)
-    return _rowwise(str.replace)([*columns[:2], by._replace(values=Text.from_items(cells), state=state)])
-
-
-def _position(columns: Sequence[Column]) -> Column:
-    state = first_missing(*columns)
-    lists = [arithmetic.stretched_list(column.text.to_list(), len(state)) for column in columns]
-    places = [whole.find(part) + 1 for part, whole in zip(*lists, strict=True)]
-    return Column(INTEGER, np.array(places, np.int64), state)
-
-
-def _substrings(columns: Sequence[Column]) -> Column:
-    """Take a part of each text: all of them at once, where it is the same part of plain texts.
-
-    A negative length is no part: it comes of a sign that was looked for and is not there.
-    """
-    made = _parts(columns)
-    if len(columns) == 2 or not (columns[2].present & (columns[2].array < 0)).any():
-        return made
-    negative = np.broadcast_to(columns[2].present & (columns[2].array < 0), len(made))
-    return made._emptied(negative & (first_missing(*columns) == Reason.PRESENT), Reason.UNDEFINED)
-
-
-def _parts(columns: Sequence[Column]) -> Column:
-    if all(len(column) == 1 and column.present[0] for column in columns[1:]):
-        start, *length = (int(column.array[0]) for column in columns[1:])
-        stop = None if not length else max(start - 1 + length[0], 0)
-        quick = columns[0].text.characters(max(start - 1, 0), stop)
-        if quick is not None:
-            return _without_empty(quick, columns[0].states)
-    return _rowwise(_substring)(columns)
-
-
-def _substring(text: str, start: int, length: int | None = None) -> str:
-    """Positions count from 1, as in SQL; one before the text takes from its length."""
-    end = len(text) if length is None else start - 1 + length
-    return text[max(start - 1, 0) : max(end, 0)]
-
-
 def _coalesce(columns: Sequence[Column]) -> Column:
     if len(columns) == 1:
         return columns[0]
@@ -223,6 +119,35 @@ def _reason(columns: Sequence[Column]) -> Column:
     words = [reason.word if reason else "" for reason in Reason]
     values = Text.from_items(words, columns[0].states.astype(np.int64))
     return Column(STRING, values, np.where(columns[0].present, np.uint8(Reason.BLANK), np.uint8(0)))
+
+
+def _furthest(operator: str) -> Callable[[Sequence[Column]], Column]:
+    """Choose the largest or the least of several; missing where one of them is."""
+
+    def apply(columns: Sequence[Column]) -> Column:
+        made = columns[0]
+        for column in columns[1:]:
+            made = logic.first_of([logic.compare(operator, column, made).array], [column], made)
+        return made._replace(state=np.broadcast_to(first_missing(*columns), len(made)))
+
+    return apply
+
+
+def _width_bucket(columns: Sequence[Column]) -> Column:
+    """Number intervals of equal width from 1, what lies below is in 0 and what lies above in the next (ISO/IEC 9075-2).
+
+    Where a value is as near to an edge as rounding reaches, the edge itself decides.
+    """
+    value, low, high = (arithmetic.as_floats(column) for column in columns[:3])
+    count = columns[3].array
+    side = np.sign(high - low)
+    with np.errstate(all="ignore"):
+        place = np.clip(np.floor((value - low) / (high - low) * count), -1, count)
+        place += side * (value - low - (place + 1) * (high - low) / count) >= 0
+        place -= side * (value - low - place * (high - low) / count) < 0
+    bad = (count < 1) | (side == 0) | ~np.isfinite(place)
+    found = np.clip(np.where(bad, 0, place), -1, np.maximum(count, 1)).astype(np.int64) + 1
+    return Column(INTEGER, found, undefined_where(bad, np.broadcast_to(first_missing(*columns), found.shape)))
 
 
 def _part(function: Callable[[str, Column], Column]) -> Callable[[Sequence[Column]], Column]:
@@ -244,7 +169,7 @@ FUNCTIONS: dict[str, Function] = {
     "ceiling": Function(
         (NUMERIC,), _whole, lambda c: arithmetic.to_whole(c[0], np.ceil), "the next whole number up", 1
     ),
-    "char_length": Function((TEXT,), _gives(INTEGER), _length, "how many characters a text has", 1),
+    "char_length": Function((TEXT,), _gives(INTEGER), text_functions.lengths, "how many characters a text has", 1),
     "coalesce": Function((ANY, SAME), _like_first, _coalesce, "the first that is not missing", 2, True),
     "exp": Function((NUMERIC,), _gives(NUMBER), _float_map(math.exp), "e to the power of x", 1),
     "add_months": Function(
@@ -262,11 +187,55 @@ FUNCTIONS: dict[str, Function] = {
     "time_from": Function(
         (WHOLE,), _gives(TIME), lambda c: moments.time_from(c[0]), "a time of a number: 1745 is 17:45", 1
     ),
+    "greatest": Function((ANY, SAME), _like_first, _furthest(">"), "the largest; missing if one is", 2, True),
+    "least": Function((ANY, SAME), _like_first, _furthest("<"), "the least; missing if one is", 2, True),
+    "initcap": Function(
+        (TEXT,),
+        _gives(STRING),
+        lambda c: c[0]._map_text(text_functions.capitalized),
+        "the text with a capital at the beginning of each word",
+        1,
+    ),
+    "left": Function((TEXT, WHOLE), _gives(STRING), text_functions.left, "the first characters", 2),
+    "right": Function((TEXT, WHOLE), _gives(STRING), text_functions.right, "the last characters", 2),
+    "substring_regex": Function(
+        (TEXT, TEXT, WHOLE),
+        _gives(STRING),
+        text_functions.found_parts,
+        "what a pattern finds first, or one of its groups; undefined where it finds nothing",
+        2,
+    ),
+    "sign": Function(
+        (NUMERIC,),
+        _gives(INTEGER),
+        lambda c: Column(INTEGER, np.sign(c[0].array).astype(np.int64), c[0].state),
+        "-1, 0 or 1",
+        1,
+    ),
+    "whole_months": Function(
+        (DATED, DATED),
+        _gives(INTEGER),
+        lambda c: moments.whole_months(*c),
+        "complete months between two days",
+        2,
+    ),
+    "whole_years": Function(
+        (DATED, DATED), _gives(INTEGER), lambda c: moments.whole_years(*c), "complete years: whole_years(born, day)", 2
+    ),
+    "width_bucket": Function(
+        (NUMERIC, NUMERIC, NUMERIC, WHOLE),
+        _gives(INTEGER),
+        _width_bucket,
+        "which of n intervals of equal width a number is in: width_bucket(kg, 0, 50, 5)",
+        4,
+    ),
     "floor": Function(
         (NUMERIC,), _whole, lambda c: arithmetic.to_whole(c[0], np.floor), "the next whole number down", 1
     ),
     "ln": Function((NUMERIC,), _gives(NUMBER), _float_map(math.log), "the natural logarithm", 1),
-    "lower": Function((TEXT,), _gives(STRING), _in_case(str.lower, bytes.lower), "the text in small letters", 1),
+    "lower": Function(
+        (TEXT,), _gives(STRING), text_functions.in_case(str.lower, bytes.lower), "the text in small letters", 1
+    ),
     "nullif": Function((ANY, SAME), _like_first, _nullif, "missing where both are equal, else the first", 2),
     "log10": Function((NUMERIC,), _gives(NUMBER), _float_map(math.log10), "the logarithm to the base of 10", 1),
     "mod": Function(
@@ -276,13 +245,15 @@ FUNCTIONS: dict[str, Function] = {
         "what a division leaves, with the sign of the first",
         2,
     ),
-    "position": Function((TEXT, TEXT), _gives(INTEGER), _position, "where a text is in another; 0 if nowhere", 2),
+    "position": Function(
+        (TEXT, TEXT), _gives(INTEGER), text_functions.positions, "where a text is in another; 0 if nowhere", 2
+    ),
     "power": Function((NUMERIC, NUMERIC), _gives(NUMBER), _power, "x to the power of y", 2),
     "reason": Function((ANY,), _gives(STRING), _reason, "why a cell is missing", 1),
     "replace": Function(
         (TEXT, TEXT, TEXT),
         _gives(STRING),
-        _replace,
+        text_functions.replaced,
         "every occurrence replaced by another text, or by '' taken out",
         3,
     ),
@@ -291,13 +262,33 @@ FUNCTIONS: dict[str, Function] = {
     "substring": Function(
         (TEXT, WHOLE, WHOLE),
         _gives(STRING),
-        _substrings,
+        text_functions.substrings,
         "characters from a position on; undefined for a negative length",
         2,
     ),
-    "trim": Function((TEXT,), _gives(STRING), _trim, "the text without outer spaces", 1),
-    "upper": Function((TEXT,), _gives(STRING), _in_case(str.upper, bytes.upper), "the text in capitals", 1),
+    "trim": Function((TEXT,), _gives(STRING), text_functions.trimmed, "the text without outer spaces", 1),
+    "upper": Function(
+        (TEXT,), _gives(STRING), text_functions.in_case(str.upper, bytes.upper), "the text in capitals", 1
+    ),
 }
+
+for _name, _function, _says in (
+    ("sin", math.sin, "the sine of an angle in radians"),
+    ("cos", math.cos, "the cosine of an angle in radians"),
+    ("tan", math.tan, "the tangent of an angle in radians"),
+    ("asin", math.asin, "the angle in radians that has this sine"),
+    ("acos", math.acos, "the angle in radians that has this cosine"),
+    ("atan", math.atan, "the angle in radians that has this tangent"),
+    ("radians", math.radians, "an angle in degrees as one in radians"),
+    ("degrees", math.degrees, "an angle in radians as one in degrees"),
+):
+    FUNCTIONS[_name] = Function((NUMERIC,), _gives(NUMBER), _float_map(_function), _says, 1)
+
+# What may have no result where all it is given is there; `nullif` has none on purpose.
+UNDEFINED_FOR_SOME = frozenset({
+    "abs", "acos", "add_months", "asin", "ceiling", "date_from", "exp", "floor", "left", "ln", "log10", "mod", "power",
+    "right", "round", "sqrt", "substring", "substring_regex", "time_from", "width_bucket",
+})  # fmt: skip
 
 # Functions whose first argument is a part of time, and the parts there are.
 TIME_PARTS: dict[str, Callable[[Type], tuple[str, ...]]] = {

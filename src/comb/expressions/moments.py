@@ -225,6 +225,24 @@ def add_months(column: Column, months: Column) -> Column:
     return Column(column.type, values, undefined_where(bad, np.broadcast_to(state, values.shape)))
 
 
+def whole_months(start: Column, end: Column) -> Column:
+    """Count complete months: the most that `add_months` can add to the earlier one; from a later to it less than 0."""
+    state = first_missing(start, end)
+    one, other = np.broadcast_arrays(start.array.astype("datetime64[us]"), end.array.astype("datetime64[us]"))
+    back = other < one
+    early = Column(DATETIME, np.where(back, other, one), None)
+    late = np.where(back, one, other)
+    count = late.astype("datetime64[M]").view(np.int64) - early.array.astype("datetime64[M]").view(np.int64)
+    count = count - (add_months(early, Column(INTEGER, count)).array > late)
+    return Column(INTEGER, np.where(back, -count, count), np.broadcast_to(state, count.shape))
+
+
+def whole_years(start: Column, end: Column) -> Column:
+    """Count complete years between moments: twelve complete months each."""
+    months = whole_months(start, end)
+    return months._replace(values=np.sign(months.array) * (np.abs(months.array) // 12))
+
+
 def date_from(columns: Sequence[Column]) -> Column:
     """Make a day of its year, month and day; ``undefined`` where there is no such day."""
     year, month, day = np.broadcast_arrays(*(column.array for column in columns))

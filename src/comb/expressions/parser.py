@@ -10,7 +10,7 @@ from decimal import Decimal
 
 from msgspec.structs import replace
 
-from comb.errors import ExpressionError
+from comb.errors import ExpressionError, counted
 from comb.expressions.literals import MOMENT_EXAMPLES, read_moment
 from comb.expressions.nodes import (
     AggregateCall,
@@ -39,7 +39,7 @@ from comb.expressions.nodes import (
 from comb.expressions.signatures import AGGREGATES, COLUMN_FUNCTIONS
 from comb.expressions.slips import OTHER_FUNCTIONS
 from comb.expressions.tokens import Token, fail, tokens_of
-from comb.formats.regular_expressions import problem_with
+from comb.formats import regular_expressions
 from comb.tables.value_texts import Value
 
 # Deeper nesting than this is no condition a person wrote.
@@ -135,6 +135,10 @@ class _Parser:
             return f"numbers are written without a thousands separator: {before.text}{after.text}"
         if here.text == "*" and before.text == "*":
             return "for powers write: power(x, 2)"
+        if here.text == ":":
+            return "write: cast(x as integer)"
+        if here.text.lower() == "ilike":
+            return "write: lower(x) like 'a%'"
         if here.text == "." and after.text.lower() in OTHER_FUNCTIONS:
             return f"write: {OTHER_FUNCTIONS[after.text.lower()]}"
         if before.kind in ("word", "keyword") and here.text == "." and after.kind in ("word", "keyword"):
@@ -228,16 +232,21 @@ class _Parser:
             self.at += 1
             return Like(left.start, token.end, left, _unquoted(token.text), negated)
         if self.accept("like_regex"):
-            token = self.token
-            if token.kind != "text":
-                raise self.unexpected("a pattern in quotes, like '[A-Z]+[0-9]+'")
-            self.at += 1
-            pattern = _unquoted(token.text)
-            problem = problem_with(pattern)
-            if problem:
-                raise fail(self.text, token.start, token.end, problem)
+            token, pattern = self.pattern()
             return Pattern(left.start, token.end, left, pattern, negated)
         raise self.unexpected("'in', 'between' or 'like' after 'not'")
+
+    def pattern(self) -> tuple[Token, str]:
+        """Take a regular expression in quotes; it is read here, so that what is wrong with it is said at its place."""
+        token = self.token
+        if token.kind != "text":
+            raise self.unexpected("a pattern in quotes, like '[A-Z]+[0-9]+'")
+        self.at += 1
+        pattern = _unquoted(token.text)
+        problem = regular_expressions.problem_with(pattern)
+        if problem:
+            raise fail(self.text, token.start, token.end, problem)
+        return token, pattern
 
     def test(self, left: Node) -> Node:
         """Parse what follows ``is``: [not] null, unknown, true, false or distinct from."""
@@ -329,6 +338,8 @@ class _Parser:
             return self.position(token)
         if word == "substring":
             return self.substring(token)
+        if word == "substring_regex":
+            return self.found_part(token)
         if word in COLUMN_FUNCTIONS:
             return self.columns(token)
         if word in AGGREGATES:
@@ -348,6 +359,9 @@ class _Parser:
         """Parse ``substring(s from 1 for 2)`` or ``substring(s, 1, 2)`` after its name."""
         arguments = [self.expression(0)]
         if self.accept("from"):
+            if self.token.kind == "text":
+                what = "expected a position, got a text"
+                raise fail(self.text, self.token.start, self.token.end, what, "write: substring_regex('pattern' in x)")
             arguments.append(self.expression(0))
             if self.word("for"):
                 arguments.append(self.expression(0))
@@ -358,6 +372,26 @@ class _Parser:
         if not closing:
             raise self.unexpected("'from', ',' or ')'" if len(arguments) == 1 else "')'")
         return Call(token.start, closing.end, "substring", tuple(arguments))
+
+    def found_part(self, token: Token) -> Node:
+        """Parse ``substring_regex('([0-9]+) kg' in s group 1)`` after its name."""
+        if self.token.kind != "text":
+            what = "expected a pattern in quotes first"
+            raise fail(self.text, self.token.start, self.token.end, what, "substring_regex('[0-9]+' in note)")
+        quoted, pattern = self.pattern()
+        if not (self.accept("in") or self.accept(",")):
+            raise self.unexpected("'in' and the text that is searched")
+        arguments: list[Node] = [Literal(quoted.start, quoted.end, pattern), self.expression(0)]
+        if self.word("group") or self.accept(","):
+            number = self.token
+            self.at += 1
+            groups = regular_expressions.pattern(pattern).groups
+            if not number.text.isdecimal() or int(number.text) > groups:
+                there = f"the pattern has {counted(groups, 'group')}, in brackets"
+                what = f"expected the number of a group, got {number.text or 'the end'}"
+                raise fail(self.text, number.start, number.end, what, there)
+            arguments.append(Literal(number.start, number.end, int(number.text)))
+        return Call(token.start, self.expect(")").end, "substring_regex", tuple(arguments))
 
     def columns(self, token: Token) -> Node:
         """Parse ``sum_columns(jan:dec, extra)``: what is in the brackets are selectors."""
@@ -397,10 +431,10 @@ class _Parser:
             self.words("order", "by")
             within = self.keys()
             end = self.expect(")").end
-            if function.startswith("percentile"):
+            if function == "mode" or function.startswith("percentile"):
                 # The standard names the share first, and then what it is a share of.
                 arguments = [within[0].node, *arguments]
-                descending = within[0].descending
+                descending = within[0].descending and function != "mode"
                 function = f"{function}_desc" if descending else function
             else:
                 order = within

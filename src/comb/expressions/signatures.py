@@ -58,6 +58,7 @@ AGGREGATES: dict[str, Signature] = {
     "percentile_disc": Signature(("summed", "share"), "mean", "the first value that reaches a share", 2),
     "first": Signature(("any",), "same", "the first present value, by an order: first(x order by day)", 1),
     "last": Signature(("any",), "same", "the last present value, by an order: last(x order by day)", 1),
+    "mode": Signature(("any",), "same", "the commonest value; undefined where several are equally common", 1),
     "any_value": Signature(("any",), "same", "one of the values", 1),
     "listagg": Signature(("string", "text"), "string", "the texts one after the other", 1),
     "row_number": Signature((), "integer", "1, 2, 3 ... in the order of the window", 0, True),

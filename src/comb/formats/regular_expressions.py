@@ -81,6 +81,12 @@ class Pattern:
         match = self._engine.search(_bytes(text))
         return None if match is None else [(part or b"").decode(errors="surrogatepass") for part in match.groups()]
 
+    def first(self, text: str, group: int = 0) -> str | None:
+        """Return what it finds first in a text, or what a group of it does; None where there is nothing."""
+        match = self._engine.search(_bytes(text))
+        part = None if match is None else match.group(group)
+        return None if part is None else part.decode(errors="surrogatepass")
+
     def replacer(self, new: str, *, whole: bool = False) -> Callable[[str], str]:
         """Return a function that replaces every place where it fits.
 
