@@ -15,12 +15,13 @@ PLACES = {
     "two apostrophes": (["47°26'52''E", "120°59'59''W"], [NORTH, -(120 + 59 / 60 + 59 / 3600)]),
     "minutes only": (["47° 26.5' N", "12° 7.25' S"], [47 + 26.5 / 60, -(12 + 7.25 / 60)]),
     "without a side": (["47°26'52\"", "8°30'00\""], [NORTH, 8.5]),
+    "with and without seconds": (["47°26'52\"N", "8°30'N"], [NORTH, 8.5]),
+    "signs that differ": (["47°26′52″N", "8°30'00\"N"], [NORTH, 8.5]),
     "spaces": ([" 47° 26' 52\" W", "8° 30' 0\" W "], [-NORTH, -8.5]),
 }
 # What has no formula that is right for all.
 OPEN = {
     "east or west": ["47°26'52\"O", "8°30'00\"O"],
-    "with and without seconds": ["47°26'52\"N", "8°30'N"],
     "both coordinates": ["47°26'52\"N", "8°30'00\"E"],
 }
 

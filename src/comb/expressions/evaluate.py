@@ -51,7 +51,7 @@ from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason
 from comb.tables.table import BareTable
 from comb.tables.text import Text, put_together
-from comb.tables.types import DURATION, INTEGER, NUMBER, STRING, TIME, Type
+from comb.tables.types import BOOLEAN, DURATION, INTEGER, NUMBER, STRING, TIME, Type
 from comb.tables.value_texts import Value, stored_value
 
 
@@ -154,7 +154,8 @@ _SWALLOWING = frozenset({"=", "<>", "<", "<=", ">", ">=", "and", "or"})
 def undefined_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> dict[str, int]:
     """Count the results that do not exist (``1 / 0``) inside a formula, where what comes of it does not show them.
 
-    A condition is unknown then, an aggregate passes over them, `coalesce` and `case` put something in their place.
+    A condition is unknown then, an aggregate passes over them, `coalesce` and `case` put something in their place. Rows
+    in which the formula as a whole has no result show it themselves.
 
     Returns
     -------
@@ -162,7 +163,9 @@ def undefined_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> d
         Rows without a result, by the part of the formula. Cost: the parts that may have none are calculated again; none
         where there are no such parts.
     """
-    node, _, table = _checked(text, table, given)
+    node, kind, table = _checked(text, table, given)
+    # Of a condition that has none it is said that it is unknown, which cells that are missing are a reason for, too.
+    whole = None if kind == BOOLEAN or has_aggregate(node) else node
     found: dict[str, int] = {}
 
     def visit(part: Node, *, swallowed: bool) -> None:
@@ -170,7 +173,7 @@ def undefined_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> d
             isinstance(part, Call) and part.function in UNDEFINED_FOR_SOME
         )
         if risky and swallowed and not has_aggregate(part):
-            count = sum(_lacking(part, *some) for some in row_parts(part, table))
+            count = sum(_lacking(part, whole, *some) for some in row_parts(part, table))
             if count:
                 found[text[part.start : part.end]] = count
         passes_over = (
@@ -185,12 +188,14 @@ def undefined_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> d
     return found
 
 
-def _lacking(part: Node, columns: Mapping[str, Column], height: int) -> int:
-    """Count the rows in which an operation has no result although it has its operands."""
+def _lacking(part: Node, whole: Node | None, columns: Mapping[str, Column], height: int) -> int:
+    """Count the rows in which an operation has its operands and no result, while the whole formula may have one."""
     evaluator = _Evaluator(columns, Groups.whole(height))
     lacking = evaluator.value(part).states == Reason.UNDEFINED
     for child in children(part):
         lacking = lacking & evaluator.value(child).present
+    if whole is not None and lacking.any():
+        lacking = lacking & (evaluator.value(whole).states != Reason.UNDEFINED)
     return int(np.count_nonzero(lacking))
 
 

@@ -1,4 +1,8 @@
-"""Columns of texts of which nearly all are built in one way, and what each of them is taken apart to."""
+"""Columns of texts of which nearly all are built in one way, and what each of them is taken apart to.
+
+The formulas that are offered for them take the numbers out by patterns, one of which describes the whole text: what is
+built otherwise next month has no result, and is counted.
+"""
 
 from collections.abc import Callable
 from typing import TypeVar
@@ -9,7 +13,9 @@ from comb.kernels.types import IS_KNOWN
 from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import noticed
+from comb.profiling.lookups import quoted_name
 from comb.profiling.unit_conversion import MOST_TRIED
+from comb.steps.base import as_literal
 
 Parts = TypeVar("Parts")
 
@@ -48,3 +54,25 @@ def taken_apart(
     read = {text: parts for text in cells if (parts := apart(text)) is not None}
     enough = sum(cells[text] for text in read) >= LEAST_READ * sum(cells.values())
     return (cells, read) if read and enough else None
+
+
+def number_in(name: str, pattern: str, *, comma: bool = False, blank: str = "") -> str:
+    """Write the formula of a number that the group of a pattern finds in the texts of a column.
+
+    Parameters
+    ----------
+    name : str
+        Of the column.
+    pattern : str
+    comma : bool
+        Whether it has a decimal comma.
+    blank : str
+        The number where the group finds an empty part.
+
+    >>> number_in("size", "^([0-9]+) kg$")
+    "cast(substring_regex('^([0-9]+) kg$' in size group 1) as number)"
+    """
+    found = f"substring_regex({as_literal(pattern)} in {quoted_name(name)} group 1)"
+    found = f"replace({found}, ',', '.')" if comma else found
+    found = f"coalesce({found}, '{blank}')" if blank else found
+    return f"cast({found} as number)"

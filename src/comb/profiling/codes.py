@@ -272,7 +272,7 @@ _ALL = (
         ),
         example="`47°26'52\"N`",
         remedy=(
-            "`calculate` a column of degrees, south and west negative (ISO 6709), where all are of one form and it is "
+            "`calculate` a column of degrees, south and west negative (ISO 6709), where all are on one axis and it is "
             "right for every text"
         ),
         by_hand="`correct` what is built otherwise, then `calculate`; `O` may be east or west",

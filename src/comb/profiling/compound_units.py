@@ -5,6 +5,7 @@ whole; it is offered where every text is of this kind and it gives the right num
 alone could be minutes and seconds: they are feet where no second number is more than eleven, among several.
 """
 
+import re
 from collections.abc import Collection, Mapping, Sequence
 from fractions import Fraction
 
@@ -12,11 +13,10 @@ import msgspec
 
 from comb.errors import counted
 from comb.formats.lazy_pattern import lazy_pattern
-from comb.profiling.built_texts import LEAST_READ, taken_apart
+from comb.profiling.built_texts import LEAST_READ, number_in, taken_apart
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, quoted
-from comb.profiling.unit_conversion import gives, written
-from comb.steps.base import as_literal
+from comb.profiling.unit_conversion import gives
 from comb.steps.column_steps import Calculate
 from comb.tables.names import unique_names
 
@@ -49,12 +49,6 @@ _MEASURE = lazy_pattern(
     r"(?P<one>[0-9]{1,4})\s*(?P<larger>[^\s\d,]{1,6})"
     r"(?:\s*(?P<between>,|and|&)?\s*(?P<two>[0-9]{1,4}(?:\.[0-9]{1,3})?)\s*(?P<smaller>[^\s\d,]{0,6}))?",
 )
-
-# What stands for the larger unit in the formula.
-_SIGN = ":0"
-
-# And the spaces behind it, which are taken out.
-_GAPS = ((), (" ",), ("  ", " "))
 
 
 class _Measure(msgspec.Struct, frozen=True):
@@ -120,28 +114,21 @@ def _in_one_unit(name: str, measures: Mapping[str, _Measure], pair: _Pair, names
     """Return the step that calculates a column in the smaller unit, if it gives the right number for every text."""
     new = unique_names([*names, f"{name}_{pair.name}"])[-1]
     wanted = {text: one.in_smaller(pair.times) for text, one in measures.items()}
-    tried = (
-        Calculate(columns={new: _formula(text, measures.values(), pair.times, gaps)})
-        for gaps in _GAPS
-        for text in written(name)
-    )
-    return next((step for step in tried if gives(step, name, wanted)), None)
+    larger = _alternatives({one.larger for one in measures.values()})
+    between = _alternatives({one.between for one in measures.values()} | {""})
+    smaller = _alternatives({one.smaller for one in measures.values() if one.two} | {""})
+    # The second number may be left out, though none is this month.
+    apart = rf"{larger}\s*" + (rf"{between}\s*" if between else "")
+    whole = number_in(name, rf"^\s*([0-9]+)\s*{apart}[0-9.]*\s*{smaller}\s*$")
+    rest = number_in(name, rf"[0-9]\s*{apart}([0-9.]*)", blank="0")
+    step = Calculate(columns={new: f"{whole} * {pair.times} + {rest}"})
+    return step if gives(step, name, wanted) else None
 
 
-def _formula(text: str, measures: Collection[_Measure], times: int, gaps: Sequence[str]) -> str:
-    """Put a sign where the larger unit is, and nothing where the smaller one is; the numbers are beside the sign.
-
-    The zero behind the sign is in front of the second number, or is that number where it is left out: another month may
-    have whole feet, though this one has not.
-    """
-    bare = text
-    new = {unit: "" for one in measures for unit in (one.smaller, one.between) if unit}
-    new |= {one.larger: _SIGN for one in measures}
-    # The longer first: one may be a part of another.
-    for unit in sorted(new, key=lambda unit: (-len(unit), unit)):
-        bare = f"replace({bare}, {as_literal(unit)}, '{new[unit]}')"
-    for gap in gaps:
-        bare = f"replace({bare}, '{_SIGN}{gap}', '{_SIGN}')"
-    place = f"position(':' in {bare})"
-    larger = f"cast(substring({bare}, 1, {place} - 1) as number) * {times}"
-    return f"{larger} + cast(substring({bare}, {place} + 1) as number)"
+def _alternatives(units: Collection[str]) -> str:
+    """Write units in a pattern, the longer first, since one may begin with another; an empty one may be left out."""
+    written = "|".join(re.escape(unit) for unit in sorted(units, key=lambda unit: (-len(unit), unit)) if unit)
+    if not written:
+        return ""
+    single = len(written) == 1 or ("|" not in written and "" not in units)
+    return (written if single else f"(?:{written})") + ("?" if "" in units else "")

@@ -1,36 +1,37 @@
 """Places on the earth in degrees, minutes and seconds: ``47°26'52"N``.
 
-As texts they can neither be compared nor drawn. The formula is offered where all texts are of one form and it gives
-the right number for each; south and west are negative (ISO 6709). ``O`` is east in one language and west in another.
+As texts they can neither be compared nor drawn. The formula is offered where it gives the right number for
+every text; south and west are negative (ISO 6709). ``O`` is east in one language and west in another.
 """
 
 from collections.abc import Mapping, Sequence
 from fractions import Fraction
-from itertools import pairwise
 
 import msgspec
 
 from comb.errors import counted
 from comb.formats.lazy_pattern import lazy_pattern
-from comb.profiling.built_texts import taken_apart
+from comb.profiling.built_texts import number_in, taken_apart
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, quoted
-from comb.profiling.unit_conversion import gives, written
+from comb.profiling.lookups import quoted_name
+from comb.profiling.unit_conversion import gives
 from comb.steps.column_steps import Calculate
 from comb.tables.names import unique_names
 
 _DEGREES = lazy_pattern(
-    r"(?P<degrees>[0-9]{1,3})\s*(?P<first>[°º])\s*(?P<minutes>[0-5]?[0-9](?:\.[0-9]+)?)\s*(?P<second>['′’])"
-    r"(?:\s*(?P<seconds>[0-5]?[0-9](?:\.[0-9]+)?)\s*(?P<third>[\"″”]|''|′′|’’))?\s*(?P<side>[NSEWO])?",
+    r"(?P<degrees>[0-9]{1,3})\s*[°º]\s*(?P<minutes>[0-5]?[0-9](?:\.[0-9]+)?)\s*['′’]"
+    r"(?:\s*(?P<seconds>[0-5]?[0-9](?:\.[0-9]+)?)\s*(?:[\"″”]|''|′′|’’))?\s*(?P<side>[NSEWO])?",
     needs="°º",
 )
 
+_PARTS = ("degrees", "minutes", "seconds")
+
 
 class _Angle(msgspec.Struct, frozen=True):
-    """A text taken apart: its numbers, what stands behind each, the side of the earth."""
+    """A text taken apart: its numbers and the side of the earth."""
 
     numbers: tuple[str, ...]
-    marks: tuple[str, ...]
     side: str
 
     def exact(self) -> Fraction:
@@ -57,28 +58,23 @@ def _taken_apart(text: str) -> _Angle | None:
     match = _DEGREES.fullmatch(text.strip())
     if match is None or int(match["degrees"]) > 180:
         return None
-    parts = ("degrees", "minutes", "seconds")[: 3 if match["seconds"] else 2]
-    marks = tuple(match[mark] for mark in ("first", "second", "third")[: len(parts)])
-    return _Angle(tuple(match[part] for part in parts), marks, match["side"] or "")
+    return _Angle(tuple(match[part] for part in _PARTS if match[part]), match["side"] or "")
 
 
 def _in_degrees(name: str, angles: Mapping[str, _Angle], names: Sequence[str]) -> Calculate | None:
     """Return the step that calculates a column of degrees, if it gives the right number for every text."""
-    marks, sides = {one.marks for one in angles.values()}, {one.side for one in angles.values()}
-    if len(marks) != 1 or "O" in sides or not (sides <= {"N", "S"} or sides <= {"E", "W"} or sides == {""}):
+    sides = {one.side for one in angles.values()}
+    if "O" in sides or not (sides <= {"N", "S"} or sides <= {"E", "W"} or sides == {""}):
         return None
     new = unique_names([*names, f"{name}_degrees"])[-1]
-    wanted = {text: one.exact() for text, one in angles.items()}
-    tried = (Calculate(columns={new: _formula(text, next(iter(marks)))}) for text in written(name))
-    return next((step for step in tried if gives(step, name, wanted)), None)
-
-
-def _formula(text: str, marks: Sequence[str]) -> str:
-    places = [f"position('{mark.replace(chr(39), chr(39) * 2)}' in {text})" for mark in marks]
-    parts = [f"cast(substring({text}, 1, {places[0]} - 1) as number)"]
-    for at, (begin, end) in enumerate(pairwise(places), 1):
-        part = f"substring({text}, {begin} + {len(marks[at - 1])}, {end} - {begin} - {len(marks[at - 1])})"
-        parts.append(f"cast({part} as number) / {60**at}")
-    size = " + ".join(parts)
+    # The first one describes the whole text; seconds may be left out.
+    whole = r"^\s*([0-9]+)\s*[°º]\s*[0-9.]+\s*['′’]\s*[0-9.]*\s*['′’\"″”]*\s*[NSEW]?\s*$"
+    sizes = [
+        number_in(name, whole),
+        number_in(name, r"[°º]\s*([0-9.]+)") + " / 60",
+        number_in(name, r"['′’]\s*([0-9.]*)", blank="0") + " / 3600",
+    ]
     # Other files may have places on the other side.
-    return f"case when {text} like '%S%' or {text} like '%W%' then -({size}) else {size} end"
+    side = f"case when {quoted_name(name)} like '%S%' or {quoted_name(name)} like '%W%' then -1 else 1 end"
+    step = Calculate(columns={new: f"({' + '.join(sizes)}) * {side}"})
+    return step if gives(step, name, {text: one.exact() for text, one in angles.items()}) else None

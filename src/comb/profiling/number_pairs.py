@@ -5,16 +5,17 @@ As one text they can neither be compared nor drawn. Whole numbers with a mark be
 are, a place or the sides of something, the values do not say: the new columns are called first and second.
 """
 
+import re
 from collections.abc import Collection, Mapping, Sequence
 
 import msgspec
 
 from comb.errors import CombError, counted
 from comb.formats.lazy_pattern import lazy_pattern
-from comb.profiling.built_texts import taken_apart
+from comb.profiling.built_texts import number_in, taken_apart
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, quoted
-from comb.profiling.unit_conversion import are_open, written
+from comb.profiling.unit_conversion import are_open
 from comb.steps.column_steps import Calculate
 from comb.tables.column import Column
 from comb.tables.names import unique_names
@@ -96,20 +97,18 @@ def _parted(name: str, pairs: Mapping[str, _Numbers], names: Sequence[str]) -> C
     if are_open([number for pair in pairs.values() for number in (pair.one, pair.two)]):
         return None
     commas = one.mark != "," and any("," in pair.one + pair.two for pair in pairs.values())
-    for text in written(name):
-        bare = text
-        for sign in one.brackets:
-            bare = f"replace({bare}, '{sign}', '')"
-        bare = f"replace({bare}, ',', '.')" if commas else bare
-        bare = bare if one.mark else f"trim({bare})"
-        place = f"position('{one.mark or ' '}' in {bare})"
-        step = Calculate(columns={
-            first: f"cast(substring({bare}, 1, {place} - 1) as number)",
-            second: f"cast(substring({bare}, {place} + 1) as number)",
-        })  # fmt: skip
-        if _gives(step, name, (first, second), pairs):
-            return step
-    return None
+    number = "([+-]?[0-9,]+)" if commas else "([+-]?[0-9.]+)"
+    mark = re.escape(one.mark)
+    begin, end = (
+        (rf"{re.escape(one.brackets[0])}\s*", rf"\s*{re.escape(one.brackets[1])}") if one.brackets else ("", "")
+    )
+    # What there is beside each number has no other mark in it.
+    other, between = (f"[^{mark}]*", mark) if mark else (r"\s*\S+\s*", r"\s")
+    step = Calculate(columns={
+        first: number_in(name, rf"^\s*{begin}{number}\s*{between}{other}$", comma=commas),
+        second: number_in(name, rf"^{other}{between}\s*{number}{end}\s*$", comma=commas),
+    })  # fmt: skip
+    return step if _gives(step, name, (first, second), pairs) else None
 
 
 def _gives(step: Calculate, name: str, new: tuple[str, str], pairs: Mapping[str, _Numbers]) -> bool:
