@@ -173,7 +173,7 @@ def undefined_of(text: str, table: BareTable, given: Given = NOTHING_GIVEN) -> d
             isinstance(part, Call) and part.function in UNDEFINED_FOR_SOME
         )
         if risky and swallowed and not has_aggregate(part):
-            count = sum(_lacking(part, whole, *some) for some in row_parts(part, table))
+            count = sum(_lacking(part, whole, *some) for some in row_parts(whole or part, table))
             if count:
                 found[text[part.start : part.end]] = count
         passes_over = (
