@@ -69,7 +69,7 @@ ODD, MARKUP, RUNS, APART, SCRIPTS, APOSTROPHE = 1, 2, 4, 8, 16, 32
 def _byte_kinds() -> np.ndarray:
     kinds = np.zeros(256, np.uint8)
     for kind, leads in (
-        (ODD, _LEADS), (MARKUP, b"&<"), (RUNS, b"=+-@"), (APART, _ONTO_LETTERS), (SCRIPTS, _OTHER_SCRIPTS),
+        (ODD, _LEADS), (MARKUP, b"&<"), (APART, _ONTO_LETTERS), (SCRIPTS, _OTHER_SCRIPTS),
         (APOSTROPHE, b"'"),
     ):  # fmt: skip
         kinds[list(leads)] |= kind
@@ -77,6 +77,11 @@ def _byte_kinds() -> np.ndarray:
 
 
 _KINDS = _byte_kinds()
+
+# What runs begins with one of these, or with spaces.
+_FIRST_KINDS = np.zeros(256, np.uint8)
+_FIRST_KINDS[list(b"=+-@ \t\n\v\f\r\x1c\x1d\x1e\x1f")] = RUNS
+_FIRST_KINDS[128:] = RUNS
 
 
 def kinds_of(table: ColumnCache, name: str) -> np.ndarray:
@@ -89,7 +94,10 @@ def kinds_of(table: ColumnCache, name: str) -> np.ndarray:
             filled = np.flatnonzero(offsets[1:] > offsets[:-1])
             if len(filled):
                 kinds = _KINDS[text.buffer[offsets[0] : offsets[-1]]]
-                found[block][filled] = np.bitwise_or.reduceat(kinds, offsets[filled] - offsets[0])
+                starts = offsets[filled] - offsets[0]
+                found[block][filled] = (
+                    np.bitwise_or.reduceat(kinds, starts) | _FIRST_KINDS[text.buffer[offsets[filled]]]
+                )
         table.kinds[name] = found
     return table.kinds[name]
 
@@ -289,4 +297,4 @@ def runs_as_formula(text: str) -> bool:
     >>> [runs_as_formula(text) for text in ("=A1+1", "+SUM(A1:A9)", "+49 30 1234", "-", "== note", "@mill")]
     [True, True, False, False, False, False]
     """
-    return _FORMULA.fullmatch(text) is not None
+    return text.lstrip().startswith(("=", "+", "-", "@")) and _FORMULA.fullmatch(text) is not None

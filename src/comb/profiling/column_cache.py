@@ -54,6 +54,7 @@ class ColumnCache(BareTable):
         self._settled: NDArray[np.bool_] | None = None
         self._read: dict[str, Evidence | None] = {}
         self.kinds: dict[str, NDArray[np.uint8]] = {}
+        self.meant: dict[str, Codes] = {}
         self.limits: dict[str, None] = {}
         self.found_copies: tuple[Codes, Codes, NDArray[np.bool_]] | None = None
         self.copies_by_chance: bool | None = None

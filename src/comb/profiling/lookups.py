@@ -210,6 +210,12 @@ def _without_mirrors(rules: list[Decides]) -> list[Decides]:
 
 def meant_codes(table: ColumnCache, name: str) -> Codes:
     """Number the values of a column as they were meant: needless spaces, case and misspelling aside; -1 is missing."""
+    if name not in table.meant:
+        table.meant[name] = stored_array(_meant_codes(table, name), table._storage)
+    return table.meant[name]
+
+
+def _meant_codes(table: ColumnCache, name: str) -> Codes:
     column = table[name]
     if column.type.word != "string" or column.text.item_count > LOOKED_AT * 5:
         codes = table.numbered(name)
@@ -230,10 +236,18 @@ def _meant(text: str, variants: dict[str, str]) -> str:
     """Return what a value stands for; nothing for what is no value of anything: formulas, words for missing."""
     if text.isalnum() and text.isascii() and not variants and not is_missing_word(text):
         return text.casefold()
-    plain = tidied(as_meant(text))
+    plain = tidied(text if _is_plain(text) else as_meant(text))
     if runs_as_formula(plain) or is_missing_word(plain):
         return ""
     return folded(variants.get(plain, plain)) or plain
+
+
+def _is_plain(text: str) -> bool:
+    """Return whether a text is as it was meant: what hides, was decoded wrongly or marks up is not in it."""
+    return text.isascii() and text.isprintable() and not (_MARKING & set(text))
+
+
+_MARKING = frozenset("&<'")
 
 
 def _agreement_by_chance(codes: Codes) -> float:

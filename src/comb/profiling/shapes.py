@@ -7,9 +7,9 @@ pattern.
 """
 
 import re
-import string
 from collections import Counter
-from collections.abc import Callable, Sequence, Set
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence, Set
+from itertools import chain, islice
 from operator import contains
 
 import numpy as np
@@ -17,13 +17,16 @@ import numpy as np
 from comb.errors import agree, counted
 from comb.execution.storage import blocks_of
 from comb.formats.lazy_pattern import lazy_pattern
+from comb.kernels import dispatch
+from comb.kernels.grouping import Codes
 from comb.kernels.notation import SHORTENED
-from comb.kernels.types import IS_KNOWN
+from comb.kernels.types import INNER_SPACES, IS_KNOWN, OUTER_SPACES
 from comb.profiling.characters import as_meant, runs_as_formula
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
 from comb.profiling.headings import CODE_WORDS, words_of
 from comb.profiling.pairs import MOST_TRIED, marks_of
+from comb.profiling.text_forms import most_of_a_shape, shape
 from comb.steps.cell_steps import tidied
 from comb.tables.column import Column
 from comb.tables.evidence import LEAST_DOUBTED, Evidence
@@ -53,27 +56,6 @@ LEAST_PACKED = 3
 LEAST_PACKED_SHARE = 0.05
 MOST_PARTS_SHARE = 0.34
 LONGEST_PART = 40
-
-_SIGNS = lazy_pattern(r"[^\W_]")
-
-
-def shape(text: str) -> str:
-    """Return the shape of a text: capitals as A, small letters as a, digits as 9.
-
-    >>> shape("WR-0102b")
-    'AA-9999a'
-    """
-    return text.translate(_ASCII_SHAPE) if text.isascii() else _SIGNS.sub(_kind, text)
-
-
-_ASCII_SHAPE = str.maketrans(
-    string.digits + string.ascii_uppercase + string.ascii_lowercase, "9" * 10 + "A" * 26 + "a" * 26
-)
-
-
-def _kind(found: re.Match[str]) -> str:
-    sign = found[0]
-    return "9" if sign.isdigit() else "A" if sign.isupper() else "a"
 
 
 def squeezed(form: str) -> str:
@@ -144,19 +126,33 @@ _ADDRESSES = {
 }
 
 
-def _texts_of(table: ColumnCache, name: str) -> Counter[str]:
-    """Count the texts of a column without needless spaces; words for missing and cells known to be wrong aside."""
-    column, found = table[name], Counter[str]()
+def _counts_of(table: ColumnCache, name: str) -> Codes:
+    """Count the cells that hold each stored text; words for missing and cells known to be wrong aside."""
+    column = table[name]
     left_out = (noticed(column, IS_KNOWN) | table.told(name)) & column.present
-    count = int(np.count_nonzero(left_out))
-    if table.different(name) - count > MOST_TEXTS:
-        return found
-    distinct = (column._take(np.flatnonzero(column.present & ~left_out)) if count else column).distinct()
-    if len(distinct) > MOST_TEXTS:
-        return found
-    for text, count in distinct.commonest(len(distinct)):
+    if not left_out.any():
+        return column._text_counts()
+    used = column.present & ~left_out
+    codes = column.text.codes
+    return used.astype(np.int64) if codes is None else np.bincount(codes[used], minlength=column.text.item_count)
+
+
+def _texts_of(column: Column, counts: Codes) -> Counter[str]:
+    """Count the texts of a column without needless spaces."""
+    used = np.flatnonzero(counts)
+    texts = dispatch.kernels.take(column.text.packed(), used).strings()
+    pairs = zip(texts, counts[used].tolist(), strict=True)
+    if not noticed(column, OUTER_SPACES | INNER_SPACES).any():
+        return Counter(dict(pairs))
+    found: Counter[str] = Counter()
+    for text, count in pairs:
         found[tidied(text)] += count
     return found
+
+
+def _commonest(texts: Mapping[str, int], some: Collection[str]) -> dict[str, int]:
+    """Return some texts with their counts, the commonest first."""
+    return {text: texts[text] for text in sorted(some, key=lambda text: (-texts[text], text))}
 
 
 def _odd_texts(table: ColumnCache, name: str) -> tuple[str, dict[str, int], dict[str, int]] | None:
@@ -165,25 +161,31 @@ def _odd_texts(table: ColumnCache, name: str) -> tuple[str, dict[str, int], dict
     first = column._take(np.flatnonzero(column.present)[: MOST_EXAMPLES * 10]).text.to_list()
     if not first or sum(len(text) > LONGEST_CODE for text in first) > len(first) / 2:
         return None
-    texts = _texts_of(table, name)
-    total = sum(texts.values())
-    if len(texts) < LEAST_CODES or not total:
+    counts = _counts_of(table, name)
+    total = int(counts.sum())
+    if not LEAST_CODES <= np.count_nonzero(counts) <= MOST_TEXTS:
+        return None
+    if not LEAST_SHAPE * total <= most_of_a_shape(column.text, counts) < total:
+        return None
+    texts = _texts_of(column, counts)
+    if len(texts) < LEAST_CODES:
         return None
     shapes: Counter[str] = Counter()
-    shaped: dict[str, list[str]] = {}
-    for text, count in texts.items():
-        form = shape(text)
+    forms = {text: shape(text) for text in texts}
+    for form, count in zip(forms.values(), texts.values(), strict=True):
         shapes[form] += count
-        shaped.setdefault(form, []).append(text)
     usual, most = shapes.most_common(1)[0]
-    if most < LEAST_SHAPE * total or most == total or not _is_code(usual, texts) or usual.startswith("+"):
+    if most < LEAST_SHAPE * total or most == total or not _is_code(usual, forms) or usual.startswith("+"):
         # Numbers to dial are as long as they are.
         return None
     others = {form: count for form, count in shapes.items() if form != usual}
     # A second usual shape is another kind of code.
     if max(others.values()) > MOST_ONE_OTHER * total:
         return None
-    natural = _counted(usual, texts)
+    shaped: dict[str, list[str]] = {}
+    for text, form in forms.items():
+        shaped.setdefault(form, []).append(text)
+    natural = _counted(usual, forms)
     letters = usual.replace("a", "A")
     short: set[str] = set()
     off: set[str] = set()
@@ -202,9 +204,7 @@ def _odd_texts(table: ColumnCache, name: str) -> tuple[str, dict[str, int], dict
         # Ages of 5-9 and 90+ are no other kind of thing than those of 10-14.
         short = {text for text in short if not _is_range(text, same_width=False)}
         off = {text for text in off if not _OPEN_CLASS.fullmatch(text)}
-    # In the order of the texts, the commonest first.
-    longer, other = ({text: count for text, count in texts.items() if text in some} for some in (short, off))
-    return usual, _without_words(usual, longer), other
+    return usual, _without_words(usual, _commonest(texts, short)), _commonest(texts, off)
 
 
 def _is_range(text: str, *, same_width: bool = True) -> bool:
@@ -247,18 +247,19 @@ _DIGITS = lazy_pattern(r"[0-9]+")
 LEAST_DENSE = 0.3
 
 
-def _counted(usual: str, texts: Counter[str]) -> Callable[[str], bool]:
+def _counted(usual: str, forms: Mapping[str, str]) -> Callable[[str], bool]:
     """Return which texts are shorter or longer only because what they count is small or large: K9 before K10.
 
     Each of their numbers is looked at beside those in its place: ``5 x 44 cm`` among ``12 x 30 cm``.
     """
     build = _build(usual)
+    alike = {form for form in set(forms.values()) if _build(form) == build}
     # Digits of other scripts do not count, nor do raised ones.
-    numbers = {text: _DIGITS.findall(text) for text in texts if _build(shape(text)) == build}
-    alike = [(shape(text) == usual, runs) for text, runs in numbers.items() if len(runs) == build.count("9")]
+    numbers = {text: _DIGITS.findall(text) for text, form in forms.items() if form in alike}
+    counting = [(forms[text] == usual, runs) for text, runs in numbers.items() if len(runs) == build.count("9")]
     natural = [
-        _natural_numbers([run for (is_usual, _), run in zip(alike, runs, strict=True) if is_usual], runs)
-        for runs in zip(*(runs for _, runs in alike), strict=True)
+        _natural_numbers([run for (is_usual, _), run in zip(counting, runs, strict=True) if is_usual], runs)
+        for runs in zip(*(runs for _, runs in counting), strict=True)
     ]
 
     def is_natural(text: str) -> bool:
@@ -296,9 +297,9 @@ def _natural_numbers(usual: Sequence[str], all_here: Sequence[str]) -> Set[str]:
     return known
 
 
-def _is_code(usual: str, texts: Counter[str]) -> bool:
+def _is_code(usual: str, forms: Mapping[str, str]) -> bool:
     """Return whether a shape is one of codes: it has digits, or capitals of one length only."""
-    different = sum(shape(text) == usual for text in texts)
+    different = sum(form == usual for form in forms.values())
     if different < LEAST_CODES:
         return False
     return "9" in usual or (set(usual) <= set("A-_./ ") and len(usual) > 1)
@@ -347,32 +348,65 @@ def packed(table: ColumnCache) -> Findings:
         text = column.text
         if not any(any(ord(sign) in text.buffer[part] for part in blocks_of(len(text.buffer))) for sign in ";|/,+&"):
             continue
-        texts = _texts_of(table, name)
-        found = next((parts for mark in MARKS if (parts := _packed_with(mark, texts))), None)
-        if not found or marks_of(list(texts)[:MOST_TRIED]):
+        counts = _counts_of(table, name)
+        if np.count_nonzero(counts) > MOST_TEXTS:
+            continue
+        texts = _texts_of(column, counts)
+        found = next((parts for mark in _marks_in(texts) if (parts := _packed_with(mark, texts))), None)
+        if not found or marks_of(list(_commonest(texts, texts))[:MOST_TRIED]):
             # Pairs of keys and values are reported as such.
             continue
         where = text.flags(lambda one, found=found: tidied(one) in found) & column.present  # type: ignore[misc]
         count = int(where.sum())
-        words = dict(Counter({one: texts[one] for one in found}).most_common(MOST_EXAMPLES))
+        words = dict(islice(_commonest(texts, found).items(), MOST_EXAMPLES))
         says = f"{counted(count, 'cell')} of {name} {agree(count, 'holds', 'hold')} several values, whose parts are"
         says += " values elsewhere: counts and groups take each combination for a value of its own"
         yield Finding("text.packed", (name,), count, table.rows_where(where), quoted(words), says)
 
 
+def _marks_in(texts: Iterable[str]) -> Iterator[str]:
+    """Return the marks that are in some texts; one without its spaces only if it is there without them."""
+    together = "\n".join(texts)
+    found: dict[str, int] = {}
+    for mark in MARKS:
+        count = together.count(mark)
+        if count and found.get(mark.strip()) != count:
+            found[mark.strip()] = count
+            yield mark
+
+
 def _packed_with(mark: str, texts: Counter[str]) -> set[str]:
     """Return the texts that hold several values with a mark between; none if the parts do not recur."""
-    split = {text: parts for text in texts if len(parts := _parts(text, mark)) > 1}
-    if not split:
-        return set()
-    alone = {text for text in texts if text not in split}
-    # A few cells hold two of the values that others hold alone.
+    holding = [text for text in texts if mark in text and not _has_empty_part(text, mark)]
+    cells = sum(texts[text] for text in holding)
+    enough = cells >= max(LEAST_PACKED, LEAST_PACKED_SHARE * sum(texts.values())) and _may_be_few(mark, holding)
+    alone = {text for text, count in texts.items() if count > 1}
+    if not enough:
+        holding = [text for text in holding if text.partition(mark)[0].strip() in alone]
+    split = {text: parts for text in holding if len(parts := _parts(text, mark)) > 1}
     cells = sum(texts[text] for text in split)
-    enough = cells >= max(LEAST_PACKED, LEAST_PACKED_SHARE * sum(texts.values()))
-    if enough and _all_short(split) and _recur(split, alone):
+    enough = enough and cells >= max(LEAST_PACKED, LEAST_PACKED_SHARE * sum(texts.values()))
+    if enough and split and _are_few(split.values()) and _all_short(split) and _recur(split, texts):
         return set(split)
     # A few cells hold two of the values that others hold alone, each of them more than once.
-    return {text for text, parts in split.items() if all(part in alone and texts[part] > 1 for part in parts)}
+    alone -= split.keys()
+    return {text for text, parts in split.items() if all(part in alone for part in parts)} if alone else set()
+
+
+def _has_empty_part(text: str, mark: str) -> bool:
+    return mark * 2 in text or text.startswith(mark) or text.endswith(mark)
+
+
+def _may_be_few(mark: str, texts: list[str]) -> bool:
+    """Return whether the parts of texts may recur, asked of all at once; texts with empty parts leave it open."""
+    parts = list(map(str.strip, "\0".join(texts).replace(mark, "\0").split("\0")))
+    return "" in parts or _are_few([parts])
+
+
+def _are_few(split: Collection[Sequence[str]]) -> bool:
+    """Return whether the parts of texts recur often enough."""
+    total, different = sum(map(len, split)), len(set(chain.from_iterable(split)))
+    return 3 <= different <= MOST_PARTS_SHARE * total
 
 
 def _parts(text: str, mark: str) -> list[str]:
@@ -386,12 +420,9 @@ def _all_short(split: dict[str, list[str]]) -> bool:
     return max(longest) <= LONGEST_PART and sorted(words)[len(words) // 2] <= 3
 
 
-def _recur(split: dict[str, list[str]], alone: set[str]) -> bool:
-    """Return whether the parts of cells are few and free: each in several cells, and not at one place only."""
-    parts: Counter[str] = Counter(part for found in split.values() for part in found)
-    total = sum(parts.values())
-    if len(parts) > MOST_PARTS_SHARE * total or len(parts) < 3:
-        return False
+def _recur(split: dict[str, list[str]], texts: Mapping[str, int]) -> bool:
+    """Return whether the parts of cells are free: not at one place only, or there alone too."""
+    parts = dict.fromkeys(chain.from_iterable(split.values()))
     if all(any(sign.isdigit() for sign in part) for part in parts):
         # 3/4 and 120/80 are one value each.
         return False
@@ -401,4 +432,4 @@ def _recur(split: dict[str, list[str]], alone: set[str]) -> bool:
             first.setdefault(part, set()).add(at)
     lengths = {len(found) for found in split.values()}
     moves = sum(len(places) > 1 for places in first.values()) >= len(first) / 3
-    return moves or (len(lengths) > 1 and sum(part in alone for part in parts) >= len(parts) / 3)
+    return moves or (len(lengths) > 1 and sum(part in texts and part not in split for part in parts) >= len(parts) / 3)

@@ -12,6 +12,7 @@ from comb.parsing.letters import as_typed
 from comb.parsing.vocabulary import BOOLEAN_PAIRS, KNOWN_WORDS, is_missing_word
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
+from comb.profiling.text_forms import may_be_one
 from comb.profiling.told_apart import are_told_apart
 from comb.steps.cell_steps import HIDDEN, Recode, Trim, tidied, uncovered
 from comb.tables.column import Column
@@ -229,6 +230,8 @@ def spelling_by_case(table: ColumnCache) -> Findings:
 def _variants(table: ColumnCache, column: Column) -> dict[str, str]:
     """Return each rarer form, without needless spaces, with the commonest of its group."""
     if column.text.item_count > MOST_FORMS or yes_no_forms(column):
+        return {}
+    if not may_be_one(column.text, column._text_counts()):
         return {}
     distinct = column.distinct()
     recurring = len(distinct) <= MOST_DISTINCT * len(column)

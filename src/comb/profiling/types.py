@@ -1,12 +1,16 @@
 """Findings about types and whole columns."""
 
+from collections.abc import Sequence
+from typing import Any
+
 import numpy as np
+from numpy.typing import NDArray
 
 from comb.errors import agree, counted
 from comb.execution.storage import blocks_of
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.grouping import Codes
-from comb.kernels.notation import SHORTENED, shape_of
+from comb.kernels.notation import SHORTENED, Shape, shape_of
 from comb.kernels.types import DIGITS_ONLY, ZERO_AHEAD
 from comb.parsing.headings import day_pattern_of
 from comb.profiling.column_cache import ColumnCache
@@ -21,6 +25,7 @@ from comb.profiling.finding import (
 from comb.profiling.multipliers import WORDS
 from comb.profiling.one_unit import MOSTLY, words_among
 from comb.profiling.other_types import are_days
+from comb.profiling.text_forms import by_digits
 from comb.profiling.unit_conversion import in_one_unit, in_unit_of_others
 from comb.steps.base import Step
 from comb.steps.cell_steps import Convert
@@ -163,16 +168,17 @@ def mixed_units(table: ColumnCache) -> Findings:
             continue
         counts = column._text_counts()
         by_unit: dict[str, int] = {}
-        unit_of: dict[str, str] = {}
         if column.text.item_count > MOST_TEXTS:
             continue
-        for text, count in zip(column.text.items(), counts.tolist(), strict=True):
-            shape = shape_of(text.strip()) if count else None
-            if shape is not None:
-                by_unit[shape.unit] = by_unit.get(shape.unit, 0) + count
-                unit_of[text] = shape.unit
+        # Which digits a number has says nothing of its unit.
+        forms, form_of = by_digits(column.text)
+        shapes = [shape_of(form.strip()) for form in forms]
+        of_form = np.bincount(form_of, counts, len(forms)).astype(np.int64)
+        for at in np.flatnonzero(of_form).tolist():
+            if (shape := shapes[at]) is not None:
+                by_unit[shape.unit] = by_unit.get(shape.unit, 0) + int(of_form[at])
         if len(by_unit) == 1 and "" not in by_unit:
-            yield from words_among(table, name, next(iter(by_unit)), unit_of)
+            yield from words_among(table, name, next(iter(by_unit)), _units(column, counts, shapes, form_of))
         if len(by_unit) < 2 or shaped < LEAST_DIGITS * len(sample) or set(by_unit) - {""} <= set(WORDS):
             continue
         usual, *_ = sorted(by_unit, key=lambda unit: -by_unit[unit])
@@ -180,7 +186,7 @@ def mixed_units(table: ColumnCache) -> Findings:
             f"{unit or 'none'} {counted(count, 'time')}"
             for unit, count in sorted(by_unit.items(), key=lambda one: -one[1])
         )
-        others = {text for text, unit in unit_of.items() if unit != usual}
+        others = {text for text, unit in _units(column, counts, shapes, form_of).items() if unit != usual}
         odd = column.text.flags(others.__contains__) & column.present
         count = int(odd.sum())
         words = dict(column._take(np.flatnonzero(odd)).distinct().commonest(MOST_EXAMPLES))
@@ -195,6 +201,14 @@ def mixed_units(table: ColumnCache) -> Findings:
             remedy, says = in_unit_of_others(name, column, by_unit, table.names)
             text += f"; {says}" if remedy is not None else ""
         yield Finding("type.units", (name,), count, table.rows_where(odd), quoted(words), text, remedy)
+
+
+def _units(
+    column: Column, counts: Codes, shapes: Sequence[Shape | None], form_of: NDArray[np.integer[Any]]
+) -> dict[str, str]:
+    """Return the unit of each text that is a number."""
+    found = zip(column.text.items(), counts.tolist(), form_of.tolist(), strict=True)
+    return {text: shape.unit for text, count, form in found if count and (shape := shapes[form]) is not None}
 
 
 # What stands behind amounts on one side of an account and on the other.

@@ -479,6 +479,13 @@ class DistinctValues:
 
     def commonest(self, most: int) -> list[tuple[str, int]]:
         """Return texts and counts, the commonest first, ties in order of value."""
-        texts = cast(list[str], self.values.texts())
-        order = sorted(range(len(texts)), key=lambda at: (-int(self.counts[at]), texts[at]))
-        return [(texts[at], int(self.counts[at])) for at in order[:most]]
+        values, counts = self.values, self.counts
+        if 0 < most < len(counts):
+            # What is as common as the last one may be among the first by its text.
+            last = len(counts) - most
+            places = np.flatnonzero(counts >= np.partition(counts, last)[last])
+            values, counts = values._take(places), counts[places]
+        texts = cast(list[str], values.texts())
+        order = np.array(sorted(range(len(texts)), key=texts.__getitem__), np.int64)
+        order = order[np.argsort(-counts[order], kind="stable")][:most]
+        return [(texts[at], count) for at, count in zip(order.tolist(), counts[order].tolist(), strict=True)]
