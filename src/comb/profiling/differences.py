@@ -24,7 +24,7 @@ from comb.expressions.arithmetic import as_floats
 from comb.kernels.grouping import Codes
 from comb.parsing.cell_parser import CellParser
 from comb.profiling.values import LOGARITHMS, PLAIN, lean
-from comb.steps.accounting import shown_cell
+from comb.steps.accounting import cells_as_shown, shown_cell
 from comb.steps.joins import Join
 from comb.tables.column import Column
 from comb.tables.names import check_known
@@ -575,10 +575,12 @@ def _by_key(
     for name in (one for one in shared if one not in keys):
         before, after = old[name]._take(there), new[name]._take(here)
         different = ~_same(before, after)
-        for at in np.flatnonzero(different).tolist():
-            row = int(here[at])
-            cells = shown_cell(before, at), shown_cell(after, at)
-            changed.append(ChangedCell(_key_of(new, keys, row), name, *cells, int(new.row_numbers[row])))
+        places = np.flatnonzero(different)
+        rows = here[places]
+        shown = [cells_as_shown(new[key], rows) for key in keys]
+        cells = cells_as_shown(before, places), cells_as_shown(after, places), new.row_numbers[rows].tolist()
+        for *key, was, now, number in zip(*shown, *cells, strict=True):
+            changed.append(ChangedCell(" ".join(key), name, was, now, number))
     changed.sort(key=lambda one: one.row)
     return new.row_numbers[found < 0], old.row_numbers[gone], tuple(changed)
 

@@ -362,12 +362,21 @@ def _examples(name: str, earlier: Column, later: Column, numbers: Codes, where: 
 
 def shown_cell(column: Column, position: int) -> str:
     """Return a cell as people read it; a text that was kept stands behind its reason."""
-    cell = column._take(np.array([position]))
-    if column.type.textual and (text := cell.texts()[0]) and (HIDDEN.search(text) or written_out(text) != text):
-        return shown_text(text)
-    shown = shown_cells(cell)[0].text
-    kept = column.kept.texts.get(position)
-    return shown if kept is None else f"{shown} {kept!r}"
+    return cells_as_shown(column, np.array([position]))[0]
+
+
+def cells_as_shown(column: Column, positions: Codes) -> list[str]:
+    """Return some cells as people read them, as `shown_cell` does."""
+    cells = column._take(positions)
+    shown = [span.text for span in shown_cells(cells)]
+    if column.type.textual:
+        for at, text in enumerate(cells.texts()):
+            if text and (HIDDEN.search(text) or written_out(text) != text):
+                shown[at] = shown_text(text)
+    if column.kept.texts:
+        kept = (column.kept.texts.get(position) for position in positions.tolist())
+        shown = [one if text is None else f"{one} {text!r}" for one, text in zip(shown, kept, strict=True)]
+    return shown
 
 
 def shown_text(text: str) -> str:

@@ -1,7 +1,11 @@
-"""Tables as JSON (RFC 8259) and JSON Lines. Pure: table in, bytes out."""
+"""Tables as JSON (RFC 8259) and JSON Lines. Pure: table in, bytes out.
 
-import json
-from collections.abc import Iterator
+Records have the same keys, so that all of them are written by one form with a place for each value. Where keys of
+missing cells are left out, each record is put together by itself.
+"""
+
+from collections.abc import Iterator, Mapping
+from json.encoder import encode_basestring
 from typing import Any
 
 from comb.errors import ParameterError
@@ -45,10 +49,15 @@ def json_parts(
     if not lines:
         yield b"["
     between = "" if lines else "\n  "
+    form = _form(shape)
+    names = list(_names_in(shape))
     for start in range(0, table.row_count, ROWS_AT_ONCE):
         cells = {name: _cells(column._part(start, start + ROWS_AT_ONCE)) for name, column in table.columns.items()}
         count = min(ROWS_AT_ONCE, table.row_count - start)
-        records = (_record(shape, cells, at, leave_missing_out=leave_missing_out) for at in range(count))
+        if leave_missing_out or not names:
+            records: Iterator[str] = (_record(shape, cells, at) for at in range(count))
+        else:
+            records = map(form.__mod__, zip(*(_with_null(cells[name]) for name in names), strict=True))
         if lines:
             yield "".join(f"{record}\n" for record in records).encode()
         else:
@@ -80,17 +89,43 @@ def _both(name: str) -> ParameterError:
     )
 
 
-def _record(shape: dict[str, Any], cells: dict[str, list[str | None]], at: int, *, leave_missing_out: bool) -> str:
+def _names_in(shape: Mapping[str, Any]) -> Iterator[str]:
+    """Return the columns in the order in which a record has them."""
+    for inner in shape.values():
+        if isinstance(inner, dict):
+            yield from _names_in(inner)
+        else:
+            yield inner
+
+
+def _form(shape: Mapping[str, Any]) -> str:
+    """Return what all records are written by, with ``%s`` in the place of each value.
+
+    >>> _form({"kg": "kg", "at": {"x": "at.x"}})
+    '{"kg": %s, "at": {"x": %s}}'
+    """
+    parts = (
+        f"{encode_basestring(key).replace('%', '%%')}: {_form(inner) if isinstance(inner, dict) else '%s'}"
+        for key, inner in shape.items()
+    )
+    return "{" + ", ".join(parts) + "}"
+
+
+def _with_null(cells: list[str | None]) -> list[str]:
+    return [cell or "null" for cell in cells]
+
+
+def _record(shape: Mapping[str, Any], cells: Mapping[str, list[str | None]], at: int) -> str:
+    """Write a record without the keys of missing cells."""
     parts = []
     for key, inner in shape.items():
         if isinstance(inner, dict):
-            text: str | None = _record(inner, cells, at, leave_missing_out=leave_missing_out)
+            text: str | None = _record(inner, cells, at)
             text = None if text == "{}" else text
         else:
             text = cells[inner][at]
-        if text is None and leave_missing_out:
-            continue
-        parts.append(f"{json.dumps(key, ensure_ascii=False)}: {text or 'null'}")
+        if text:
+            parts.append(f"{encode_basestring(key)}: {text}")
     return "{" + ", ".join(parts) + "}"
 
 
@@ -99,7 +134,7 @@ def _cells(column: Column) -> list[str | None]:
     cells: list[str | None]
     if isinstance(column.values, Text):
         nested = column.type.word == "json"
-        items = [text if nested else json.dumps(text, ensure_ascii=False) for text in column.values.items()]
+        items = column.values.items() if nested else list(map(encode_basestring, column.values.items()))
         codes = column.values.codes
         cells = list(items) if codes is None else [items[code] for code in codes.tolist()]
     else:
