@@ -19,6 +19,7 @@ from comb.kernels.grouping import Codes, candidates, group
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.computed import computed_columns
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
+from comb.profiling.text_forms import may_be_one
 from comb.profiling.texts import folded
 from comb.steps.cell_steps import tidied
 from comb.tables.reasons import Reason
@@ -203,6 +204,8 @@ def _fold_of(table: ColumnCache, name: str) -> Codes | None:
     """Return a number for each stored text, one for those that differ by spaces and case only; None if none do."""
     column = table[name]
     if column.type.word != "string" or column.text.item_count > MOST_FOLDED:
+        return None
+    if not may_be_one(column.text, np.ones(column.text.item_count, np.int64)):
         return None
     items = column.text.items()
     numbers: dict[str, int] = {}

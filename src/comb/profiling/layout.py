@@ -13,6 +13,7 @@ from comb.parsing.headings import heading_groups
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
 from comb.profiling.lookups import quoted_name
+from comb.profiling.text_forms import containing_any
 from comb.steps.base import Step
 from comb.steps.level_steps import SeparateTables
 from comb.steps.row_steps import Filter
@@ -31,6 +32,9 @@ _TOTAL = lazy_pattern(
     r"|total général|sous-total|ensemble|suma|subtotal|totale|totaal)\b.*|.*\b(?:sub)?total\s*",
     re.IGNORECASE,
 )
+
+# Each of them has one of these in it.
+_IN_TOTALS = ("tot", "sum", "all", "gesamt", "ensemble")
 
 # How labels of totals are built, and the same as a pattern of a condition.
 _KINDS = tuple(
@@ -234,7 +238,9 @@ def total_labels(column: Column) -> Mask | None:
     """Return where a column of texts has labels of totals; None where it has none."""
     if column.text.item_count > MOST_LABELS:
         return None
-    where = column.text.flags(lambda text: len(text) < 60 and _TOTAL.fullmatch(text) is not None) & column.present
+    among = containing_any(column.text, _IN_TOTALS)
+    where = column.text.flags(lambda text: len(text) < 60 and _TOTAL.fullmatch(text) is not None, among)
+    where &= column.present
     return where if where.any() else None
 
 

@@ -10,7 +10,6 @@ import re
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence, Set
 from itertools import chain, islice
-from operator import contains
 
 import numpy as np
 
@@ -26,7 +25,7 @@ from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed, quoted
 from comb.profiling.headings import CODE_WORDS, words_of
 from comb.profiling.pairs import MOST_TRIED, marks_of
-from comb.profiling.text_forms import most_of_a_shape, shape
+from comb.profiling.text_forms import most_of_a_shape, shapes_of
 from comb.steps.cell_steps import tidied
 from comb.tables.column import Column
 from comb.tables.evidence import LEAST_DOUBTED, Evidence
@@ -171,7 +170,7 @@ def _odd_texts(table: ColumnCache, name: str) -> tuple[str, dict[str, int], dict
     if len(texts) < LEAST_CODES:
         return None
     shapes: Counter[str] = Counter()
-    forms = {text: shape(text) for text in texts}
+    forms = dict(zip(texts, shapes_of(list(texts)), strict=True))
     for form, count in zip(forms.values(), texts.values(), strict=True):
         shapes[form] += count
     usual, most = shapes.most_common(1)[0]
@@ -182,10 +181,12 @@ def _odd_texts(table: ColumnCache, name: str) -> tuple[str, dict[str, int], dict
     # A second usual shape is another kind of code.
     if max(others.values()) > MOST_ONE_OTHER * total:
         return None
+    ordinary = [text for text, form in forms.items() if form == usual]
     shaped: dict[str, list[str]] = {}
     for text, form in forms.items():
-        shaped.setdefault(form, []).append(text)
-    natural = _counted(usual, forms)
+        if form != usual:
+            shaped.setdefault(form, []).append(text)
+    natural = _counted(usual, ordinary, shaped)
     letters = usual.replace("a", "A")
     short: set[str] = set()
     off: set[str] = set()
@@ -200,7 +201,7 @@ def _odd_texts(table: ColumnCache, name: str) -> tuple[str, dict[str, int], dict
             wrong = as_meant(text) != text or runs_as_formula(text) or SHORTENED.fullmatch(text)
             if not wrong and not (same_build and natural(text)):
                 (short if same_build else off).add(text)
-    if all(_is_range(text) for text in shaped[usual]):
+    if all(map(_is_range, ordinary)):
         # Ages of 5-9 and 90+ are no other kind of thing than those of 10-14.
         short = {text for text in short if not _is_range(text, same_width=False)}
         off = {text for text in off if not _OPEN_CLASS.fullmatch(text)}
@@ -247,26 +248,48 @@ _DIGITS = lazy_pattern(r"[0-9]+")
 LEAST_DENSE = 0.3
 
 
-def _counted(usual: str, forms: Mapping[str, str]) -> Callable[[str], bool]:
+def _counted(usual: str, ordinary: Sequence[str], others: Mapping[str, Sequence[str]]) -> Callable[[str], bool]:
     """Return which texts are shorter or longer only because what they count is small or large: K9 before K10.
 
     Each of their numbers is looked at beside those in its place: ``5 x 44 cm`` among ``12 x 30 cm``.
+
+    Parameters
+    ----------
+    usual : str
+        The shape that most have.
+    ordinary : sequence of str
+        The texts of that shape.
+    others : mapping of str to sequence of str
+        All others, by their shape.
     """
     build = _build(usual)
-    alike = {form for form in set(forms.values()) if _build(form) == build}
+    spans = [found.span() for found in _DIGITS.finditer(usual)]
     # Digits of other scripts do not count, nor do raised ones.
-    numbers = {text: _DIGITS.findall(text) for text, form in forms.items() if form in alike}
-    counting = [(forms[text] == usual, runs) for text, runs in numbers.items() if len(runs) == build.count("9")]
+    plain = ordinary if all(map(str.isascii, ordinary)) else [text for text in ordinary if _plain_digits(text, spans)]
+    numbers = {
+        text: runs
+        for form, texts in others.items() if _build(form) == build
+        for text in texts if len(runs := _DIGITS.findall(text)) == len(spans)
+    }  # fmt: skip
+    if not plain:
+        return lambda text: False
     natural = [
-        _natural_numbers([run for (is_usual, _), run in zip(counting, runs, strict=True) if is_usual], runs)
-        for runs in zip(*(runs for _, runs in counting), strict=True)
+        _natural_numbers([text[start:end] for text in plain], [runs[at] for runs in numbers.values()])
+        for at, (start, end) in enumerate(spans)
     ]
+    lengths = [end - start for start, end in spans]
 
     def is_natural(text: str) -> bool:
         runs = numbers.get(text, [])
-        return bool(natural) and len(runs) == len(natural) and all(map(contains, natural, runs))
+        return bool(runs) and all(
+            len(run) == length or run in known for run, length, known in zip(runs, lengths, natural, strict=True)
+        )
 
     return is_natural
+
+
+def _plain_digits(text: str, spans: Sequence[tuple[int, int]]) -> bool:
+    return all(text[start:end].isascii() for start, end in spans)
 
 
 def _build(form: str) -> str:
@@ -274,22 +297,21 @@ def _build(form: str) -> str:
     return _DIGITS.sub("9", form).replace("a", "A")
 
 
-def _natural_numbers(usual: Sequence[str], all_here: Sequence[str]) -> Set[str]:
-    """Return which numbers in one place of codes are as long as the usual ones, or may be because they count.
+def _natural_numbers(usual: Sequence[str], others: Sequence[str]) -> Set[str]:
+    """Return which numbers in one place of codes, of another length than the usual ones, are so because they count.
 
-    Where a number is filled up with zeros, none of another length is; nor are a few short ones among codes that begin
-    anywhere.
+    Where a number is filled up with zeros, none is; nor are a few short ones among codes that begin anywhere.
     """
     digits = len(usual[0])
-    known = {run for run in all_here if len(run) == digits}
-    if any(run[0] == "0" and len(run) > 1 for run in usual):
-        return known
-    numbers = np.unique(np.array([int(run) for run in usual], dtype=np.float64))
+    if digits > 1 and min(usual)[0] == "0":
+        return frozenset()
+    numbers = np.unique(np.array(list(map(int, usual)), dtype=np.float64))
     low, high = 10.0 ** (digits - 1), 10.0**digits
     dense = len(numbers) / max(1.0, numbers[-1] - low + 1)
-    plain = [run for run in all_here if run == "0" or run[0] != "0"]
+    plain = [run for run in others if run == "0" or run[0] != "0"]
     shorter = {run for run in plain if len(run) < digits}
     longer = {run for run in plain if len(run) > digits}
+    known: Set[str] = frozenset()
     if len(shorter) >= LEAST_DENSE * dense * (low - low / 10):
         known |= shorter
     if longer and min(map(int, longer)) <= 1.1 * high and numbers[-1] >= 0.9 * high:

@@ -10,10 +10,11 @@ from collections.abc import Iterable
 
 from comb.errors import agree, counted
 from comb.formats.lazy_pattern import lazy_pattern
+from comb.kernels.types import INNER_SPACES, OUTER_SPACES
 from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.characters import as_meant, runs_as_formula
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, noticed
 from comb.profiling.texts import LEAST_LETTERS, folded, yes_no_forms
 from comb.profiling.told_apart import are_told_apart
 from comb.steps.cell_steps import Recode, tidied
@@ -73,6 +74,11 @@ def variants_of(table: ColumnCache, name: str) -> dict[str, str]:
     present = table.present_count(name)
     if column.type.word != "string" or not present or column.text.item_count > MOST_RARE + MOST_COMMON_VALUES:
         return {}
+    if not noticed(column, OUTER_SPACES | INNER_SPACES).any():
+        # Of most columns their counts alone say that nothing is common.
+        stored = column._text_counts()
+        if int(stored[stored >= LEAST_COMMON].sum()) < LEAST_REPEATED_SHARE * present:
+            return {}
     counts = _tidied_counts(column)
     common = {text: count for text, count in counts.items() if count >= LEAST_COMMON}
     if not common or len(common) > MOST_COMMON_VALUES or sum(common.values()) < LEAST_REPEATED_SHARE * present:

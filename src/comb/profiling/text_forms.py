@@ -8,7 +8,8 @@ need to be read as characters: texts that have such are rewritten one by one bef
 
 import re
 import string
-from collections.abc import Callable
+import unicodedata
+from collections.abc import Callable, Iterable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +19,7 @@ from comb.kernels import dispatch
 from comb.kernels.grouping import Codes
 from comb.kernels.string_buffer import StringBuffer
 from comb.kernels.types import INNER_SPACES, OUTER_SPACES
-from comb.parsing.letters import as_typed, composed
+from comb.parsing.letters import as_typed
 from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.steps.cell_steps import tidied
 from comb.tables.text import ASCII, Text
@@ -53,18 +54,30 @@ def shape(text: str) -> str:
     return text.translate(_ASCII_SHAPE) if text.isascii() else _LETTER_OR_DIGIT.sub(_kind, text)
 
 
+def shapes_of(texts: Sequence[str]) -> list[str]:
+    """Return the shapes of many texts, of ASCII all at once.
+
+    >>> shapes_of(["A-1", "bc"])
+    ['A-9', 'aa']
+    """
+    together = "\0".join(texts)
+    if together.isascii() and together.count("\0") == len(texts) - 1:
+        return together.translate(_ASCII_SHAPE).split("\0")
+    return list(map(shape, texts))
+
+
 def _kind(found: re.Match[str]) -> str:
     sign = found[0]
     return "9" if sign.isdigit() else "A" if sign.isupper() else "a"
 
 
 def bare(text: str) -> str:
-    """Return what is left of a text without case and all that is no letter or digit.
+    """Return what is left of a text without case, accents and all that is no letter or digit.
 
-    >>> bare("Old Mill."), bare("OLD-MILL"), bare("Mu\u0308hle")
-    ('oldmill', 'oldmill', 'mühle')
+    >>> bare("Old Mill."), bare("OLD-MILL"), bare("M\u00fchle")
+    ('oldmill', 'oldmill', 'muhle')
     """
-    return _SIGNS.sub("", as_typed(composed(text)).casefold())
+    return _SIGNS.sub("", as_typed(unicodedata.normalize("NFD", text)).casefold())
 
 
 def _rewritten(text: Text, change: Callable[[str], str]) -> StringBuffer:
@@ -110,6 +123,19 @@ def may_be_one(text: Text, counts: Codes) -> bool:
     offsets = np.concatenate([[0], np.cumsum(keep)])[changed.offsets]
     first, _ = dispatch.kernels.encode(StringBuffer(_SMALL_BYTES[changed.buffer[keep]], offsets))
     return len(first) < len(used)
+
+
+def containing_any(text: Text, words: Iterable[str]) -> NDArray[np.bool_]:
+    """Return which of the stored texts have one of some words in them, in capitals or small letters of ASCII.
+
+    >>> containing_any(Text.from_items(["Total", "Mill", "SUBTOTAL 2"]), ["total"]).tolist()
+    [True, False, True]
+    """
+    small = Text(_SMALL_BYTES[text.buffer], text.offsets)
+    found = np.zeros(text.item_count, np.bool_)
+    for word in words:
+        found |= small.containing(word)
+    return found
 
 
 def by_digits(text: Text) -> tuple[list[str], NDArray[np.integer]]:
