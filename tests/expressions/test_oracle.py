@@ -183,14 +183,22 @@ CALLS: dict[str, Any] = {
     "floor": math.floor,
     "ceiling": math.ceil,
     "extract": lambda part, day: getattr(day, part),
-    "greatest": lambda *values: max(values, key=exact),
-    "least": lambda *values: min(values, key=exact),
+    "greatest": lambda *values: furthest(max, values),
+    "least": lambda *values: furthest(min, values),
     "sign": lambda value: (value > 0) - (value < 0),
     "left": lambda text, count: None if count < 0 else text[:count] or None,
     "right": lambda text, count: None if count < 0 else text[max(len(text) - count, 0) :] or None,
     "substring_regex": lambda pattern, text, group=0: found_part(pattern, text, group),
     "whole_months": lambda start, end: months_between(start, end) if start <= end else -months_between(end, start),
 }
+
+
+def furthest(pick: Any, values: tuple[Any, ...]) -> Any:
+    """All are written with the most decimals of any; what has no room for them has no result."""
+    places = max(map(places_of, values))
+    if places and any(not -LIMIT <= exact(value) * 10**places < LIMIT for value in values):
+        return None
+    return pick(values, key=exact)
 
 
 def found_part(pattern: str, text: str, group: int) -> str | None:

@@ -417,10 +417,11 @@ class Column:
     @classmethod
     def _of_strings(cls, texts: Sequence[str | None], *, state: State | None = None, description: str = "") -> "Column":
         """Make a string column; None and spaces alone are missing as ``blank``."""
-        blank = np.fromiter((not (text and text.strip()) for text in texts), np.bool_, len(texts))
-        codes = np.where(blank, np.uint8(Reason.BLANK), np.uint8(0)) if state is None else state
+        if state is None:
+            blank = [text is None or not text or text.isspace() for text in texts]
+            state = np.where(blank, np.uint8(Reason.BLANK), np.uint8(0))
         values = Text.from_strings([text or "" for text in texts])
-        return cls(STRING, values, codes, description=description)
+        return cls(STRING, values, state, description=description)
 
     def _map_text(self, change: Callable[[str], str]) -> "Column":
         """Apply a function to the present texts; what becomes empty is missing as ``blank``."""

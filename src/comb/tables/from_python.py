@@ -152,7 +152,7 @@ def _columns_of_records(records: list[Mapping[str, Any]], names: Sequence[str] |
 
 def mixed_note(name: str, cells: Sequence[Any], column: Column) -> str:
     """Say that a column is text because it holds values of several kinds; nothing where it is not so."""
-    kinds = sorted({type(cell).__name__ for cell in cells if cell is not None})
+    kinds = sorted(kind.__name__ for kind in set(map(type, cells)) - {type(None)})
     if column.type != STRING or set(kinds) <= {"str"}:
         return ""
     if set(kinds) <= {"bytes", "bytearray", "memoryview"}:

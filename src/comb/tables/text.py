@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from comb.execution.storage import Storage, blocks_of
 from comb.kernels import dispatch
 from comb.kernels.blocks import MOST_DISTINCT_SHARE
-from comb.kernels.grouping import Codes, number_strings
+from comb.kernels.grouping import Codes
 from comb.kernels.string_buffer import StringBuffer, joined, pack
 
 
@@ -68,10 +68,7 @@ class Text:
     @classmethod
     def from_strings(cls, texts: Sequence[str]) -> "Text":
         """Store one text per cell, coded where texts repeat."""
-        words, codes = number_strings(texts)
-        if len(words) > MOST_DISTINCT_SHARE * len(texts):
-            return cls.from_items(texts)
-        return cls.from_items(words, codes)
+        return cls(*pack(texts)).coded_if_repeated()
 
     def __len__(self) -> int:
         return len(self.offsets) - 1 if self.codes is None else len(self.codes)
@@ -204,8 +201,7 @@ class Text:
         changed = [change(item) for item in self.items()]
         if self.codes is None:
             return Text.from_strings(changed)
-        words, recoded = number_strings(changed)
-        return Text.from_items(words, recoded[self.codes])
+        return Text(*pack(changed)).numbered_anew(self.codes)
 
     def map_some(self, items: NDArray[np.bool_], change: Callable[[str], str]) -> "tuple[Text, NDArray[np.bool_]]":
         """Apply a function to some of the stored items.

@@ -9,7 +9,7 @@ the note says so; bytes are written in hexadecimal.
 import contextlib
 import re
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import partial
 from typing import Any
 
@@ -141,20 +141,23 @@ def _table(data: bytes, name: str, title: str, rules: ColumnRules) -> TableData:
     """Read a table or view."""
     with _opened(data, name) as database:
         kinds = dict(database.execute("select name, type from sqlite_schema").fetchall())
-        bound = _Bound(data, name, title, is_view=kinds.get(title) == "view")
-        database.set_progress_handler(bound.instructions, INSTRUCTIONS_AT_ONCE)
-        cursor = database.execute(f"select * from {_quoted(title)}")
-        names = [column[0] for column in cursor.description]
         declared = {row[1]: str(row[2]) for row in _facts_of(database, title)}
-        cells: list[list[Any]] = [[] for _ in names]
-        while rows := cursor.fetchmany(ROWS_AT_ONCE):
-            for so_far, more in zip(cells, zip(*rows, strict=True), strict=True):
-                so_far.extend(more)
-            bound.cells(len(cells) * len(cells[0]))
+        bound = partial(_Bound, data, name, title, is_view=kinds.get(title) == "view")
+        lenient, database.text_factory = database.text_factory, str
+        try:
+            names, cells = _cells(database, title, bound())
+        except sqlite3.OperationalError as error:
+            if "decode" not in str(error):
+                raise
+            # Few databases have bytes that are no text: their texts are decoded one by one.
+            database.text_factory = lenient
+            names, cells = _cells(database, title, bound())
     columns: dict[str, Column] = {}
     notes = []
     for column_name, values in zip(names, cells, strict=True):
-        broken = [at for at, value in enumerate(values) if isinstance(value, str) and not _is_sound(value)]
+        texts = [value for value in values if isinstance(value, str)]
+        # That all are sound is asked of all at once.
+        broken = [] if _is_sound("".join(texts)) else _broken(values)
         for at in broken:
             values[at] = values[at].encode("utf-8", "surrogateescape").decode("utf-8", "replace")
         if broken:
@@ -168,6 +171,24 @@ def _table(data: bytes, name: str, title: str, rules: ColumnRules) -> TableData:
         columns, told = described(database, title, columns)
     notes += told
     return typed_table(columns, len(cells[0]) if cells else 0, rules, title, _WHY, notes)
+
+
+def _cells(database: sqlite3.Connection, title: str, bound: _Bound) -> tuple[list[str], list[list[Any]]]:
+    """Return the names of the columns of a table or view, and the cells of each."""
+    database.set_progress_handler(bound.instructions, INSTRUCTIONS_AT_ONCE)
+    cursor = database.execute(f"select * from {_quoted(title)}")
+    names = [column[0] for column in cursor.description]
+    cells: list[list[Any]] = [[] for _ in names]
+    while rows := cursor.fetchmany(ROWS_AT_ONCE):
+        for so_far, more in zip(cells, zip(*rows, strict=True), strict=True):
+            so_far.extend(more)
+        bound.cells(len(cells) * len(cells[0]))
+    return names, cells
+
+
+def _broken(values: Sequence[Any]) -> list[int]:
+    """Return which values are texts with bytes that are not UTF-8."""
+    return [at for at, value in enumerate(values) if isinstance(value, str) and not _is_sound(value)]
 
 
 def _is_sound(text: str) -> bool:
