@@ -417,6 +417,15 @@ def test_every_function_is_documented_with_an_example_that_holds() -> None:
     assert documented >= {*FUNCTIONS, *AGGREGATES, *COLUMN_FUNCTIONS}
 
 
+def test_moments_of_a_time_zone_are_not_counted_from_others() -> None:
+    table = comb.table(columns={"a": ["2026-05-01T06:30Z"], "b": ["2026-05-03 06:30"], "d": ["2026-07-01"]})
+    table = table.convert({"a": "datetime", "b": "datetime", "d": "date"})
+    assert table.calculate({"n": "whole_months(b, d)"})["n"].to_list() == [1]
+    for formula in ("whole_months(a, b)", "whole_years(b, a)", "whole_months(d, a)"):
+        with pytest.raises(comb.ExpressionError, match="expected"):
+            table.calculate({"n": formula})
+
+
 YEARS = comb.table({"keeper": ["Alder", "Hazel"], "2021": [4, 6], "5": [1, 2]})
 
 

@@ -1,5 +1,6 @@
 """Two numbers in a cell become two columns."""
 
+import re
 from pathlib import Path
 
 import pytest
@@ -15,7 +16,10 @@ FORMS = {
     "a space": "{} {}", "brackets": "({}, {})", "square brackets": "[{};{}]", "spaces outside": " {}, {} ",
 }  # fmt: skip
 OTHERS = {
-    "whole numbers": ["120/80", "118/75", "130/85", "110/70", "125/82", "140/90", "121/79", "119/78"],
+    "parts of a house": ["120/1", "118/3", "130/2", "110/12", "125/7", "140/5", "121/6", "119/4"],
+    "seasons": [f"{year}/{year % 100 + 1}" for year in range(1990, 1999)],
+    "days and months": [f"{at}/{at % 9 + 1}" for at in range(11, 30)],
+    "points of a hundred": [f"{at * 7 % 60 + 35}/100" for at in range(12)],
     "decimal commas": ["1,25", "2,5", "3,75", "4,125", "5,5", "6,25", "7,0", "8,5"],
     "few": ["1.5, 2.5", "2.5, 3.5"] * 4,
     "marks that differ": ["1.5, 2", "2.5; 3", "3.5 / 4", "4.5, 5", "5.5, 6", "6.5, 7", "7.5, 8", "8.5, 9"],
@@ -49,6 +53,22 @@ def test_decimal_commas_with_another_mark_between() -> None:
     [finding] = comb.table(columns={"place": texts}).profile().of("text.number_pairs")
     made = comb.table(columns={"place": texts}).take_step(finding.remedy)
     assert made["place_first"].to_list() == ONE and made["place_second"].to_list() == TWO
+
+
+WHOLE = {
+    "pressures": ["120/80", "118/75", "130/85", "110/70", "99/62", "140/90", "121/79", "119/78"],
+    "sides": ["30 x 45", "20 x 30", "30 x 40", "10 x 15", "60 x 45", "24 x 30", "13 x 18", "50 x 70"],
+}
+
+
+@pytest.mark.parametrize("texts", WHOLE.values(), ids=WHOLE)
+def test_whole_numbers_where_their_values_or_a_cross_show_it(texts: list[str]) -> None:
+    table = comb.table(columns={"size": [*texts, None] * 3})
+    [finding] = table.profile().of("text.number_pairs")
+    made = table.take_step(finding.remedy)
+    pairs = [tuple(map(int, re.findall("[0-9]+", text))) for text in texts]
+    assert made["size_first"].to_list()[:8] == [one for one, _ in pairs]
+    assert made["size_second"].to_list()[:8] == [two for _, two in pairs] and made["size_second"].missing_count == 3
 
 
 @pytest.mark.parametrize("texts", OTHERS.values(), ids=OTHERS)

@@ -679,13 +679,14 @@ class _Checker:
             return
         groups = {"dated": ("date", "datetime"), "moment": tuple(MOMENTS)}
         fits = kind.numeric if takes == "numeric" else kind.word in groups.get(takes, (takes,))
-        if takes == "same":
+        if takes == "same" or (fits and takes == "dated" and first.word in groups["dated"]):
+            # A moment of a time zone is not counted from one without.
             fits = _comparable(kind, first)
         if not fits:
             worded = {
                 "numeric": "a number",
                 "same": str(first),
-                "dated": "a date or datetime",
+                "dated": str(first) if kind.word == "datetime" else "a date or datetime",
                 "moment": "a date or time",
             }
             expected = worded.get(takes, takes)

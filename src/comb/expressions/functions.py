@@ -286,8 +286,8 @@ for _name, _function, _says in (
 
 # What may have no result where all it is given is there; `nullif` has none on purpose.
 UNDEFINED_FOR_SOME = frozenset({
-    "abs", "acos", "add_months", "asin", "ceiling", "date_from", "exp", "floor", "left", "ln", "log10", "mod", "power",
-    "right", "round", "sqrt", "substring", "substring_regex", "time_from", "width_bucket",
+    "acos", "add_months", "asin", "date_from", "exp", "left", "ln", "log10", "mod", "power", "right", "sqrt",
+    "substring", "substring_regex", "time_from", "width_bucket",
 })  # fmt: skip
 
 # Functions whose first argument is a part of time, and the parts there are.

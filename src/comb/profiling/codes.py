@@ -578,13 +578,15 @@ _ALL = (
         _UNTIDY,
         says="two numbers in one cell",
         looks_at=(
-            f"texts of which {_share(built_texts.LEAST_READ)} are two numbers with the same mark between them, most "
-            f"with decimals, {number_pairs.LEAST_DIFFERENT} different ones or more"
+            f"texts of which {_share(built_texts.LEAST_READ)} are two numbers with the same mark between them, "
+            f"{number_pairs.LEAST_DIFFERENT} different ones or more: most with decimals, or with a cross, or with a "
+            f"stroke where the first is larger and both lie between {number_pairs.MOST_OF_DATES} and "
+            f"{number_pairs.LEAST_YEAR:,}"
         ),
-        example="`50.0436, -1.0358`, `2.5 x 3.0`",
+        example="`50.0436, -1.0358`, `30 x 45`, `120/80`",
         remedy="`calculate` a column of the first numbers and one of the second, where it is right for every text",
         by_hand="`correct` what is built otherwise, then `calculate`, or `split` at the mark",
-        not_for="blood pressures, fractions, ranges and other pairs of whole numbers",
+        not_for="fractions, ranges, seasons and other pairs of whole numbers",
         together="{} columns have two numbers in a cell",
     ),
     Code(

@@ -1,8 +1,10 @@
 """Cells that hold two numbers: ``50.0436, -1.0358``, ``2.5 x 3.0``, ``(47.1; 8.5)``.
 
 As one text they can neither be compared nor drawn. Whole numbers with a mark between them are more often one thing,
-``120/80`` or ``4711-12``, so fractions are asked for; and all texts have to be built in one way. What the two numbers
-are, a place or the sides of something, the values do not say: the new columns are called first and second.
+``4711/12`` or ``3/4``. So fractions are asked for, unless a cross says that they are sides (``30 x 45``), or nearly all
+are larger than days and months are and the first is the larger one, as pressures of blood are (``120/80``). All texts
+have to be built in one way. What the two numbers are, a place or the sides of something, the values do not say: the
+new columns are called first and second.
 """
 
 import re
@@ -24,6 +26,13 @@ from comb.tables.table import BareTable
 # Fewer different pairs may be labels, and at least this share of them has a fraction.
 LEAST_DIFFERENT = 8
 LEAST_FRACTIONS = 0.5
+
+_CROSSES = ("x", "×")
+
+# No day or month is larger, and no year smaller.
+MOST_OF_DATES = 31
+LEAST_YEAR = 1000
+NEARLY_ALL = 0.95
 
 _GROUP = lazy_pattern(r"[0-9]{3}(?:[.,][0-9]+)?")
 _NUMBER = r"[+-]?[0-9]+(?:[.,][0-9]+)?"
@@ -86,8 +95,18 @@ def _are_pairs(pairs: Collection[_Numbers]) -> bool:
     if all(not pair.mark and _GROUP.fullmatch(pair.two) for pair in pairs):
         # One number, with a space between its thousands.
         return False
-    fractions = sum(pair.is_fraction for pair in pairs)
-    return uniform and len(pairs) >= LEAST_DIFFERENT and fractions >= LEAST_FRACTIONS * len(pairs)
+    if not uniform or len(pairs) < LEAST_DIFFERENT:
+        return False
+    if sum(pair.is_fraction for pair in pairs) >= LEAST_FRACTIONS * len(pairs):
+        return True
+    mark = next(iter(pairs)).mark
+    return mark in _CROSSES or (mark == "/" and sum(map(_is_high_and_low, pairs)) >= NEARLY_ALL * len(pairs))
+
+
+def _is_high_and_low(pair: _Numbers) -> bool:
+    """Return whether a pair is a larger and a smaller number, neither of them a day, a month or a year."""
+    one, two = pair.values()
+    return MOST_OF_DATES < two < one < LEAST_YEAR
 
 
 def _parted(name: str, pairs: Mapping[str, _Numbers], names: Sequence[str]) -> Calculate | None:
