@@ -34,6 +34,9 @@ FEWER_COPIES = ["-fno-tree-pre", "-fno-partial-inlining", "-fno-plt"]
 # With little unrolling these are as quick as with much, and smaller.
 FLAT = ["/O2"] if sys.platform == "win32" else ["-O2", *LEAN, *FEWER_COPIES, "-fno-math-errno"]
 
+# And so are these where paths that end alike are not made twice.
+FLATTER = FLAT if sys.platform == "win32" else [*FLAT, "-fno-tree-dominator-opts"]
+
 # What handles arrays between Python and the loops, and what reads texts that mostly are few and distinct, or waits for
 # memory, is not worth more code.
 SMALL = [] if sys.platform == "win32" else ["-Os", *LEAN, *FEWER_COPIES]
@@ -44,7 +47,8 @@ WIDE = [] if sys.platform == "win32" else ["-ftree-vectorize", "-fvect-cost-mode
 FLAGS_OF = {
     "_split": [*FLAT, *WIDE],
     **dict.fromkeys(("_arrow", "_moments", "_notation", "_sheet"), SMALL),
-    **dict.fromkeys(("_cells", "_codes", "_json", "_sums", "_write"), FLAT),
+    **dict.fromkeys(("_json", "_write"), FLAT),
+    **dict.fromkeys(("_cells", "_codes", "_sums"), FLATTER),
 }
 
 # Nothing but what the modules give is kept in them.

@@ -207,5 +207,7 @@ class Kernels(Protocol):
     def write_between(self, before: str, values: NDArray[Any], behind: str) -> StringBuffer:
         """Write whole numbers, each between the same two texts."""
 
-    def join(self, fields: Sequence[Field], rows: int, delimiter: str, line_end: str, missing: str) -> bytes:
+    def join(
+        self, fields: Sequence[Field], rows: int, delimiter: str, line_end: str, missing: str
+    ) -> bytes | bytearray:
         """Join cells to delimited text; see `comb.kernels.reference.formatting.join`."""

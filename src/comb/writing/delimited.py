@@ -131,7 +131,7 @@ def csv_parts(table: BareTable, form: TextForm = STANDARD, threads: int = 1) -> 
 
     few = rows_at_once(len(columns))
 
-    def rows(start: int, stop: int) -> bytes:
+    def rows(start: int, stop: int) -> bytes | bytearray:
         if valueless[start]:
             return f'""{form.delimiter * (len(columns) - 1)}{form.line_end}'.encode()
         fields = [_field(column, start, stop, form) for column in columns]

@@ -10,17 +10,14 @@ from libc.stdint cimport int32_t, int64_t, uint8_t, uint32_t, uint64_t
 from libc.stdlib cimport free, malloc
 from libc.string cimport memchr, memcpy, memmove
 
-from cpython.ref cimport Py_DECREF
-
 import numpy as np
 
 include "_version.pxi"
 
 cdef extern from "Python.h":
-    ctypedef struct PyObject
-    PyObject *PyBytes_FromStringAndSize(const char *, Py_ssize_t) except NULL
-    char *PyBytes_AsString(object) except NULL
-    int _PyBytes_Resize(PyObject **, Py_ssize_t) except -1
+    object PyByteArray_FromStringAndSize(const char *, Py_ssize_t)
+    char *PyByteArray_AsString(object) except NULL
+    int PyByteArray_Resize(object, Py_ssize_t) except -1
 
 cdef extern from "_compiler.h":
     uint64_t comb_product(uint64_t, uint64_t, uint64_t *) nogil
@@ -424,7 +421,6 @@ def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes m
     cdef const uint8_t[::1] state
     cdef uint8_t *out
     cdef bint quote_missing
-    cdef PyObject *made = NULL
     if cells == NULL:
         raise MemoryError
     held = []
@@ -461,8 +457,8 @@ def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes m
                     step = cells[at].offsets[place + 1] - cells[at].offsets[place]
                     room += step if cells[at].plain else 2 * (step + 1)
             room += rows * (end_size + width * (2 * missing_size + 3)) + COPIED
-        made = PyBytes_FromStringAndSize(NULL, room)
-        out = <uint8_t *> PyBytes_AsString(<object> made)
+        made = PyByteArray_FromStringAndSize(NULL, room)
+        out = <uint8_t *> PyByteArray_AsString(made)
         size = 0
         with nogil:
             for row in range(rows):
@@ -489,10 +485,8 @@ def join(list columns, Py_ssize_t rows, bytes delimiter, bytes line_end, bytes m
                 size += end_size
     finally:
         free(cells)
-    _PyBytes_Resize(&made, size)
-    result = <object> made
-    Py_DECREF(result)
-    return result
+    PyByteArray_Resize(made, size)
+    return made
 
 
 cdef inline void _copy(uint8_t *out, const uint8_t *text, int64_t size) noexcept nogil:

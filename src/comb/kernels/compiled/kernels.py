@@ -324,7 +324,9 @@ class CompiledKernels:
 
         return StringBuffer(*_write.write_between(before.encode(), values, behind.encode()))
 
-    def join(self, fields: Sequence[Field], rows: int, delimiter: str, line_end: str, missing: str) -> bytes:
+    def join(
+        self, fields: Sequence[Field], rows: int, delimiter: str, line_end: str, missing: str
+    ) -> bytes | bytearray:
         """Join cells to delimited text."""
         from comb.kernels.compiled import _write
 
