@@ -70,17 +70,24 @@ def group(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
     ([0, 0, 1, 0], [0, 2])
     """
     combined = _combined(keys, row_count)
-    if len(combined) and bool((combined[1:] >= combined[:-1]).all()):
+    if len(combined) and _is_ascending(combined[:FIRST_ROWS]) and _is_ascending(combined):
         # Equal rows follow each other, and the groups ascend.
         begins = np.ones(len(combined), np.bool_)
         np.not_equal(combined[1:], combined[:-1], out=begins[1:])
         return np.cumsum(begins) - 1, np.flatnonzero(begins)
     first = first_rows(combined)
+    if _is_ascending(first) and (not len(first) or first[0] >= 0):
+        # They are numbered in order of appearance already.
+        return combined.astype(np.int64, copy=False), first
     used = np.flatnonzero(first >= 0)
     order = used[np.argsort(first[used], kind="stable")]
     rank = np.zeros(len(first), np.int64)
     rank[order] = np.arange(len(order))
     return rank[combined], first[order]
+
+
+def _is_ascending(values: Codes) -> bool:
+    return bool((values[1:] >= values[:-1]).all())
 
 
 def group_sizes(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
@@ -160,16 +167,18 @@ def _combined(keys: Sequence[Codes], row_count: int) -> Codes:
 def first_rows(codes: Codes, different: int | None = None) -> Codes:
     """Return for each code the first row that has it; -1 where none has.
 
-    Where it is known how many codes there are, the search ends with the last of them.
+    Where it is known how many codes there are, the search ends with the last of them; at the latest with the last of all
+    there can be.
     """
     first = np.full(int(codes.max(initial=-1)) + 1, -1, np.int64)
+    most = len(first) if different is None else different
     start, step = 0, max(FIRST_ROWS, 2 * len(first))
     while start < len(codes):
         part = codes[start : start + step]
         # Written from the last row to the first, what stays is the first. Later parts have little that is new.
         rows = np.flatnonzero(first[part] < 0)[::-1]
         first[part[rows]] = rows + start
-        if different is not None and np.count_nonzero(first >= 0) == different:
+        if np.count_nonzero(first >= 0) == most:
             break
         start, step = start + step, 4 * step
     return first
