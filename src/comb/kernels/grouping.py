@@ -167,8 +167,7 @@ def _combined(keys: Sequence[Codes], row_count: int) -> Codes:
 def first_rows(codes: Codes, different: int | None = None) -> Codes:
     """Return for each code the first row that has it; -1 where none has.
 
-    Where it is known how many codes there are, the search ends with the last of them; at the latest with the last of all
-    there can be.
+    The search ends with the last code there can be, or earlier where it is known how many there are.
     """
     first = np.full(int(codes.max(initial=-1)) + 1, -1, np.int64)
     most = len(first) if different is None else different

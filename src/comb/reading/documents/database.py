@@ -149,7 +149,7 @@ def _table(data: bytes, name: str, title: str, rules: ColumnRules) -> TableData:
         except sqlite3.OperationalError as error:
             if "decode" not in str(error):
                 raise
-            # Few databases have bytes that are no text: their texts are decoded one by one.
+            # Few databases have bytes that are not text: their texts are decoded one by one.
             database.text_factory = lenient
             names, cells = _cells(database, title, bound())
     columns: dict[str, Column] = {}
