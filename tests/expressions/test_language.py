@@ -417,6 +417,44 @@ def test_every_function_is_documented_with_an_example_that_holds() -> None:
     assert documented >= {*FUNCTIONS, *AGGREGATES, *COLUMN_FUNCTIONS}
 
 
+ARGUMENTS = {
+    "string": "hive",
+    "numeric": "kg",
+    "integer": "n",
+    "dated": "day",
+    "moment": "day",
+    "any": "n",
+    "same": "n",
+}
+
+
+@pytest.mark.parametrize(
+    "name", sorted(set(FUNCTIONS) - {"extract", "start_of", "end_of", "substring_regex", "coalesce", "reason"})
+)
+def test_a_null_goes_with_every_place_of_a_function(name: str) -> None:
+    takes = FUNCTIONS[name].takes
+    for at in range(len(takes)):
+        if name == "round" and at:
+            continue
+        for nothing in ("null", "case when n > 0 then null end"):
+            given = ["1" if name == "round" and place else ARGUMENTS[one] for place, one in enumerate(takes)]
+            given[at] = nothing
+            made = VISITS.calculate({"r": f"{name}({', '.join(given)})"})["r"]
+            # Where nothing is compared with, the first stays as it is.
+            assert (name == "nullif" and at) or made.missing.all(), given
+
+
+@pytest.mark.parametrize("formula", ["extract(hour from null)", "start_of('month', null)", "end_of('year', null)",
+                                     "substring_regex('a' in null)", "left(hive, nullif(n, n))"])  # fmt: skip
+def test_a_null_goes_with_functions_of_a_form_of_their_own(formula: str) -> None:
+    assert VISITS.calculate({"r": formula})["r"].missing.all()
+
+
+def test_intervals_beyond_the_range_of_numbers_have_no_number() -> None:
+    made = VISITS.calculate({"r": "width_bucket(kg, -1e308, 1e308, 4)"})["r"]
+    assert set(made.reasons()) <= {"undefined", "blank"}
+
+
 def test_moments_of_a_time_zone_are_not_counted_from_others() -> None:
     table = comb.table(columns={"a": ["2026-05-01T06:30Z"], "b": ["2026-05-03 06:30"], "d": ["2026-07-01"]})
     table = table.convert({"a": "datetime", "b": "datetime", "d": "date"})

@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from comb.casting.rules import check_pair
 from comb.errors import CombError, ExpressionError, ParameterError, counted, listing, unknown_name
 from comb.expressions.arithmetic import result_type
-from comb.expressions.functions import FUNCTIONS, LITERAL_PARAMETERS, TIME_PARTS, Function
+from comb.expressions.functions import FUNCTIONS, LITERAL_PARAMETERS, NULL_TYPES, TIME_PARTS, Function
 from comb.expressions.literals import MOMENT_EXAMPLES, read_moment
 from comb.expressions.moments import MOMENTS, moment_type
 from comb.expressions.nodes import (
@@ -647,11 +647,13 @@ class _Checker:
             raise self.fail(node, what, f"write: {other}" if other else remedy)
         self.count_arguments(node, function)
         checked = [self.checked(argument) for argument in node.arguments]
-        types = [kind or STRING for _, kind in checked]
+        takes = [function.takes[min(at, len(function.takes) - 1)] for at in range(len(checked))]
+        first = next((kind for _, kind in checked if kind is not None), STRING)
+        types = [kind or NULL_TYPES.get(one, first) for one, (_, kind) in zip(takes, checked, strict=True)]
         if node.function in TIME_PARTS:
             self.needed_part(node, types[1])
-        for at, (argument, (_, kind)) in enumerate(zip(node.arguments, checked, strict=True)):
-            self.argument(argument, kind, function.takes[min(at, len(function.takes) - 1)], types[0])
+        for argument, (_, kind), one in zip(node.arguments, checked, takes, strict=True):
+            self.argument(argument, kind, one, types[0])
         literals = [_whole_literal(part) for part, _ in checked]
         self.needed_literal(node, literals)
         kind = function.result(types, literals)

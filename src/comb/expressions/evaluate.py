@@ -16,7 +16,7 @@ from comb.errors import nearest
 from comb.expressions import arithmetic, logic, moments
 from comb.expressions.aggregates import Groups, aggregate
 from comb.expressions.check import NOTHING_GIVEN, Given, check, check_condition, literal_type
-from comb.expressions.functions import FUNCTIONS, UNDEFINED_FOR_SOME
+from comb.expressions.functions import FUNCTIONS, NULL_TYPES, UNDEFINED_FOR_SOME
 from comb.expressions.in_blocks import aggregates_in, in_blocks, is_row_by_row, row_parts
 from comb.expressions.nodes import (
     AggregateCall,
@@ -621,10 +621,10 @@ class _Evaluator:
         kind, same = node.kind or kind, "same" in function.takes
         brought = 1 if node.function == "nullif" else len(node.arguments) * same
         arguments = [self.column(part, kind) for part in node.arguments[:brought]]
-        for part in node.arguments[brought:]:
-            found = self.value(part)
+        for at, part in enumerate(node.arguments[brought:], brought):
             # A null has no type of its own.
-            arguments.append(self.column(part, kind) if found.type.textual and not kind.textual else found)
+            takes = function.takes[min(at, len(function.takes) - 1)]
+            arguments.append(self.value(part, NULL_TYPES.get(takes, kind)))
         return function.apply(arguments)
 
 

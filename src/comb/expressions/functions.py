@@ -12,11 +12,15 @@ from comb.tables.categories import labels_of
 from comb.tables.column import Column
 from comb.tables.reasons import Reason
 from comb.tables.text import Text
-from comb.tables.types import DATE, INTEGER, NUMBER, STRING, TIME, Type, decimal
+from comb.tables.types import DATE, DATETIME, INTEGER, NUMBER, STRING, TIME, Type, decimal
 
 # What a parameter takes: a type word, "numeric", "dated" (date or datetime), "moment" (those and time and
 # duration), or "same": like the first argument.
 TEXT, NUMERIC, WHOLE, DATED, MOMENT, ANY, SAME = "string", "numeric", "integer", "dated", "moment", "any", "same"
+
+
+# The type that a null is of, where a parameter takes these.
+NULL_TYPES = {TEXT: STRING, NUMERIC: INTEGER, WHOLE: INTEGER, DATED: DATE, MOMENT: DATETIME}
 
 
 class Function(msgspec.Struct, frozen=True):
@@ -140,12 +144,12 @@ def _width_bucket(columns: Sequence[Column]) -> Column:
     """
     value, low, high = (arithmetic.as_floats(column) for column in columns[:3])
     count = columns[3].array
-    side = np.sign(high - low)
     with np.errstate(all="ignore"):
+        side = np.sign(high - low)
         place = np.clip(np.floor((value - low) / (high - low) * count), -1, count)
         place += side * (value - low - (place + 1) * (high - low) / count) >= 0
         place -= side * (value - low - place * (high - low) / count) < 0
-    bad = (count < 1) | (side == 0) | ~np.isfinite(place)
+        bad = (count < 1) | (side == 0) | ~np.isfinite(high - low) | ~np.isfinite(place)
     found = np.clip(np.where(bad, 0, place), -1, np.maximum(count, 1)).astype(np.int64) + 1
     return Column(INTEGER, found, undefined_where(bad, np.broadcast_to(first_missing(*columns), found.shape)))
 
