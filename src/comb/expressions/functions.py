@@ -137,6 +137,10 @@ def _furthest(operator: str) -> Callable[[Sequence[Column]], Column]:
     return apply
 
 
+# Beyond this a float does not tell one whole number from the next.
+MOST_BUCKETS = 2**53
+
+
 def _width_bucket(columns: Sequence[Column]) -> Column:
     """Number intervals of equal width from 1, what lies below is in 0 and what lies above in the next (ISO/IEC 9075-2).
 
@@ -149,7 +153,7 @@ def _width_bucket(columns: Sequence[Column]) -> Column:
         place = np.clip(np.floor((value - low) / (high - low) * count), -1, count)
         place += side * (value - low - (place + 1) * (high - low) / count) >= 0
         place -= side * (value - low - place * (high - low) / count) < 0
-        bad = (count < 1) | (side == 0) | ~np.isfinite(high - low) | ~np.isfinite(place)
+        bad = (count < 1) | (count > MOST_BUCKETS) | (side == 0) | ~np.isfinite(high - low) | ~np.isfinite(place)
     found = np.clip(np.where(bad, 0, place), -1, np.maximum(count, 1)).astype(np.int64) + 1
     return Column(INTEGER, found, undefined_where(bad, np.broadcast_to(first_missing(*columns), found.shape)))
 
