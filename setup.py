@@ -34,8 +34,8 @@ FEWER_COPIES = ["-fno-tree-pre", "-fno-partial-inlining", "-fno-plt"]
 # With little unrolling these are as quick as with much, and smaller.
 FLAT = ["/O2"] if sys.platform == "win32" else ["-O2", *LEAN, *FEWER_COPIES, "-fno-math-errno"]
 
-# And so are these where paths that end alike are not made twice.
-FLATTER = FLAT if sys.platform == "win32" else [*FLAT, "-fno-tree-dominator-opts"]
+# And so are these where paths are neither made twice nor joined for what they have in common.
+FLATTER = FLAT if sys.platform == "win32" else [*FLAT, "-fno-tree-dominator-opts", "-fno-tree-tail-merge"]
 
 # What handles arrays between Python and the loops, and what reads texts that mostly are few and distinct, or waits for
 # memory, is not worth more code.
