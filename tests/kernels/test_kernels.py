@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from comb.kernels.grouping import group, order_rows, ranks
-from comb.kernels.grouping import number_strings as encode
+from comb.kernels.numbering import number_strings as encode
 from comb.kernels.reference import scalars
 from comb.kernels.reference.splitting import split_records
 

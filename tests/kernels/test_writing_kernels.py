@@ -21,7 +21,8 @@ from comb.chunks.column_source import ColumnSource
 from comb.execution.ordered import in_order
 from comb.inference.decide import infer_source
 from comb.kernels import dispatch
-from comb.kernels.grouping import candidates, distinct_count, group, number_strings
+from comb.kernels.grouping import candidates, distinct_count, group
+from comb.kernels.numbering import number_strings
 from comb.kernels.reference import formatting, traits
 from comb.kernels.string_buffer import StringBuffer, joined, pack
 from comb.kernels.types import ISO_LAYOUT, DateLayout, Field

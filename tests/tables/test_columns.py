@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 
 import comb
 from comb.kernels import dispatch
-from comb.kernels.grouping import candidates, compact, group, group_sizes, number_strings, order_rows
+from comb.kernels.grouping import candidates, compact, group, group_sizes, order_rows
+from comb.kernels.numbering import number_strings
 from comb.kernels.string_buffer import joined, pack
 from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.profiling.summaries import _quantile

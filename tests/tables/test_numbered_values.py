@@ -13,7 +13,7 @@ from comb.execution.disk import DiskStorage
 from comb.kernels.grouping import group, group_sizes
 from comb.tables import numbered_values
 from comb.tables.numbered_values import count_rows, number_rows
-from comb.tables.stored import stored_codes
+from comb.tables.stored import stored_keys
 from support.on_disk import kept_on_disk, storage_in
 from support.strategies import tables
 
@@ -62,5 +62,5 @@ def test_cells_have_equal_codes_where_they_are_equal(
     storage = storage_in(tmp_path_factory.getbasetemp(), rows)
     kept = kept_on_disk(table, storage)
     for name, column in table.columns.items():
-        found = group([stored_codes(kept[name], storage)], table.row_count)
+        found = group([stored_keys(kept[name], storage)], table.row_count)
         assert found[0].tolist() == group([column._codes()], table.row_count)[0].tolist()

@@ -13,7 +13,7 @@ from comb.casting.rules import check_pair
 from comb.errors import ParameterError, listing
 from comb.inference.decide import declared_column
 from comb.kernels import dispatch
-from comb.kernels.grouping import number_strings
+from comb.kernels.numbering import number_strings
 from comb.kernels.string_buffer import joined, pack
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.patterns import MOMENTS, Request, decimal_scale

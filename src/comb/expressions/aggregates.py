@@ -9,13 +9,13 @@ from numpy.typing import NDArray
 from comb.execution.storage import MEMORY, Storage, blocks_of, positions_in
 from comb.expressions.arithmetic import as_floats
 from comb.kernels import dispatch
-from comb.kernels.grouping import Codes, first_rows
+from comb.kernels.grouping import Codes, first_rows, number_groups
 from comb.tables.collect import slice_of
 from comb.tables.column import Column, Mask
 from comb.tables.numbered_values import count_rows, number_rows
 from comb.tables.ordered_rows import ordered_rows
 from comb.tables.reasons import Reason
-from comb.tables.stored import stored_codes, taken_array, taken_column
+from comb.tables.stored import stored_keys, taken_array, taken_column
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import DURATION, INTEGER, NUMBER, STRING, Type
@@ -42,9 +42,9 @@ class Groups:
 
     __slots__ = ("_sizes", "_sums", "codes", "first", "storage")
 
-    def __init__(self, codes: Codes, first: Codes, storage: Storage = MEMORY) -> None:
+    def __init__(self, codes: Codes, first: Codes, storage: Storage = MEMORY, sizes: Codes | None = None) -> None:
         self.codes, self.first, self.storage = codes, first, storage
-        self._sizes: Codes | None = None
+        self._sizes = sizes
         self._sums: dict[int, tuple[Any, NDArray[np.float64]]] = {}
 
     def sums(self, codes: Codes, floats: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -86,7 +86,11 @@ class Groups:
         """Group rows by columns; missing cells are equal."""
         if not keys:
             return cls.whole(rows, storage)
-        return cls(*number_rows([stored_codes(key, storage) for key in keys], rows, storage), storage)
+        codes = [stored_keys(key, storage) for key in keys]
+        if storage.on_disk:
+            return cls(*number_rows(codes, rows, storage), storage)
+        found = number_groups(codes, rows)
+        return cls(found.numbers, found.first, storage, found.sizes)
 
     @classmethod
     def by(cls, table: BareTable, names: Sequence[str]) -> "Groups":
@@ -298,7 +302,7 @@ def _median(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Colu
 def _distinct(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column:
     if not len(codes):
         return Column(INTEGER, np.zeros(len(groups), np.int64))
-    _, first = number_rows([codes, stored_codes(column, groups.storage)], len(codes), groups.storage)
+    _, first = number_rows([codes, stored_keys(column, groups.storage)], len(codes), groups.storage)
     return Column(INTEGER, np.bincount(codes[first], minlength=len(groups)).astype(np.int64))
 
 
@@ -306,7 +310,7 @@ def _mode(column: Column, codes: Codes, groups: Groups, counts: Codes) -> Column
     """Return the commonest value of each group; ``undefined`` where several are equally common: none is preferred."""
     positions, ties = np.full(len(groups), -1, np.int64), np.zeros(len(groups), np.int64)
     if len(codes):
-        first, sizes = count_rows([codes, stored_codes(column, groups.storage)], len(codes), groups.storage)
+        first, sizes = count_rows([codes, stored_keys(column, groups.storage)], len(codes), groups.storage)
         of = codes[first]
         best = np.zeros(len(groups), np.int64)
         np.maximum.at(best, of, sizes)
@@ -444,7 +448,7 @@ def aggregate(
         rows = positions_in(present, storage)
         columns, codes, rank = _taken(columns, codes, rank, rows, storage)
     if distinct and function != "count" and len(codes):
-        _, first = number_rows([codes, *(stored_codes(column, storage) for column in columns)], len(codes), storage)
+        _, first = number_rows([codes, *(stored_keys(column, storage) for column in columns)], len(codes), storage)
         columns, codes, rank = _taken(columns, codes, rank, np.sort(first), storage)
     whole = codes is groups.codes
     counts = groups.sizes if whole else np.bincount(codes, minlength=len(groups)).astype(np.int64, copy=False)

@@ -12,7 +12,7 @@ from comb.kernels.grouping import Codes, order_rows
 from comb.tables.column import Column, Mask
 from comb.tables.numbered_values import number_rows
 from comb.tables.reasons import Reason
-from comb.tables.stored import stored_codes
+from comb.tables.stored import stored_keys
 from comb.tables.types import DURATION, INTEGER, NUMBER
 
 RANKS = ("row_number", "rank", "dense_rank", "average_rank", "percent_rank", "cume_dist")
@@ -261,7 +261,7 @@ def partitioned(groups: Groups, keys: Sequence[Column]) -> Groups:
     if not keys:
         return groups
     storage = groups.storage
-    codes = [groups.codes, *(stored_codes(key, storage) for key in keys)]
+    codes = [groups.codes, *(stored_keys(key, storage) for key in keys)]
     return Groups(*number_rows(codes, len(groups.codes), storage), storage)
 
 

@@ -1,4 +1,4 @@
-"""Number what repeats: texts to codes, values to groups, keys to ranks."""
+"""Number what repeats: values to groups, keys to ranks."""
 
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any
@@ -6,19 +6,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from comb.kernels import dispatch
+from comb.kernels.types import Numbered
+
 Codes = NDArray[np.int64]
-
-
-def number_strings(texts: Sequence[str]) -> tuple[list[str], Codes]:
-    """Return the distinct texts in order of appearance, and the code of each text.
-
-    >>> words, codes = number_strings(["b", "a", "b"])
-    >>> words, codes.tolist()
-    (['b', 'a'], [0, 1, 0])
-    """
-    index: dict[str, int] = {}
-    codes = np.fromiter((index.setdefault(text, len(index)) for text in texts), np.int64, len(texts))
-    return list(index), codes
 
 
 def compact(codes: Codes) -> tuple[Codes, Codes]:
@@ -29,20 +20,12 @@ def compact(codes: Codes) -> tuple[Codes, Codes]:
     used, renumbered
         The codes that occur, ascending, and for each cell its place among them.
     """
-    if _is_dense(codes):
-        seen = np.zeros(int(codes.max()) + 1, np.bool_)
-        seen[codes] = True
-        places = np.cumsum(seen) - 1
-        return np.flatnonzero(seen), places[codes]
-    used, renumbered = np.unique(codes, return_inverse=True)
-    return used, renumbered.astype(np.int64)
-
-
-def _is_dense(codes: NDArray[Any]) -> bool:
-    """Return whether codes lie so close together that a table of them is small."""
-    if not len(codes) or codes.dtype.kind not in "iu":
-        return False
-    return bool(codes.min() >= 0 and codes.max() < MOST_SPREAD * len(codes) + FEW_CODES)
+    found = number_groups([codes], len(codes))
+    values = codes[found.first]
+    order = np.argsort(values, kind="stable")
+    rank = np.empty(len(order), np.int64)
+    rank[order] = np.arange(len(order))
+    return values[order], rank[found.numbers]
 
 
 # A table with this many places for each row, or this many at all, is small.
@@ -50,14 +33,87 @@ MOST_SPREAD = 2
 FEW_CODES = 100_000
 
 
-def group(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
+def number_groups(keys: Sequence[NDArray[Any]], row_count: int, *, each: bool = True) -> Numbered:
+    """Number the groups that several key columns form together, in order of appearance.
+
+    Parameters
+    ----------
+    keys : sequence of arrays
+        Of numbers, dates or booleans, one for each row and key.
+    row_count : int
+    each : bool
+        Whether the number of each row is wanted, and not only which groups there are.
+
+    Returns
+    -------
+    Numbered
+        Cost: a pass over each key, and one over all of them together.
+
+    >>> found = number_groups([np.array([5, 5, 2, 5]), np.array([0.5, 0.5, 1, 0.5])], 4)
+    >>> found.numbers.tolist(), found.first.tolist(), found.sizes.tolist()
+    ([0, 0, 1, 0], [0, 2], [3, 1])
+    """
+    if not keys or not row_count:
+        one = np.zeros(1 if row_count else 0, np.int64)
+        return Numbered(np.zeros(row_count if each else 0, np.int64), one, one + row_count)
+    if len(keys) == 1:
+        values = _whole(keys[0]).astype(np.int64, copy=False)
+        out = None if not each or np.may_share_memory(values, keys[0]) else values
+        return dispatch.kernels.number_values(values, out=out, each=each)
+    together, span = _together(keys)
+    return dispatch.kernels.number_values(together, (0, span - 1), together if each else None, each=each)
+
+
+def _together(keys: Sequence[NDArray[Any]]) -> tuple[Codes, int]:
+    """Return a whole number for each row that is the same where all keys are, and what all of them are below."""
+    together, span = _from_zero(_whole(keys[0]))
+    for key in keys[1:]:
+        values, width = _from_zero(_whole(key))
+        if span * width > MOST_TOGETHER:
+            # No two numbers of groups are too large to be put together.
+            together, span = _numbers(together)
+            values, width = _numbers(values)
+        together = np.multiply(together, width, dtype=np.int64)
+        together += values
+        span *= width
+    return together, span
+
+
+def _whole(key: NDArray[Any]) -> NDArray[Any]:
+    """Return values as whole numbers that are equal where the values are."""
+    if key.dtype.kind == "f":
+        # Negative zero equals zero.
+        return (key.astype(np.float64, copy=False) + 0.0).view(np.int64)
+    if key.dtype.kind == "b":
+        return key.view(np.uint8)
+    return key.view(np.int64) if key.dtype.kind in "mM" or key.dtype == np.uint64 else key
+
+
+def _from_zero(values: NDArray[Any]) -> tuple[NDArray[Any], int]:
+    """Return whole numbers from 0 on, and how many of them there can be; those that lie too far apart are numbered."""
+    low, high = int(values.min()), int(values.max())
+    if high - low >= MOST_TOGETHER:
+        return _numbers(values)
+    return np.subtract(values, low, dtype=np.int64) if low else values, high - low + 1
+
+
+def _numbers(values: NDArray[Any]) -> tuple[Codes, int]:
+    """Number values; return how many there are too."""
+    found = dispatch.kernels.number_values(values.astype(np.int64, copy=False))
+    return found.numbers, len(found.first)
+
+
+# Numbers of several keys are put together up to this; it is the largest product that is surely no larger than 64 bits.
+MOST_TOGETHER = 2**62
+
+
+def group(keys: Sequence[NDArray[Any]], row_count: int) -> tuple[Codes, Codes]:
     """Number the groups that several key columns form together.
 
     Parameters
     ----------
-    keys : sequence of int64 arrays
-        One code per row and key.
-    row_count : int
+    keys, row_count
+        As for `number_groups`.
 
     Returns
     -------
@@ -69,42 +125,18 @@ def group(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
     >>> numbers.tolist(), first.tolist()
     ([0, 0, 1, 0], [0, 2])
     """
-    combined = _combined(keys, row_count)
-    if len(combined) and _is_ascending(combined[:FIRST_ROWS]) and _is_ascending(combined):
-        # Equal rows follow each other, and the groups ascend.
-        begins = np.ones(len(combined), np.bool_)
-        np.not_equal(combined[1:], combined[:-1], out=begins[1:])
-        return np.cumsum(begins) - 1, np.flatnonzero(begins)
-    first = first_rows(combined)
-    if _is_ascending(first) and (not len(first) or first[0] >= 0):
-        # They are numbered in order of appearance already.
-        return combined.astype(np.int64, copy=False), first
-    used = np.flatnonzero(first >= 0)
-    order = used[np.argsort(first[used], kind="stable")]
-    rank = np.zeros(len(first), np.int64)
-    rank[order] = np.arange(len(order))
-    return rank[combined], first[order]
+    found = number_groups(keys, row_count)
+    return found.numbers, found.first
 
 
-def _is_ascending(values: Codes) -> bool:
-    return bool((values[1:] >= values[:-1]).all())
-
-
-def group_sizes(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
+def group_sizes(keys: Sequence[NDArray[Any]], row_count: int) -> tuple[Codes, Codes]:
     """Return the first row of each group, in order of appearance, and how many rows it has.
 
     >>> [part.tolist() for part in group_sizes([np.array([5, 5, 2, 5])], 4)]
     [[0, 2], [3, 1]]
     """
-    if 0 < combinations(keys) <= MOST_COUNTED:
-        counts, first = _counted_in_blocks(keys, [_width(key) for key in keys], row_count)
-    else:
-        combined = _combined(keys, row_count)
-        counts = np.bincount(combined)
-        first = first_rows(combined, int(np.count_nonzero(counts)))
-    used = np.flatnonzero(first >= 0)
-    order = used[np.argsort(first[used], kind="stable")]
-    return first[order], counts[order].astype(np.int64, copy=False)
+    found = number_groups(keys, row_count, each=False)
+    return found.first, found.sizes
 
 
 def combinations(keys: Sequence[Codes]) -> int:
@@ -121,8 +153,9 @@ def _width(key: NDArray[Any]) -> int:
     return int(key.max()) + 1 if len(key) and key.dtype.kind in "iu" and key.min() >= 0 else 0
 
 
-def _counted_in_blocks(keys: Sequence[Codes], widths: Sequence[int], row_count: int) -> tuple[Codes, Codes]:
-    """Count the combinations of small codes, and find the first row of each, a block of rows after the other."""
+def group_sizes_in_blocks(keys: Sequence[Codes], row_count: int) -> tuple[Codes, Codes]:
+    """Do what `group_sizes` does for keys with few combinations, with no array as long as they are."""
+    widths = [_width(key) for key in keys]
     span = int(np.prod(widths))
     counts, first = np.zeros(span, np.int64), np.full(span, -1, np.int64)
     step = max(BLOCK, 2 * span)
@@ -136,32 +169,14 @@ def _counted_in_blocks(keys: Sequence[Codes], widths: Sequence[int], row_count: 
             rows = np.flatnonzero(first[combined] < 0)[::-1]
             first[combined[rows]] = rows + start
         counts += found
-    return counts, first
+    used = np.flatnonzero(first >= 0)
+    order = used[np.argsort(first[used], kind="stable")]
+    return first[order], counts[order].astype(np.int64, copy=False)
 
 
 # This many rows at once stay in the processor's cache; more combinations than this are too many to count in a table.
 BLOCK = 65_536
 MOST_COUNTED = 1_000_000
-
-
-def _combined(keys: Sequence[Codes], row_count: int) -> Codes:
-    """Return one code for each row that is the same where all keys are, and lies close to the others."""
-    combined: Codes = np.zeros(row_count, np.int64)
-    span = 1
-    most = MOST_SPREAD * row_count + FEW_CODES
-    for at, key in enumerate(keys):
-        low: Codes = key
-        width = _width(key)
-        if not 0 < width <= most:
-            low = compact(key)[1]
-            width = int(low.max(initial=0)) + 1
-        if span * width > most and at:
-            combined = compact(combined)[1]
-            span = int(combined.max(initial=0)) + 1
-        combined = low if not at else combined * np.int64(width) + low
-        span *= width
-    # Both parts are small, so that the product is in range; it may be far larger than the number of rows.
-    return combined if span <= most else compact(combined)[1]
 
 
 def first_rows(codes: Codes, different: int | None = None) -> Codes:

@@ -27,6 +27,7 @@ from comb.kernels.types import (
     JsonList,
     JsonRecords,
     Kinds,
+    Numbered,
     OffsetCells,
     Parsed,
     Records,
@@ -120,6 +121,27 @@ class Kernels(Protocol):
 
     def count_codes(self, codes: NDArray[Any], size: int) -> NDArray[np.int64]:
         """Count how often each code occurs."""
+
+    def number_values(
+        self,
+        values: NDArray[np.int64],
+        bounds: tuple[int, int] | None = None,
+        out: NDArray[np.int64] | None = None,
+        *,
+        each: bool = True,
+    ) -> Numbered:
+        """Number equal values equal, in order of appearance.
+
+        Parameters
+        ----------
+        values : int64 array
+        bounds : pair of int, optional
+            All are from the first on and up to the second.
+        out : int64 array, optional
+            Becomes the numbers; may be the values themselves.
+        each : bool
+            Whether the number of each value is wanted; else that array is empty.
+        """
 
     def exact_sums(
         self, values: NDArray[np.float64], codes: NDArray[np.int64] | None, groups: int

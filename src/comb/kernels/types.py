@@ -48,6 +48,24 @@ LEAST_PLUS_DIGITS = 8
 MOST_WORDS = 64
 
 
+class Numbered(NamedTuple):
+    """Values that are numbered in order of appearance.
+
+    Attributes
+    ----------
+    numbers : int64 array
+        The number of each value.
+    first : int64 array
+        Where each number is first; ascending.
+    sizes : int64 array
+        How often each occurs.
+    """
+
+    numbers: NDArray[np.int64]
+    first: NDArray[np.int64]
+    sizes: NDArray[np.int64]
+
+
 class TallySlot:
     """What each place of a tally counts; from `POINT_SCALE` on, each name begins a group of places."""
 

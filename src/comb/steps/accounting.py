@@ -239,10 +239,11 @@ def _rows_gone(step: Step, before: BareTable, change: Change) -> dict[str, Any]:
     """Count the rows added, left out, set aside and merged."""
     aside = change.set_aside.positions if change.set_aside else np.zeros(0, np.int64)
     used = change.rows_used(before.row_count)
-    lost = before.row_count - int(used.sum())
+    kept = int(np.count_nonzero(used))
+    lost = before.row_count - kept
     # Neither in the result nor set aside: left out or merged, as the kind of step says.
     others = lost - len(aside)
-    added = change.table.row_count - int(used.sum())
+    added = change.table.row_count - kept
     if used[aside].any() or others < 0 or (others and step.accounting is Rows.SAME):
         raise CombError(
             f"the rows of the step {step.name} do not add up: {before.row_count:,} in, "

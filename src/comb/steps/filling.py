@@ -26,7 +26,7 @@ from comb.tables.column import Column, Mask
 from comb.tables.numbered_values import count_rows
 from comb.tables.ordered_rows import ordered_rows
 from comb.tables.reasons import Reason
-from comb.tables.stored import stored_codes, taken_array
+from comb.tables.stored import stored_keys, taken_array
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import NUMBER
@@ -161,7 +161,7 @@ def _values_of(table: BareTable, name: str, groups: Groups) -> tuple[Codes, Code
     present = positions_in(table[name].present, storage)
     if not len(present):
         return (np.zeros(0, np.int64),) * 3
-    keys = [taken_array(codes, present, storage) for codes in (groups.codes, stored_codes(table[name], storage))]
+    keys = [taken_array(codes, present, storage) for codes in (groups.codes, stored_keys(table[name], storage))]
     first, counts = count_rows(keys, len(present), storage)
     return groups.codes[present[first]], present[first], counts
 

@@ -18,7 +18,7 @@ from comb.tables.column import Column
 from comb.tables.concat import below
 from comb.tables.numbered_values import count_rows
 from comb.tables.reasons import Reason
-from comb.tables.stored import stored_codes, taken_array
+from comb.tables.stored import stored_keys, taken_array
 from comb.tables.table import BareTable
 from comb.tables.text import Text
 from comb.tables.types import INTEGER, NUMBER
@@ -211,7 +211,7 @@ class Count(Step, frozen=True, tag="count"):
             groups = Groups.by(taken, names)
             return self._crossed(table, taken, kept, names, groups)
         if names:
-            codes = [stored_codes(taken[name], table._storage) for name in names]
+            codes = [stored_keys(taken[name], table._storage) for name in names]
             starts, counts = count_rows(codes, taken.row_count, table._storage)
         else:
             starts, counts = np.zeros(1, np.int64), np.array([taken.row_count])

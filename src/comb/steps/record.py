@@ -160,7 +160,7 @@ def record_of(step: Step, before: BareTable, change: Change, cells: Mapping[str,
         lost = positions_in(~used, before._storage)
         if len(lost) and step.accounting is Rows.MERGED:
             groups = None if callable(change.merged_into) else change.merged_into
-            away = np.zeros(0, np.bool_) if groups is None or groups.min(initial=0) >= 0 else groups[lost] < 0
+            away = groups[lost] < 0 if groups is not None and change.left_out else np.zeros(0, np.bool_)
             gone["merged"] = lost[~away] if away.any() else lost
             gone["left out"] = lost[away] if away.any() else lost[:0]
         elif len(lost):

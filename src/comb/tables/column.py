@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from comb.errors import ParameterError, PositionError, TypeMismatch, washed
 from comb.execution.storage import blocks_of
 from comb.kernels import dispatch
-from comb.kernels.grouping import Codes, compact, ranks
+from comb.kernels.grouping import Codes, compact, group, ranks
 from comb.tables.cell_source import NO_PLACE, CellSource
 from comb.tables.evidence import Evidence
 from comb.tables.kept import Kept
@@ -326,7 +326,7 @@ class Column:
 
         This is what grouping and comparing look at: reasons do not matter.
         """
-        base = self.values.numbers() if isinstance(self.values, Text) else ranks(self.values)
+        base = self.values.numbers() if isinstance(self.values, Text) else group([self.values], len(self))[0]
         if self.state is None:
             return base
         return np.where(self.missing, base.max(initial=-1) + 1, base)

@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.execution.storage import Storage, blocks_of
-from comb.kernels.grouping import MOST_COUNTED, Codes, combinations, group, group_sizes
+from comb.kernels.grouping import MOST_COUNTED, Codes, combinations, group, group_sizes, group_sizes_in_blocks
 from comb.tables.ordered_rows import ordered_rows
 
 # A table in memory has at most this many places, or this many for each row of a block.
@@ -76,8 +76,10 @@ def count_rows(keys: Sequence[NDArray[Any]], count: int, storage: Storage) -> tu
     keys, count, storage
         As for `number_rows`; one key or more.
     """
-    if not storage.on_disk or count <= storage.block_rows or 0 < combinations(keys) <= MOST_COUNTED:
+    if not storage.on_disk or count <= storage.block_rows:
         return group_sizes(keys, count)
+    if 0 < combinations(keys) <= MOST_COUNTED:
+        return group_sizes_in_blocks(keys, count)
     numbers, first = number_rows(keys, count, storage)
     return first, np.bincount(numbers, minlength=len(first)).astype(np.int64, copy=False)
 

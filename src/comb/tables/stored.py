@@ -100,8 +100,10 @@ def coded_column(column: Column, storage: Storage) -> Column:
     return column._replace(values=Text(items.buffer, items.offsets, stored_array(codes, storage)))
 
 
-def stored_codes(column: Column, storage: Storage) -> Codes:
-    """Return the numbers by which the cells of a column are grouped, kept by a storage; see `Column._codes`."""
+def stored_keys(column: Column, storage: Storage) -> NDArray[Any]:
+    """Return what is equal where cells of a column are, kept by a storage: their values, or numbers of them."""
+    if column.state is None and not isinstance(column.values, Text):
+        return column.values
     if not storage.on_disk or len(column) <= storage.block_rows:
         return column._codes()
     numbers: NDArray[Any]

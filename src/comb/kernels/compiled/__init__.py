@@ -4,7 +4,7 @@
 """
 
 # Must equal the VERSION in `_version.pxi`. Raise both when a compiled function takes or returns something else.
-VERSION = 6
+VERSION = 7
 
 # These are used together or not at all: records are found, and their cells read, by all of them.
 TOGETHER = ("_cells", "_codes", "_moments", "_split")

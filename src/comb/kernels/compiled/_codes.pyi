@@ -14,3 +14,15 @@ def same(
     right_offsets: NDArray[np.int64],
     /,
 ) -> NDArray[np.uint8]: ...
+def number_values(
+    values: NDArray[np.int64],
+    low: int,
+    places: NDArray[np.int32],
+    different: NDArray[np.int64],
+    numbers: NDArray[np.int64],
+    first: NDArray[np.int64],
+    sizes: NDArray[np.int64],
+    start: int,
+    known: int,
+    /,
+) -> tuple[int, int]: ...

@@ -7,9 +7,13 @@ NumPy's own ways to do the same copy all codes into wider integers first, or gat
 from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
 from libc.string cimport memcmp, memcpy
 
+import sys
+
 import numpy as np
 
 include "_version.pxi"
+
+cdef bint LITTLE = sys.byteorder == "little"
 
 
 cdef bint _inside(const int32_t[::1] codes, int64_t size):
@@ -100,7 +104,7 @@ def fingerprints(const uint8_t[::1] buffer, const int64_t[::1] offsets, /):
     offsets : int64 array
     """
     cdef Py_ssize_t at, count = offsets.shape[0] - 1
-    cdef int64_t place, end
+    cdef int64_t place, end, before
     cdef uint64_t word, mixed
     if not _rising(offsets, buffer.shape[0]):
         raise IndexError("expected offsets that rise to no more than the number of bytes")
@@ -114,6 +118,11 @@ def fingerprints(const uint8_t[::1] buffer, const int64_t[::1] offsets, /):
                 word = 0
                 if end - place >= 8:
                     memcpy(&word, &buffer[place], 8)
+                elif end >= 8:
+                    # With what stands before it, which is moved out again: that many bytes are copied at once.
+                    memcpy(&word, &buffer[end - 8], 8)
+                    before = 64 - 8 * (end - place)
+                    word = word >> before if LITTLE else word << before
                 else:
                     memcpy(&word, &buffer[place], end - place)
                 mixed = (mixed ^ word) * <uint64_t>0xBF58476D1CE4E5B9
@@ -131,3 +140,60 @@ cdef bint _rising(const int64_t[::1] offsets, int64_t size):
         for at in range(offsets.shape[0] - 1):
             rising &= offsets[at] <= offsets[at + 1]
     return rising
+
+
+def number_values(const int64_t[::1] values, int64_t low, int32_t[::1] places, int64_t[::1] different,
+                  int64_t[::1] numbers, int64_t[::1] first, int64_t[::1] sizes, int64_t start, int64_t known, /):
+    """Number values in order of appearance, from a row on; return the row that ends it, and how many are different.
+
+    It ends early where `first` or `different` is full, or where a value has no place.
+
+    Parameters
+    ----------
+    values : int64 array
+    low : int
+        The least value, if each has a place of its own.
+    places : int32 array
+        One more than the number of the value at each place, 0 where there is none: a place for each value that there
+        can be, or a hash table of a power of two.
+    different : int64 array
+        Becomes the values that are different, in order; empty where each value has a place of its own.
+    numbers : int64 array
+        Becomes the number of each value; where it is empty nothing is written.
+    first, sizes : int64 array
+        Become where each number is first, and how often it occurs: as long as each other.
+    start, known : int
+        From which row on, and how many are different before it.
+    """
+    cdef Py_ssize_t at
+    cdef bint hashed = different.shape[0] > 0, each = numbers.shape[0] > 0
+    cdef int64_t number, most = different.shape[0] if hashed else first.shape[0]
+    cdef uint64_t place, last = places.shape[0] - 1, mixed
+    with nogil:
+        for at in range(start, values.shape[0]):
+            if hashed:
+                mixed = <uint64_t>values[at]
+                mixed = (mixed ^ (mixed >> 32)) * <uint64_t>0x9E3779B97F4A7C15
+                place = (mixed ^ (mixed >> 32)) & last
+                while places[place] and different[places[place] - 1] != values[at]:
+                    place = (place + 1) & last
+            else:
+                place = <uint64_t>(values[at] - low)
+                if place > last:
+                    break
+            number = places[place] - 1
+            if number < 0:
+                if known == most:
+                    break
+                number = known
+                if hashed:
+                    different[known] = values[at]
+                first[known] = at
+                known += 1
+                places[place] = <int32_t>known
+            sizes[number] += 1
+            if each:
+                numbers[at] = number
+        else:
+            at = values.shape[0]
+    return at, known

@@ -1,2 +1,2 @@
 # What the compiled functions take and return; see comb.kernels.compiled.VERSION.
-VERSION = 6
+VERSION = 7

@@ -38,6 +38,7 @@ from comb.kernels.types import (
     JsonList,
     JsonRecords,
     Kinds,
+    Numbered,
     NumberForm,
     OffsetCells,
     Parsed,
@@ -64,6 +65,15 @@ LEAST_BITS = 160
 # The bits of a float, and those that two words hold beside a sign.
 FLOAT_BITS = 53
 SHORT_BITS = 126
+
+# Each value has a place of its own where there are no more places than so many for each row. Else a hash table is begun
+# with this many bits, and so many more each time that it is half full.
+PLACES_A_ROW = 4
+FIRST_BITS = 14
+BITS_MORE = 3
+
+# Of arrays that are used for less than one in so many rows, the rest is given back.
+MOST_ROOM = 8
 
 INT32_MAX = 2**31 - 1
 
@@ -163,6 +173,40 @@ class CompiledKernels:
     def count_codes(self, codes: NDArray[Any], size: int) -> NDArray[np.int64]:
         """Count how often each code occurs."""
         return _codes.count(codes, size) if codes.dtype == np.int32 else _REFERENCE.count_codes(codes, size)
+
+    def number_values(
+        self,
+        values: NDArray[np.int64],
+        bounds: tuple[int, int] | None = None,
+        out: NDArray[np.int64] | None = None,
+        *,
+        each: bool = True,
+    ) -> Numbered:
+        """Number equal values equal, in order of appearance."""
+        values = np.ascontiguousarray(values)
+        rows = len(values)
+        numbers = np.empty(rows if each else 0, np.int64) if out is None else out
+        # Only as much of these is touched as there are numbers.
+        first, sizes = np.empty(rows, np.int64), np.zeros(rows, np.int64)
+        low, high = bounds or ((int(values.min()), int(values.max())) if rows else (0, 0))
+        done = known = bits = 0
+        none = np.zeros(0, np.int64)
+        if high - low < PLACES_A_ROW * rows:
+            places = np.zeros(high - low + 1, np.int32)
+            done, known = _codes.number_values(values, low, places, none, numbers, first, sizes, 0, 0)
+        different = none
+        while done < rows:
+            # The table is half full at most. What it held is put into a larger one in the same order.
+            bits = min(max(bits + BITS_MORE, FIRST_BITS), (2 * rows - 1).bit_length())
+            places, room = np.zeros(1 << bits, np.int32), np.empty(1 << bits - 1, np.int64)
+            spare = np.zeros(known, np.int64)
+            _codes.number_values(different[:known], 0, places, room, none, np.empty_like(spare), spare, 0, 0)
+            different = room
+            done, known = _codes.number_values(values, 0, places, room, numbers, first, sizes, done, known)
+        if known < rows // MOST_ROOM:
+            # What is mostly empty is not kept.
+            first, sizes = first[:known].copy(), sizes[:known].copy()
+        return Numbered(numbers, first[:known], sizes[:known])
 
     def exact_sums(
         self, values: NDArray[np.float64], codes: NDArray[np.int64] | None, groups: int

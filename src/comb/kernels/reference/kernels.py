@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.kernels.blocks import Block, Scratch
-from comb.kernels.grouping import number_strings
 from comb.kernels.notation import Marks, PlainNumbers
+from comb.kernels.numbering import number_strings
 from comb.kernels.reference import counting, formatting, notation, scalars, summing
 from comb.kernels.reference import traits as noticing
 from comb.kernels.reference.fingerprints import fingerprint
@@ -30,6 +30,7 @@ from comb.kernels.types import (
     JsonRecords,
     Kinds,
     MomentForm,
+    Numbered,
     NumberForm,
     OffsetCells,
     Parsed,
@@ -119,6 +120,23 @@ class ReferenceKernels:
     def count_codes(self, codes: NDArray[Any], size: int) -> NDArray[np.int64]:
         """Count how often each code occurs."""
         return np.bincount(codes, minlength=size).astype(np.int64, copy=False)
+
+    def number_values(
+        self,
+        values: NDArray[np.int64],
+        bounds: tuple[int, int] | None = None,
+        out: NDArray[np.int64] | None = None,
+        *,
+        each: bool = True,
+    ) -> Numbered:
+        """Number equal values equal, in order of appearance."""
+        index: dict[int, int] = {}
+        numbers = np.array([index.setdefault(value, len(index)) for value in values.tolist()], np.int64)
+        first = np.unique(numbers, return_index=True)[1]
+        if out is not None:
+            out[:] = numbers
+            numbers = out
+        return Numbered(numbers if each else numbers[:0], first.astype(np.int64, copy=False), np.bincount(numbers))
 
     def exact_sums(
         self, values: NDArray[np.float64], codes: NDArray[np.int64] | None, groups: int

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from comb.kernels.blocks import MOST_DISTINCT_SHARE, BatchOutput, CodeOutput, NumberBatch, OutputSlice, Values
-from comb.kernels.grouping import number_strings
+from comb.kernels.numbering import number_strings
 from comb.kernels.reference import counting
 from comb.kernels.reference.splitting import split_records
 from comb.kernels.string_buffer import StringBuffer, pack
