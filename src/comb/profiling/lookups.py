@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from comb.errors import ExpressionError, agree, counted
 from comb.expressions.nodes import Name
 from comb.expressions.parser import parse
-from comb.kernels.grouping import Codes, compact
+from comb.kernels.grouping import Codes, compact, group_sizes, number_groups
 from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.characters import as_meant, runs_as_formula
 from comb.profiling.column_cache import ColumnCache
@@ -271,7 +271,7 @@ def _agree(first: Codes, second: Codes, by_chance: float) -> bool:
     if both.sum() < LEAST_ROWS:
         return False
     one, other = compact(first[both])[1], compact(second[both])[1]
-    pairs = np.unique(one * (int(other.max()) + 1) + other, return_counts=True)[1].astype(np.float64)
+    pairs = group_sizes([one, other], len(one))[1].astype(np.float64)
     sizes = np.bincount(one).astype(np.float64)
     within = float((sizes * (sizes - 1)).sum())
     if within < LEAST_ROWS:
@@ -286,14 +286,13 @@ def _rule(first: str, second: str, one: Codes, other: Codes, holes: Mask) -> Dec
         return None
     values = int(one.max()) + 1
     width = int(other.max()) + 1
-    pairs, inverse, counts = np.unique(one[both] * width + other[both], return_inverse=True, return_counts=True)
-    group = pairs // width
+    inverse, first, counts = number_groups([one[both], other[both]], len(both))
+    group, second_of = one[both[first]], other[both[first]]
     most = np.zeros(values, np.int64)
     np.maximum.at(most, group, counts)
     sizes = np.bincount(one[both], minlength=values)
     clear = (sizes >= 3) & (most >= LEAST_MAJORITY * sizes)
     # A second value that has rows of its own and is met with no other is a thing of its own: two born on one day.
-    second_of = pairs % width
     met = np.bincount(second_of, minlength=width)
     own = (met[second_of] == 1) & (counts > 1)
     minor = clear[group] & (counts < most[group]) & ~own

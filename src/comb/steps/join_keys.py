@@ -165,7 +165,7 @@ def shared_codes(mine: Column, theirs: Column) -> tuple[Codes, Codes]:
         theirs_codes, mine_codes = numbers[:count], numbers[count:]
         return _spread(mine_codes, left), _spread(theirs_codes, right)
     one, other = (widened(column, wider(mine.type.plain, theirs.type.plain)) for column in (mine, theirs))
-    numbers, _ = group([Column(one.type, np.concatenate([one.array, other.array]))._codes()], len(one) + len(other))
+    numbers, _ = group([np.concatenate([one.array, other.array])], len(one) + len(other))
     return numbers[: len(one)], numbers[len(one) :]
 
 
