@@ -107,6 +107,15 @@ def test_packed_texts_are_taken_numbered_and_joined(one: list[str], other: list[
     assert words == number_strings([*one, *other])[0]
 
 
+@given(st.lists(st.text(" \tab\x1c\x85\xa0é\u2009\u200b", max_size=4), max_size=5))
+def test_outer_spaces_are_found_at_the_edges_alone(texts: list[str]) -> None:
+    edges, noticed = Text.from_items(texts), Text.from_items(texts)
+    noticed.traits(KNOWN_WORDS)
+    found = edges.outer_spaces(KNOWN_WORDS).tolist()
+    assert found == noticed.outer_spaces(KNOWN_WORDS).tolist()
+    assert all(odd or text.strip() == text for text, odd in zip(texts, found, strict=True))
+
+
 @given(st.binary(max_size=300), st.integers(0, 255), st.integers(0, 400))
 def test_bytes_are_counted_as_python_counts_them(data: bytes, byte: int, stop: int) -> None:
     stop = min(stop, len(data))

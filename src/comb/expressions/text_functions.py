@@ -13,7 +13,6 @@ from comb.expressions import arithmetic
 from comb.expressions.arithmetic import first_missing, undefined_where
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.formats.regular_expressions import pattern
-from comb.kernels.types import OUTER_SPACES
 from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.tables.column import Column, State
 from comb.tables.reasons import Reason
@@ -37,7 +36,7 @@ def in_case(change: Callable[[str], str], of_bytes: Callable[[bytes], bytes]) ->
 
 def trimmed(columns: Sequence[Column]) -> Column:
     """Take off outer spaces."""
-    odd = (columns[0].text.traits(KNOWN_WORDS)[0] & OUTER_SPACES) != 0
+    odd = columns[0].text.outer_spaces(KNOWN_WORDS)
     return columns[0]._map_some(odd, str.strip) if odd.any() else columns[0]
 
 

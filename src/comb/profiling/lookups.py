@@ -286,8 +286,8 @@ def _rule(first: str, second: str, one: Codes, other: Codes, holes: Mask) -> Dec
         return None
     values = int(one.max()) + 1
     width = int(other.max()) + 1
-    inverse, first, counts = number_groups([one[both], other[both]], len(both))
-    group, second_of = one[both[first]], other[both[first]]
+    inverse, starts, counts = number_groups([one[both], other[both]], len(both))
+    group, second_of = one[both[starts]], other[both[starts]]
     most = np.zeros(values, np.int64)
     np.maximum.at(most, group, counts)
     sizes = np.bincount(one[both], minlength=values)

@@ -356,8 +356,9 @@ def _examples(name: str, earlier: Column, later: Column, numbers: Codes, where: 
     """Show some changed cells, different ones first."""
     seen: dict[tuple[str, str], int] = {}
     # A few times as many are looked at, so that the examples are not all of one kind.
-    for at in where[: EXAMPLES_PER_COLUMN * 20].tolist():
-        seen.setdefault((shown_cell(earlier, at), shown_cell(later, at)), at)
+    some = where[: EXAMPLES_PER_COLUMN * 20]
+    for at, old, new in zip(some.tolist(), cells_as_shown(earlier, some), cells_as_shown(later, some), strict=True):
+        seen.setdefault((old, new), at)
     return [Example(int(numbers[at]), name, old, new) for (old, new), at in list(seen.items())[:EXAMPLES_PER_COLUMN]]
 
 

@@ -11,7 +11,7 @@ from comb.casting.cast import convert_column
 from comb.errors import ParameterError, TypeMismatch, counted, listing
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.grouping import Codes, compact, first_rows
-from comb.kernels.types import INNER_SPACES, MOST_NUMBER_DIGITS, OUTER_SPACES
+from comb.kernels.types import INNER_SPACES, MOST_NUMBER_DIGITS
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.letters import composed
 from comb.parsing.patterns import Request, parse_request
@@ -87,8 +87,9 @@ class Trim(Step, frozen=True, tag="trim"):
 
     def _may_change(self, text: Text) -> Mask:
         """Return which of the stored texts may be changed: those with needless spaces, or with odd characters."""
-        bits, _ = text.traits(KNOWN_WORDS)
-        found: Mask = (bits & (OUTER_SPACES | INNER_SPACES if self.inner else OUTER_SPACES)) != 0
+        found: Mask = text.outer_spaces(KNOWN_WORDS)
+        if self.inner:
+            found |= (text.traits(KNOWN_WORDS)[0] & INNER_SPACES) != 0
         if self.invisible and text.item_count:
             odd = (text.buffer < ord(" ")) | (text.buffer >= ASCII)
             places = np.flatnonzero(odd)

@@ -13,7 +13,6 @@ from comb.expressions.arithmetic import result_type
 from comb.expressions.evaluate import widened
 from comb.formats.regular_expressions import pattern, problem_with
 from comb.kernels.string_buffer import pack
-from comb.kernels.types import OUTER_SPACES
 from comb.parsing.patterns import parse_request
 from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.steps.base import Change, Rows, Step, as_literal, chosen, in_quotes, numbered_anew
@@ -320,7 +319,7 @@ class Transpose(Step, frozen=True, tag="transpose"):
 
 def _trimmed(text: Text) -> Text:
     """Return stored texts without outer spaces."""
-    odd = (text.traits(KNOWN_WORDS)[0] & OUTER_SPACES) != 0
+    odd = text.outer_spaces(KNOWN_WORDS)
     return text.map_some(odd, str.strip)[0] if odd.any() else text
 
 

@@ -16,6 +16,7 @@ from comb.kernels import dispatch
 from comb.kernels.blocks import MOST_DISTINCT_SHARE
 from comb.kernels.grouping import Codes
 from comb.kernels.string_buffer import StringBuffer, joined, pack
+from comb.kernels.types import OUTER_SPACES
 
 
 def _read_only(array: NDArray[Any]) -> NDArray[Any]:
@@ -270,7 +271,10 @@ class Text:
             return None
         begin = int(stored.offsets[0])
         starts = _places_of(stored.buffer[begin : int(stored.offsets[-1])], wanted) + begin
-        items = np.searchsorted(stored.offsets, starts, "right") - 1
+        if len(starts) == self.item_count and _in_turn(starts, stored.offsets):
+            items = np.arange(len(starts))
+        else:
+            items = np.searchsorted(stored.offsets, starts, "right") - 1
         return None if (starts + len(wanted) > stored.offsets[items + 1]).any() else (starts, items)
 
     def cut(self, mark: str, most: int, *, from_end: bool = False) -> "tuple[list[Text], Codes] | None":
@@ -310,6 +314,22 @@ class Text:
         pieces = joined([StringBuffer(self.buffer, offsets), pack([""])])
         columns = [np.where(cuts >= place, first + 2 * place, nothing) for place in range(most)]
         return [Text(*dispatch.kernels.take(pieces, column)) for column in columns], many + 1
+
+    def outer_spaces(self, known: Sequence[str]) -> NDArray[np.bool_]:
+        """Return for every stored item whether it has outer spaces.
+
+        Where no item begins or ends with an ASCII space, or with a byte beyond ASCII, none has; else `traits` tells.
+        """
+        if self._traits is None:
+            stored = self.packed()
+            begin, end = stored.offsets[:-1], stored.offsets[1:]
+            if not (begin < end).all():
+                begin, end = begin[begin < end], end[begin < end]
+            edges = (stored.buffer[begin], stored.buffer[end - 1])
+            if not any(((edge <= ord(" ")) | (edge > ASCII)).any() for edge in edges):
+                return np.zeros(self.item_count, np.bool_)
+        found: NDArray[np.bool_] = (self.traits(known)[0] & OUTER_SPACES) != 0
+        return found
 
     def characters(self, start: int, stop: int | None) -> "Text | None":
         """Return of each text what is from one character, from 0, up to another; None where bytes are no characters.
@@ -440,6 +460,11 @@ def put_together(pieces: Sequence[Pieces]) -> Text:
     taken = dispatch.kernels.take(joined([texts for texts, _ in pieces]), order.ravel())
     # Where each piece ends is known; the ends of the last ones are those of the results.
     return Text(taken.buffer, taken.offsets[:: len(pieces)].copy())
+
+
+def _in_turn(starts: Codes, offsets: NDArray[np.int64]) -> bool:
+    """Return whether each start lies in its own text, one after the other."""
+    return bool((starts >= offsets[:-1]).all() and (starts < offsets[1:]).all())
 
 
 def _begins_within(wanted: bytes) -> bool:
