@@ -46,9 +46,9 @@ WIDE = [] if sys.platform == "win32" else ["-ftree-vectorize", "-fvect-cost-mode
 
 FLAGS_OF = {
     "_split": [*FLAT, *WIDE],
-    **dict.fromkeys(("_arrow", "_codes", "_moments", "_notation", "_sheet"), SMALL),
-    **dict.fromkeys(("_json", "_write"), FLAT),
-    **dict.fromkeys(("_cells", "_sums"), FLATTER),
+    **dict.fromkeys(("_arrow", "_codes", "_json", "_moments", "_notation", "_sheet", "_sums"), SMALL),
+    "_cells": FLATTER,
+    "_write": FLAT,
 }
 
 # Nothing but what the modules give is kept in them.
