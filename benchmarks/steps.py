@@ -84,6 +84,13 @@ def main(rows: int) -> None:
         lambda: np.unique(few * 5000 + some, return_counts=True),
         0.8,
     )
+    message("count by day", lambda: table.count("day"), lambda: np.unique(days, return_counts=True), 0.5)
+    message(
+        "sum and mean by number",
+        lambda: table.aggregate({"s": "sum(a)", "m": "avg(a)"}, by="n"),
+        lambda: np.unique(b, return_inverse=True),
+        0.5,
+    )
     keyed = chance.permutation(1_000_000)[:100_000]
     other = comb.table(columns={"many": [names[2][at] for at in keyed], "v": list(range(100_000))})
     index, cells = {names[2][at]: place for place, at in enumerate(keyed)}, [names[2][code] for code in many.tolist()]

@@ -67,7 +67,7 @@ def short_sums(const double[::1] values, const int64_t[::1] codes, Py_ssize_t gr
         As `span` gives it.
     """
     cdef Py_ssize_t at, rows = values.shape[0]
-    cdef bint whole = codes.shape[0] == 0
+    cdef bint whole = codes.shape[0] == 0, outside = False
     cdef uint64_t bits, mantissa, low, high, lower = 0, upper = 0
     cdef int shift
     cdef uint64_t* word
@@ -96,6 +96,9 @@ def short_sums(const double[::1] values, const int64_t[::1] codes, Py_ssize_t gr
                 lower += low
                 upper += high + (lower < low)
                 continue
+            if <uint64_t>codes[at] >= <uint64_t>groups:
+                outside = True
+                break
             word = &words[2 * codes[at]]
             word[0] += low
             word[1] += high + (word[0] < low)
@@ -103,6 +106,8 @@ def short_sums(const double[::1] values, const int64_t[::1] codes, Py_ssize_t gr
             words[0], words[1] = lower, upper
         for at in range(groups):
             made[at] = nearest(words[2 * at], words[2 * at + 1], least)
+    if outside:
+        raise IndexError("expected codes below the number of groups")
     return made_array
 
 

@@ -217,10 +217,10 @@ class CompiledKernels:
         values = np.ascontiguousarray(values, np.float64)
         least, most, finite = _sums.span(values)
         places = np.zeros(0, np.int64) if codes is None else np.ascontiguousarray(codes, np.int64)
-        if len(places) and (int(places.min()) < 0 or int(places.max()) >= groups):
-            raise IndexError("expected codes below the number of groups")
         if finite and most - least + FLOAT_BITS + len(values).bit_length() < SHORT_BITS:
             return _sums.short_sums(values, places, groups, least)
+        if len(places) and (int(places.min()) < 0 or int(places.max()) >= groups):
+            raise IndexError("expected codes below the number of groups")
         # Few enough groups at once that their long numbers stay small.
         at_once = max(1, LONG_NUMBERS // (most - least + LEAST_BITS))
         parts = [
