@@ -19,7 +19,9 @@ OTHERS = {
     "parts of a house": ["120/1", "118/3", "130/2", "110/12", "125/7", "140/5", "121/6", "119/4"],
     "seasons": [f"{year}/{year % 100 + 1}" for year in range(1990, 1999)],
     "days and months": [f"{at}/{at % 9 + 1}" for at in range(11, 30)],
-    "points of a hundred": [f"{at * 7 % 60 + 35}/100" for at in range(12)],
+    "days of one month": [f"{at}/12" for at in range(1, 12)],
+    "more than there is": [f"{at * 7}/50" for at in range(12)],
+    "years": [f"{at}/2024" for at in range(1, 12)],
     "decimal commas": ["1,25", "2,5", "3,75", "4,125", "5,5", "6,25", "7,0", "8,5"],
     "few": ["1.5, 2.5", "2.5, 3.5"] * 4,
     "marks that differ": ["1.5, 2", "2.5; 3", "3.5 / 4", "4.5, 5", "5.5, 6", "6.5, 7", "7.5, 8", "8.5, 9"],
@@ -57,6 +59,9 @@ def test_decimal_commas_with_another_mark_between() -> None:
 
 WHOLE = {
     "pressures": ["120/80", "118/75", "130/85", "110/70", "99/62", "140/90", "121/79", "119/78"],
+    "points": [f"{at * 7 % 60 + 35}/100" for at in range(8)],
+    "points of different sums": [f"{at} of {10 + at}" for at in range(8)],
+    "points in words": [f"{at}  out of 20" for at in range(8)],
     "sides": ["30 x 45", "20 x 30", "30 x 40", "10 x 15", "60 x 45", "24 x 30", "13 x 18", "50 x 70"],
 }
 

@@ -146,7 +146,8 @@ def test_a_draft_does_no_harm_and_runs_with_every_step(tmp_path: Path, rows: lis
     assert all(f"# - {finding.code}: " in text for finding in undecided)
     safe = run_plan(read_plan(text, "draft", str(tmp_path)), dry_run=True)
     after, (entries,) = safe.tables["t"], safe.ledger.values()
-    assert after.names == table.names and safe.adds_up
+    # A step may add columns, at the end.
+    assert after.names[:3] == table.names and safe.adds_up
     assert all(entry.active or entry.rows_in == entry.rows_out for entry in entries)
     merged = sum(entry.merged for entry in entries)
     assert after.row_count == table.row_count - merged

@@ -14,19 +14,48 @@ CONVERTED = {
     "one ends with another": (["3 m", "20 cm", "1 km", "2 m"], "w_m", [3, 0.2, 1000, 2]),
     "minutes and hours": (["90 min", "1.5 h", "2 min"], "w_min", [90, 90, 2]),
     "other signs": (["5 mg", "7 µg", "3 mg"], "w_mg", [5, 0.007, 3]),
-    "areas": (["5 m²", "7 cm²", "3 m²"], "", []),
     "inches": (["30 cm", "12 in", "1 cm"], "w_cm", [30, 30.48, 1]),
     "decimal commas": (["1,5 kg", "700 g", "2,25 kg"], "w_kg", [1.5, 0.7, 2.25]),
     "spaces at the ends": (["5 kg ", " 700 g", "1 kg"], "w_kg", [5, 0.7, 1]),
     "thousands or decimals": (["1,500 kg", "700 g", "2,250 kg"], "", []),
-    "another quantity": (["5 kg", "7 m", "8 kg"], "", []),
-    "no unit": (["5 kg", "7000", "8 kg"], "", []),
-    "per cent or shares": (["5%", "0.5", "80%", "30%"], "", []),
     "shares": (["45%", "0.5", "38 %", "0.41"], "w_number", [0.45, 0.5, 0.38, 0.41]),
     "shares with commas": (["45%", "0,5", "38 %", "0,41"], "w_number", [0.45, 0.5, 0.38, 0.41]),
-    "temperatures": (["3 °C", "5 °F", "7 °C"], "", []),
-    "currencies": (["5 EUR", "5 USD", "7 EUR"], "", []),
 }
+
+# What is brought to no unit: the numbers, and the units.
+APART = {
+    "areas": (["5 m²", "7 cm²", "3 m²"], [5, 7, 3], ["m²", "cm²", "m²"]),
+    "another quantity": (["5 kg", "7 m", "8 kg"], [5, 7, 8], ["kg", "m", "kg"]),
+    "no unit": (["5 kg", "7000", "8 kg"], [5, 7000, 8], ["kg", None, "kg"]),
+    "per cent or shares": (["5%", "0.5", "80%", "30%"], [5, 0.5, 80, 30], ["%", None, "%", "%"]),
+    "temperatures": (["3 °C", "-5 °F", " 7.5°C "], [3, -5, 7.5], ["°C", "°F", "°C"]),
+    "currencies on both sides": (["$12.50", "5 USD", "€ 7"], [12.5, 5, 7], ["$", "USD", "€"]),
+    "thousands": (["1,234.50 CR", "20.00 DR", "5 CR"], [1234.5, 20, 5], ["CR", "DR", "CR"]),
+    "decimal commas": (["1.234,50 EUR", "20,00 CHF"], [1234.5, 20], ["EUR", "CHF"]),
+    "spaces between thousands": (["1 234,50 EUR", "20,00 CHF"], [1234.5, 20], ["EUR", "CHF"]),
+}
+
+
+@pytest.mark.parametrize(("texts", "numbers", "units"), APART.values(), ids=APART)
+def test_else_number_and_unit_become_columns(
+    texts: list[str], numbers: list[float], units: list[str | None], tmp_path: Path
+) -> None:
+    for ending in (".csv", ".xlsx", ".json"):
+        comb.table(columns={"id": [f"r{at}" for at in range(4 * len(texts))], "w": texts * 4}).save(
+            tmp_path / f"t{ending}"
+        )
+        table = comb.load(tmp_path / f"t{ending}")
+        [finding] = table.profile().of("type.units")
+        (tmp_path / "plan.yaml").write_text(draft_plan(table, table.profile(), tmp_path).text)
+        [done] = comb.Plan.load(tmp_path / "plan.yaml").run(dry_run=True).tables.values()
+        assert done["w_number"].to_list() == numbers * 4 and done["w_unit"].to_list() == units * 4
+    # Next month's file: what is built otherwise has no number and is counted, and is never read as another one.
+    june = comb.table(
+        columns={"w": [texts[0], "12.50.1 kg", "1,2,3 kg", "about 5 kg 3", ".5 kg", "(5 kg)", "12,5,5", "1x234 kg"]}
+    )
+    made = june.take_step(finding.remedy)
+    assert made["w_number"].to_list() == [numbers[0], *[None] * 7]
+    assert "7 results of w_number do not exist" in made.sentence().replace("\n", " ")
 
 
 @pytest.mark.parametrize(("texts", "new", "values"), CONVERTED.values(), ids=CONVERTED)
@@ -67,9 +96,11 @@ def test_numbers_without_a_unit_are_read_as_the_others(
 
 
 @pytest.mark.parametrize("other", [["450", "470 kg", "2.1", "2.4", "1.9"], ["5 EUR", "7", "6"], ["5 kg", "x", "6"]])
-def test_where_sizes_do_not_show_the_unit_nothing_is_offered(other: list[str]) -> None:
-    findings = comb.table(columns={"w": other * 4}).profile().of("type.units")
-    assert all(one.remedy is None for one in findings)
+def test_where_sizes_do_not_show_the_unit_nothing_is_decided(other: list[str]) -> None:
+    table = comb.table(columns={"w": other * 4})
+    findings = table.profile().of("type.units")
+    remedies = [one.remedy for one in findings if one.remedy is not None]
+    assert all(table.take_step(one).names == ("w", "w_number", "w_unit") for one in remedies)
 
 
 @given(

@@ -56,7 +56,7 @@ def taken_apart(
     return (cells, read) if read and enough else None
 
 
-def number_in(name: str, pattern: str, *, comma: bool = False, blank: str = "") -> str:
+def number_in(name: str, pattern: str, *, comma: bool = False, blank: str = "", kind: str = "number") -> str:
     """Write the formula of a number that the group of a pattern finds in the texts of a column.
 
     Parameters
@@ -68,6 +68,7 @@ def number_in(name: str, pattern: str, *, comma: bool = False, blank: str = "") 
         Whether it has a decimal comma.
     blank : str
         The number where the group finds an empty part.
+    kind : {"number", "integer"}
 
     >>> number_in("size", "^([0-9]+) kg$")
     "cast(substring_regex('^([0-9]+) kg$' in size group 1) as number)"
@@ -75,4 +76,4 @@ def number_in(name: str, pattern: str, *, comma: bool = False, blank: str = "") 
     found = f"substring_regex({as_literal(pattern)} in {quoted_name(name)} group 1)"
     found = f"replace({found}, ',', '.')" if comma else found
     found = f"coalesce({found}, '{blank}')" if blank else found
-    return f"cast({found} as number)"
+    return f"cast({found} as {kind})"

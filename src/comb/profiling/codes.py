@@ -27,6 +27,7 @@ from comb.profiling import (
     nested,
     number_pairs,
     orders,
+    ordinals,
     other_parts,
     other_types,
     pairs,
@@ -243,9 +244,10 @@ _ALL = (
         remedy=(
             "`convert` with the unit, where the values show that it is the unit of the others; `calculate` a column in "
             "the commonest unit, where each is a multiple of it by definition (g and kg, min and h, in and cm), or of "
-            "shares, where percentages are among them (`45%` among `0.45`)"
+            "shares, where percentages are among them (`45%` among `0.45`); else `calculate` a column of the numbers "
+            "and one of their units, which decides nothing (currencies, degrees, credit and debit)"
         ),
-        by_hand="`split` the number from its unit, then `calculate` with a factor you know (currencies, degrees)",
+        by_hand="`split` the number from its unit, then `calculate` with a factor you know",
         not_for="a column in which every number has the same unit",
         together="{} columns have numbers with different units",
     ),
@@ -292,6 +294,21 @@ _ALL = (
         by_hand="`correct` what is something else, then `calculate`",
         not_for="minutes and seconds, one unit alone",
         together="{} columns have measures in two units",
+    ),
+    Code(
+        "type.ordinals",
+        _NUMBERS,
+        says="ordinal numbers, as text",
+        looks_at=(
+            f"texts of which {_share(built_texts.LEAST_READ)} are a whole number with an ending, "
+            f"{ordinals.LEAST_DIFFERENT} different ones or more: English, each with the ending that it has to have; "
+            "French, with the first among them; Spanish, Portuguese and Italian (`1º`)"
+        ),
+        example="`1st`, `2nd`, `10th`",
+        remedy="`calculate` a column of the numbers, where it is right for every text",
+        by_hand="`correct` what is built otherwise, then `calculate`",
+        not_for="units (`5 st`), codes whose letter says something else (`2e`, `3e`)",
+        together="{} columns have ordinal numbers",
     ),
     Code(
         "type.serial_dates",
@@ -581,9 +598,9 @@ _ALL = (
             f"texts of which {_share(built_texts.LEAST_READ)} are two numbers with the same mark between them, "
             f"{number_pairs.LEAST_DIFFERENT} different ones or more: most with decimals, or with a cross, or with a "
             f"stroke where the first is larger and both lie between {number_pairs.MOST_OF_DATES} and "
-            f"{number_pairs.LEAST_YEAR:,}"
+            f"{number_pairs.LEAST_YEAR:,}, or the second is always the same and the first no larger; `of` between them"
         ),
-        example="`50.0436, -1.0358`, `30 x 45`, `120/80`",
+        example="`50.0436, -1.0358`, `30 x 45`, `120/80`, `45/50`, `7 of 10`",
         remedy="`calculate` a column of the first numbers and one of the second, where it is right for every text",
         by_hand="`correct` what is built otherwise, then `calculate`, or `split` at the mark",
         not_for="fractions, ranges, seasons and other pairs of whole numbers",

@@ -1,10 +1,11 @@
 """Cells that hold two numbers: ``50.0436, -1.0358``, ``2.5 x 3.0``, ``(47.1; 8.5)``.
 
 As one text they can neither be compared nor drawn. Whole numbers with a mark between them are more often one thing,
-``4711/12`` or ``3/4``. So fractions are asked for, unless a cross says that they are sides (``30 x 45``), or nearly all
-are larger than days and months are and the first is the larger one, as pressures of blood are (``120/80``). All texts
-have to be built in one way. What the two numbers are, a place or the sides of something, the values do not say: the
-new columns are called first and second.
+``4711/12`` or ``3/4``. So fractions are asked for, unless a cross says that they are sides (``30 x 45``), a word that
+one is out of the other (``7 of 10``), or a stroke stands between what no day and month can be: nearly all larger than
+these and the first the larger one, as pressures of blood are (``120/80``), or the second always the same and the first
+no larger, as points are (``45/50``). All texts have to be built in one way. What the two numbers are, a place or the
+sides of something, the values do not say: the new columns are called first and second.
 """
 
 import re
@@ -37,7 +38,7 @@ NEARLY_ALL = 0.95
 _GROUP = lazy_pattern(r"[0-9]{3}(?:[.,][0-9]+)?")
 _NUMBER = r"[+-]?[0-9]+(?:[.,][0-9]+)?"
 _PAIR = lazy_pattern(
-    rf"(?P<open>[(\[]?)\s*(?P<one>{_NUMBER})(?P<mark>\s*[,;/|x×]\s*|\s+)(?P<two>{_NUMBER})\s*(?P<close>[)\]]?)"
+    rf"(?P<open>[(\[]?)\s*(?P<one>{_NUMBER})(?P<mark>\s*[,;/|x×]\s*|\s+(?:out\s+)?of\s+|\s+)(?P<two>{_NUMBER})\s*(?P<close>[)\]]?)"
 )
 
 
@@ -82,7 +83,7 @@ def _taken_apart(text: str) -> _Numbers | None:
     match = _PAIR.fullmatch(text.strip())
     if match is None or bool(match["open"]) != bool(match["close"]):
         return None
-    one, two, mark = match["one"], match["two"], match["mark"].strip()
+    one, two, mark = match["one"], match["two"], " ".join(match["mark"].split())
     # A comma is a decimal mark or the mark between the two; with nothing around it, it could be either.
     if mark == "," and ("," in one + two or (match["mark"] == "," and "." not in one + two)):
         return None
@@ -100,13 +101,21 @@ def _are_pairs(pairs: Collection[_Numbers]) -> bool:
     if sum(pair.is_fraction for pair in pairs) >= LEAST_FRACTIONS * len(pairs):
         return True
     mark = next(iter(pairs)).mark
-    return mark in _CROSSES or (mark == "/" and sum(map(_is_high_and_low, pairs)) >= NEARLY_ALL * len(pairs))
+    if mark in _CROSSES or mark.endswith("of"):
+        return True
+    return mark == "/" and (sum(map(_is_high_and_low, pairs)) >= NEARLY_ALL * len(pairs) or _are_out_of_one(pairs))
 
 
 def _is_high_and_low(pair: _Numbers) -> bool:
     """Return whether a pair is a larger and a smaller number, neither of them a day, a month or a year."""
     one, two = pair.values()
     return MOST_OF_DATES < two < one < LEAST_YEAR
+
+
+def _are_out_of_one(pairs: Collection[_Numbers]) -> bool:
+    """Return whether all second numbers are the same one, no first is larger, and it is no day, month or year."""
+    [most, *others] = {pair.values()[1] for pair in pairs}
+    return not others and MOST_OF_DATES < most < LEAST_YEAR and all(0 <= pair.values()[0] <= most for pair in pairs)
 
 
 def _parted(name: str, pairs: Mapping[str, _Numbers], names: Sequence[str]) -> Calculate | None:
@@ -121,8 +130,9 @@ def _parted(name: str, pairs: Mapping[str, _Numbers], names: Sequence[str]) -> C
     begin, end = (
         (rf"{re.escape(one.brackets[0])}\s*", rf"\s*{re.escape(one.brackets[1])}") if one.brackets else ("", "")
     )
-    # What there is beside each number has no other mark in it.
-    other, between = (f"[^{mark}]*", mark) if mark else (r"\s*\S+\s*", r"\s")
+    # What there is beside each number has no other mark in it, and no space where words are between them, or nothing.
+    apart = {"": r"\s", "of": "of", "out of": r"out\s+of"}.get(one.mark)
+    other, between = (f"[^{mark}]*", mark) if apart is None else (r"\s*\S+\s*", apart)
     step = Calculate(columns={
         first: number_in(name, rf"^\s*{begin}{number}\s*{between}{other}$", comma=commas),
         second: number_in(name, rf"^{other}{between}\s*{number}{end}\s*$", comma=commas),

@@ -13,6 +13,7 @@ from comb.kernels.grouping import Codes
 from comb.kernels.notation import SHORTENED, Shape, shape_of
 from comb.kernels.types import DIGITS_ONLY, ZERO_AHEAD
 from comb.parsing.headings import day_pattern_of
+from comb.profiling import ordinals
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import (
     MOST_EXAMPLES,
@@ -27,6 +28,7 @@ from comb.profiling.one_unit import MOSTLY, words_among
 from comb.profiling.other_types import are_days
 from comb.profiling.text_forms import by_digits
 from comb.profiling.unit_conversion import in_one_unit, in_unit_of_others
+from comb.profiling.units_apart import number_and_unit
 from comb.steps.base import Step
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column
@@ -179,7 +181,8 @@ def mixed_units(table: ColumnCache) -> Findings:
                 by_unit[shape.unit] = by_unit.get(shape.unit, 0) + int(of_form[at])
         if len(by_unit) == 1 and "" not in by_unit:
             yield from words_among(table, name, next(iter(by_unit)), _units(column, counts, shapes, form_of))
-        if len(by_unit) < 2 or shaped < LEAST_DIGITS * len(sample) or set(by_unit) - {""} <= set(WORDS):
+        others_tell = set(by_unit) - {""} <= set(WORDS) or set(by_unit) <= ordinals.CAPITALS
+        if len(by_unit) < 2 or shaped < LEAST_DIGITS * len(sample) or others_tell:
             continue
         usual, *_ = sorted(by_unit, key=lambda unit: -by_unit[unit])
         message = ", ".join(
@@ -199,6 +202,9 @@ def mixed_units(table: ColumnCache) -> Findings:
         remedy: Step | None = in_one_unit(name, column, by_unit, table.names) if whole else None
         if whole and remedy is None:
             remedy, says = in_unit_of_others(name, column, by_unit, table.names)
+            if remedy is None:
+                remedy = number_and_unit(name, column, table.names)
+                says = "the step decides nothing: number and unit become two columns"
             text += f"; {says}" if remedy is not None else ""
         yield Finding("type.units", (name,), count, table.rows_where(odd), quoted(words), text, remedy)
 

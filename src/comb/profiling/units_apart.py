@@ -1,0 +1,86 @@
+"""Numbers with different units, each put into two columns: the number, and the unit.
+
+Nothing is decided by that: which currency is worth how much, what is credit and what debit, a person says afterwards,
+with a formula over both columns. It is offered where it gives the right number and the right unit for every text, and
+only for one way to read the marks in the numbers.
+"""
+
+import re
+from collections.abc import Mapping
+from fractions import Fraction
+
+from comb.errors import CombError
+from comb.kernels.notation import Shape, shape_of
+from comb.profiling.lookups import quoted_name
+from comb.profiling.unit_conversion import MOST_TRIED, are_open
+from comb.steps.base import as_literal
+from comb.steps.column_steps import Calculate
+from comb.tables.column import Column
+from comb.tables.names import unique_names
+from comb.tables.table import BareTable
+
+# The decimal mark of a number, and the mark between its thousands.
+_READINGS = ((".", ""), (",", ""), (".", ","), (",", "."), (".", " "), (",", " "), (".", "'"))
+
+# What a unit has none of, before a number and behind it: marks, signs and brackets would be a part of the number.
+_NOT_BEFORE, _NOT_BEHIND = "0-9.,()+−–-", "0-9()+−–-"
+
+
+def number_and_unit(name: str, column: Column, names: tuple[str, ...]) -> Calculate | None:
+    """Return the step that calculates a column of the numbers and one of their units; None if there is none.
+
+    Parameters
+    ----------
+    name : str
+    column : Column
+        Texts.
+    names : tuple of str
+        Those of all columns, which the new ones differ from.
+    """
+    texts = [text for text, _ in column.distinct().commonest(MOST_TRIED + 1)]
+    shapes = {text: shape for text in texts if (shape := shape_of(text.strip())) is not None and not shape.odd}
+    if len(texts) > MOST_TRIED or len(shapes) < len(texts):
+        return None
+    bodies = [shape.body for shape in shapes.values()]
+    fitting = [one for one in _READINGS if all(map(re.compile(_pattern(*one)).fullmatch, bodies))]
+    if not fitting or are_open(bodies):
+        return None
+    # Those that fit beside the first have no mark to tell them apart.
+    decimal, group = fitting[0]
+    *_, number, unit = unique_names([*names, f"{name}_number", f"{name}_unit"])
+    step = Calculate(columns={number: _number(name, decimal, group), unit: _unit(name, shapes)})
+    return step if _gives(step, name, shapes, decimal, group) else None
+
+
+def _pattern(decimal: str, group: str) -> str:
+    whole = rf"(?:[0-9]{{1,3}}(?:[{group}][0-9]{{3}})+|[0-9]+)" if group else "[0-9]+"
+    return rf"{whole}(?:[{decimal}][0-9]+)?"
+
+
+def _number(name: str, decimal: str, group: str) -> str:
+    pattern = as_literal(rf"^[^{_NOT_BEFORE}]*([+-]?{_pattern(decimal, group)})[^{_NOT_BEHIND}]*$")
+    found = f"substring_regex({pattern} in {quoted_name(name)} group 1)"
+    found = f"replace({found}, {as_literal(group)}, '')" if group else found
+    found = f"replace({found}, ',', '.')" if decimal == "," else found
+    return f"cast({found} as number)"
+
+
+def _unit(name: str, shapes: Mapping[str, Shape]) -> str:
+    sides = [text.strip().startswith(shape.unit) for text, shape in shapes.items() if shape.unit]
+    before, behind = rf"^\s*([^{_NOT_BEFORE}]*?)\s*[+-]?[0-9].*$", rf"[0-9]\s*([^{_NOT_BEHIND}]*?)\s*$"
+    patterns = [before] * any(sides) + [behind] * (not all(sides))
+    found = [f"substring_regex({as_literal(one)} in {quoted_name(name)} group 1)" for one in patterns]
+    return found[0] if len(found) == 1 else f"coalesce({', '.join(found)})"
+
+
+def _gives(step: Calculate, name: str, shapes: Mapping[str, Shape], decimal: str, group: str) -> bool:
+    try:
+        made = step.apply(BareTable({name: Column._of_strings(list(shapes))})).table
+    except CombError:
+        return False
+    numbers, units = (made[one].to_list() for one in step.columns)
+    for number, unit, shape in zip(numbers, units, shapes.values(), strict=True):
+        exact = Fraction(shape.body.replace(group, "").replace(decimal, ".") if group else shape.body.replace(",", "."))
+        if number is None or float(-exact if shape.negative else exact) != number or (unit or "") != shape.unit:
+            return False
+    return True
