@@ -73,7 +73,7 @@ def test_profile() -> None:
         "",
         "in detail",
         "text.spaces             1 cell of place has outer or repeated spaces",
-        "                        row 2",
+        "                        namely ' Mill' (1); row 2",
         "                        remedy: trim columns: [place]",
         "missing.blank           1 cell of ok (33.3%) is blank",
         "                        row 2",

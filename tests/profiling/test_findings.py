@@ -590,7 +590,7 @@ def symbols_that_differ_by_case(draw: Draw) -> Columns:
 
 @quiet
 def codes_that_look_like_nothing(draw: Draw) -> Columns:
-    return {"parcel": ids(), "to": draw.many(lambda: draw.one("NA", "DE", "FR", "ND")), "salt": draw.many(lambda: draw.one("Na", "K", "Mg", "Ca")), "allergy": draw.many(lambda: draw.one("none", "none", "nuts", "milk"))}  # fmt: skip
+    return {"parcel": ids(), "to": draw.many(lambda: draw.one("NA", "DE", "FR", "ND")), "salt": draw.many(lambda: draw.one("Na", "K", "Mg", "Ca")), "analyte": draw.many(lambda: draw.one("Na", "K", "CRP")), "allergy": draw.many(lambda: draw.one("none", "none", "nuts", "milk"))}  # fmt: skip
 
 
 @quiet

@@ -232,6 +232,16 @@ def test_what_a_type_leaves_open_is_a_finding(name: str, cells: list[object], co
         assert not table.take_step(finding.remedy)[name].missing_count
 
 
+def test_what_is_found_is_shown_with_its_text_and_how_often(tmp_path: Path) -> None:
+    rows = [f"05/06/2026;{at}.5" for at in range(90)] + ["01/02/2026;<0.1"] * 3 + ["07/02/2026;free"] * 2
+    (tmp_path / "t.csv").write_text("day;fare\n" + "\n".join(rows))
+    found = {one.code: one for one in comb.load(tmp_path / "t.csv").profile().findings}
+    assert found["type.censored"].examples == ("'<0.1' (3)",)
+    assert found["type.ambiguous_dates"].examples == ("05/06/2026", "01/02/2026", "07/02/2026")
+    shown = str(comb.load(tmp_path / "t.csv").profile())
+    assert "namely '<0.1' (3); rows 91, 92, 93" in shown and "namely 'free' (2); rows 94, 95" in shown
+
+
 def test_words_and_zeros_that_stand_out_are_proposed_as_missing() -> None:
     counts = infer(*(["12", "7", "9", "closed"] * 4), *map(str, range(150)))
     table = comb.table(columns={"n": [0] * len(counts)})._derive({"n": counts})

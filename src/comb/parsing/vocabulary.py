@@ -26,6 +26,9 @@ ANSWERS = frozenset({"none", "nil", "nd", "n.d.", "missing", "manquant", "fehlt"
 # Letters that mean missing, unless all others in the column are codes of the same length.
 SHORT_WORDS = frozenset({"na", "nd", "nil", "nan"})
 
+# Beside one of these Na is sodium.
+SYMBOLS = frozenset({"K", "Ca", "Mg", "Cl", "Li", "Fe", "Cu", "Zn", "Mn", "Al", "Pb", "Cd", "Ni", "K+", "Ca2+", "Cl-"})
+
 # Marks that mean missing, unless the mark that stands for the opposite occurs too.
 MARKS_AND_OPPOSITES = {"-": "+", "--": "++", "---": "+++"}
 

@@ -8,7 +8,15 @@ import numpy as np
 from comb.errors import agree, counted
 from comb.kernels.scalars import fold
 from comb.kernels.types import IS_KNOWN
-from comb.parsing.vocabulary import ANSWERS, KNOWN_WORDS, MARKS_AND_OPPOSITES, SHORT_WORDS, STAND_IN_DAYS, STAND_INS
+from comb.parsing.vocabulary import (
+    ANSWERS,
+    KNOWN_WORDS,
+    MARKS_AND_OPPOSITES,
+    SHORT_WORDS,
+    STAND_IN_DAYS,
+    STAND_INS,
+    SYMBOLS,
+)
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, as_asked, kept_texts, noticed, quoted
 from comb.profiling.headings import OFTEN_NOTHING, SIGNED_WORDS, words_of
@@ -95,6 +103,7 @@ def _words_in_texts(table: ColumnCache, name: str, column: Column) -> Findings:
     answers = {word for word in words if fold(word.strip()) in ANSWERS}
     answers |= {word for word in words if MARKS_AND_OPPOSITES.get(word.strip()) in others}
     codes = {word for word in words if fold(word.strip()) in SHORT_WORDS and _is_code_among(word.strip(), others)}
+    codes |= {word for word in words if word.strip() == "Na" and others & SYMBOLS}
     # "None" is an answer to what one is allergic to: of words that are, nothing can be said.
     for group in (set(words) - answers - codes,):
         here = where & column.text.flags(group.__contains__, (column.text.traits(KNOWN_WORDS)[0] & IS_KNOWN) != 0)

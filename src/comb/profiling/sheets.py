@@ -10,7 +10,7 @@ from comb.kernels.grouping import Codes
 from comb.kernels.notation import shape_of
 from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, quoted
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, kept_texts, quoted
 from comb.profiling.layout import total_labels
 from comb.steps.layout_steps import SeparateMarks, TakeHeadingRows, bounded_texts, marked_texts
 from comb.tables.column import Column, Mask
@@ -116,7 +116,7 @@ def footnote_marks(table: ColumnCache) -> Findings:
         for code, found in (("type.censored", bounded), ("text.footnotes", marked)):
             where = _where_are(column, found)
             if where.any():
-                yield _marks_finding(table, code, name, where, found, remedy)
+                yield _marks_finding(table, code, name, where, remedy)
                 # One step takes all marks off.
                 remedy = None
 
@@ -131,9 +131,7 @@ def _where_are(column: Column, texts: set[str]) -> Mask:
     return where
 
 
-def _marks_finding(
-    table: ColumnCache, code: str, name: str, where: Mask, found: set[str], remedy: SeparateMarks | None
-) -> Finding:
+def _marks_finding(table: ColumnCache, code: str, name: str, where: Mask, remedy: SeparateMarks | None) -> Finding:
     count = int(where.sum())
     text = f"{counted(count, 'number')} of {name} "
     if code == "type.censored":
@@ -142,8 +140,11 @@ def _marks_finding(
         text += f"{agree(count, 'has', 'have')} a mark of a footnote"
         said = listing([repr(footer) for footer in table.origin.footers[:MOST_EXAMPLES]])
         text += f"; below the rows: {said}" if said else ""
-    examples = quoted(dict.fromkeys(sorted(found)[:MOST_EXAMPLES], 1))
-    return Finding(code, (name,), count, table.rows_where(where), examples, text, remedy)
+    column = table[name]
+    cells = kept_texts(column, where)
+    if column.type.word == "string":
+        cells = dict(column._take(np.flatnonzero(where)).distinct().commonest(MOST_EXAMPLES))
+    return Finding(code, (name,), count, table.rows_where(where), quoted(cells), text, remedy)
 
 
 def _unbounded(text: str) -> str:

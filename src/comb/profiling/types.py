@@ -1,6 +1,7 @@
 """Findings about types and whole columns."""
 
 from collections.abc import Sequence
+from itertools import islice
 from typing import Any
 
 import numpy as np
@@ -90,7 +91,8 @@ def doubts(table: ColumnCache) -> Findings:
         # Another type that few of the cells fit is no doubt about them all.
         tried = [one for one in evidence.tried if one.fits >= LEAST_DOUBTED * evidence.chosen.fits]
         message = " ".join([*evidence.why, *(one.doubt for one in tried)])
-        examples = tuple(text for text in column._take(np.arange(min(MOST_EXAMPLES, len(column)))).texts() if text)
+        first = column._take(np.arange(min(MOST_LOOKED_AT, len(column)))).texts()
+        examples = tuple(islice(dict.fromkeys(text for text in first if text), MOST_EXAMPLES))
         for code, sign in _SIGNS:
             if sign in message:
                 rows = _rounded(table, column) if code == "type.rounded" else everywhere(table, column)
