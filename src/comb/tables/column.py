@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from comb.errors import ParameterError, PositionError, TypeMismatch, washed
 from comb.execution.storage import blocks_of
 from comb.kernels import dispatch
-from comb.kernels.grouping import Codes, compact, group, ranks
+from comb.kernels.grouping import Codes, group, group_sizes, ranks
 from comb.tables.cell_source import NO_PLACE, CellSource
 from comb.tables.evidence import Evidence
 from comb.tables.kept import Kept
@@ -378,12 +378,11 @@ class Column:
             # The stored texts, without a search for cells that hold them.
             texts = Text(self.values.buffer, self.values.offsets, used.astype(self.values.codes.dtype))
             return DistinctValues(self._replace(values=texts, state=None, kept=_NOTHING, source=NO_PLACE), counts[used])
-        codes = self._codes()[self.present]
-        used, inverse = compact(codes)
-        counts = np.bincount(inverse, minlength=len(used))
-        places = np.full(len(used), len(self), np.int64)
-        np.minimum.at(places, inverse, np.flatnonzero(self.present))
-        return DistinctValues(self._take(places), counts)
+        present = np.flatnonzero(self.present)
+        values = (self.values.numbers() if isinstance(self.values, Text) else self.values)[present]
+        first, counts = group_sizes([values], len(values))
+        order = np.argsort(values[first], kind="stable")
+        return DistinctValues(self._take(present[first[order]]), counts[order])
 
     def _with_codes(self) -> "Column":
         """Return the same column, with codes if it is of texts."""
