@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 import comb
 from comb.kernels.dispatch import kernels
-from comb.kernels.grouping import MOST_TOGETHER, group_sizes, number_groups
+from comb.kernels.grouping import MOST_TOGETHER, compact, group_sizes, number_groups
 from comb.kernels.reference.kernels import ReferenceKernels
 
 ENDS = st.sampled_from([0, 1, -1, 2**63 - 1, -(2**63), 2**32, 2**40, 5 * 2**40])
@@ -43,6 +43,13 @@ def test_a_table_grows_with_what_is_different(different: int, factor: int) -> No
     assert (found.sizes == np.bincount(rows * 7 % different)[rows[:different] * 7 % different]).all()
     # What is returned is not much longer than what is in it.
     assert found.first.base is None or len(found.first.base) <= 8 * different
+
+
+@pytest.mark.parametrize("different", [3, 150_000])
+def test_values_are_ranked_however_many_are_different(different: int) -> None:
+    values = (np.arange(150_000) * 7_919 % different) * 0.5 - 20
+    used, places = compact(values)
+    assert (np.diff(used) > 0).all() and (used[places] == values).all() and len(used) == different
 
 
 KINDS: dict[str, tuple[str, Any]] = {

@@ -13,6 +13,7 @@ from comb.casting.rules import check_pair
 from comb.errors import ParameterError, listing
 from comb.inference.decide import declared_column
 from comb.kernels import dispatch
+from comb.kernels.grouping import compact
 from comb.kernels.numbering import number_strings
 from comb.kernels.string_buffer import joined, pack
 from comb.parsing.cell_parser import CellParser
@@ -168,7 +169,7 @@ def _text_of(column: Column, request: Request, rounding: str | None, *, quoted: 
     if not rounded and not other:
         text = _with_empty(Text(*packed_texts(kind, column.array)), column.missing)
         return text.coded_if_repeated() if wanted == "string" else text
-    found, places = np.unique(column.array[present], return_inverse=True)
+    found, places = compact(column.array[present])
     texts = _as_texts(Column(kind, found, None), request, quoted=quoted)
     if rounded and rounding is not None:
         texts = _rounded(texts, decimal_scale(request.pattern) if wanted == "decimal" else 0, rounding)

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from comb.errors import ParameterError
 from comb.kernels import dispatch
+from comb.kernels.grouping import compact
 from comb.kernels.scalars import date_text, digits, number_text
 from comb.kernels.string_buffer import StringBuffer, pack
 from comb.kernels.types import ISO_LAYOUT
@@ -43,7 +44,7 @@ def value_texts(kind: Type, values: NDArray[Any]) -> list[str]:
         return _datetime_texts(values.astype(np.int64), "Z" if kind.utc else "")
     if kind.word in ("time", "duration") and len(values) > WORTH_NUMBERING:
         # There are few different ones, mostly: each is written once.
-        counts, places = np.unique(values.astype(np.int64), return_inverse=True)
+        counts, places = compact(values.astype(np.int64))
         written = list(map(_WRITERS[kind.word], counts.tolist()))
         return [written[place] for place in places.tolist()]
     plain = values.astype(np.int64).tolist() if kind.word in _COUNTED else values.tolist()
