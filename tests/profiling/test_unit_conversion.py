@@ -120,6 +120,16 @@ def test_every_text_gives_the_number_it_says(cells: list[tuple[object, tuple[str
         assert done[done.names[1]].to_list() == pytest.approx(expected, rel=1e-13)
 
 
+def test_the_few_on_the_other_side_of_an_account_are_told(tmp_path: Path) -> None:
+    texts = [f"{at}.50 DR" for at in range(60)] + ["7.25 CR"] * 2
+    (tmp_path / "t.csv").write_text("balance\n" + "\n".join(texts))
+    [finding] = comb.load(tmp_path / "t.csv").profile().of("type.units")
+    assert finding.count == 2 and "the others have DR: these may be credit and debit" in finding.text
+    table = comb.load(tmp_path / "t.csv", types={"balance": "string"})
+    [finding] = table.profile().of("type.units")
+    assert table.take_step(finding.remedy)["balance_unit"].to_list() == ["DR"] * 60 + ["CR"] * 2
+
+
 def test_the_step_is_drafted_and_runs(tmp_path: Path) -> None:
     (tmp_path / "t.csv").write_text(
         "row;w\n" + "".join(f"r{at};{at + 1} {'g' if at % 3 else 'kg'}\n" for at in range(9))

@@ -29,7 +29,7 @@ from comb.profiling.one_unit import MOSTLY, words_among
 from comb.profiling.other_types import are_days
 from comb.profiling.text_forms import by_digits
 from comb.profiling.unit_conversion import in_one_unit, in_unit_of_others
-from comb.profiling.units_apart import number_and_unit
+from comb.profiling.units_apart import are_sides, number_and_unit
 from comb.steps.base import Step
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column
@@ -196,7 +196,7 @@ def mixed_units(table: ColumnCache) -> Findings:
         count = int(odd.sum())
         words = dict(column._take(np.flatnonzero(odd)).distinct().commonest(MOST_EXAMPLES))
         text = f"{name} holds numbers with different units: {message}; "
-        if {unit.strip(". ").casefold() for unit in by_unit if unit} in SIDES_OF_ACCOUNTS:
+        if are_sides(by_unit):
             text += "these may be credit and debit: one of them is negative before they are added up"
         else:
             text += "bring them to one unit before they are compared"
@@ -218,9 +218,6 @@ def _units(
     found = zip(column.text.items(), counts.tolist(), form_of.tolist(), strict=True)
     return {text: shape.unit for text, count, form in found if count and (shape := shapes[form]) is not None}
 
-
-# What stands behind amounts on one side of an account and on the other.
-SIDES_OF_ACCOUNTS = ({"cr", "dr"}, {"c", "d"}, {"credit", "debit"}, {"s", "h"}, {"soll", "haben"})
 
 # Columns with more different texts do not hold numbers with units that differ here and there.
 MOST_TEXTS = 500_000

@@ -6,7 +6,7 @@ only for one way to read the marks in the numbers.
 """
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from fractions import Fraction
 
 from comb.errors import CombError
@@ -24,6 +24,19 @@ _READINGS = ((".", ""), (",", ""), (".", ","), (",", "."), (".", " "), (",", " "
 
 # What a unit has none of, before a number and behind it: marks, signs and brackets would be a part of the number.
 _NOT_BEFORE, _NOT_BEHIND = "0-9.,()+−–-", "0-9()+−–-"
+
+
+# What stands behind amounts on one side of an account and on the other.
+_SIDES_OF_ACCOUNTS = ({"cr", "dr"}, {"c", "d"}, {"credit", "debit"}, {"s", "h"}, {"soll", "haben"})
+
+
+def are_sides(units: Iterable[str]) -> bool:
+    """Return whether units are those of both sides of an account.
+
+    >>> are_sides(["Cr.", "", "Dr."]), are_sides(["kg", "g"])
+    (True, False)
+    """
+    return {unit.strip(". ").casefold() for unit in units if unit} in _SIDES_OF_ACCOUNTS
 
 
 def number_and_unit(name: str, column: Column, names: tuple[str, ...]) -> Calculate | None:

@@ -17,6 +17,7 @@ from comb.profiling.finding import Finding, Findings, kept_texts, quoted
 from comb.profiling.headings import words_of
 from comb.profiling.other_types import day_counts_in
 from comb.profiling.unit_conversion import NUMBER_MARKS, are_in_unit
+from comb.profiling.units_apart import are_sides
 from comb.profiling.unreadable_moments import commonest_form, reading
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column, Mask
@@ -118,13 +119,24 @@ def _finding(table: ColumnCache, name: str, where: Mask, part: _Part) -> Finding
     text += "the text is kept" if part.texts else "there is no text, the cells were calculated"
     if part.unit:
         text += f"; {agree(count, 'it is a number', 'they are numbers')} with the unit {part.unit}"
-        text += "" if part.remedy else ", which need not be that of the others"
+        if are_sides([part.unit, _unit_of(column)]):
+            text += (
+                f", the others have {_unit_of(column)}: these may be credit and debit, of which one is negative; as "
+            )
+            text += "type string the profile parts number and unit"
+        else:
+            text += "" if part.remedy else ", which need not be that of the others"
     if part.says:
         text += f"; {part.says}"
     if words := _words_alone(part.texts):
         text += f"; {', '.join(map(repr, words))} may mean missing"
     code = "type.units" if part.unit else "type.unreadable"
     return Finding(code, (name,), count, table.rows_where(where), quoted(part.texts), text, part.remedy)
+
+
+def _unit_of(column: Column) -> str:
+    """Return the unit that the numbers of a column were read with; empty where there is none."""
+    return "" if column.evidence is None else getattr(column.evidence.chosen.parser, "unit", "") or ""
 
 
 def _words_alone(texts: dict[str, int]) -> list[str]:
