@@ -120,10 +120,8 @@ def _finding(table: ColumnCache, name: str, where: Mask, part: _Part) -> Finding
     if part.unit:
         text += f"; {agree(count, 'it is a number', 'they are numbers')} with the unit {part.unit}"
         if are_sides([part.unit, _unit_of(column)]):
-            text += (
-                f", the others have {_unit_of(column)}: these may be credit and debit, of which one is negative; as "
-            )
-            text += "type string the profile parts number and unit"
+            text += f", the others have {_unit_of(column)}: these may be credit and debit, of which one is negative"
+            text += "; loaded as string, the column can be parted into number and unit"
         else:
             text += "" if part.remedy else ", which need not be that of the others"
     if part.says:
