@@ -19,6 +19,9 @@ OTHERS = {
     "parts of a house": ["120/1", "118/3", "130/2", "110/12", "125/7", "140/5", "121/6", "119/4"],
     "seasons": [f"{year}/{year % 100 + 1}" for year in range(1990, 1999)],
     "days and months": [f"{at}/{at % 9 + 1}" for at in range(11, 30)],
+    "ranges": [f"{at * 5}-{at * 5 + 4}" for at in range(12)],
+    "times": [f"{at}:{at * 7 % 60:02d}" for at in range(24)],
+    "results without a nought": ["3-1", "1-3", "2-1", "1-2", "4-1", "1-4", "3-2", "2-3"],
     "days of one month": [f"{at}/12" for at in range(1, 12)],
     "more than there is": [f"{at * 7}/50" for at in range(12)],
     "years": [f"{at}/2024" for at in range(1, 12)],
@@ -60,6 +63,8 @@ def test_decimal_commas_with_another_mark_between() -> None:
 WHOLE = {
     "pressures": ["120/80", "118/75", "130/85", "110/70", "99/62", "140/90", "121/79", "119/78"],
     "points": [f"{at * 7 % 60 + 35}/100" for at in range(8)],
+    "results": ["3-1", "0-2", "1-1", "4-0", "2-3", "0-0", "1-0", "0-4"],
+    "results with colons": ["3:1", "0:2", "1:1", "4:0", "2:3", "0:0", "1:0", "10:4"],
     "points of different sums": [f"{at} of {10 + at}" for at in range(8)],
     "points in words": [f"{at}  out of 20" for at in range(8)],
     "sides": ["30 x 45", "20 x 30", "30 x 40", "10 x 15", "60 x 45", "24 x 30", "13 x 18", "50 x 70"],

@@ -1,6 +1,7 @@
 """Loading delimited text: what is found out, what is kept, what is refused."""
 
 import threading
+from datetime import datetime
 from pathlib import Path
 
 import pytest
@@ -125,6 +126,27 @@ def test_saved_and_loaded_with_its_types_a_table_is_equal(tmp_path: Path, table:
         expected = table[name] if kind.scale == again[name].type.scale else None
         if expected is not None:
             assert again[name].to_list() == expected.to_list(), name
+
+
+# A line of a log, and its fields.
+LOGS = {
+    "a comma before milliseconds": ("2024-06-01 12:00:0{},003 INFO started, at last", 1),
+    "another delimiter": ("2024-06-01 12:00:0{},003|INFO|started, at last", 3),
+    "fields behind commas": ("2024-06-01 12:00:0{},003,INFO", 3),
+    "a number with three digits": ("2024-06-01 12:00:0{},003", 2),
+    "no milliseconds": ("2024-06-01 12:00:0{},INFO started", 2),
+}
+
+
+@pytest.mark.parametrize(("line", "width"), LOGS.values(), ids=LOGS)
+def test_a_comma_inside_of_times_parts_nothing(tmp_path: Path, line: str, width: int) -> None:
+    (tmp_path / "app.log").write_text("".join(line.format(at) + "\n" for at in range(9)))
+    table = comb.load(tmp_path / "app.log")
+    assert (len(table.names), table.row_count) == (width, 9)
+    if width == 3 and "|" in line:
+        assert table["_col.1"].to_list()[0] == datetime(2024, 6, 1, 12, 0, 0, 3000)
+    if width == 1:
+        assert table["_col.1"].to_list() == [line.format(at) for at in range(9)]
 
 
 @given(st.lists(st.sampled_from(["1", "x", "", "2,5", '"q"', "n/a", " y ", "a\nb"]), min_size=1, max_size=12))

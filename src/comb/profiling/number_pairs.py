@@ -4,7 +4,8 @@ As one text they can neither be compared nor drawn. Whole numbers with a mark be
 ``4711/12`` or ``3/4``. So fractions are asked for, unless a cross says that they are sides (``30 x 45``), a word that
 one is out of the other (``7 of 10``), or a stroke stands between what no day and month can be: nearly all larger than
 these and the first the larger one, as pressures of blood are (``120/80``), or the second always the same and the first
-no larger, as points are (``45/50``). All texts have to be built in one way. What the two numbers are, a place or the
+no larger, as points are (``45/50``). What two sides have scored begins at 0, and each has more at times (``3-1``,
+``0:2``); ranges and days do not. All texts have to be built in one way. What the two numbers are, a place or the
 sides of something, the values do not say: the new columns are called first and second.
 """
 
@@ -30,6 +31,10 @@ LEAST_FRACTIONS = 0.5
 
 _CROSSES = ("x", "×")
 
+# Between the results of two sides; at least this share of the different ones is won by each.
+_RESULTS = ("-", "–", ":")
+LEAST_WON = 0.2
+
 # No day or month is larger, and no year smaller.
 MOST_OF_DATES = 31
 LEAST_YEAR = 1000
@@ -38,7 +43,7 @@ NEARLY_ALL = 0.95
 _GROUP = lazy_pattern(r"[0-9]{3}(?:[.,][0-9]+)?")
 _NUMBER = r"[+-]?[0-9]+(?:[.,][0-9]+)?"
 _PAIR = lazy_pattern(
-    rf"(?P<open>[(\[]?)\s*(?P<one>{_NUMBER})(?P<mark>\s*[,;/|x×]\s*|\s+(?:out\s+)?of\s+|\s+)(?P<two>{_NUMBER})\s*(?P<close>[)\]]?)"
+    rf"(?P<open>[(\[]?)\s*(?P<one>{_NUMBER})(?P<mark>\s*[,;/|x×:]\s*|[–-]|\s+[–-]\s+|\s+(?:out\s+)?of\s+|\s+)(?P<two>{_NUMBER})\s*(?P<close>[)\]]?)"
 )
 
 
@@ -101,6 +106,8 @@ def _are_pairs(pairs: Collection[_Numbers]) -> bool:
     if sum(pair.is_fraction for pair in pairs) >= LEAST_FRACTIONS * len(pairs):
         return True
     mark = next(iter(pairs)).mark
+    if mark in _RESULTS:
+        return _are_results(pairs)
     if mark in _CROSSES or mark.endswith("of"):
         return True
     return mark == "/" and (sum(map(_is_high_and_low, pairs)) >= NEARLY_ALL * len(pairs) or _are_out_of_one(pairs))
@@ -110,6 +117,18 @@ def _is_high_and_low(pair: _Numbers) -> bool:
     """Return whether a pair is a larger and a smaller number, neither of them a day, a month or a year."""
     one, two = pair.values()
     return MOST_OF_DATES < two < one < LEAST_YEAR
+
+
+def _are_results(pairs: Collection[_Numbers]) -> bool:
+    """Return whether whole numbers are what two sides have scored: from 0 on, and either side has more at times.
+
+    No day and no month is 0; the first of a range is never the larger one; minutes and codes have leading zeros.
+    """
+    texts = [number for pair in pairs for number in (pair.one, pair.two)]
+    if not all(text.isdigit() and str(int(text)) == text for text in texts) or "0" not in texts:
+        return False
+    signs = [one - two for one, two in (pair.values() for pair in pairs)]
+    return min(sum(sign > 0 for sign in signs), sum(sign < 0 for sign in signs)) >= LEAST_WON * len(pairs)
 
 
 def _are_out_of_one(pairs: Collection[_Numbers]) -> bool:

@@ -45,6 +45,12 @@ _DOUBLED = lazy_pattern(r'[^,;\t|:\r\n "]""[^,;\t|:\r\n"]')
 _ENCLOSED_IN = {
     quote: lazy_pattern(rf"(?:^|[,;\t|\r]){quote}[^{quote}\n]*{quote}(?=[,;\t|\r]|$)", re.MULTILINE) for quote in "\"'"
 }
+# From this share of lines on a comma stands inside of times. Behind the milliseconds there is a space, and no number, or
+# another delimiter.
+MOSTLY_INSIDE = 0.9
+_SECONDS = lazy_pattern(r"[0-9]:[0-5][0-9]:[0-5][0-9]\Z")
+_MILLISECONDS = lazy_pattern(r"[0-9]{3}(?:\s+[^\s0-9]|\s*[|;])")
+
 _DECIMAL_COMMA = lazy_pattern(r"\s*[+-]?[0-9]+,[0-9]+\s*")
 _CLOCK_PART = lazy_pattern(r"\s*[0-9]{1,2}\s*")
 # The two sides of a colon inside of a time, of which one has other text beside it.
@@ -263,6 +269,8 @@ def _too_weak(trial: _SplitSample, sample: str) -> bool:
     if trial.delimiter in PUNCTUATION and _is_prose(trial):
         return True
     if trial.delimiter == ",":
+        if _has_fractions_of_seconds(trial.fields):
+            return True
         # One column of numbers with decimal commas has no comma in its name.
         rows = [",".join(row) for row in trial.fields[1:]]
         return len(trial.fields[0]) == 1 and bool(rows) and all(_DECIMAL_COMMA.fullmatch(row) for row in rows)
@@ -281,6 +289,13 @@ def _too_weak(trial: _SplitSample, sample: str) -> bool:
     aligned = sum("  " in line for line in sample.splitlines())
     values = sum(kind_of(cell) in ("number", "date") for cell in cells)
     return aligned < len(records) / 2 and values < len(cells) / 2
+
+
+def _has_fractions_of_seconds(records: list[list[str]]) -> bool:
+    """Return whether the first comma of nearly all lines parts a time from its milliseconds: 12:00:01,003 INFO started."""
+    parted = [row for row in records if len(row) > 1]
+    inside = sum(bool(_SECONDS.search(row[0]) and _MILLISECONDS.match(row[1])) for row in parted)
+    return inside > 1 and inside >= MOSTLY_INSIDE * len(parted)
 
 
 def _is_prose(trial: _SplitSample) -> bool:
