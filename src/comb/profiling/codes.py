@@ -598,8 +598,8 @@ _ALL = (
             f"texts of which {_share(built_texts.LEAST_READ)} are two numbers with the same mark between them, "
             f"{number_pairs.LEAST_DIFFERENT} different ones or more: most with decimals, or with a cross, or with a "
             f"stroke where the first is larger and both lie between {number_pairs.MOST_OF_DATES} and "
-            f"{number_pairs.LEAST_YEAR:,}, or the second is always the same and the first no larger; `of` between them; "
-            "with a dash or a colon from 0 on, and the first larger here, the second there"
+            f"{number_pairs.LEAST_YEAR:,}, or the second is always the same and the first no larger; `of` between "
+            "them; with a dash or a colon from 0 on, and the first larger here, the second there"
         ),
         example="`50.0436, -1.0358`, `30 x 45`, `120/80`, `45/50`, `7 of 10`, `3-1`",
         remedy="`calculate` a column of the first numbers and one of the second, where it is right for every text",

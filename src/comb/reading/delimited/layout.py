@@ -45,8 +45,8 @@ _DOUBLED = lazy_pattern(r'[^,;\t|:\r\n "]""[^,;\t|:\r\n"]')
 _ENCLOSED_IN = {
     quote: lazy_pattern(rf"(?:^|[,;\t|\r]){quote}[^{quote}\n]*{quote}(?=[,;\t|\r]|$)", re.MULTILINE) for quote in "\"'"
 }
-# From this share of lines on a comma stands inside of times. Behind the milliseconds there is a space, and no number, or
-# another delimiter.
+# From this share of lines on a comma stands inside of times. Behind the milliseconds there is a space, and no number,
+# or another delimiter.
 MOSTLY_INSIDE = 0.9
 _SECONDS = lazy_pattern(r"[0-9]:[0-5][0-9]:[0-5][0-9]\Z")
 _MILLISECONDS = lazy_pattern(r"[0-9]{3}(?:\s+[^\s0-9]|\s*[|;])")
@@ -292,7 +292,7 @@ def _too_weak(trial: _SplitSample, sample: str) -> bool:
 
 
 def _has_fractions_of_seconds(records: list[list[str]]) -> bool:
-    """Return whether the first comma of nearly all lines parts a time from its milliseconds: 12:00:01,003 INFO started."""
+    """Return whether the first comma of nearly all lines parts a time from its milliseconds, 12:00:01,003 INFO."""
     parted = [row for row in records if len(row) > 1]
     inside = sum(bool(_SECONDS.search(row[0]) and _MILLISECONDS.match(row[1])) for row in parted)
     return inside > 1 and inside >= MOSTLY_INSIDE * len(parted)
