@@ -51,11 +51,24 @@ def test_else_number_and_unit_become_columns(
         assert done["w_number"].to_list() == numbers * 4 and done["w_unit"].to_list() == units * 4
     # Next month's file: what is built otherwise has no number and is counted, and is never read as another one.
     june = comb.table(
-        columns={"w": [texts[0], "12.50.1 kg", "1,2,3 kg", "about 5 kg 3", ".5 kg", "(5 kg)", "12,5,5", "1x234 kg"]}
+        columns={
+            "w": [
+                texts[0],
+                "12.50.1 kg",
+                "1,2,3 kg",
+                "about 5 kg 3",
+                ".5 kg",
+                "(5 kg)",
+                "12,5,5",
+                "1x234 kg",
+                "<5 kg",
+                "$ > 5",
+            ]
+        }
     )
     made = june.take_step(finding.remedy)
-    assert made["w_number"].to_list() == [numbers[0], *[None] * 7]
-    assert "7 results of w_number do not exist" in made.sentence().replace("\n", " ")
+    assert made["w_number"].to_list() == [numbers[0], *[None] * 9]
+    assert "9 results of w_number do not exist" in made.sentence().replace("\n", " ")
 
 
 @pytest.mark.parametrize(("texts", "new", "values"), CONVERTED.values(), ids=CONVERTED)

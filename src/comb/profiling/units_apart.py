@@ -22,8 +22,9 @@ from comb.tables.table import BareTable
 # The decimal mark of a number, and the mark between its thousands.
 _READINGS = ((".", ""), (",", ""), (".", ","), (",", "."), (".", " "), (",", " "), (".", "'"))
 
-# What a unit has none of, before a number and behind it: marks, signs and brackets would be a part of the number.
-_NOT_BEFORE, _NOT_BEHIND = "0-9.,()+−–-", "0-9()+−–-"
+# What a unit has none of, before a number and behind it: marks, signs and brackets would be a part of the number, and a
+# number behind `<` is a bound.
+_NOT_BEFORE, _NOT_BEHIND = "0-9.,()<>=≤≥~≈+−–-", "0-9()<>=≤≥~≈+−–-"
 
 
 # What stands behind amounts on one side of an account and on the other.
@@ -61,7 +62,9 @@ def number_and_unit(name: str, column: Column, names: tuple[str, ...]) -> Calcul
     # Those that fit beside the first have no mark to tell them apart.
     decimal, group = fitting[0]
     *_, number, unit = unique_names([*names, f"{name}_number", f"{name}_unit"])
-    step = Calculate(columns={number: _number(name, decimal, group), unit: _unit(name, shapes)})
+    before = [text.strip().startswith(shape.unit) for text, shape in shapes.items() if shape.unit]
+    sides = any(before), not all(before)
+    step = Calculate(columns={number: _number(name, decimal, group, sides), unit: _unit(name, sides)})
     return step if _gives(step, name, shapes, decimal, group) else None
 
 
@@ -70,18 +73,21 @@ def _pattern(decimal: str, group: str) -> str:
     return rf"{whole}(?:[{decimal}][0-9]+)?"
 
 
-def _number(name: str, decimal: str, group: str) -> str:
-    pattern = as_literal(rf"^[^{_NOT_BEFORE}]*([+-]?{_pattern(decimal, group)})[^{_NOT_BEHIND}]*$")
+def _number(name: str, decimal: str, group: str, sides: tuple[bool, bool]) -> str:
+    # On a side without units there are none next month either, or there is no number.
+    before, behind = (
+        f"[^{never}]*" if used else r"\s*" for never, used in zip((_NOT_BEFORE, _NOT_BEHIND), sides, strict=True)
+    )
+    pattern = as_literal(rf"^{before}([+-]?{_pattern(decimal, group)}){behind}$")
     found = f"substring_regex({pattern} in {quoted_name(name)} group 1)"
     found = f"replace({found}, {as_literal(group)}, '')" if group else found
     found = f"replace({found}, ',', '.')" if decimal == "," else found
     return f"cast({found} as number)"
 
 
-def _unit(name: str, shapes: Mapping[str, Shape]) -> str:
-    sides = [text.strip().startswith(shape.unit) for text, shape in shapes.items() if shape.unit]
+def _unit(name: str, sides: tuple[bool, bool]) -> str:
     before, behind = rf"^\s*([^{_NOT_BEFORE}]*?)\s*[+-]?[0-9].*$", rf"[0-9]\s*([^{_NOT_BEHIND}]*?)\s*$"
-    patterns = [before] * any(sides) + [behind] * (not all(sides))
+    patterns = [pattern for pattern, used in zip((before, behind), sides, strict=True) if used]
     found = [f"substring_regex({as_literal(one)} in {quoted_name(name)} group 1)" for one in patterns]
     return found[0] if len(found) == 1 else f"coalesce({', '.join(found)})"
 
