@@ -33,7 +33,7 @@ def compact(codes: Codes) -> tuple[Codes, Codes]:
     return values[order], rank[found.numbers]
 
 
-# So many values show whether nearly all are different.
+# This many values show whether nearly all are different.
 SAMPLE = 4096
 MOSTLY_DIFFERENT = 0.9
 

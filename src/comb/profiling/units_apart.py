@@ -41,7 +41,7 @@ def are_sides(units: Iterable[str]) -> bool:
 
 
 def number_and_unit(name: str, column: Column, names: tuple[str, ...]) -> Calculate | None:
-    """Return the step that calculates a column of the numbers and one of their units; None if there is none.
+    """Return the step that calculates a column of the numbers and one of their units; None if a text has another form.
 
     Parameters
     ----------
@@ -74,7 +74,7 @@ def _pattern(decimal: str, group: str) -> str:
 
 
 def _number(name: str, decimal: str, group: str, sides: tuple[bool, bool]) -> str:
-    # On a side without units there are none next month either, or there is no number.
+    # A side without units has to be without them next month too, or the number is undefined.
     before, behind = (
         f"[^{never}]*" if used else r"\s*" for never, used in zip((_NOT_BEFORE, _NOT_BEHIND), sides, strict=True)
     )

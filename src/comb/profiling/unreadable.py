@@ -133,7 +133,7 @@ def _finding(table: ColumnCache, name: str, where: Mask, part: _Part) -> Finding
 
 
 def _unit_of(column: Column) -> str:
-    """Return the unit that the numbers of a column were read with; empty where there is none."""
+    """Return the unit that the numbers of a column were read with; empty for others."""
     return "" if column.evidence is None else getattr(column.evidence.chosen.parser, "unit", "") or ""
 
 

@@ -66,13 +66,13 @@ LEAST_BITS = 160
 FLOAT_BITS = 53
 SHORT_BITS = 126
 
-# Each value has a place of its own where there are no more places than so many for each row. Else a hash table is begun
-# with this many bits, and so many more each time that it is half full.
+# Each value has a place of its own where this many places for each row are enough. Else a hash table is begun with a
+# number of bits, to which more are added each time that it is half full.
 PLACES_A_ROW = 4
 FIRST_BITS = 14
 BITS_MORE = 3
 
-# Of arrays that are used for less than one in so many rows, the rest is given back.
+# Of arrays of which a smaller share than one in this is used, the rest is given back.
 MOST_ROOM = 8
 
 INT32_MAX = 2**31 - 1
