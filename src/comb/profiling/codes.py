@@ -562,6 +562,22 @@ _ALL = (
         together="{} columns hold objects or lists",
     ),
     Code(
+        "text.log_lines",
+        _UNTIDY,
+        says="lines of a log in one cell",
+        looks_at=(
+            f"texts of which {_share(built_texts.LEAST_READ)} begin with a day and a time in ISO form, with text behind"
+        ),
+        example="`2024-06-01 12:00:01,003 INFO [queue] started`",
+        remedy=(
+            "`calculate` a column of moments, one of levels where each line has one, and one of what stands behind, "
+            "where every line begins with a moment"
+        ),
+        by_hand="`filter` what goes on with the line above, or put it there in the source; then `calculate`",
+        not_for="notes with a day somewhere in them",
+        together="{} columns hold lines of a log",
+    ),
+    Code(
         "text.pairs",
         _UNTIDY,
         says="pairs of keys and values in cells",

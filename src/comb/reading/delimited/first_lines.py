@@ -162,8 +162,8 @@ def words_below(names: list[str], rows: list[list[str]]) -> WordsBelow:
 
 
 def _begins_alike(first: list[str], rows: list[list[str]]) -> bool:
-    """Return whether the first word is a number or day here and in nearly all others, as in a log."""
-    kinds = [kind_of(words[0]) if (words := row[0].split(maxsplit=1)[:1]) else "" for row in (first, *rows)]
+    """Return whether the first word is a number or day here and in nearly all others, as in a log; brackets beside."""
+    kinds = [kind_of(words[0].strip("[]")) if (words := row[0].split(maxsplit=1)[:1]) else "" for row in (first, *rows)]
     common = kinds[0] in ("number", "date") and len(kinds) > LEAST_BELOW
     return common and kinds.count(kinds[0]) > LEAST_TYPED * len(kinds)
 

@@ -1,0 +1,95 @@
+r"""Lines of a log, each read as one text: a moment, perhaps a level, and what happened.
+
+``2024-06-01 12:00:01,003 INFO [queue] started`` can be neither counted by hour nor by level. The formulas take the
+moment, in ISO form with or without fractions of a second, and the level out of each line; the message is all that
+stands behind the moment, so that nothing is lost. They are offered where every line begins with a moment: one that
+does not, as below a failure, belongs to the line before it, and that is for a person to say.
+"""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from comb.errors import CombError, agree, counted
+from comb.formats.lazy_pattern import lazy_pattern
+from comb.kernels.grouping import Codes
+from comb.profiling.built_texts import LEAST_READ, LOOKED_AT
+from comb.profiling.column_cache import ColumnCache
+from comb.profiling.finding import Finding, Findings
+from comb.profiling.lookups import quoted_name
+from comb.steps.base import as_literal
+from comb.steps.column_steps import Calculate
+from comb.tables.column import Column
+from comb.tables.names import unique_names
+from comb.tables.table import BareTable
+
+# Fewer lines are no log, and of more than this a profile does not look at each.
+LEAST_LINES = 5
+MOST_LINES = 2_000_000
+
+# This many lines show that the formulas are right.
+MOST_PROVEN = 2_000
+
+_MOMENT = r"[0-9]{4}-[0-9]{2}-[0-9]{2}[ T][0-9]{2}:[0-9]{2}:[0-9]{2}(?:[.,][0-9]{1,9})?"
+_LINE = lazy_pattern(rf"\s*\[?(?P<moment>{_MOMENT})\]?\s+(?P<message>\S(?:.*\S)?)\s*", needs=":")
+_LEVELS = "TRACE|DEBUG|INFO|NOTICE|WARN|WARNING|ERROR|CRITICAL|FATAL"
+_LEVEL = lazy_pattern(rf"(?:^|[^A-Za-z0-9])({_LEVELS})(?:[^A-Za-z0-9]|$)")
+
+
+def log_lines(table: ColumnCache) -> Findings:
+    """Texts that are lines of a log."""
+    for name, column in table.columns.items():
+        if column.type.word != "string" or table.present_count(name) < LEAST_LINES:
+            continue
+        places = np.flatnonzero(column.present)
+        first = [text or "" for text in column._take(places[:LOOKED_AT]).texts()]
+        if sum(_LINE.fullmatch(text) is not None for text in first) < LEAST_READ * len(first):
+            continue
+        if len(set(first)) < LEAST_LINES or column.text.item_count > MOST_LINES:
+            continue
+        lines = column.text.flags(lambda text: _LINE.fullmatch(text) is not None) & column.present
+        count, others = int(lines.sum()), len(places) - int(lines.sum())
+        if count < LEAST_READ * len(places):
+            continue
+        text = f"{counted(count, 'cell')} of {name} are lines of a log: a moment, and what happened"
+        if others:
+            text += f"; {counted(others, 'other')} {agree(others, 'begins', 'begin')} with none and may go on with the "
+            text += "line above"
+        remedy = None if others else _parted(name, column, places, table.names)
+        yield Finding("text.log_lines", (name,), count, table.rows_where(lines), (first[0],), text, remedy)
+
+
+def _parted(name: str, column: Column, places: Codes, names: Sequence[str]) -> Calculate | None:
+    """Return the step that calculates a column of moments, of levels where there are some, and of messages."""
+    every = (len(places) - 1) // MOST_PROVEN + 1
+    texts = [text or "" for text in column._take(places[::every]).texts()]
+    levels = [_LEVEL.search(text) for text in texts]
+    *_, time, level, message = unique_names([*names, "time", "level", "message"])
+    begin = rf"^\s*\[?({_MOMENT})\]?\s"
+    columns = {time: f"cast(replace({_found(name, begin)}, ',', '.') as datetime)"}
+    if all(levels):
+        columns[level] = _found(name, f"(?:^|[^A-Za-z0-9])({_LEVELS})(?:[^A-Za-z0-9]|$)")
+    columns[message] = _found(name, rf"^\s*\[?{_MOMENT}\]?\s+(.*?)\s*$")
+    made = Calculate(columns=columns)
+    return made if _gives(made, name, texts) else None
+
+
+def _found(name: str, pattern: str) -> str:
+    return f"substring_regex({as_literal(pattern)} in {quoted_name(name)} group 1)"
+
+
+def _gives(step: Calculate, name: str, texts: Sequence[str]) -> bool:
+    """Return whether a step gives for each line the moment and the message that stand in it."""
+    try:
+        made = step.apply(BareTable({name: Column._of_strings(list(texts))})).table
+    except CombError:
+        return False
+    time, *_, message = step.columns
+    for text, moment, said in zip(texts, made[time].texts(), made[message].texts(), strict=True):
+        found = _LINE.fullmatch(text)
+        if found is None or moment is None or said != found["message"]:
+            return False
+        written = found["moment"].replace(" ", "T").replace(",", ".")
+        if moment != (written.rstrip("0").rstrip(".") if "." in written else written):
+            return False
+    return True
