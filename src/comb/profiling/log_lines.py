@@ -79,7 +79,7 @@ def _found(name: str, pattern: str) -> str:
 
 
 def _gives(step: Calculate, name: str, texts: Sequence[str]) -> bool:
-    """Return whether a step gives for each line the moment and the message that stand in it."""
+    """Return whether a step gives for each line its moment and its message."""
     try:
         made = step.apply(BareTable({name: Column._of_strings(list(texts))})).table
     except CombError:
