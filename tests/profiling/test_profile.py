@@ -242,6 +242,15 @@ def test_what_is_found_is_shown_with_its_text_and_how_often(tmp_path: Path) -> N
     assert "namely '<0.1' (3); rows 91, 92, 93" in shown and "namely 'free' (2); rows 94, 95" in shown
 
 
+def test_long_examples_are_shown_by_both_ends() -> None:
+    texts = [f"{at} {'x y ' * 900}end  " for at in range(9)]
+    table = comb.table(columns={"note": [*texts, "short"]})
+    [finding] = table.profile().of("text.spaces")
+    shown = str(table.profile())
+    assert "…" in shown and shown.count("x y") < 400 and "end" in shown
+    assert [len(one) <= 160 for one in finding.short_examples()] == [True] * 5 and len(finding.examples[0]) > 3_000
+
+
 def test_words_and_zeros_that_stand_out_are_proposed_as_missing() -> None:
     counts = infer(*(["12", "7", "9", "closed"] * 4), *map(str, range(150)))
     table = comb.table(columns={"n": [0] * len(counts)})._derive({"n": counts})

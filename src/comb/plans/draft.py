@@ -143,5 +143,5 @@ def _loses(before: BareTable, taken: Taken) -> bool:
 def _why(finding: Finding) -> str:
     """Say what was found, with examples."""
     # A single example is in the text already.
-    examples = f": {', '.join(finding.examples)}" if len(finding.examples) > 1 else ""
+    examples = f": {', '.join(finding.short_examples())}" if len(finding.examples) > 1 else ""
     return f"{finding.code}: {finding.text}{examples}"

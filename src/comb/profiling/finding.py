@@ -14,9 +14,13 @@ from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.profiling.column_cache import ColumnCache
 from comb.steps.base import Step
 from comb.tables.column import Column
+from comb.tables.layout import cut_middle
 from comb.tables.types import Type
 
 MOST_EXAMPLES = 5
+
+# Of longer ones people are shown both ends.
+LONGEST_EXAMPLE = 160
 
 
 class Severity(IntEnum):
@@ -83,6 +87,10 @@ class Finding(msgspec.Struct, frozen=True, eq=False):
     def __repr__(self) -> str:
         remedy = f"; remedy: {self.remedy.name}" if self.remedy else ""
         return washed(f"<{self.code}: {self.text}{remedy}>")
+
+    def short_examples(self, most: int = MOST_EXAMPLES) -> list[str]:
+        """Return the first examples, long ones without their middle."""
+        return [cut_middle(one, LONGEST_EXAMPLE) for one in self.examples[:most]]
 
     def as_record(self) -> dict[str, Any]:
         """Return the finding as plain values, for JSON."""

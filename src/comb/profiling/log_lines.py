@@ -41,12 +41,12 @@ def log_lines(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if column.type.word != "string" or table.present_count(name) < LEAST_LINES:
             continue
-        places = np.flatnonzero(column.present)
-        first = [text or "" for text in column._take(places[:LOOKED_AT]).texts()]
+        first = [text for text in column._take(np.arange(min(LOOKED_AT, len(column)))).texts() if text]
         if sum(_LINE.fullmatch(text) is not None for text in first) < LEAST_READ * len(first):
             continue
         if len(set(first)) < LEAST_LINES or column.text.item_count > MOST_LINES:
             continue
+        places = np.flatnonzero(column.present)
         lines = column.text.flags(lambda text: _LINE.fullmatch(text) is not None) & column.present
         count, others = int(lines.sum()), len(places) - int(lines.sum())
         if count < LEAST_READ * len(places):

@@ -171,9 +171,9 @@ def finding_lines(finding: Finding, width: int, examples: int = 3) -> list[Line]
     lines = beside(finding.code, finding.text, width)
     where = []
     if len(finding.examples) > 1:
-        where.append("for instance " + ", ".join(finding.examples[:examples]))
+        where.append("for instance " + ", ".join(finding.short_examples(examples)))
     elif finding.examples and finding.examples[0].partition(" (")[0] not in finding.text:
-        where.append(f"namely {finding.examples[0]}")
+        where.append(f"namely {finding.short_examples(1)[0]}")
     if len(finding.rows) and (finding.remedy is None or len(finding.rows) < 2 * MOST_ROWS_LISTED):
         where.append(
             agree(len(finding.rows), "row ", "rows ") + ", ".join(map(str, finding.rows[:MOST_ROWS_LISTED].tolist()))
