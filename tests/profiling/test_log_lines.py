@@ -52,6 +52,19 @@ def test_what_is_something_else_is_left(texts: list[str]) -> None:
     assert not comb.table(columns={"line": texts}).profile().of("text.log_lines")
 
 
+def test_two_columns_of_lines_have_columns_of_their_own(tmp_path: Path) -> None:
+    lines = [
+        [f"2024-06-0{day} 12:00:0{at} INFO {name}{at}" for at in range(9)] for day, name in ((1, "in"), (2, "out"))
+    ]
+    table = comb.table(columns={"a": lines[0], "b": [*lines[1][:8], None]})
+    table.save(tmp_path / "t.csv")
+    table = comb.load(tmp_path / "t.csv")
+    (tmp_path / "plan.yaml").write_text(draft_plan(table, table.profile(), tmp_path).text)
+    [done] = comb.Plan.load(tmp_path / "plan.yaml").run(dry_run=True).tables.values()
+    assert done["message"].to_list()[:2] == ["INFO in0", "INFO in1"]
+    assert done["message (2)"].to_list()[7:] == ["INFO out7", None]
+
+
 def test_levels_are_taken_where_each_line_has_one_and_lines_that_go_on_leave_no_step() -> None:
     plain = [f"2024-06-01 12:00:{at:02d} started {at}" for at in range(30)]
     [finding] = comb.table(columns={"line": plain}).profile().of("text.log_lines")

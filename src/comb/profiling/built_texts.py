@@ -56,6 +56,15 @@ def taken_apart(
     return (cells, read) if read and enough else None
 
 
+def part_in(name: str, pattern: str) -> str:
+    """Write the formula of what the group of a pattern finds in the texts of a column.
+
+    >>> part_in("size", "([a-z]+)$")
+    "substring_regex('([a-z]+)$' in size group 1)"
+    """
+    return f"substring_regex({as_literal(pattern)} in {quoted_name(name)} group 1)"
+
+
 def number_in(name: str, pattern: str, *, comma: bool = False, blank: str = "", kind: str = "number") -> str:
     """Write the formula of a number that the group of a pattern finds in the texts of a column.
 
@@ -73,7 +82,7 @@ def number_in(name: str, pattern: str, *, comma: bool = False, blank: str = "", 
     >>> number_in("size", "^([0-9]+) kg$")
     "cast(substring_regex('^([0-9]+) kg$' in size group 1) as number)"
     """
-    found = f"substring_regex({as_literal(pattern)} in {quoted_name(name)} group 1)"
+    found = part_in(name, pattern)
     found = f"replace({found}, ',', '.')" if comma else found
     found = f"coalesce({found}, '{blank}')" if blank else found
     return f"cast({found} as {kind})"

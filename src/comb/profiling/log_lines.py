@@ -13,11 +13,9 @@ import numpy as np
 from comb.errors import CombError, agree, counted
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.grouping import Codes
-from comb.profiling.built_texts import LEAST_READ, LOOKED_AT
+from comb.profiling.built_texts import LEAST_READ, LOOKED_AT, part_in
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
-from comb.profiling.lookups import quoted_name
-from comb.steps.base import as_literal
 from comb.steps.column_steps import Calculate
 from comb.tables.column import Column
 from comb.tables.names import unique_names
@@ -38,6 +36,8 @@ _LEVEL = lazy_pattern(rf"(?:^|[^A-Za-z0-9])({_LEVELS})(?:[^A-Za-z0-9]|$)")
 
 def log_lines(table: ColumnCache) -> Findings:
     """Texts that are lines of a log."""
+    # The new columns of one are not those of another.
+    taken = list(table.names)
     for name, column in table.columns.items():
         if column.type.word != "string" or table.present_count(name) < LEAST_LINES:
             continue
@@ -48,14 +48,16 @@ def log_lines(table: ColumnCache) -> Findings:
             continue
         places = np.flatnonzero(column.present)
         lines = column.text.flags(lambda text: _LINE.fullmatch(text) is not None) & column.present
-        count, others = int(lines.sum()), len(places) - int(lines.sum())
+        count = int(np.count_nonzero(lines))
+        others = len(places) - count
         if count < LEAST_READ * len(places):
             continue
         text = f"{counted(count, 'cell')} of {name} are lines of a log: a moment, and what happened"
         if others:
             text += f"; {counted(others, 'other')} {agree(others, 'begins', 'begin')} with none and may go on with the "
             text += "line above"
-        remedy = None if others else _parted(name, column, places, table.names)
+        remedy = None if others else _parted(name, column, places, taken)
+        taken += [] if remedy is None else remedy.columns
         yield Finding("text.log_lines", (name,), count, table.rows_where(lines), (first[0],), text, remedy)
 
 
@@ -66,16 +68,12 @@ def _parted(name: str, column: Column, places: Codes, names: Sequence[str]) -> C
     levels = [_LEVEL.search(text) for text in texts]
     *_, time, level, message = unique_names([*names, "time", "level", "message"])
     begin = rf"^\s*\[?({_MOMENT})\]?\s"
-    columns = {time: f"cast(replace({_found(name, begin)}, ',', '.') as datetime)"}
+    columns = {time: f"cast(replace({part_in(name, begin)}, ',', '.') as datetime)"}
     if all(levels):
-        columns[level] = _found(name, f"(?:^|[^A-Za-z0-9])({_LEVELS})(?:[^A-Za-z0-9]|$)")
-    columns[message] = _found(name, rf"^\s*\[?{_MOMENT}\]?\s+(.*?)\s*$")
+        columns[level] = part_in(name, f"(?:^|[^A-Za-z0-9])({_LEVELS})(?:[^A-Za-z0-9]|$)")
+    columns[message] = part_in(name, rf"^\s*\[?{_MOMENT}\]?\s+(.*?)\s*$")
     made = Calculate(columns=columns)
     return made if _gives(made, name, texts) else None
-
-
-def _found(name: str, pattern: str) -> str:
-    return f"substring_regex({as_literal(pattern)} in {quoted_name(name)} group 1)"
 
 
 def _gives(step: Calculate, name: str, texts: Sequence[str]) -> bool:

@@ -11,7 +11,7 @@ from fractions import Fraction
 
 from comb.errors import CombError
 from comb.kernels.notation import Shape, shape_of
-from comb.profiling.lookups import quoted_name
+from comb.profiling.built_texts import part_in
 from comb.profiling.unit_conversion import MOST_TRIED, are_open
 from comb.steps.base import as_literal
 from comb.steps.column_steps import Calculate
@@ -78,8 +78,7 @@ def _number(name: str, decimal: str, group: str, sides: tuple[bool, bool]) -> st
     before, behind = (
         f"[^{never}]*" if used else r"\s*" for never, used in zip((_NOT_BEFORE, _NOT_BEHIND), sides, strict=True)
     )
-    pattern = as_literal(rf"^{before}([+-]?{_pattern(decimal, group)}){behind}$")
-    found = f"substring_regex({pattern} in {quoted_name(name)} group 1)"
+    found = part_in(name, rf"^{before}([+-]?{_pattern(decimal, group)}){behind}$")
     found = f"replace({found}, {as_literal(group)}, '')" if group else found
     found = f"replace({found}, ',', '.')" if decimal == "," else found
     return f"cast({found} as number)"
@@ -88,7 +87,7 @@ def _number(name: str, decimal: str, group: str, sides: tuple[bool, bool]) -> st
 def _unit(name: str, sides: tuple[bool, bool]) -> str:
     before, behind = rf"^\s*([^{_NOT_BEFORE}]*?)\s*[+-]?[0-9].*$", rf"[0-9]\s*([^{_NOT_BEHIND}]*?)\s*$"
     patterns = [pattern for pattern, used in zip((before, behind), sides, strict=True) if used]
-    found = [f"substring_regex({as_literal(one)} in {quoted_name(name)} group 1)" for one in patterns]
+    found = [part_in(name, one) for one in patterns]
     return found[0] if len(found) == 1 else f"coalesce({', '.join(found)})"
 
 
