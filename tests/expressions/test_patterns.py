@@ -1,13 +1,15 @@
 """Patterns: what they find, against Python's own engine where that comes to an end; and that all of them do."""
 
 import re
+from types import SimpleNamespace
 
 import pytest
+import re2
 from hypothesis import given
 from hypothesis import strategies as st
 
 import comb
-from comb.formats.regular_expressions import pattern, problem_with
+from comb.formats.regular_expressions import _finders, _public_finders, pattern, problem_with
 
 TEXTS = st.text(alphabet="ab%_;Äö7 \n", max_size=12)
 
@@ -59,9 +61,31 @@ def test_patterns_find_what_the_careful_engine_finds(text: str, searched: str) -
     assert own.parts(searched) == (None if match is None else [part or "" for part in match.groups()])
 
 
-@given(st.sampled_from([";", "[;7]+", r"\s*;\s*", "a|b"]), TEXTS)
-def test_splitting_leaves_what_is_between(text: str, searched: str) -> None:
-    assert pattern(text).split(searched) == re.split(text, searched)
+BETWEEN = [";", "[;7]+", r"\s*;\s*", "a|b", "7*", r"(ö|a)*", r"\b"]
+
+
+@given(st.sampled_from(BETWEEN) | st.lists(st.sampled_from(PIECES), min_size=1, max_size=3).map("".join), TEXTS)
+def test_all_places_are_those_of_the_careful_engine(text: str, searched: str) -> None:
+    """Also places between two characters: each of them once, and none within a letter of two bytes."""
+    if ("$" in text and "\n" in searched) or (r"\b" in text and not searched.isascii()):
+        return
+    found = [match.span() for match in re.finditer(text, searched)]
+    edges = [0, *(edge for span in found for edge in span), len(searched)]
+    assert pattern(text).split(searched) == [searched[a:b] for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    assert pattern(text).replacer("<$0>")(searched) == re.sub(text, r"<\g<0>>", searched)
+
+
+@given(st.lists(st.sampled_from(PIECES), min_size=1, max_size=4).map("".join), TEXTS.map(str.encode), st.integers(0, 4))
+def test_places_are_those_of_the_public_interface(text: str, searched: bytes, at: int) -> None:
+    engine = re2.compile(text)
+    at = min(at, len(searched))
+    for quick, slow in zip(_finders(engine), _public_finders(engine), strict=True):
+        assert list(quick(searched, at)) == slow(searched, at)
+
+
+def test_a_wrapper_with_other_insides_is_asked_by_its_public_interface() -> None:
+    other = SimpleNamespace(groups=0, search=re2.compile("b").search, fullmatch=re2.compile("b").fullmatch)
+    assert [find(b"ab", 0) for find in _finders(other)] == [[(1, 2)], [(-1, -1)]]
 
 
 @pytest.mark.parametrize(

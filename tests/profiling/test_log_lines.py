@@ -1,6 +1,6 @@
 """Lines of a log become moments, levels and messages."""
 
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
@@ -13,6 +13,9 @@ FORMS = {
     "a comma before milliseconds": ("2024-06-01 12:00:{:02d},003 INFO [queue] started, at last", 3_000),
     "a point": ("2024-06-01T12:00:{:02d}.25 - root - ERROR - no file a/b.csv", 250_000),
     "brackets": ("[2024-06-01 12:00:{:02d}] [WARN] it took 5 s", 0),
+    "an offset": ("2024-06-01T14:00:{:02d}.5+02:00 INFO [main] started", 500_000),
+    "a zone in brackets": ("[2024-06-01 12:00:{:02d} +0000] INFO started", 0),
+    "the world's time": ("2024-06-01T12:00:{:02d}Z WARN - started", 0),
     "spaces at the ends": (" 2024-06-01 12:00:{:02d} DEBUG it is x ", 0),
 }
 OTHERS = {
@@ -36,7 +39,8 @@ def test_the_remedy_takes_them_apart(tmp_path: Path, form: str, micro: int) -> N
         assert finding.count == 9 and finding.remedy is not None
         (tmp_path / "plan.yaml").write_text(draft_plan(table, table.profile(), tmp_path).text)
         [done] = comb.Plan.load(tmp_path / "plan.yaml").run(dry_run=True).tables.values()
-        assert done["time"].to_list() == [datetime(2024, 6, 1, 12, 0, at, micro) for at in range(9)]
+        zone = UTC if form.startswith("2024-06-01T14") or "+0000" in form or "Z" in form else None
+        assert done["time"].to_list() == [datetime(2024, 6, 1, 12, 0, at, micro, zone) for at in range(9)]
         assert {text in lines[0] for text in done["level"].to_list()} == {True} and done.types["level"].word == "string"
         assert [line.strip().endswith(said) for line, said in zip(lines, done["message"].to_list(), strict=True)] == [
             True
@@ -71,3 +75,6 @@ def test_levels_are_taken_where_each_line_has_one_and_lines_that_go_on_leave_no_
     assert list(finding.remedy.columns) == ["time", "message"]
     [finding] = comb.table(columns={"line": [*plain, "  File 'a.py', line 3"]}).profile().of("text.log_lines")
     assert finding.remedy is None and "1 other begins with none and may go on" in finding.text and finding.by_hand
+    zones = [f"2024-06-01 12:00:{at:02d}{'Z' * (at % 2)} started {at}" for at in range(30)]
+    [finding] = comb.table(columns={"line": zones}).profile().of("text.log_lines")
+    assert finding.remedy is None and finding.text.endswith("not all written in one way")

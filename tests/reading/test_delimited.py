@@ -443,3 +443,29 @@ def test_progress_is_told(demo: Path) -> None:
 def test_a_mark_inside_some_texts_parts_no_column(text: str, names: tuple[str, ...], rows: int) -> None:
     table = comb.load(text.encode())
     assert (table.names, len(table)) == (names, rows)
+
+
+MIXED = ["1", "x", "2", "-"]
+
+
+@pytest.mark.parametrize(
+    ("lines", "names"),
+    [
+        # A semicolon in each line but the first; in each line, with numbers beside; with a line that has one field more.
+        (["hive,n,seen", *(f"{at},{one},Hum/5 (low; steady)" for at, one in enumerate(MIXED * 4))], ("hive", "n", "seen")),
+        ([f"{at},{one},Hum/5 (low; steady)" for at, one in enumerate(MIXED * 4)], ("_col.1", "_col.2", "_col.3")),
+        (["hive,n,seen", *(f"{at},{one},Hum (low; steady){',' * (at == 9)}" for at, one in enumerate(MIXED * 8))], ("hive", "n", "seen")),
+        # And what stays: decimal commas in each field, a comma in a title.
+        (["a;b", *(f"{at},5;{at},25" for at in range(9))], ("a", "b")),
+        ([f"x;{at},5;{at},25;1,5" for at in range(9)], ("_col.1", "_col.2", "_col.3", "_col.4")),
+        (["Honey, 2025", "a;b;c", *(f"{at},5;{at},25;x" for at in range(9))], ("a", "b", "c")),
+        # Spaces between fields, some of which are in quotes for the spaces in them.
+        ([f'10.0.0.{at} - [0{at}/Nov/2026:10:00:00 +0000] "GET /hives?a=1;b={at}" 200 "Hum (low; x)"' for at in range(1, 9)], tuple(f"_col.{at}" for at in range(1, 8))),
+        # A line of a system's log is no name.
+        ([f"Nov {at:2} 10:00:00 mill scale[{at}]: weighed" for at in range(1, 9)], ("_col.1",)),
+    ],
+)  # fmt: skip
+def test_a_delimiter_inside_the_fields_of_another_parts_nothing(lines: list[str], names: tuple[str, ...]) -> None:
+    table = comb.load("\n".join([*lines, ""]).encode())
+    above = 2 if lines[0].startswith("Honey") else not names[0].startswith("_")
+    assert (table.names[: len(names)], len(table)) == (names, len(lines) - above)

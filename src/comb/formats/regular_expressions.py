@@ -8,10 +8,11 @@ when the pattern is read: looking ahead or behind, and repeating what a group fo
 ``\d``, ``\w`` and ``\s`` mean digits, letters and spaces of all scripts, as in Python, and are written out for the
 engine, which by itself means those of ASCII. The border of a word, ``\b``, stays one between ASCII letters.
 
-Texts are handed over as UTF-8, since the engine counts bytes; positions are never shown.
+Texts are handed over as UTF-8, since the engine counts bytes; positions are never shown. Of a match only the places are
+asked for: its wrapper makes an object of each, which takes three times as long as to find it.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from functools import lru_cache
 from typing import Any
 
@@ -25,6 +26,11 @@ _MOST_MEMORY = 1 << 26
 # Groups in what is put in place of a pattern, and a way to write them that is not ours.
 _GROUP_OF_NEW = lazy_pattern(r"(\$[0-9$])")
 _OTHER_GROUPS = lazy_pattern(r"\\[0-9]")
+
+# Where a match and its groups begin and end in the bytes of a text; what is not there has no place.
+_Spans = Sequence[tuple[int, int]]
+_Finder = Callable[[bytes, int], _Spans]
+_NOWHERE = (-1, -1)
 
 _ALL_SCRIPTS = {"d": r"\p{Nd}", "w": r"\p{L}\p{M}\p{N}_", "s": r"\s\x{b}\x{85}\p{Z}"}
 _HINTS = {
@@ -56,36 +62,53 @@ class Pattern:
         options = re2.Options()
         options.log_errors, options.max_mem = False, _MOST_MEMORY
         try:
-            self._engine: Any = re2.compile(_for_all_scripts(text), options)
+            engine: Any = re2.compile(_for_all_scripts(text), options)
         except re2.error as error:
             what = error.args[0]
             what = what.decode(errors="replace") if isinstance(what, bytes) else str(what)
             hint = next((hint for start, hint in _HINTS.items() if what.startswith(start)), "")
             raise ValueError(f"this is no pattern: {what}{f' ({hint})' if hint else ''}") from None
+        self._groups = int(engine.groups)
+        self._anywhere, self._whole = _finders(engine)
 
     @property
     def groups(self) -> int:
         """How many groups it has."""
-        return int(self._engine.groups)
+        return self._groups
 
     def found_in(self, text: str) -> bool:
         """Return whether it is found anywhere in a text."""
-        return self._engine.search(_bytes(text)) is not None
+        return self._anywhere(_bytes(text), 0)[0] != _NOWHERE
 
     def matches(self, text: str) -> bool:
         """Return whether it fits a text from beginning to end."""
-        return self._engine.fullmatch(_bytes(text)) is not None
+        return self._whole(_bytes(text), 0)[0] != _NOWHERE
 
     def parts(self, text: str) -> list[str] | None:
         """Return what its groups found the first time it fits; None where it is not found."""
-        match = self._engine.search(_bytes(text))
-        return None if match is None else [(part or b"").decode(errors="surrogatepass") for part in match.groups()]
+        data = _bytes(text)
+        whole, *groups = self._anywhere(data, 0)
+        return None if whole == _NOWHERE else ["" if one == _NOWHERE else _text(data, *one) for one in groups]
 
     def first(self, text: str, group: int = 0) -> str | None:
         """Return what it finds first in a text, or what a group of it does; None where there is nothing."""
-        match = self._engine.search(_bytes(text))
-        part = None if match is None else match.group(group)
-        return None if part is None else part.decode(errors="surrogatepass")
+        data = _bytes(text)
+        span = self._anywhere(data, 0)[group]
+        return None if span == _NOWHERE else _text(data, *span)
+
+    def _every(self, data: bytes) -> Iterator[_Spans]:
+        """Find it again and again, each time behind the last."""
+        at = 0
+        while at <= len(data):
+            spans = self._anywhere(data, at)
+            if spans[0] == _NOWHERE:
+                return
+            yield spans
+            start, at = spans[0]
+            # Where it fits between two characters, the next one is gone to: it would be found there again.
+            at += start == at
+            while start == spans[0][1] and at < len(data) and data[at] & 0xC0 == 0x80:
+                at += 1
 
     def replacer(self, new: str, *, whole: bool = False) -> Callable[[str], str]:
         """Return a function that replaces every place where it fits.
@@ -112,17 +135,15 @@ class Pattern:
         if _OTHER_GROUPS.search(new):
             raise ValueError(f"groups are written $1, not {_OTHER_GROUPS.findall(new)[0]}")
 
-        def written(match: Any) -> bytes:
-            return b"".join((match.group(part) or b"") if isinstance(part, int) else part for part in parts)
-
         def replaced(text: str) -> str:
             data = _bytes(text)
-            matches = [self._engine.fullmatch(data)] if whole else self._engine.finditer(data)
-            made, end = [], 0
-            for match in matches:
-                if match is not None:
-                    made += [data[end : match.start()], written(match)]
-                    end = match.end()
+            found = [one for one in [self._whole(data, 0)] if one[0] != _NOWHERE] if whole else self._every(data)
+            made: list[bytes] = []
+            end = 0
+            for spans in found:
+                made.append(data[end : spans[0][0]])
+                made += [part if isinstance(part, bytes) else data[slice(*spans[part])] for part in parts]
+                end = spans[0][1]
             return text if not made else b"".join([*made, data[end:]]).decode(errors="surrogatepass")
 
         return replaced
@@ -130,9 +151,8 @@ class Pattern:
     def split(self, text: str) -> list[str]:
         """Return what is between the places where it fits."""
         data = _bytes(text)
-        edges = [0, *(edge for match in self._engine.finditer(data) for edge in match.span()), len(data)]
-        pairs = zip(edges[::2], edges[1::2], strict=True)
-        return [data[start:end].decode(errors="surrogatepass") for start, end in pairs]
+        edges = [0, *(edge for spans in self._every(data) for edge in spans[0]), len(data)]
+        return [_text(data, start, end) for start, end in zip(edges[::2], edges[1::2], strict=True)]
 
 
 @lru_cache(maxsize=64)
@@ -160,8 +180,38 @@ def problem_with(text: str) -> str:
     return ""
 
 
+def _finders(engine: Any) -> tuple[_Finder, _Finder]:
+    """Return what finds a pattern anywhere in bytes, from a place on, and what holds it against all of them.
+
+    Both return where it begins and ends, then each of its groups; -1 twice for what is not there. The wrapper's own
+    call is used where it is as expected, which tests hold against the public one; else its objects.
+    """
+    try:
+        call, anchors = engine._regexp.Match, type(engine._regexp).Anchor
+        anywhere, whole = anchors.UNANCHORED, anchors.ANCHOR_BOTH
+        if call(anywhere, b"", 0, 0)[0] not in (_NOWHERE, (0, 0)):
+            raise TypeError("a match is something else than places")
+    except (AttributeError, TypeError):
+        return _public_finders(engine)
+    return lambda data, at: call(anywhere, data, at, len(data)), lambda data, at: call(whole, data, at, len(data))
+
+
+def _public_finders(engine: Any) -> tuple[_Finder, _Finder]:
+    """Do the same by what the wrapper promises."""
+    none = [_NOWHERE] * (engine.groups + 1)
+
+    def spans(match: Any) -> _Spans:
+        return none if match is None else [match.span(group) for group in range(engine.groups + 1)]
+
+    return lambda data, at: spans(engine.search(data, at)), lambda data, at: spans(engine.fullmatch(data, at))
+
+
 def _bytes(text: str) -> bytes:
     return text.encode(errors="surrogatepass")
+
+
+def _text(data: bytes, start: int, end: int) -> str:
+    return data[start:end].decode(errors="surrogatepass")
 
 
 def _for_all_scripts(text: str) -> str:

@@ -220,6 +220,9 @@ def _other_delimiter(sample: str, given: _SplitSample, quote: str | None, escape
 # Names with values above a table are no more than this, and a table below them has at least two rows.
 MOST_PARTICULARS = 40
 
+# Nearly all lines are of one width by a delimiter that parts the first as well.
+LEAST_FIT_OF_LINES = 0.95
+
 # Another delimiter is named if this share of the lines has one width by it.
 LEAST_FIT_OF_OTHER = 0.9
 
@@ -248,8 +251,30 @@ def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | No
     if not delimiter and (not trials or trials[0].score == 0):
         unused = next((option for option in DELIMITERS if option not in sample), ",")
         return _try(sample, unused, quote, escape), ""
-    runner = next((trial for trial in trials[1:] if trial.score > 0), None)
-    return trials[0], f"{name_of(runner.delimiter)}: {runner.figures()}" if runner else ""
+    whole = next((trial for trial in trials if _fits_every_line(trial, trials[0])), trials[0])
+    runner = next((trial for trial in trials if trial.score > 0 and trial is not whole), None)
+    return whole, f"{name_of(runner.delimiter)}: {runner.figures()}" if runner else ""
+
+
+def _fits_every_line(trial: _SplitSample, best: _SplitSample) -> bool:
+    """Return whether a delimiter parts the lines in more fields than the best does, which is then inside of some.
+
+    What has the same number of commas in all lines is parted by them, whatever stands in the columns: a semicolon in
+    each of them, as in ``Agent/5.0 (X11; Linux)``, does not part the first line, or leaves the numbers in texts.
+    """
+    if trial.delimiter in LEAST_FIT and not _encloses_spaces(trial):
+        return False
+    if not trial.width > best.width > 1 or len(trial.fields) < LEAST_PROSE:
+        return False
+    if len(trial.fields[0]) != trial.width or trial.fit < LEAST_FIT_OF_LINES:
+        return False
+    return len(best.fields[0]) != best.width or (trial.fit == 1 and trial.typed > best.typed)
+
+
+def _encloses_spaces(trial: _SplitSample) -> bool:
+    """Return whether spaces part the fields and nearly each line has one in quotes for the spaces in it."""
+    enclosed = sum(any(" " in cell for cell in row) for row in trial.fields)
+    return trial.delimiter == SPACES and trial.width > NAME_AND_VALUE and enclosed >= trial.fit * len(trial.fields) > 0
 
 
 def _hopeless(sample: str, delimiter: str, quote: str | None, escape: str) -> bool:
@@ -285,7 +310,9 @@ def _too_weak(trial: _SplitSample, sample: str) -> bool:
         # It parts hours from minutes, or addresses, in most records: then it is inside of these.
         in_times = sum(_has_clock(row) or _has_place(row) for row in records[1:])
         return 2 * in_times > len(records) - 1 or all(_CLOCK_PART.fullmatch(cell) for cell in cells)
-    # Columns parted by spaces are aligned by runs of them, or hold numbers.
+    # Columns parted by spaces are aligned by runs of them, or hold numbers, or are in quotes for other spaces.
+    if _encloses_spaces(trial):
+        return False
     aligned = sum("  " in line for line in sample.splitlines())
     values = sum(kind_of(cell) in ("number", "date") for cell in cells)
     return aligned < len(records) / 2 and values < len(cells) / 2

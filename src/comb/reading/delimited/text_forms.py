@@ -23,6 +23,10 @@ _FORMS = (
     lazy_pattern(r"[#@][^\W\d]\S*", needs="#@"),
     lazy_pattern(r"<[^<>]+>", needs="<"),
     lazy_pattern(r"[vV][0-9]+(?:\.[0-9]+)+", needs="vV"),
+    # The day of a month and a time without the year, as logs of systems begin.
+    lazy_pattern(
+        r"(?:<[0-9]{1,3}>)?(?:[A-Z][a-z]{2},? )?[A-Z][a-z]{2} [ 0-9]?[0-9],? [0-2][0-9]:[0-5][0-9].*", needs=":"
+    ),
 )
 _KEY = lazy_pattern(r"[^\W\d][\w.\-]*[=:](?=.)", needs="=:")
 _SUFFIX = lazy_pattern(r"[^\s.]\.([A-Za-z][A-Za-z0-9]{0,4})\Z", needs=".")
