@@ -22,7 +22,7 @@ from comb.parsing.patterns import (
     is_numeric_date,
     number_pattern,
 )
-from comb.tables.evidence import Candidate
+from comb.tables.evidence import IN_PARENTHESES, Candidate
 from comb.tables.types import BOOLEAN, DATE, DATETIME, DURATION, INTEGER, NUMBER, TIME, Type, decimal
 
 _MOMENT_TYPES = {"date": DATE, "datetime": DATETIME, "time": TIME, "duration": DURATION}
@@ -126,7 +126,8 @@ def _undecorated(request: Request, source: ColumnSource, tally: Tally) -> CellPa
     comma = bool(tally[TallySlot.COMMA] > tally[TallySlot.POINT])
     weight = int(tally[TallySlot.COMMA] if comma else tally[TallySlot.POINT])
     found = detected_candidates(source) if weight < tally[TallySlot.OTHER] else []
-    other = next((one for one in found if one.type.numeric and not one.doubt and one.fits > weight), None)
+    sure = ("", IN_PARENTHESES)
+    other = next((one for one in found if one.type.numeric and one.doubt in sure and one.fits > weight), None)
     if other is not None:
         return replace(_parser_of(other), type=_asked_type(request, other.type, most=0))
     most = most_digits(tally, TallySlot.COMMA_SCALE if comma else TallySlot.POINT_SCALE)

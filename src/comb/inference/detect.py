@@ -28,6 +28,7 @@ from comb.kernels.notation import (
     Marks,
     PlainNumbers,
     Shape,
+    is_currency,
     plain_body,
     shape_of,
 )
@@ -43,6 +44,7 @@ from comb.tables.evidence import (
     AMBIGUOUS_MONTH,
     AMBIGUOUS_POINT,
     AMBIGUOUS_YEAR,
+    IN_PARENTHESES,
     Candidate,
 )
 from comb.tables.types import DATE, DURATION, INTEGER, NUMBER, UTC_DATETIME, Type, decimal
@@ -380,7 +382,8 @@ def _numbers(chunks: Sequence[TextChunk], sample: Sequence[str], tally: Tally, d
         marks: [dispatch.kernels.plain_numbers(chunk.text.packed(), marks, unit) for chunk in chunks]
         for marks in likely
     }
-    found_by_marks = _by_marks(chunks, plain, unit, tally)
+    enclosed = all(text.lstrip().startswith("(") for text, shape in zip(sample, shapes, strict=True) if shape)
+    found_by_marks = _by_marks(chunks, plain, unit, tally, enclosed=enclosed)
     if found_by_marks and not (unit or decimal_mark) and not any(map(_TYPOGRAPHIC.search, sample)):
         return [replace(one, doubt=one.doubt or _grouped_codes(one, plain)) for one in found_by_marks]
     return found_by_marks
@@ -418,7 +421,7 @@ def _are_addresses(shapes: Sequence[Shape]) -> bool:
 
 
 def _by_marks(
-    chunks: Sequence[TextChunk], plain: dict[Marks, list[PlainNumbers]], unit: str, tally: Tally
+    chunks: Sequence[TextChunk], plain: dict[Marks, list[PlainNumbers]], unit: str, tally: Tally, *, enclosed: bool
 ) -> list[Candidate]:
     def counted_where(numbers: list[PlainNumbers], bit: int) -> int:
         masks = [(one.flags & bit) != 0 for one in numbers]
@@ -452,8 +455,12 @@ def _by_marks(
         why = (*why, "percentages are divided by 100")
     elif unit:
         why = (*why, f"every value has the unit {unit}")
-    if counted_where(numbers, ODD_SIGN):
+    odd = counted_where(numbers, ODD_SIGN)
+    if odd:
         why = (*why, "parentheses or a sign behind make a number negative")
+    # In accounts some numbers are less than zero, or all have groups of thousands or a sign of money.
+    if odd == most and enclosed and not (marks.group or is_currency(unit)):
+        doubt = doubt or IN_PARENTHESES
     return [candidate(parser, most, tally, pattern if len(digits) == 1 else "", why, doubt)]
 
 

@@ -86,12 +86,21 @@ def shape_of(text: str) -> Shape | None:
     before, after = match["before"] or "", match["after"] or ""
     if before and after:
         return None
-    if before and not (before in CURRENCIES or unicodedata.category(before[0]) == "Sc"):
+    if before and not is_currency(before):
         return None
     if after in _ORDINALS or (len(after) == 1 and after.isalpha() and _is_code(match, after)):
         return None
     negative = bool(match["open"] or (signs and signs[0] != "+"))
     return Shape(negative, match["body"], before or after, odd=bool(match["open"] or match["behind"]))
+
+
+def is_currency(text: str) -> bool:
+    """Return whether a text beside a number is a sign or a code of money.
+
+    >>> is_currency("€"), is_currency("EUR"), is_currency("kg"), is_currency("")
+    (True, True, False, False)
+    """
+    return text in CURRENCIES or (text != "" and unicodedata.category(text[0]) == "Sc")
 
 
 def _is_code(match: re.Match[str], letter: str) -> bool:

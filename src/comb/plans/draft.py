@@ -39,7 +39,7 @@ WIDTH = 98
 CERTAIN = frozenset({
     "text.spaces", "text.invisible", "text.mixed_scripts", "text.apostrophe", "text.encoding", "text.case",
     "duplicate.rows", "type.units", "type.multipliers", "type.text_numbers", "type.text_dates",
-    "type.text_booleans", "type.degrees", "type.compound_units", "type.ordinals", "text.log_lines",
+    "type.text_booleans", "type.degrees", "type.enclosed", "type.compound_units", "type.ordinals", "text.log_lines",
     "text.number_pairs", "column.name",
 })  # fmt: skip
 

@@ -282,6 +282,26 @@ _ALL = (
         together="{} columns have degrees and minutes",
     ),
     Code(
+        "type.enclosed",
+        _NUMBERS,
+        says="days, times or numbers with the same text around each",
+        looks_at=(
+            f"texts of which {_share(built_texts.LEAST_READ)} are moments of one form behind or before one text, or "
+            "numbers without zeros in front between a pair of brackets or quotes"
+        ),
+        example="`[22/Nov/2026:10:11:32`, `since 3 March 2026`, `(1995)`",
+        remedy=(
+            "`convert` to a moment with the text in the pattern; `calculate` a column of the numbers, of those in "
+            "parentheses where all are years"
+        ),
+        by_hand=(
+            "numbers in parentheses: `convert` to decimal where they are less than zero, `calculate` a column without "
+            "the parentheses where they are not"
+        ),
+        not_for="parentheses around some numbers of a column, as accounts have them; units, codes, lists of JSON",
+        together="{} columns have the same text around each value",
+    ),
+    Code(
         "type.compound_units",
         _NUMBERS,
         says="measures in two units, as text",

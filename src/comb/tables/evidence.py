@@ -26,6 +26,7 @@ AMBIGUOUS_CLOCK = "could be hours and minutes, minutes and seconds, or no time a
 AMBIGUOUS_MONTH = "could be seasons, each from one year to the next, as well as months"
 AMBIGUOUS_YEAR = "could be days without a year as well as months"
 AMBIGUOUS_DAY = "could be numbers of sections or releases as well as days"
+IN_PARENTHESES = "each number is in parentheses, which may or may not mean less than zero"
 MANY_DIGITS = "with more digits than a number keeps"
 CODES_WITH_ZEROS = "starting with 0, as codes do"
 RELEASES = "releases or sections rather than numbers"
