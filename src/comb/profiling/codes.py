@@ -351,7 +351,8 @@ _ALL = (
         says="words that stand for missing",
         looks_at=(
             "known words (`n/a`, `-`, `unknown`, `#N/A`) in four languages, and nulls of JSON; in columns "
-            "that are not text they are read as missing, in texts only proposed"
+            "that are not text they are read as missing, in texts only proposed; -1, -99, 9999 and their like among "
+            "texts of which no other is a number"
         ),
         example="`n/a` among names of keepers",
         remedy="`convert` with these words as missing",

@@ -5,7 +5,8 @@ from typing import Any
 
 import numpy as np
 
-from comb.errors import agree, counted
+from comb.errors import agree, counted, listing
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.scalars import fold
 from comb.kernels.types import IS_KNOWN
 from comb.parsing.vocabulary import (
@@ -16,6 +17,7 @@ from comb.parsing.vocabulary import (
     STAND_IN_DAYS,
     STAND_INS,
     SYMBOLS,
+    is_missing_word,
 )
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, as_asked, kept_texts, noticed, quoted
@@ -64,6 +66,7 @@ def markers(table: ColumnCache) -> Findings:
         yield from _nulls(table, name, column)
         if column.type.word == "string":
             yield from _words_in_texts(table, name, column)
+            yield from _number_among_words(table, name, column)
             continue
         where = (column.states == Reason.MARKER) & ~_without_text(column)
         words = kept_texts(column, where)
@@ -116,6 +119,55 @@ def _words_in_texts(table: ColumnCache, name: str, column: Column) -> Findings:
         remedy = Convert(columns={name: "string"}, missing=list(shown))
         yield Finding("missing.marker", (name,), count, table.rows_where(here), quoted(shown), text, remedy)
 
+
+def _number_among_words(table: ColumnCache, name: str, column: Column) -> Findings:
+    """A number that people type for "not known" in a column that else has words only."""
+    numbers = numbers_for_missing(table, name)
+    if not numbers:
+        return
+    count = sum(numbers.values())
+    text = f"{counted(count, 'cell')} of {name} {agree(count, 'is', 'are')} {listing(list(numbers))}, as is typed for"
+    text += " missing, and no other is a number; in a text column this is yours to decide"
+    rows = table.rows_where(column.text.flags(numbers.__contains__) & column.present)
+    remedy = Convert(columns={name: "string"}, missing=list(numbers))
+    yield Finding("missing.marker", (name,), count, rows, quoted(numbers), text, remedy)
+
+
+_PLAIN_NUMBER = lazy_pattern(r"\s*[-+]?[0-9]+(?:[.,][0-9]+)?\s*")
+_FOR_MISSING = lazy_pattern(r"\s*(?:-(?:[189]|9{2,6})(?:[.,]0)?|9{2,9})\s*")
+
+
+def numbers_for_missing(table: ColumnCache, name: str) -> dict[str, int]:
+    """Return what is typed for "not known" among words, with how often it is there.
+
+    Parameters
+    ----------
+    table : ColumnCache
+    name : str
+
+    Returns
+    -------
+    dict of str to int
+        Empty where a number is there that means something, or where words have digits and the number no sign: it may
+        be one of them.
+    """
+    column = table[name]
+    if column.type.word != "string" or not column.present.any() or table.different(name) > MOST_DIFFERENT:
+        return {}
+    cells = dict(column.distinct().commonest(MOST_DIFFERENT))
+    numbers = {text: count for text, count in cells.items() if _PLAIN_NUMBER.fullmatch(text)}
+    if not numbers or not all(map(_FOR_MISSING.fullmatch, numbers)):
+        return {}
+    others = [text for text in cells if text not in numbers and not is_missing_word(text)]
+    signed = all(text.strip().startswith("-") for text in numbers)
+    if len(others) < (1 if signed else LEAST_WORDS) or sum(numbers.values()) < _least_count(table.row_count):
+        return {}
+    return numbers if signed or not any(any(map(str.isdigit, text)) for text in others) else {}
+
+
+# One other text alone is the opposite of a number without a sign, and beyond so many texts none are counted.
+LEAST_WORDS = 2
+MOST_DIFFERENT = 20_000
 
 # This many other texts of a column show whether they are codes.
 MOST_OTHERS = 1_000

@@ -24,6 +24,7 @@ from comb.profiling.finding import (
 from comb.profiling.headings import COUNT_WORDS, LABEL_WORDS, YEAR_WORDS, words, words_of
 from comb.profiling.labelled_numbers import labelled_numbers
 from comb.profiling.lookups import quoted_name
+from comb.profiling.missing import numbers_for_missing
 from comb.profiling.one_unit import MOSTLY
 from comb.profiling.texts import yes_no_forms
 from comb.statistics.figures import stored_positions
@@ -299,6 +300,9 @@ def mostly(table: ColumnCache) -> Findings:
         if likely is not None and likely.type.word in ("boolean", "integer") and yes_no_forms(column):
             continue
         if likely is None or not MOSTLY * present <= likely.fits < present:
+            continue
+        if likely.type.numeric and numbers_for_missing(table, name):
+            # All that are numbers stand for missing: what is left are words.
             continue
         if (mixed := _days_and_counts(table, name, evidence)) is not None:
             yield mixed
