@@ -22,6 +22,11 @@ SHORTENED = {
     "decimal commas": (["1,5 Mio.", "2,25 Mrd.", "12"], [1_500_000, 2_250_000_000, 12]),
     "commas between thousands": (["1,200", "1.5M", "350.5K"], [1_200, 1_500_000, 350_500]),
     "spaces": ([" 1.5 M", "350 K ", "90"], [1_500_000, 350_000, 90]),
+    "words for those of India": (
+        ["1.5 Lakh", "2.25 Cr", "17 Lakhs", "3 crore"],
+        [150_000, 22_500_000, 1_700_000, 30_000_000],
+    ),
+    "words that are no numbers": (["$1.5M", "$861,000", "on request", "$2M"], [1_500_000, 861_000, None, 2_000_000]),
     "with words for missing": (["1.5M", "350K", "n/a"], [1_500_000, 350_000, None]),
 }
 # What may be something else.
@@ -31,6 +36,8 @@ NO_NUMBERS = {
     "lengths": ["1.5m", "2.5m", "3.5m", "2.25m"],
     "codes": ["K12", "M3", "12K7"],
     "words": ["12 Oak", "13 Elm", "1 Kiln"],
+    "runs among words": ["5K", "10K", "Marathon", "Half"],
+    "credit": ["1.5 Cr", "2.25 Cr", "3 Cr"],
     "two currencies": ["$1.5M", "€2.5M", "$3K"],
 }
 
@@ -43,7 +50,9 @@ def column_of(texts: list[str], more: int = 12) -> comb.Table:
 def test_the_remedy_calculates_the_numbers(tmp_path: Path, texts: list[str], numbers: list[float | None]) -> None:
     table = column_of(texts)
     [finding] = table.profile().of("type.multipliers")
-    shortened = [text for text in texts if any(word in text for word in MULTIPLIERS) and text != "n/a"]
+    shortened = [
+        text for text in texts if any(word in text for word in MULTIPLIERS) and text not in ("n/a", "on request")
+    ]
     assert finding.remedy is not None and finding.count == 12 * len(shortened)
     assert table.take_step(finding.remedy)["x_number"].to_list() == numbers * 12
     # From a file, by the plan that is drafted from it; and on next month's, with a number that is larger yet.

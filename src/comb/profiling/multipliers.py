@@ -5,21 +5,21 @@ show what its letters are: several of them of different size, or a sign of money
 (``4.3M``, ``52.5k``), or the words themselves. The formula is offered where it gives the right number for every text.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from fractions import Fraction
 
 import msgspec
 import numpy as np
 
-from comb.errors import counted, listing
+from comb.errors import agree, counted, listing
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.types import IS_KNOWN
 from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, noticed, quoted
+from comb.profiling.one_unit import MOSTLY
 from comb.profiling.unit_conversion import MOST_TRIED, gives, scaled, written
 from comb.steps.column_steps import Calculate
-from comb.tables.column import Column
 from comb.tables.names import unique_names
 
 _LETTERS = {"k": 10**3, "K": 10**3, "m": 10**6, "M": 10**6, "B": 10**9, "b": 10**9, "T": 10**12}
@@ -27,8 +27,12 @@ WORDS = {
     **dict.fromkeys(("Tsd", "Tsd.", "tsd", "thousand", "Thousand", "THOUSAND"), 10**3),
     **dict.fromkeys(("Mio", "Mio.", "mio", "mln", "million", "Million", "millions"), 10**6),
     **dict.fromkeys(("Mrd", "Mrd.", "mrd", "bn", "Bn", "BN", "billion", "Billion", "billions"), 10**9),
-    **dict.fromkeys(("tn", "trillion", "Trillion"), 10**12), "lakh": 10**5, "crore": 10**7,
+    **dict.fromkeys(("tn", "trillion", "Trillion"), 10**12),
+    **dict.fromkeys(("lakh", "Lakh", "lakhs", "Lakhs", "lac", "Lac", "Lacs"), 10**5),
+    **dict.fromkeys(("crore", "Crore", "crores", "Crores", "cr", "Cr", "Cr."), 10**7),
 }  # fmt: skip
+# These are the credit of an account, unless some numbers have lakhs.
+_CREDIT = frozenset({"cr", "Cr", "Cr."})
 MULTIPLIERS: Mapping[str, int] = {**_LETTERS, **WORDS}
 
 _SHORTENED = lazy_pattern(
@@ -69,8 +73,9 @@ def multipliers(table: ColumnCache) -> Findings:
         known = noticed(column, IS_KNOWN)
         cells = dict(column._take(np.flatnonzero(column.present & ~known)).distinct().commonest(MOST_TRIED))
         read = {text: amount for text in cells if (amount := _taken_apart(text)) is not None}
-        count = sum(cells[text] for text in read)
-        if count < LEAST_READ * sum(cells.values()) or not _are_multiplied(list(read.values())):
+        count, words = sum(cells[text] for text in read), [text for text in cells if text not in read]
+        enough = MOSTLY if not any(any(map(str.isdigit, text)) for text in words) else LEAST_READ
+        if not read or count < enough * sum(cells.values()) or not _are_multiplied(list(read.values())):
             continue
         by_word: dict[str, int] = {}
         for text, amount in read.items():
@@ -78,10 +83,14 @@ def multipliers(table: ColumnCache) -> Findings:
         listed = [f"{word or 'none'} {counted(times, 'time')}" for word, times in by_word.items()]
         stands = listing([f"{word} for {MULTIPLIERS[word]:,}" for word in by_word if word])
         text = f"{name} holds numbers with a multiplier behind them: {', '.join(listed)}; {stands}"
-        remedy = _numbers(name, column, read, table.names) if len(read) == len(cells) else None
-        shown = {one: times for one, times in cells.items() if one in read and read[one].word}
-        rows = table.rows_where(column.text.flags(shown.__contains__) & column.present)
-        yield Finding("type.multipliers", (name,), sum(shown.values()), rows, quoted(shown), text, remedy)
+        if words:
+            others = sum(cells.values()) - count
+            shown = quoted({one: cells[one] for one in words})
+            text += f"; {counted(others, 'other')} {agree(others, 'is none', 'are none')}: {', '.join(shown)}"
+        remedy = _numbers(name, read, words, table.names) if enough == MOSTLY else None
+        written_so = {one: times for one, times in cells.items() if one in read and read[one].word}
+        rows = table.rows_where(column.text.flags(written_so.__contains__) & column.present)
+        yield Finding("type.multipliers", (name,), sum(written_so.values()), rows, quoted(written_so), text, remedy)
 
 
 def _taken_apart(text: str) -> _Amount | None:
@@ -98,6 +107,8 @@ def _are_multiplied(amounts: list[_Amount]) -> bool:
     money = {one.money for one in amounts} - {""}
     if not words or len(money) > 1:
         return False
+    if words <= _CREDIT:
+        return False
     if words <= set(WORDS) or money:
         return True
     fractions = sum(bool(one.word) and ("." in one.body or "," in one.body) for one in amounts)
@@ -106,8 +117,8 @@ def _are_multiplied(amounts: list[_Amount]) -> bool:
     return words <= {"k", "K", "M"} and fractions >= LEAST_FRACTIONS
 
 
-def _numbers(name: str, column: Column, read: Mapping[str, _Amount], names: tuple[str, ...]) -> Calculate | None:
-    """Return the step that calculates a column of the numbers, if it gives the right one for every text."""
+def _numbers(name: str, read: Mapping[str, _Amount], others: Sequence[str], names: tuple[str, ...]) -> Calculate | None:
+    """Return the step that calculates a column of the numbers, if it gives the right one for every text, else none."""
     bodies = [one.body for one in read.values()]
     pointed = any("." in body for body in bodies)
     commas = [body for body in bodies if "," in body]
@@ -130,7 +141,7 @@ def _numbers(name: str, column: Column, read: Mapping[str, _Amount], names: tupl
         # What is behind a sign of money, or in front of it, is a space at an end by now.
         parts = [f"when {bare} like '%{word}%' then {_multiplied(bare, word)}" for word in words]
         step = Calculate(columns={new: f"case {' '.join(parts)} else cast({bare} as number) end"})
-        if gives(step, name, wanted):
+        if gives(step, name, wanted, others):
             return step
     return None
 

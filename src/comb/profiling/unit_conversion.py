@@ -9,7 +9,7 @@ or where the name of the column says so and all are near. A percentage leaves tw
 ``45%`` among ``0.45`` and among ``45``: one of them has to be out of the question.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from fractions import Fraction
 
 import numpy as np
@@ -243,14 +243,18 @@ def scaled(number: str, factor: Fraction) -> str:
     return f"{number} * {float(factor)!r}".removesuffix(".0")
 
 
-def gives(step: Calculate | Convert, name: str, wanted: Mapping[str, Fraction | None]) -> bool:
-    """Return whether a step gives for each text the number that it says, but for rounding."""
-    [new], texts = step.columns, list(wanted)
+def gives(
+    step: Calculate | Convert, name: str, wanted: Mapping[str, Fraction | None], others: Sequence[str] = ()
+) -> bool:
+    """Return whether a step gives for each text the number that it says, but for rounding, and none for the others."""
+    [new], texts = step.columns, [*wanted, *others]
     try:
         found = step.apply(BareTable({name: Column._of_strings(texts)})).table[new].to_list()
     except CombError:
         return False
-    for text, number in zip(texts, found, strict=True):
+    if any(number is not None for number in found[len(wanted) :]):
+        return False
+    for text, number in zip(wanted, found, strict=False):
         exact = wanted[text]
         if number is None or exact is None or abs(Fraction(number) - exact) > abs(exact) * _CLOSE:
             return False
