@@ -23,7 +23,7 @@ NUMBERS = {"angles": ("<{}>", 0), "braces": ("{{{}}}", 0), "backticks": ("`{}.5`
 BY_HAND = {"parentheses": "({}.25)", "whole": "({})", "a comma": "<{},125>"}
 LEFT = {
     "codes": "INV-202405{:02}", "months of numbers": "R-2024-{:02}", "sections": "Room {}.15", "verses": "Gen {}:31",
-    "a zone in words": "2024-05-{:02} 10:00 EST", "lists of JSON": "[{}]", "zeros in front": "(0{})", "units": "{} kg",
+    "a zone in words": "2024-05-{:02} 10:00 EST", "lists of JSON": "[{}]", "zeros in front": "(0{})", "units": "{} kg", "weekdays": "Mon, {} May 2024",
     "money": "($ {})",
 }  # fmt: skip
 

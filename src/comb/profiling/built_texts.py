@@ -65,7 +65,9 @@ def part_in(name: str, pattern: str) -> str:
     return f"substring_regex({as_literal(pattern)} in {quoted_name(name)} group 1)"
 
 
-def number_in(name: str, pattern: str, *, comma: bool = False, blank: str = "", kind: str = "number") -> str:
+def number_in(
+    name: str, pattern: str, *, comma: bool = False, group: str = "", blank: str = "", kind: str = "number"
+) -> str:
     """Write the formula of a number that the group of a pattern finds in the texts of a column.
 
     Parameters
@@ -75,6 +77,8 @@ def number_in(name: str, pattern: str, *, comma: bool = False, blank: str = "", 
     pattern : str
     comma : bool
         Whether it has a decimal comma.
+    group : str
+        What stands between its thousands.
     blank : str
         The number where the group finds an empty part.
     kind : {"number", "integer"}
@@ -83,6 +87,7 @@ def number_in(name: str, pattern: str, *, comma: bool = False, blank: str = "", 
     "cast(substring_regex('^([0-9]+) kg$' in size group 1) as number)"
     """
     found = part_in(name, pattern)
+    found = f"replace({found}, '{group}', '')" if group else found
     found = f"replace({found}, ',', '.')" if comma else found
     found = f"coalesce({found}, '{blank}')" if blank else found
     return f"cast({found} as {kind})"

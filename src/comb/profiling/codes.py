@@ -636,12 +636,14 @@ _ALL = (
             f"{number_pairs.LEAST_DIFFERENT} different ones or more: most with decimals, or with a cross, or with a "
             f"stroke where the first is larger and both lie between {number_pairs.MOST_OF_DATES} and "
             f"{number_pairs.LEAST_YEAR:,}, or the second is always the same and the first no larger; `of` between "
-            "them; with a dash or a colon from 0 on, and the first larger here, the second there"
+            "them; with a dash or a colon from 0 on, and the first larger here, the second there; or that are the same "
+            "but for two numbers, with a word or a mark of an error between them, one in parentheses, or ranges that "
+            "overlap"
         ),
-        example="`50.0436, -1.0358`, `30 x 45`, `120/80`, `45/50`, `7 of 10`, `3-1`",
+        example="`50.0436, -1.0358`, `30 x 45 cm`, `120/80`, `45/50`, `7 of 10`, `3-1`, `$46K-$92K`, `12 (40%)`",
         remedy="`calculate` a column of the first numbers and one of the second, where it is right for every text",
         by_hand="`correct` what is built otherwise, then `calculate`, or `split` at the mark",
-        not_for="fractions, ranges, times, seasons and other pairs of whole numbers",
+        not_for="fractions, classes (`18-24`, `25-34`), times, seasons, parts of codes, numbers with zeros in front",
         together="{} columns have two numbers in a cell",
     ),
     Code(

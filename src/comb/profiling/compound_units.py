@@ -71,6 +71,16 @@ class _Measure(msgspec.Struct, frozen=True):
         return Fraction(self.one) * times + Fraction(self.two or "0")
 
 
+def is_compound(text: str) -> bool:
+    """Return whether a text is a measure in two units that go together.
+
+    >>> is_compound("5 ft 11 in"), is_compound("3 bd 2 ba")
+    (True, False)
+    """
+    measure = _taken_apart(text)
+    return measure is not None and bool(measure.two) and any(map(measure.is_of, _PAIRS))
+
+
 def compound_units(table: ColumnCache) -> Findings:
     """Texts that are measures in two units."""
     for name, column in table.columns.items():

@@ -15,6 +15,8 @@ import numpy as np
 from comb.errors import CombError, counted, listing
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.inference.decide import infer_column
+from comb.kernels.scalars import fold
+from comb.parsing.calendar_names import WEEKDAY_BITS
 from comb.parsing.moment_shapes import patterns_of
 from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.built_texts import LEAST_READ, LOOKED_AT, number_in
@@ -33,6 +35,7 @@ LEAST_DIFFERENT = 3
 _MOMENTS = frozenset({"date", "datetime", "time"})
 _PAIRS = ("()", "{}", "<>", '""', "''", "``", "\N{LEFT DOUBLE QUOTATION MARK}\N{RIGHT DOUBLE QUOTATION MARK}", "«»")
 _NUMBER = lazy_pattern(r"(?:0|[1-9][0-9]*)(?:[.,][0-9]+)?")
+_WORD = lazy_pattern(r"[^\W\d_]+")
 _YEAR = lazy_pattern(r"\([12][0-9]{3}\)")
 
 # What is before the first digit, from each place on where a word ends; and what is behind the last one.
@@ -148,6 +151,9 @@ def _ends_there(text: str) -> bool:
 def _type_inside(texts: Sequence[str], ahead: str, behind: str) -> str:
     """Return what `convert` is asked for, if all texts are moments of one form without what is around them."""
     inside = [text[len(ahead) : len(text) - len(behind)] for text in texts]
+    # A weekday is a part of the day, and is held against it.
+    if any(fold(word) in WEEKDAY_BITS for word in _WORD.findall(ahead + behind)):
+        return ""
     if not all(_says_it_is_a_moment(text, bare=not any(map(str.isalpha, ahead + behind))) for text in inside):
         return ""
     found = infer_column(Text.from_strings(inside)).evidence

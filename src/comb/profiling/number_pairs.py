@@ -11,6 +11,7 @@ sides of something, the values do not say: the new columns are called first and 
 
 import re
 from collections.abc import Collection, Mapping, Sequence
+from fractions import Fraction
 
 import msgspec
 
@@ -108,15 +109,19 @@ def _are_pairs(pairs: Collection[_Numbers]) -> bool:
     mark = next(iter(pairs)).mark
     if mark in _RESULTS:
         return _are_results(pairs)
+    return are_marked_pairs(mark, [pair.values() for pair in pairs])
+
+
+def are_marked_pairs(mark: str, pairs: Collection[Sequence[float | Fraction]]) -> bool:
+    """Return whether the mark between two numbers, or with a stroke their values, show that these are two.
+
+    >>> are_marked_pairs("x", [(30, 45)]), are_marked_pairs("/", [(120, 80)]), are_marked_pairs("/", [(3, 4)])
+    (True, True, False)
+    """
     if mark in _CROSSES or mark.endswith("of"):
         return True
-    return mark == "/" and (sum(map(_is_high_and_low, pairs)) >= NEARLY_ALL * len(pairs) or _are_out_of_one(pairs))
-
-
-def _is_high_and_low(pair: _Numbers) -> bool:
-    """Return whether a pair is a larger and a smaller number, neither of them a day, a month or a year."""
-    one, two = pair.values()
-    return MOST_OF_DATES < two < one < LEAST_YEAR
+    high = sum(MOST_OF_DATES < two < one < LEAST_YEAR for one, two in pairs)
+    return mark == "/" and (high >= NEARLY_ALL * len(pairs) or _are_out_of_one(pairs))
 
 
 def _are_results(pairs: Collection[_Numbers]) -> bool:
@@ -131,10 +136,10 @@ def _are_results(pairs: Collection[_Numbers]) -> bool:
     return min(sum(sign > 0 for sign in signs), sum(sign < 0 for sign in signs)) >= LEAST_WON * len(pairs)
 
 
-def _are_out_of_one(pairs: Collection[_Numbers]) -> bool:
+def _are_out_of_one(pairs: Collection[Sequence[float | Fraction]]) -> bool:
     """Return whether all second numbers are the same one, no first is larger, and it is no day, month or year."""
-    [most, *others] = {pair.values()[1] for pair in pairs}
-    return not others and MOST_OF_DATES < most < LEAST_YEAR and all(0 <= pair.values()[0] <= most for pair in pairs)
+    [most, *others] = {two for _, two in pairs}
+    return not others and MOST_OF_DATES < most < LEAST_YEAR and all(0 <= one <= most for one, _ in pairs)
 
 
 def _parted(name: str, pairs: Mapping[str, _Numbers], names: Sequence[str]) -> Calculate | None:
