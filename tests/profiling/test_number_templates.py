@@ -29,6 +29,7 @@ OTHERS = {
     "parts of codes": [f"{at + 10}-{at * 37 % 900 + 100}" for at in range(30)],
     "powers of ten": [f"{at}.5E+{at + 3}" for at in range(10, 30)],
     "codes with a letter": [f"{at}B{at + 1}" for at in range(10, 30)],
+    "days of one month": [f"by {at} March {at + 1990}" for at in range(1, 20)],
     "lots": [f"Lot {at}-{at * 37 % 90}" for at in range(30)],
     "models": [f"Hum i{at} {at * 1.5}GHz" for at in range(10)],
     "zeros in front": [f"{at} to 0{at}" for at in range(10)],

@@ -19,6 +19,8 @@ import msgspec
 
 from comb.errors import CombError, counted
 from comb.formats.lazy_pattern import lazy_pattern
+from comb.kernels.scalars import fold
+from comb.parsing.calendar_names import MONTH_NUMBERS
 from comb.profiling.built_texts import number_in, taken_apart
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.compound_units import is_compound
@@ -36,6 +38,7 @@ _TWO = lazy_pattern(
     rf"(?P<before>[^0-9]*?)(?P<one>-?(?:{_NUMBER}))(?P<between>[^0-9]+?)(?P<two>-?(?:{_NUMBER}))(?P<behind>[^0-9]*)"
 )
 _ZERO_AHEAD = lazy_pattern(r"-?0[0-9]")
+_WORD = lazy_pattern(r"[^\W\d_]+")
 _MONEY = lazy_pattern(r"[$€£¥]")
 _MULTIPLIER = lazy_pattern(rf"\s?({'|'.join(map(re.escape, sorted(MULTIPLIERS, key=len, reverse=True)))})(?![^\W\d_])")
 _DASHES = frozenset({"-", "–", "—"})
@@ -105,9 +108,10 @@ def _are_two(pairs: Mapping[str, _Two]) -> bool:
         return False
     before, between, behind = found[0].around
     plain = not (before.strip("([ ") or behind.strip(")] "))
-    # A letter between two digits is of a code, or of a power of ten.
+    # A letter between two digits is of a code, or of a power of ten; a month is of a day.
     glued = between.strip("+-").isalpha()
-    if glued or _factors(found[0]) is None or not _commas_are_known(found) or "=" in between:
+    dated = any(fold(word) in MONTH_NUMBERS for word in _WORD.findall(f"{before} {between} {behind}"))
+    if glued or dated or _factors(found[0]) is None or not _commas_are_known(found) or "=" in between:
         return False
     mark = _MULTIPLIER.sub("", between, count=1).strip(" %$€£¥")
     values = [pair.values() for pair in found]
