@@ -197,7 +197,8 @@ def test_heading_rows_are_told_from_rows_of_which_nothing_is_known(
     ("texts", "count"),
     [
         (["7.2", "6.8*", "5.9 1)", "4"], 2), (["7", "8†"], 1), (["A*", "B", "7*"], 0), (["7", "8"], 0),
-        (["7a", "8"], 0), (["12 kg", "13*"], 0),
+        (["7a", "8"], 0), (["12 kg", "13*"], 0), (["7.2", "6.8J", "0.5U", "4", "5.1"], 2), (["12", "14.5A", "3B", "5C"], 0),
+        (["1.5s", "2.5", "3.5"], 0), (["7.2J", "6.8J", "0.5J", "4"], 0), (["6.8J", "0.5K", "high", "1.5", "2"], 0),
     ],
 )  # fmt: skip
 def test_marks_of_footnotes_are_found_among_numbers_only(texts: list[str], count: int) -> None:

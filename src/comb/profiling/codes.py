@@ -193,9 +193,10 @@ _ALL = (
         says="numbers with a mark of a footnote",
         looks_at=(
             "texts in columns of numbers, and columns of texts that are all numbers but for asterisks, daggers, raised "
-            "digits, or a digit or letter with a bracket behind them"
+            "digits, or a digit or letter with a bracket behind them; or one or two letters that are no unit, right "
+            "behind numbers with decimals"
         ),
-        example="`6.8*`, `34 1)`",
+        example="`6.8*`, `34 1)`, `2.5J`",
         remedy="`separate_marks`: the marks become a column of their own",
         not_for="codes, grades like A*",
         together="{} columns have marks of footnotes",

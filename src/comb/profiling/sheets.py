@@ -1,11 +1,12 @@
 """Findings about what a sheet made for people leaves in a table: rows that only head others, marks of footnotes."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from math import comb as comb_of
 
 import numpy as np
 
 from comb.errors import agree, counted, listing
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.grouping import Codes
 from comb.kernels.notation import shape_of
 from comb.parsing.vocabulary import is_missing_word
@@ -23,6 +24,9 @@ MOST_HEADINGS = 0.5
 
 # What would come about by chance less often than this does not.
 UNLIKELY = 0.01
+
+# More letters are parts of codes.
+MOST_LETTERS = 6
 
 # A column with more different texts than this is no column of numbers with marks.
 MOST_TEXTS = 10_000
@@ -107,18 +111,39 @@ def footnote_marks(table: ColumnCache) -> Findings:
             continue
         bounded = set(bounded_texts(texts))
         marked = set(marked_texts(texts)) - bounded
+        letters = set[str]() if marked or bounded else _letters_behind(texts, column)
+        if letters:
+            marked = {text for text in texts if _LETTERED.fullmatch(text.strip())}
         rest = [text for text in texts if text not in marked and text not in bounded]
         if column.type.word == "string":
             plain = all(map(_is_number, [*rest, *map(_unbounded, bounded)]))
             if not rest or not (plain or (bounded and not marked and _have_one_unit([*rest, *bounded]))):
                 continue
-        remedy = None if f"{name} mark" in table.names else SeparateMarks(columns=[name])
+        remedy = None if f"{name} mark" in table.names else SeparateMarks(columns=[name], marks=sorted(letters))
         for code, found in (("type.censored", bounded), ("text.footnotes", marked)):
             where = _where_are(column, found)
             if where.any():
-                yield _marks_finding(table, code, name, where, remedy)
+                yield _marks_finding(table, code, name, where, remedy, letters)
                 # One step takes all marks off.
                 remedy = None
+
+
+_LETTERED = lazy_pattern(r"[-+]?[0-9]+(?:[.,][0-9]+)?([A-Za-z]{1,2})")
+
+
+def _letters_behind(texts: Collection[str], column: Column) -> set[str]:
+    """Return letters right behind numbers that tell of their quality, as laboratories and weather stations do.
+
+    Whole numbers with letters are codes (``12A``), and letters of units are units; others are marks where at least half
+    of the numbers that have one have decimals, and no fewer numbers have none.
+    """
+    found = {text: match[1] for text in texts if (match := _LETTERED.fullmatch(text.strip()))}
+    letters = set(found.values())
+    decimals = sum("." in text or "," in text for text in found)
+    if not found or len(letters) > MOST_LETTERS or any(shape_of(text.strip()) is not None for text in found):
+        return set()
+    plain = len(texts) - len(found) if column.type.word == "string" else len(found)
+    return letters if 2 * decimals >= len(found) and plain >= len(found) / 2 else set()
 
 
 def _where_are(column: Column, texts: set[str]) -> Mask:
@@ -131,13 +156,17 @@ def _where_are(column: Column, texts: set[str]) -> Mask:
     return where
 
 
-def _marks_finding(table: ColumnCache, code: str, name: str, where: Mask, remedy: SeparateMarks | None) -> Finding:
+def _marks_finding(
+    table: ColumnCache, code: str, name: str, where: Mask, remedy: SeparateMarks | None, letters: Collection[str]
+) -> Finding:
     count = int(where.sum())
     text = f"{counted(count, 'number')} of {name} "
     if code == "type.censored":
         text += f"{agree(count, 'is a bound', 'are bounds')}, below or above what could be measured"
     else:
-        text += f"{agree(count, 'has', 'have')} a mark of a footnote"
+        text += agree(count, "has a", "have a")
+        behind = f"letter behind {agree(count, 'it', 'them')}, as marks of quality are: {listing(sorted(letters))}"
+        text += f" {behind if letters else 'mark of a footnote'}"
         said = listing([repr(footer) for footer in table.origin.footers[:MOST_EXAMPLES]])
         text += f"; below the rows: {said}" if said else ""
     column = table[name]
