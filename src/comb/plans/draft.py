@@ -39,8 +39,8 @@ WIDTH = 98
 CERTAIN = frozenset({
     "text.spaces", "text.invisible", "text.mixed_scripts", "text.apostrophe", "text.encoding", "text.case",
     "duplicate.rows", "type.units", "type.multipliers", "type.text_numbers", "type.text_dates",
-    "type.text_booleans", "type.degrees", "type.enclosed", "type.compound_units", "type.ordinals", "text.log_lines",
-    "text.number_pairs", "column.name",
+    "type.text_booleans", "type.degrees", "type.enclosed", "type.with_words", "type.compound_units", "type.ordinals",
+    "text.log_lines", "text.number_pairs", "column.name",
 })  # fmt: skip
 
 

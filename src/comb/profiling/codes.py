@@ -26,6 +26,8 @@ from comb.profiling import (
     multipliers,
     nested,
     number_pairs,
+    numbers_with_words,
+    one_unit,
     orders,
     ordinals,
     other_parts,
@@ -265,6 +267,21 @@ _ALL = (
         by_hand="`correct` or `recode` the other texts, then `calculate`",
         not_for="letters of codes (`12B`), lengths (`5m`)",
         together="{} columns hold numbers with a multiplier",
+    ),
+    Code(
+        "type.with_words",
+        _NUMBERS,
+        says="numbers with the same words behind each",
+        looks_at=(
+            f"texts of which {_share(built_texts.LEAST_READ)} are a number and the same words, singular or plural, "
+            f"or {_share(one_unit.MOSTLY)} where no other has a digit; {numbers_with_words.LEAST_DIFFERENT} numbers or "
+            "more"
+        ),
+        example="`5 days ago`, `$90,060/yr`, `1 stop`, `3 stops`, `non-stop`",
+        remedy="`calculate` a column of the numbers, where it is right for every text with a digit",
+        by_hand="`correct` what is built otherwise, then `calculate`, saying whether commas part thousands",
+        not_for="units that all numbers share, which are read; names with a number (`Room 12`), codes (`12A`)",
+        together="{} columns have numbers with words",
     ),
     Code(
         "type.degrees",

@@ -75,6 +75,8 @@ def odd_codes(table: ColumnCache) -> Findings:
         if odd is None:
             continue
         usual, short, off = odd
+        # A plural is longer than its singular, and no code has lost a digit.
+        short = {} if _WORD_APART.search(usual) else short
         for code, texts in (("text.length", short), ("text.pattern", off)):
             if texts:
                 where = column.text.flags(lambda text, found=texts: tidied(text) in found) & column.present  # type: ignore[misc]
@@ -87,6 +89,9 @@ def odd_codes(table: ColumnCache) -> Findings:
                     says = f"{counted(count, 'cell')} of {name} {agree(count, 'is', 'are')} not built like the others:"
                     says += f" {usual}"
                 yield Finding(code, (name,), count, table.rows_where(where), quoted(words), says)
+
+
+_WORD_APART = lazy_pattern(r"(?:\A| )a{3,}(?= |\Z)")
 
 
 def _is_other(evidence: Evidence) -> bool:

@@ -13,6 +13,7 @@ from comb.parsing.vocabulary import is_missing_word
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, kept_texts, quoted
 from comb.profiling.layout import total_labels
+from comb.profiling.multipliers import MULTIPLIERS
 from comb.steps.layout_steps import SeparateMarks, TakeHeadingRows, bounded_texts, marked_texts
 from comb.tables.column import Column, Mask
 from comb.tables.names import unique_names
@@ -140,7 +141,12 @@ def _letters_behind(texts: Collection[str], column: Column) -> set[str]:
     found = {text: match[1] for text in texts if (match := _LETTERED.fullmatch(text.strip()))}
     letters = set(found.values())
     decimals = sum("." in text or "," in text for text in found)
-    if not found or len(letters) > MOST_LETTERS or any(shape_of(text.strip()) is not None for text in found):
+    if (
+        not found
+        or len(letters) > MOST_LETTERS
+        or letters & set(MULTIPLIERS)
+        or any(shape_of(text.strip()) is not None for text in found)
+    ):
         return set()
     plain = len(texts) - len(found) if column.type.word == "string" else len(found)
     return letters if 2 * decimals >= len(found) and plain >= len(found) / 2 else set()

@@ -25,6 +25,7 @@ from comb.profiling.finding import (
     quoted,
 )
 from comb.profiling.multipliers import WORDS
+from comb.profiling.numbers_with_words import is_plural_of
 from comb.profiling.one_unit import MOSTLY, words_among
 from comb.profiling.other_types import are_days
 from comb.profiling.text_forms import by_digits
@@ -183,7 +184,7 @@ def mixed_units(table: ColumnCache) -> Findings:
                 by_unit[shape.unit] = by_unit.get(shape.unit, 0) + int(of_form[at])
         if len(by_unit) == 1 and "" not in by_unit:
             yield from words_among(table, name, next(iter(by_unit)), _units(column, counts, shapes, form_of))
-        others_tell = set(by_unit) - {""} <= set(WORDS) or set(by_unit) <= ordinals.CAPITALS
+        others_tell = set(by_unit) - {""} <= set(WORDS) or set(by_unit) <= ordinals.CAPITALS or is_plural_of(by_unit)
         if len(by_unit) < 2 or shaped < LEAST_DIGITS * len(sample) or others_tell:
             continue
         usual, *_ = sorted(by_unit, key=lambda unit: -by_unit[unit])
