@@ -49,6 +49,7 @@ def shown(table: comb.Table) -> dict[str, list[str | None]]:
         ("place,2024,2025\nMill,1,2\nOak,3,4\n", {"place": ["Mill", "Oak"], "2024": ["1", "3"], "2025": ["2", "4"]}, []),
         ("year,n\n2024,1\n2025,2\n", {"year": ["2024", "2025"], "n": ["1", "2"]}, []),
         ("place   kg\n------  ----\nMill    1.5\nOak     2.5\n", {"place": ["Mill", "Oak"], "kg": ["1.5", "2.5"]}, ["1 line of dashes left out: line 2"]),
+        ("====== ==\nplace  n\n====== ==\nMill    1\nOak     2\n====== ==\nall     3\n====== ==\n", {"place": ["Mill", "Oak", "all"], "n": ["1", "2", "3"]}, ["3 lines of dashes left out: lines 3, 6, 8", "1 line of titles above the rows"]),
         ("# made by hand, in May\na,b\n1,2\n", {"a": ["1"], "b": ["2"]}, ["1 line of titles above the rows"]),
         ("#a,b\n1,2\n", {"#a": ["1"], "b": ["2"]}, []),
         ("a,b,c\n1,2,3\n4,5,6\n\nSource: the keepers\nas of May\n", {"a": ["1", "4"], "b": ["2", "5"], "c": ["3", "6"]}, ["2 lines below the table treated as notes: lines 5, 6", "1 blank line left out: line 4"]),
@@ -461,6 +462,12 @@ MIXED = ["1", "x", "2", "-"]
         (["Honey, 2025", "a;b;c", *(f"{at},5;{at},25;x" for at in range(9))], ("a", "b", "c")),
         # Spaces between fields, some of which are in quotes for the spaces in them.
         ([f'10.0.0.{at} - [0{at}/Nov/2026:10:00:00 +0000] "GET /hives?a=1;b={at}" 200 "Hum (low; x)"' for at in range(1, 9)], tuple(f"_col.{at}" for at in range(1, 8))),
+        # The same mark twice, and between two others, in each line.
+        ([f"{at}::Hive: Mill ({at}00)::calm|fed" for at in range(1, 9)], ("_col.1", "_col.2", "_col.3")),
+        (["id||name||kg", *(f"{at}||Mill||{at}.5" for at in range(8))], ("id", "name", "kg")),
+        (["id~|~name~|~kg", *(f"{at}~|~Mill~|~{at}.5" for at in range(8))], ("id", "name", "kg")),
+        (["id|a|b|c", *(f"{at}|x||{at}" for at in range(30))], ("id", "a", "b", "c")),
+        (["name", *(f"std::vector{at}" for at in range(30))], ("name",)),
         # A line of a system's log is no name.
         ([f"Nov {at:2} 10:00:00 mill scale[{at}]: weighed" for at in range(1, 9)], ("_col.1",)),
     ],

@@ -125,6 +125,7 @@ class ColumnMethods(StepTable):
         widths: Sequence[int] = (),
         side: Literal["left", "right"] = "left",
         keep_original: bool = False,
+        quote: str | None = None,
         at_most: int | str | None = None,
         why: str | None = None,
     ) -> Self:
@@ -141,6 +142,8 @@ class ColumnMethods(StepTable):
             Where there are more parts than columns, the rest stays in the last column, or in the first.
         keep_original : bool
             Keep the column that is split.
+        quote : str, optional
+            What encloses parts that have the mark in them, as in a line of CSV.
         at_most : int or str, optional
             Stop if it would remove more rows, or change more cells of a column, than this number or share (``2%``).
         why : str, optional
@@ -161,6 +164,7 @@ class ColumnMethods(StepTable):
             widths=list(widths),
             side=side,
             keep_original=keep_original,
+            quote=quote,
         )
 
     def convert(

@@ -16,6 +16,7 @@ from comb.profiling import (
     built_texts,
     characters,
     computed,
+    delimited_lines,
     duplicates,
     fixed_width,
     keys,
@@ -159,6 +160,20 @@ _ALL = (
         remedy="`split` by widths",
         not_for="texts without runs of spaces",
         together="{} columns are columns of fixed width",
+    ),
+    Code(
+        "layout.delimited_lines",
+        _GROUPS,
+        says="lines of delimited text in one column",
+        looks_at=(
+            f"tables in which only one column has values: {_share(delimited_lines.LEAST_EQUAL)} of them have as many "
+            "parts between commas, semicolons, tabs or pipes as its name, or as there are columns; without names "
+            f"{delimited_lines.LEAST_PARTS} parts or more"
+        ),
+        example='`1,"Reed, Ann",2.5` under `id,name,kg`',
+        remedy="`split` at the mark; a profile of what comes of it tells which types the parts have",
+        not_for="lists and sentences with a space behind each comma",
+        together="{} columns have lines of delimited text",
     ),
     Code(
         "layout.totals",

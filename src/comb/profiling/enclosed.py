@@ -49,7 +49,7 @@ _PLAIN = lazy_pattern(r"[^\w']*")
 def enclosed(table: ColumnCache) -> Findings:
     """Days, times and numbers that all have the same text around them."""
     for name, column in table.columns.items():
-        if column.type.word != "string" or not column.present.any():
+        if column.type.word != "string" or not column.present.any() or table.told(name).any():
             continue
         texts = _first_texts(column)
         if len(texts) < LEAST_DIFFERENT:

@@ -73,7 +73,7 @@ def number_templates(table: ColumnCache) -> Findings:
     """Texts that are the same but for two numbers."""
     for name, column in table.columns.items():
         found = taken_apart(table, name, _taken_apart)
-        if found is None:
+        if found is None or table.told(name).any():
             continue
         cells, pairs = found
         if not _are_two(pairs):

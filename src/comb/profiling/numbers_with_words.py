@@ -58,6 +58,8 @@ def numbers_with_words(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any() or table.different(name) > MOST_TRIED:
             continue
+        if table.told(name).any():
+            continue
         first = [text for text in column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts() if text]
         first = [text for text in first if not is_missing_word(text)]
         if sum(_taken_apart(text) is not None for text in first) < MOSTLY * len(first):

@@ -19,6 +19,7 @@ from comb.profiling import (
     compound_units,
     computed,
     degrees,
+    delimited_lines,
     duplicates,
     enclosed,
     fixed_width,
@@ -72,6 +73,7 @@ FINDERS: tuple[Finder, ...] = (
     other_parts.other_delimiters,
     layout.totals,
     fixed_width.columns_by_position,
+    delimited_lines.delimited_lines,
     unreadable.unreadable,
     other_types.day_counts_among_dates,
     missing.markers,
@@ -144,7 +146,8 @@ FINDERS: tuple[Finder, ...] = (
 # Each stage knows what those before it found, by the codes that say which cells are wrong.
 FIRST = frozenset({
     layout.repeated_headers, other_parts.other_headers, other_parts.other_delimiters, layout.totals,
-    fixed_width.columns_by_position, sheets.heading_rows, sheets.footnote_marks, types.mixed_units,
+    fixed_width.columns_by_position, delimited_lines.delimited_lines, sheets.heading_rows, sheets.footnote_marks,
+    types.mixed_units,
 })  # fmt: skip
 LATE: tuple[frozenset[Finder], ...] = (
     frozenset({orders.reversed_pairs, values.impossible, ascending.out_of_order}),
@@ -154,7 +157,7 @@ LATE: tuple[frozenset[Finder], ...] = (
 STAGES = (FIRST, frozenset(FINDERS) - FIRST - frozenset(chain.from_iterable(LATE)), *LATE)
 TELLING = frozenset({
     "missing.stand_in", "missing.zeros", "value.impossible", "value.outlier", "value.future", "relation.order",
-    "series.order", "layout.fixed_width",
+    "series.order", "layout.fixed_width", "layout.delimited_lines",
     "type.censored", "text.footnotes", "text.length", "text.packed", "text.encoding", "text.markup", "text.formula",
 })  # fmt: skip
 WHOLE_ROWS = frozenset(

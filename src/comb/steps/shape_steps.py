@@ -12,7 +12,9 @@ from comb.errors import ColumnError, ParameterError, TypeMismatch, agree, counte
 from comb.expressions.arithmetic import result_type
 from comb.expressions.evaluate import widened
 from comb.formats.regular_expressions import pattern, problem_with
+from comb.kernels import dispatch
 from comb.kernels.string_buffer import pack
+from comb.kernels.types import Dialect
 from comb.parsing.patterns import parse_request
 from comb.parsing.vocabulary import KNOWN_WORDS
 from comb.steps.base import Change, Rows, Step, as_literal, chosen, in_quotes, numbered_anew
@@ -323,6 +325,18 @@ def _trimmed(text: Text) -> Text:
     return text.map_some(odd, str.strip)[0] if odd.any() else text
 
 
+def quoted_parts(text: str, mark: str, quote: str) -> list[str]:
+    """Return the parts of a text between marks, those in quotes without these.
+
+    >>> quoted_parts('1,"Reed, Ann",2.5', ",", '"')
+    ['1', 'Reed, Ann', '2.5']
+    """
+    found = dispatch.kernels.records(text, Dialect(mark, quote, ""), 2)
+    # A line end inside is a part of the text, in quotes or not.
+    fields = found.fields[0] if len(found.fields) == 1 else text.split(mark)
+    return [part.strip() for part in fields]
+
+
 class Split(Step, frozen=True, tag="split"):
     """Split texts into several columns, or into several rows.
 
@@ -342,6 +356,8 @@ class Split(Step, frozen=True, tag="split"):
         column, or in the first.
     keep_original : bool
         Keep the column that is split.
+    quote : str, optional
+        What encloses parts that have the mark in them, doubled inside: ``"``.
     """
 
     accounting: ClassVar[Rows] = Rows.SPREAD
@@ -353,6 +369,7 @@ class Split(Step, frozen=True, tag="split"):
     widths: list[int] = []
     side: Literal["left", "right"] = "left"
     keep_original: bool = False
+    quote: str | None = None
 
     def apply(self, table: BareTable) -> Change:
         """Split the texts."""
@@ -364,6 +381,11 @@ class Split(Step, frozen=True, tag="split"):
             raise ParameterError(f"expected one of mark, pattern and widths, got {listing(given) if given else 'none'}")
         if self.pattern is not None and problem_with(self.pattern):
             raise ParameterError(f"{self.pattern!r}: {problem_with(self.pattern)}")
+        if self.quote is not None and (len(self.quote) != 1 or len(self.mark or "") != 1 or self.side == "right"):
+            raise ParameterError(
+                f"expected a quote of one character beside a mark of one, from the left, got {self.quote!r}",
+                remedy="split('line', ['id', 'name'], mark=',', quote='\"')",
+            )
         text = column.text
         codes = np.arange(text.item_count) if text.codes is None else text.codes
         if not self.new_columns:
@@ -373,19 +395,25 @@ class Split(Step, frozen=True, tag="split"):
     def _cut(self, text: Text) -> tuple[list[Text], NDArray[np.int64]]:
         """Return what each new column gets of every stored text, and how many parts there are in each."""
         width = len(self.new_columns)
-        if self.mark:
+        if self.mark and not self.quote:
             quick = text.cut(self.mark, width, from_end=self.side == "right")
             if quick is not None:
                 pieces, counts = quick
                 return [_trimmed(piece) for piece in pieces], counts
         parts = [self._parts(item) for item in text.items()]
         counts = np.array([len(one) for one in parts], np.int64)
-        if self.mark:
+        if self.mark and self.quote:
+            parts = [
+                [*one[: width - 1], self.mark.join(one[width - 1 :])] if len(one) > width else one for one in parts
+            ]
+        elif self.mark:
             cut = str.rsplit if self.side == "right" else str.split
             parts = [[part.strip() for part in cut(item, self.mark, width - 1)] for item in text.items()]
         return [Text.from_items([one[at] if at < len(one) else "" for one in parts]) for at in range(width)], counts
 
     def _parts(self, text: str) -> list[str]:
+        if self.mark and self.quote:
+            return quoted_parts(text, self.mark, self.quote)
         if self.mark:
             return [part.strip() for part in text.split(self.mark)]
         if self.widths:

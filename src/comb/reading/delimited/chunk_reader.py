@@ -23,7 +23,7 @@ from comb.parsing.patterns import MOMENTS
 from comb.reading.column_rules import ColumnRules
 from comb.reading.delimited.cell_kinds import kind_of
 from comb.reading.delimited.chunking import TextChunkRange
-from comb.reading.delimited.first_lines import names_columns
+from comb.reading.delimited.first_lines import is_ruling, names_columns
 from comb.reading.delimited.header import LEAST_SAMPLE, SAMPLE_CELLS, Anomalies, Header
 from comb.reading.delimited.layout import SAMPLE_RECORDS, as_line
 from comb.tables.column import Mask
@@ -299,6 +299,11 @@ class ChunkReader:
             if text_range.last and block.after == len(text_range.data) and len(block) < most:
                 footers, anomalies.footers = _take_footers(block, header, {*anomalies.blank, *anomalies.empty})
                 block = block.without(range(len(block) - len(footers), len(block))) if footers else block
+            if header.ruling:
+                # A table that is ruled below its header may be ruled above a total, and below its last row.
+                ruled = [at for at in block.begin_with(header.ruling) if is_ruling(block.row(at))]
+                anomalies.ruled = [int(block.lines[at]) for at in ruled]
+                block = block.without(ruled) if ruled else block
             if header.width > 1:
                 anomalies.headers = _other_headers(block, header, [*anomalies.blank, *anomalies.empty])
             rows = [row[header.layout.nameless_first :] for row in header.rows if len(row) > 1]

@@ -172,7 +172,9 @@ def is_ruling(record: list[str]) -> bool:
     """Return whether a record is a line of dashes, also in a frame: ``|---|---|``."""
     if len(record) > 2 and not record[0] and not record[-1]:
         return all(map(_FRAMED_RULING.fullmatch, record[1:-1]))
-    return all(map(_RULING.fullmatch, record))
+    if not any(map(_RULING.fullmatch, record)):
+        return False
+    return all(_RULING.fullmatch(cell) or cell.strip() in ("--", "==") for cell in record)
 
 
 def _are_names(cells: list[str]) -> bool:

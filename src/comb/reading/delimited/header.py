@@ -70,6 +70,8 @@ class Header(msgspec.Struct):
         How many lines of units there are, and of labels for the columns.
     labels : list of str
         Of each column; an empty list without them.
+    ruling : str
+        The first field of a line of dashes below the header; empty if there is none.
     table_above : tuple of (int, int), optional
         The first and last of the lines above that look like a table of their own.
     """
@@ -89,6 +91,7 @@ class Header(msgspec.Struct):
     unit_lines: int = 0
     label_lines: int = 0
     labels: list[str] = []
+    ruling: str = ""
     table_above: tuple[int, int] | None = None
 
     @property
@@ -168,6 +171,7 @@ def parse_header(text: str, data: bytes, layout: Layout) -> Header:
         int(has_units),
         len(label_rows),
         _labels(label_rows, width),
+        fields[kept[rulings - 1]][0] if rulings > heads else "",
         table_above(found.fields[:start], lines_above),
     )
 

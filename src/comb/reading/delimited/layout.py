@@ -20,6 +20,7 @@ from comb.reading.delimited.first_lines import (
     are_units,
     guess_header,
     heading_votes,
+    is_ruling,
     label_lines,
 )
 from comb.tables.read_options import MOST_HEADER_LINES, ReadOptions
@@ -34,6 +35,10 @@ SAMPLE_RECORDS = 500
 # A colon occurs in times and addresses, a space in texts: they part columns only if
 # nearly all lines agree.
 LEAST_FIT = {":": 0.95, SPACES: 0.98}
+
+# Marks that some programs write twice. What encloses texts and numbers is no part of a delimiter.
+DOUBLED = ("::", "||")
+_NO_MARKS = frozenset("\"'()[]{}<>+-.%")
 
 # These occur in texts too, with a space behind them; fewer lines than this show nothing.
 PUNCTUATION = (",", ";", ":", "|")
@@ -244,6 +249,8 @@ def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | No
         # A delimiter that does not occur separates nothing.
         candidates = [option for option in candidates if (" " if option == SPACES else option) in sample]
         candidates = [option for option in candidates if not _hopeless(sample, option, quote, escape)]
+        # Twice the same mark comes first: else it leaves an empty column between any two.
+        candidates[:0] = [option for option in DOUBLED if _in_nearly_all(sample, option)]
     trials = [_try(sample, option, quote, escape) for option in candidates]
     if not delimiter:
         trials = [trial for trial in trials if not _too_weak(trial, sample)]
@@ -252,6 +259,8 @@ def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | No
         unused = next((option for option in DELIMITERS if option not in sample), ",")
         return _try(sample, unused, quote, escape), ""
     whole = next((trial for trial in trials if _fits_every_line(trial, trials[0])), trials[0])
+    if not delimiter and (around := _mark_around(whole)):
+        whole = _try(sample, f"{around}{whole.delimiter}{around}", quote, escape)
     runner = next((trial for trial in trials if trial.score > 0 and trial is not whole), None)
     return whole, f"{name_of(runner.delimiter)}: {runner.figures()}" if runner else ""
 
@@ -269,6 +278,26 @@ def _fits_every_line(trial: _SplitSample, best: _SplitSample) -> bool:
     if len(trial.fields[0]) != trial.width or trial.fit < LEAST_FIT_OF_LINES:
         return False
     return len(best.fields[0]) != best.width or (trial.fit == 1 and trial.typed > best.typed)
+
+
+def _in_nearly_all(sample: str, delimiter: str) -> bool:
+    lines = [line for line in sample.splitlines()[:SAMPLE_RECORDS] if line.strip()]
+    return sum(delimiter in line for line in lines) >= LEAST_FIT_OF_LINES * len(lines) > 0
+
+
+def _mark_around(trial: _SplitSample) -> str:
+    """Return the mark that stands on both sides of each delimiter, as in ``1~|~Mill~|~31.5``; empty if there is none.
+
+    >>> from comb.reading.delimited.layout import _try
+    >>> _mark_around(_try("a~|~b\\n1~|~2", "|", None, "")), _mark_around(_try("a|b\\n1|2", "|", None, ""))
+    ('~', '')
+    """
+    rows = [row for row in trial.fields if len(row) == trial.width]
+    mark = rows[0][0][-1:] if rows and trial.width > 1 and trial.delimiter != SPACES else ""
+    if not mark or mark.isalnum() or mark.isspace() or mark in _NO_MARKS:
+        return ""
+    behind = all(field.endswith(mark) for row in rows for field in row[:-1])
+    return mark if behind and all(field.startswith(mark) for row in rows for field in row[1:]) else ""
 
 
 def _encloses_spaces(trial: _SplitSample) -> bool:
@@ -291,6 +320,8 @@ def _too_weak(trial: _SplitSample, sample: str) -> bool:
     """Return whether a delimiter that also stands inside texts has too little to speak for it."""
     if not trial.fields:
         return False
+    if trial.delimiter in DOUBLED:
+        return len(trial.fields[0]) != trial.width or trial.fit < LEAST_FIT_OF_LINES
     if trial.delimiter in PUNCTUATION and _is_prose(trial):
         return True
     if trial.delimiter == ",":
@@ -440,6 +471,9 @@ def _header_record(trial: _SplitSample) -> int:
     """Return the record that begins the table; what is above are titles and comments."""
     records, width = trial.fields, trial.width
     first = next((at for at, fields in enumerate(records) if len(fields) == width), 0)
+    if first + 1 < len(records) and width > 1 and is_ruling(records[first]):
+        # A table ruled above its header, as text for people is.
+        return first + 1
     if first and _is_header_of_other_width(records[first - 1], records[first:], width):
         return first - 1
     for upper in range(min(MOST_HEADER_LINES - 1, first), 0, -1):
