@@ -596,3 +596,30 @@ def test_of_several_files_one_may_have_no_record(tmp_path: Path) -> None:
         assert table["kg"].to_list() == [3.5, 4.0] and set(table["table"].to_list()) == {"may.json, may"}
         assert table.place(2, "kg") == "may.json, /1"
         assert "june.json, /results: there is no record" in table.sentence()
+
+
+@pytest.mark.parametrize(
+    ("before", "behind"),
+    [
+        ("loaded(", ");"), ("var hives =\n", ";\n"), ("window.hives[\"all\"] = ", ";"), ("export default ", ""),
+        ("// weighed by hand\n/* in\nMay */ ", "\n"), ("const Größe = ", ";"), ("\ufeff  hives.load( ", " ) ; \n"),
+    ],
+)  # fmt: skip
+@pytest.mark.parametrize("packed", [False, True])
+def test_what_a_script_puts_around_a_document_is_left_out_and_said(
+    tmp_path: Path, before: str, behind: str, packed: bool
+) -> None:
+    place = tmp_path / f"hives.js{'.gz' * packed}"
+    records = '[{"hive": "0101", "kg": 31.5},\n {"hive": "0102", "kg": 30}]'
+    data = f"{before}{records}{behind}".encode()
+    place.write_bytes(gzip.compress(data) if packed else data)
+    table = comb.load(place)
+    assert table["kg"].to_list() == [31.5, 30] and table.place(2, "hive").endswith("/1")
+    said = before.strip("\ufeff \n")[:40]
+    assert f"{said!r} before the JSON is left out" in table.sentence().replace("\n", " ")
+    assert said.partition("\n")[0] in repr(comb.inspect(place))
+
+
+@pytest.mark.parametrize("text", ["count(n),b\n1,2\n", "f(x) = [1]\n2\n", "// a,b\n1,2\n", "name(first);b\n[1];2\n"])
+def test_text_that_only_begins_like_a_script_is_delimited(text: str) -> None:
+    assert "JSON" not in repr(comb.inspect(text.encode()))

@@ -1,5 +1,9 @@
 """Tell by its beginning what a source is, whatever its name says."""
 
+import re
+
+from comb.formats.lazy_pattern import lazy_pattern
+
 # The first bytes of a zip archive, and so of most workbooks.
 ZIP_START = b"PK\x03\x04"
 
@@ -24,6 +28,30 @@ def looks_like_page(text: str) -> bool:
     """
     start = text.lstrip("\ufeff \r\n\t")[:1000].lower()
     return start.startswith(("<!doctype html", "<html", "<table", "<head", "<meta", "<style")) and "<t" in text.lower()
+
+
+# A call or a name that is given a value, as scripts that hand out data begin; and comments.
+_AROUND = lazy_pattern(
+    r"\ufeff?(?:\s|//[^\n]*\n|/\*.*?\*/)*"
+    r"(?:(?:export\s+default|(?:var|let|const)\s+[\w$]+\s*=|[A-Za-z_$][\w$.]*(?:\[[\"'][^\"'\n]*[\"']\])?\s*[=(])\s*)?(?=[{\[])",
+    re.DOTALL,
+)
+
+
+def before_json(start: str) -> int:
+    r"""Return how many characters of a call, an assignment or comments stand before a JSON document; 0 if none do.
+
+    >>> before_json('loaded([{"id": 1}]);'), before_json('// by hand\n[{"id": 1}]'), before_json("a,b\n1,2")
+    (7, 11, 0)
+    """
+    found = _AROUND.match(start[:LONGEST_AROUND])
+    if found is None or not found[0].strip("\ufeff \t\r\n"):
+        return 0
+    return found.end() if looks_like_json(start[found.end() :].rstrip().rstrip(";").rstrip(")")) else 0
+
+
+# More than this before a document is another text.
+LONGEST_AROUND = 2_000
 
 
 def looks_like_json(start: str) -> bool:

@@ -108,6 +108,10 @@ def only_texts(opened: Sequence[OpenText | OpenDocument]) -> list[OpenText]:
     return [one for one in opened if isinstance(one, OpenText)]
 
 
+# Of a text before a document this much is shown.
+MOST_AROUND = 40
+
+
 def document_table(
     source: Source, tables: "list[tuple[OpenDocument, InnerTable]]", notes: list[str], storage: Storage = MEMORY
 ) -> BareTable:
@@ -135,6 +139,10 @@ def document_table(
         f"{name}: {note}" if several else note for one, name in zip(data, names, strict=True) for note in one.notes
     ]
     notes = [*of_each, *notes]
+    around = {one.name: one.document.around for one, _ in tables if one.document.around}
+    for name, text in around.items():
+        said = f"{text[:MOST_AROUND]!r} before the JSON is left out, and what closes it"
+        notes.append(f"{name}: {said}" if len(files) > 1 else said)
     documents = {one.name: one.document.decoded for one, _ in tables if one.document.decoded is not None}
     for name, decoded in documents.items():
         notes += [f"{name}: {note}" if len(files) > 1 else note for note in decoded.bad_note()]

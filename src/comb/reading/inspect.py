@@ -201,6 +201,8 @@ def _document_inspection(opened: OpenDocument) -> Inspection:
     asked = opened.table or not document.tables
     inner = document.choose(opened.table, opened.name)[0] if asked else list(document.tables)
     facts = [Decision(what, value, "", "", "") for what, value in document.facts.items()]
+    if document.around:
+        facts.append(Decision("left out", document.around, "it stands before the JSON and is no part of it", "", ""))
     decoded = document.decoded
     if decoded is not None:
         facts.append(Decision("encoding", decoded.encoding, decoded.why, decoded.runner_up, "encoding"))

@@ -15,11 +15,13 @@ from comb.execution.disk import DiskStorage
 from comb.execution.memory import HELD, JSON_TO_TEXT, LARGE, TIMES_REFERENCE, check_memory
 from comb.execution.progress import Progress
 from comb.execution.resources import Resources
+from comb.formats.lazy_pattern import lazy_pattern
 from comb.formats.sniff import (
     BINARY_START,
     SQLITE_START,
     TYPED_STARTS,
     ZIP_START,
+    before_json,
     looks_like_json,
     looks_like_page,
 )  # fmt: skip
@@ -409,6 +411,12 @@ def _document(
 
         return read_columnar(bytes(whole()), name)
     beginning = _as_text(start)
+    around = 0 if options.delimiter is not None or options.encoding is not None else before_json(beginning)
+    if around:
+        said = beginning[:around]
+        content = without_around(bytes(whole()), len(said.encode()))
+        document = _document(content[:LOOK_BYTES], lambda: content, name, options, resources)
+        return None if document is None else replace(document, around=said.strip())
     if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):
         return None
     # What reads them is loaded when it is needed: delimited text is the usual case.
@@ -430,6 +438,18 @@ def _document(
     decoded = decode(bytes(content), name, options.encoding, delimited=False)
     document = read_page(decoded.text, name) or json_document(decoded.text, name)
     return replace(document, decoded=decoded.unless_plain())
+
+
+_NO_LINE_END = lazy_pattern(rb"[^\r\n]")
+
+
+def without_around(data: bytes, size: int) -> bytes:
+    r"""Return a document of JSON with spaces for what stands before and behind it, so that each line stays its own.
+
+    >>> without_around(b"f(\n[1]);", 3)
+    b'  \n[1]'
+    """
+    return _NO_LINE_END.sub(b" ", data[:size]) + data[size:].rstrip(b" \t\r\n;)")
 
 
 def _refuse_options(options: ReadOptions, names: Sequence[str], name: str, kind: str) -> None:

@@ -128,6 +128,8 @@ class Document(msgspec.Struct, frozen=True):
         What else was decided, with the reason: ``{"dates count from": "1904 (the workbook says so)"}``.
     decoded : Decoded, optional
         How it was decoded, where it was a text and not all of it plain UTF-8.
+    around : str
+        What stands before it and is no part of it: a call or a name of a script, comments.
     """
 
     kind: str
@@ -136,6 +138,7 @@ class Document(msgspec.Struct, frozen=True):
     find: Callable[[str], InnerTable | None]
     facts: Mapping[str, str] = msgspec.field(default_factory=dict)
     decoded: Decoded | None = None
+    around: str = ""
 
     def choose(self, wanted: str | None, where: str) -> tuple[list[InnerTable], str]:
         """Return the tables that are meant, and a note about others.
