@@ -19,10 +19,13 @@ import numpy as np
 
 from comb.errors import CombError, washed
 from comb.plans.model import Save, TablePlan, name_of, write_plan
+from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding
 from comb.profiling.profile import Profile, in_order_of_repair
+from comb.profiling.text_types import text_types
 from comb.steps.accounting import Taken, take_step
 from comb.steps.base import Step
+from comb.steps.shape_steps import Split
 from comb.tables.origin import DELIMITED
 from comb.tables.table import BareTable
 
@@ -40,7 +43,7 @@ CERTAIN = frozenset({
     "text.spaces", "text.invisible", "text.mixed_scripts", "text.apostrophe", "text.encoding", "text.case",
     "duplicate.rows", "type.units", "type.multipliers", "type.text_numbers", "type.text_dates",
     "type.text_booleans", "type.degrees", "type.enclosed", "type.with_words", "type.compound_units", "type.ordinals",
-    "text.log_lines", "text.number_pairs", "column.name",
+    "text.log_lines", "text.number_pairs", "text.moment_pairs", "column.name",
 })  # fmt: skip
 
 
@@ -126,7 +129,17 @@ def _steps(table: BareTable, profile: Profile) -> list[Step]:
         else:
             step = msgspec.structs.replace(step, active=False)
         steps.append(step)
-    return steps
+    return [*steps, *_typed(table, steps)]
+
+
+def _typed(table: BareTable, steps: Sequence[Step]) -> list[Step]:
+    """Return the steps that convert what texts were split into, where all of it is of another type."""
+    made = [name for step in steps if isinstance(step, Split) and step.active for name in step.new_columns]
+    if not made:
+        return []
+    parts = ColumnCache.at(BareTable({name: table[name] for name in made}, storage=table._storage))
+    found = [finding for finding in text_types(parts) if finding.remedy is not None]
+    return [msgspec.structs.replace(finding.remedy, why=_why(finding)) for finding in found if finding.remedy]
 
 
 def _loses(before: BareTable, taken: Taken) -> bool:

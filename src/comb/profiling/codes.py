@@ -24,6 +24,7 @@ from comb.profiling import (
     lookups,
     missing,
     missing_patterns,
+    moment_pairs,
     multipliers,
     nested,
     number_pairs,
@@ -659,6 +660,21 @@ _ALL = (
         by_hand="`split` into columns, or into rows; `to_indicators` makes a column of each answer",
         not_for="places with their county, 3/4, free text",
         together="{} columns have cells with several values",
+    ),
+    Code(
+        "text.moment_pairs",
+        _UNTIDY,
+        says="two days or times in one cell",
+        looks_at=(
+            f"texts of which {_share(built_texts.LEAST_READ)} are two days with their years, or two times, with the "
+            "same mark or word between them, or one with a remark in parentheses; "
+            f"{moment_pairs.LEAST_DIFFERENT} different ones or more"
+        ),
+        example="`2024-05-03 - 2024-05-09`, `9:00 AM - 5:30 PM`, `June 22, 2020 (Mill)`",
+        remedy="`split` at the mark, where every text has it; the drafted plan converts what comes of it",
+        by_hand="`correct` what is built otherwise, then `split` at the mark",
+        not_for="days without a year, years alone",
+        together="{} columns have two moments in a cell",
     ),
     Code(
         "text.number_pairs",

@@ -414,8 +414,8 @@ def _document(
     around = 0 if options.delimiter is not None or options.encoding is not None else before_json(beginning)
     if around:
         said = beginning[:around]
-        content = without_around(bytes(whole()), len(said.encode()))
-        document = _document(content[:LOOK_BYTES], lambda: content, name, options, resources)
+        bare = without_around(bytes(whole()), len(said.encode()))
+        document = _document(bare[:LOOK_BYTES], lambda: bare, name, options, resources)
         return None if document is None else replace(document, around=said.strip())
     if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):
         return None
