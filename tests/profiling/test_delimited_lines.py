@@ -42,6 +42,12 @@ def test_a_header_of_its_own_names_the_parts() -> None:
     assert done.names == ("id", "name (2)", "kg (2)", "name", "kg") and done["kg (2)"].to_list()[0] == "1.5"
 
 
+def test_lines_without_names_have_numbered_parts(tmp_path: Path) -> None:
+    comb.table(columns={"line": LINES}).save(tmp_path / "t.xlsx")
+    [finding] = comb.load(tmp_path / "t.xlsx").profile().of("layout.delimited_lines")
+    assert finding.remedy.new_columns == ["part 1", "part 2", "part 3"]
+
+
 @pytest.mark.parametrize(
     ("name", "texts"),
     [

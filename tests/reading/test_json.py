@@ -620,6 +620,11 @@ def test_what_a_script_puts_around_a_document_is_left_out_and_said(
     assert said.partition("\n")[0] in repr(comb.inspect(place))
 
 
+def test_a_sequence_of_texts_is_one_list(tmp_path: Path) -> None:
+    (tmp_path / "t.json-seq").write_text('\x1e{"id": 1}\n\x1e{"id": 2,\n "kg": 3.5}\n')
+    assert comb.load(tmp_path / "t.json-seq")["id"].to_list() == [1, 2]
+
+
 @pytest.mark.parametrize("text", ["count(n),b\n1,2\n", "f(x) = [1]\n2\n", "// a,b\n1,2\n", "name(first);b\n[1];2\n"])
 def test_text_that_only_begins_like_a_script_is_delimited(text: str) -> None:
     assert "JSON" not in repr(comb.inspect(text.encode()))

@@ -12,6 +12,7 @@ from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
 from comb.steps.shape_steps import Split, quoted_parts
 from comb.tables.names import unique_names
+from comb.tables.origin import DELIMITED
 
 # In fewer lines, and with fewer parts, marks agree by chance.
 LEAST_ROWS = 3
@@ -36,6 +37,9 @@ def delimited_lines(table: ColumnCache) -> Findings:
     for mark, called in MARKS.items():
         titles = list(table.names) if len(table.names) > 1 else quoted_parts(name, mark, '"')
         titles = titles if len(titles) > 1 else []
+        if not titles and table.origin.kind == DELIMITED:
+            # Of delimited text it was looked for when it was read.
+            continue
         parts = [quoted_parts(line, mark, '"') for line in lines]
         sizes = [len(one) for one in parts]
         size = len(titles) or max(set(sizes), key=sizes.count)

@@ -40,7 +40,8 @@ def moment_pairs(table: ColumnCache) -> Findings:
         if len(texts) < LEAST_DIFFERENT:
             continue
         mark = next((one for one in MARKS if all(_parts(text, one) for text in texts)), "")
-        remarks = not mark and all(_with_remark(text) for text in texts)
+        # With the same remark behind each, a pattern of `convert` reads them.
+        remarks = not mark and all(map(_with_remark, texts)) and len({text.partition("(")[2] for text in texts}) > 1
         if not mark and not remarks:
             continue
         found = taken_apart(table, name, lambda text, mark=mark: _parts(text, mark) if mark else _with_remark(text))  # type: ignore[misc]
