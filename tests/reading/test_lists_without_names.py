@@ -24,6 +24,11 @@ ROWS = {
     "pairs with commas": ["level=info,who=ann", "level=warn,who=bo", "level=info,who=cy"],
     "codes": ["AB-C", "DE-F", "GH-I", "JK-L"],
     "versions": ["v1.2", "v1.13", "v2.0"],
+    "lines of a system": [
+        "Nov  1 10:00:00 mill cron[9]: done",
+        "Nov 12 11:00:00 fox cron[10]: it failed",
+        "Nov 13 11:00:00 fox sshd: x",
+    ],
     "streets": ["12 Mill Road", "5 Oak Lane", "101 Fox Hollow", "7 Mill Road"],
 }
 

@@ -595,3 +595,20 @@ def test_days_name_columns_of_a_workbook(tmp_path: Path, form: str) -> None:
     for cells in (rows_of("hive x x x", "a 1 2 3", "b 4 5 6.5"), rows_of("hive x x x", "a on off on", "b off on on")):
         table = comb.load(book(tmp_path / "d.xlsx", {"S": cells}, finish))
         assert table.names == ("hive", *map(str, days)) and len(table) == 2
+
+
+LISTS = {
+    "below a title": ([["Keepers of 2024"], [], ["name"], ["Reed"], ["Moss"], ["Lund"]], ["Reed", "Moss", "Lund"]),
+    "above a note": ([["name"], ["Reed"], ["Moss"], [], ["as of May"]], ["Reed", "Moss"]),
+    "with a gap": ([["name"], ["Reed"], ["Moss"], [], ["Lund"], ["Oak"]], ["Reed", "Moss", "Lund", "Oak"]),
+    "alone": ([["name"], ["Reed"]], ["Reed"]),
+}
+
+
+@pytest.mark.parametrize(("rows", "expected"), LISTS.values(), ids=LISTS)
+def test_a_list_of_texts_is_no_note_of_its_title(tmp_path: Path, rows: list[list[str]], expected: list[str]) -> None:
+    cells = {f"A{at}": row[0] for at, row in enumerate(rows, 1) if row}
+    table = comb.load(book(tmp_path / "t.xlsx", {"S": cells}))
+    assert table.names == ("name",) and table["name"].to_list() == expected
+    around = len(cells) - 1 - len(expected)
+    assert len(table.origin.titles) + len(table.origin.footers) == around

@@ -104,6 +104,8 @@ class Area(msgspec.Struct):
     sums_up: str = ""
 
 
+# Sums of numbers near the largest there are go beyond it, and equal nothing.
+@np.errstate(over="ignore", invalid="ignore")
 def find_areas(grid: SheetGrid) -> list[Area]:
     """Find the tables of a sheet, from top to bottom and from left to right.
 
@@ -115,15 +117,36 @@ def find_areas(grid: SheetGrid) -> list[Area]:
     labels = {block for block in tables if _are_labels(grid, block, tables)}
     tables = [block for block in tables if block not in labels]
     if not tables:
-        tables = blocks[:1]
+        tables = _list_of_texts(blocks)
     areas = [read_area(grid, block) for block in tables]
     known = set(tables)
     for block in blocks:
-        if block not in known:
+        in_list = len(tables) == 1 and tables[0].top <= block.top and block.bottom <= tables[0].bottom
+        if block not in known and not (in_list and tables[0].left <= block.left and block.right <= tables[0].right):
             _attach(grid, block, tables, areas)
     for area in areas:
         area.titles = area.above + area.titles
     return [area for area in areas if len(area.body) or area.header]
+
+
+def _list_of_texts(blocks: list[Range]) -> list[Range]:
+    """Return the block of a sheet with one text in each row that is a list, with those that go on below a gap.
+
+    A text alone above it is its title, and one below a note.
+    """
+    if not blocks:
+        return []
+    begin = next((at for at, block in enumerate(blocks) if block.bottom - block.top >= LEAST_LISTED - 1), 0)
+    found = blocks[begin]
+    for block in blocks[begin + 1 :]:
+        if block.left != found.left or block.right != found.right or block.bottom == block.top:
+            break
+        found = Range(found.top, found.left, block.bottom, found.right)
+    return [found]
+
+
+# A list has a name and two texts at least.
+LEAST_LISTED = 3
 
 
 def _are_labels(grid: SheetGrid, block: Range, tables: list[Range]) -> bool:
@@ -193,6 +216,7 @@ def _as_titles(labels: dict[str, str]) -> list[str]:
     return [f"{name}: {value}" for name, value in labels.items()]
 
 
+@np.errstate(over="ignore", invalid="ignore")
 def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
     """Read a block as a table: titles, header, units, rows, totals, notes.
 

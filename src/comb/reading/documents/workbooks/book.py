@@ -197,6 +197,7 @@ def _by_range(
     return None
 
 
+@np.errstate(over="ignore", invalid="ignore")
 def _mark_summaries(grids: dict[str, SheetGrid], found: dict[str, list[Area]]) -> None:
     """Mark tables that are totals: by formulas that reach outside, or by equal sums."""
     everything = [(grids[title], area) for title, areas in found.items() for area in areas]
