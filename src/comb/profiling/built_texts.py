@@ -45,7 +45,7 @@ def taken_apart(
     column = table[name]
     if column.type.word != "string" or not column.present.any() or table.different(name) > MOST_TRIED:
         return None
-    first = [text for text in column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts() if text]
+    first = [text for text in column._take(column._first_present(LOOKED_AT)).texts() if text]
     first = [text for text in first if not is_missing_word(text)]
     if sum(apart(text) is not None for text in first) < LEAST_READ * len(first):
         return None

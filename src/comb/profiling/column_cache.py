@@ -121,7 +121,7 @@ class ColumnCache(BareTable):
         if evidence is not None and evidence.tried:
             return evidence
         if name not in self._read:
-            first = infer_column(column._take(column.present.nonzero()[0][:FIRST_READ]).text).evidence
+            first = infer_column(column._take(column._first_present(FIRST_READ)).text).evidence
             worth = first is not None and any(
                 one.fits >= LEAST_DOUBTED * FIRST_READ or one.fits >= LEAST_DOUBTED * (one.fits + one.misfits)
                 for one in first.tried
@@ -225,8 +225,13 @@ class ColumnCache(BareTable):
         if self._ascending and count == self.row_count:
             return self.row_numbers
         rows, start = self._storage.empty(count, np.int64), 0
+        # Rows of which none is gone have the numbers of their places.
+        first = int(self.row_numbers[0]) if self._ascending and self.row_count else 0
+        whole = self._ascending and self.row_count > 0 and int(self.row_numbers[-1]) - first == self.row_count - 1
         for block in blocks_of(self.row_count, self._storage.block_rows):
-            some = self.row_numbers[block][where[block]]
+            some = (
+                np.flatnonzero(where[block]) + (first + block.start) if whole else self.row_numbers[block][where[block]]
+            )
             rows[start : start + len(some)] = some
             start += len(some)
         return rows if self._ascending else np.sort(rows)

@@ -293,7 +293,11 @@ def _unit_of(values: Floats, scale: int, word: str) -> float:
     """Return half a unit of the last digit that values show."""
     if word == "decimal":
         return 0.5 * 10.0**-scale
-    some = values[np.isfinite(values)][:SAMPLE]
+    some = values[: 2 * SAMPLE]
+    some = some[np.isfinite(some)]
+    if len(some) < SAMPLE < len(values):
+        some = values[np.isfinite(values)]
+    some = some[:SAMPLE]
     for digits in range(MOST_DIGITS + 1):
         if np.all(np.abs(np.round(some, digits) - some) <= FULL_PRECISION * np.maximum(1.0, np.abs(some))):
             return 0.5 * 10.0**-digits

@@ -5,8 +5,6 @@ column, in a file each line is in quotes. The name of the column, or the names o
 are; without names nearly all lines have as many parts, and more than two.
 """
 
-import numpy as np
-
 from comb.errors import counted
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
@@ -33,7 +31,7 @@ def delimited_lines(table: ColumnCache) -> Findings:
     column = table[name]
     if column.type.word != "string":
         return
-    lines = [text for text in column._take(np.flatnonzero(column.present)[:MOST_LINES]).texts() if text]
+    lines = [text for text in column._take(column._first_present(MOST_LINES)).texts() if text]
     for mark, called in MARKS.items():
         titles = list(table.names) if len(table.names) > 1 else quoted_parts(name, mark, '"')
         titles = titles if len(titles) > 1 else []

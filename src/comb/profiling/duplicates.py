@@ -103,7 +103,7 @@ def _equal_share(table: ColumnCache, name: str, without: np.ndarray | None) -> f
         counts, missing = column._text_counts(), column.missing_count
         if without is not None:
             gone = column._take(np.flatnonzero(without))
-            counts -= gone._text_counts()
+            counts = counts - gone._text_counts()
             missing -= gone.missing_count
         return equal_share(int(np.dot(counts, counts)), int(counts.sum()), missing)
     if without is None:
@@ -202,7 +202,7 @@ def _pairs_by_chance(table: ColumnCache, name: str) -> float:
         ordered = table.ordered(name)
         low, high = int(ordered[rows // 4]), int(ordered[(3 * rows) // 4])
         return (rows / 2) * (rows / 2) / 2 / max(1, high - low) * 2
-    texts = column._take(np.flatnonzero(column.present)[:SOME_TEXTS]).text.to_list()
+    texts = column._take(column._first_present(SOME_TEXTS)).text.to_list()
     lengths = np.bincount([len(text) for text in texts])
     usual = int(lengths.argmax())
     signs = [len({text[at] for text in texts if len(text) == usual}) for at in range(usual)]

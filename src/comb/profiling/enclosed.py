@@ -58,7 +58,7 @@ def enclosed(table: ColumnCache) -> Findings:
 
 
 def _first_texts(column: Column) -> list[str]:
-    first = column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts()
+    first = column._take(column._first_present(LOOKED_AT)).texts()
     return [text for text in dict.fromkeys(first) if text and not is_missing_word(text)]
 
 

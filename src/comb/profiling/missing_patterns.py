@@ -37,11 +37,11 @@ def together(table: ColumnCache) -> Findings:
     few = _few_valued(table)
     for names in gaps.values():
         where = table[names[0]].missing
-        rows = table.rows_where(where)
-        count = len(rows)
         condition = _condition(table, names, where, few)
         if condition is None and len(names) < 2:
             continue
+        rows = table.rows_where(where)
+        count = len(rows)
         cells = f"{listing(names)} {agree(len(names), 'is', 'are')} missing"
         rows_said = f"in the same {counted(count, 'row')}" if len(names) > 1 else f"in {counted(count, 'row')}"
         text = f"{cells} {rows_said}"

@@ -7,8 +7,6 @@ which order day and month stand is for the step that converts them.
 
 from collections.abc import Sequence
 
-import numpy as np
-
 from comb.errors import counted
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.parsing.moment_shapes import patterns_of
@@ -64,7 +62,7 @@ def moment_pairs(table: ColumnCache) -> Findings:
 
 
 def _first_texts(column: Column) -> Sequence[str]:
-    first = column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts()
+    first = column._take(column._first_present(LOOKED_AT)).texts()
     return [text for text in dict.fromkeys(first) if text and not is_missing_word(text)]
 
 

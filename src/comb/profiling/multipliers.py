@@ -66,7 +66,7 @@ def multipliers(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any() or table.different(name) > MOST_TRIED:
             continue
-        first = column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts()
+        first = column._take(column._first_present(LOOKED_AT)).texts()
         first = [text for text in first if text and not is_missing_word(text)]
         if 2 * sum(bool(text and _taken_apart(text)) for text in first) < LEAST_READ * len(first):
             continue

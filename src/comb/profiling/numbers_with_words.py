@@ -60,7 +60,7 @@ def numbers_with_words(table: ColumnCache) -> Findings:
             continue
         if table.told(name).any():
             continue
-        first = [text for text in column._take(np.flatnonzero(column.present)[:LOOKED_AT]).texts() if text]
+        first = [text for text in column._take(column._first_present(LOOKED_AT)).texts() if text]
         first = [text for text in first if not is_missing_word(text)]
         if sum(_taken_apart(text) is not None for text in first) < MOSTLY * len(first):
             continue

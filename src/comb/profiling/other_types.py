@@ -134,7 +134,7 @@ def _days_with_fractions(table: ColumnCache, name: str, column: Column, *, named
     if not named and not _near_other_days(table, name, days):
         return
     text = f"by its numbers, {name} holds moments as day counts of a spreadsheet program, the time behind the point"
-    examples = tuple(text or "" for text in column._take(np.flatnonzero(column.present)[:MOST_EXAMPLES]).texts())
+    examples = tuple(text or "" for text in column._take(column._first_present(MOST_EXAMPLES)).texts())
     remedy = Convert(columns={name: "datetime days_since_1900"})
     yield Finding("type.serial_dates", (name,), len(values), everywhere(table, column), examples, text, remedy)
 
@@ -413,7 +413,7 @@ def clocks_by_heading(table: ColumnCache) -> Findings:
             continue
         if table.different(name) < LEAST_CLOCKS or not _fits(name, column, "time H.mm"):
             continue
-        found = column._take(np.flatnonzero(column.present)[:MOST_EXAMPLES]).texts()
+        found = column._take(column._first_present(MOST_EXAMPLES)).texts()
         examples = tuple(dict.fromkeys(text for text in found if text))
         text = f"by its heading and every value, {name} holds times of day with a point between hours and minutes"
         remedy = Convert(columns={name: "time H.mm"})

@@ -65,7 +65,7 @@ def key_value_pairs(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if column.type.word != "string" or table.present_count(name) < LEAST_CELLS:
             continue
-        first = [text for text in column._take(np.flatnonzero(column.present)[:MOST_TRIED]).texts() if text]
+        first = [text for text in column._take(column._first_present(MOST_TRIED)).texts() if text]
         marks = marks_of(first)
         if marks is None:
             continue

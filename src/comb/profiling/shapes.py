@@ -106,7 +106,7 @@ def odd_addresses(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any():
             continue
-        first = column._take(np.flatnonzero(column.present)[:FIRST_SEEN]).text.to_list()
+        first = column._take(column._first_present(FIRST_SEEN)).text.to_list()
         for what, form in _ADDRESSES.items():
             if sum(form.fullmatch(text.strip()) is not None for text in first) < LEAST_ADDRESSES * len(first):
                 continue
@@ -162,7 +162,7 @@ def _commonest(texts: Mapping[str, int], some: Collection[str]) -> dict[str, int
 def _odd_texts(table: ColumnCache, name: str) -> tuple[str, dict[str, int], dict[str, int]] | None:
     """Return the usual shape, the texts that differ from it in length only, and those that differ otherwise."""
     column = table[name]
-    first = column._take(np.flatnonzero(column.present)[: MOST_EXAMPLES * 10]).text.to_list()
+    first = column._take(column._first_present(MOST_EXAMPLES * 10)).text.to_list()
     if not first or sum(len(text) > LONGEST_CODE for text in first) > len(first) / 2:
         return None
     counts = _counts_of(table, name)

@@ -167,7 +167,7 @@ def mixed_units(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any():
             continue
-        sample = [text for text in column._take(np.flatnonzero(column.present)[:MOST_LOOKED_AT]).texts() if text]
+        sample = [text for text in column._take(column._first_present(MOST_LOOKED_AT)).texts() if text]
         shaped = sum(shape_of(text.strip()) is not None for text in sample)
         if shaped < MOSTLY * len(sample):
             continue

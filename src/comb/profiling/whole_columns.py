@@ -82,7 +82,7 @@ def _is_mark(value: str, name: str) -> bool:
 
 
 def _one_value(column: Column) -> bool:
-    if len(column) > MOST_LOOKED_AT and not _one_value(column._take(np.flatnonzero(column.present)[:MOST_LOOKED_AT])):
+    if len(column) > MOST_LOOKED_AT and not _one_value(column._take(column._first_present(MOST_LOOKED_AT))):
         return False
     keys = column._keys()[column.present]
     return bool((keys == keys[0]).all())
@@ -146,7 +146,7 @@ def _beginning(column: Column) -> tuple[object, ...]:
 def _equal(one: Column, other: Column) -> bool:
     if one.type.plain != other.type.plain or not np.array_equal(one.missing, other.missing):
         return False
-    first = np.flatnonzero(one.present)[:MOST_LOOKED_AT]
+    first = one._first_present(MOST_LOOKED_AT)
     return bool(_same(one._take(first), other._take(first))) and _same(one, other)
 
 

@@ -29,6 +29,9 @@ _NOTHING = Kept()
 # Python values that are made at once for code that goes through a column.
 CELLS_AT_ONCE = 10_000
 
+# Of columns with no more different texts, how often each is there is counted once.
+MOST_COUNTED = 65_536
+
 _POSITIONS = "positions are counted from 0, or from the end with -1"
 
 # What a whole column is not equal to, though one of its cells may be.
@@ -59,7 +62,7 @@ class Column:
         Where the cells came from, if not from the source of the table under the column's name.
     """
 
-    __slots__ = ("_missing", "description", "evidence", "kept", "source", "state", "type", "values")
+    __slots__ = ("_counted", "_missing", "description", "evidence", "kept", "source", "state", "type", "values")
 
     def __init__(
         self,
@@ -80,6 +83,7 @@ class Column:
         self.evidence = evidence
         self.description = description
         self._missing: Mask | None = None
+        self._counted: Codes | None = None
         for array in (values, self.state):
             if isinstance(array, np.ndarray):
                 array.flags.writeable = False
@@ -395,12 +399,31 @@ class Column:
         text = self.text
         if text.codes is None:
             return self.present.astype(np.int64)
+        if self._counted is not None:
+            return self._counted
         counts = dispatch.kernels.count_codes(text.codes, text.item_count)
         if self.state is not None:
             for block in blocks_of(len(self)):
                 missing = np.flatnonzero(self.state[block])
                 np.subtract.at(counts, text.codes[block][missing], 1)
+        if text.item_count <= MOST_COUNTED:
+            counts.flags.writeable = False
+            self._counted = counts
         return counts
+
+    def _first_present(self, count: int) -> Codes:
+        """Return the positions of the first cells that are present, this many at most.
+
+        >>> Column._of_strings(["a", None, "b", "c"])._first_present(2).tolist()
+        [0, 2]
+        """
+        if self.state is None:
+            return np.arange(min(count, len(self)))
+        seen, found = 2 * count, np.zeros(0, np.int64)
+        while len(found) < count and seen < 8 * max(len(self), 2 * count):
+            found = np.flatnonzero(self.state[:seen] == Reason.PRESENT)[:count]
+            seen *= 8
+        return found
 
     def _same_cells(self, other: "Column") -> Mask:
         """Return where two columns of one type hold the same value or are both missing equal."""
