@@ -17,6 +17,8 @@ FORMS = {
     "a number in the words": ("{} per 1,000", "{} per 1,000"),
     "signs of patterns": ("{} jars (a+b)*", "{} jars (a+b)*"),
     "dashes": ("{}-star", "{}-star"),
+    "about": ("approx. {} kg", "approx. {} kg"),
+    "at most": ("up to {}", "up to {}"),
 }
 LEFT = {
     "a unit that is read": [f"{at} kg" for at in range(9)],

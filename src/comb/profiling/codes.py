@@ -287,13 +287,13 @@ _ALL = (
     Code(
         "type.with_words",
         _NUMBERS,
-        says="numbers with the same words behind each",
+        says="numbers with the same words around each",
         looks_at=(
             f"texts of which {_share(built_texts.LEAST_READ)} are a number and the same words, singular or plural, "
             f"or {_share(one_unit.MOSTLY)} where no other has a digit; {numbers_with_words.LEAST_DIFFERENT} numbers or "
             "more"
         ),
-        example="`5 days ago`, `$90,060/yr`, `1 stop`, `3 stops`, `non-stop`",
+        example="`5 days ago`, `$90,060/yr`, `1 stop`, `3 stops`, `non-stop`, `approx. 12 kg`",
         remedy="`calculate` a column of the numbers, where it is right for every text with a digit",
         by_hand="`correct` what is built otherwise, then `calculate`, saying whether commas part thousands",
         not_for="units that all numbers share, which are read; names with a number (`Room 12`), codes (`12A`)",

@@ -1,4 +1,4 @@
-"""Numbers with the same words behind each: ``5 days ago``, ``$90,060/yr``, ``1 stop`` beside ``3 stops``.
+"""Numbers with the same words around each: ``5 days ago``, ``$90,060/yr``, ``1 stop`` beside ``3 stops``.
 
 A unit that all numbers of a column share is read when it is loaded, and units that differ have a finding of their own.
 What is left are words that no unit looks like, and a plural beside its singular, which are one. The formula describes
@@ -15,7 +15,7 @@ from fractions import Fraction
 import msgspec
 import numpy as np
 
-from comb.errors import agree, counted
+from comb.errors import agree, counted, listing
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.kernels.notation import shape_of
 from comb.kernels.types import IS_KNOWN
@@ -30,7 +30,16 @@ from comb.steps.column_steps import Calculate
 from comb.tables.names import unique_names
 
 _NUMBER = r"[0-9]{1,3}(?:,[0-9]{3})+(?:\.[0-9]+)?|[0-9]+(?:\.[0-9]+)?"
-_WITH_WORDS = lazy_pattern(rf"(?P<money>[$€£¥]?)\s?(?P<number>{_NUMBER})(?P<behind>[ /-]\s?[^\W\d_].*)")
+# Words before a number that say how exact it is, or which way it counts: others make it a name.
+_QUALIFIERS = (
+    "approximately", "approx.", "approx", "about", "around", "circa", "ca.", "ca", "up to", "at most", "at least",
+    "from", "max.", "max", "min.", "min", "over", "under", "bis zu", "etwa", "rund", "mindestens", "ab", "vor",
+    "environ", "il y a", "hace", "desde", "hasta",
+)  # fmt: skip
+_WITH_WORDS = lazy_pattern(
+    rf"(?:(?P<before>(?i:{'|'.join(map(re.escape, _QUALIFIERS))}))\s)?(?P<money>[$€£¥]?)\s?(?P<number>{_NUMBER})"
+    r"(?P<behind>[ /-]?\s?[^\W\d_].*)?"
+)
 _ZERO_AHEAD = lazy_pattern(r"0[0-9]")
 
 # Fewer different numbers are labels; longer words are sentences.
@@ -39,18 +48,19 @@ LONGEST_WORDS = 40
 
 
 class _Counted(msgspec.Struct, frozen=True):
-    """A text taken apart: a sign of money, a number, and the words behind it."""
+    """A text taken apart: a word that qualifies a number, a sign of money, the number, and the words behind it."""
 
+    before: str
     money: str
     number: str
     behind: str
 
     @property
-    def singular(self) -> tuple[str, str]:
+    def singular(self) -> tuple[str, str, str]:
         """What is around the number, of a plural the singular."""
         first, space, rest = self.behind[1:].lstrip().partition(" ")
         stem = first[:-1] if len(first) > len("is") and first.endswith("s") else first
-        return self.money, f"{self.behind[0]}{stem}{space}{rest}"
+        return self.before, self.money, f"{self.behind[:1]}{stem}{space}{rest}"
 
 
 def numbers_with_words(table: ColumnCache) -> Findings:
@@ -72,8 +82,11 @@ def numbers_with_words(table: ColumnCache) -> Findings:
         count, rest = sum(cells[text] for text in read), sum(cells[text] for text in others)
         if count < (MOSTLY if worded else LEAST_READ) * (count + rest) or not _are_counted(read):
             continue
-        words = next(iter(read.values())).behind.strip(" /-")
-        text = f"{counted(count, 'cell')} of {name} are numbers with words behind them, as {words!r}: as texts they"
+        one = next(iter(read.values()))
+        words = [
+            f"{said!r} {where}" for said, where in ((one.before, "before"), (one.behind.strip(" /-"), "behind")) if said
+        ]
+        text = f"{counted(count, 'cell')} of {name} are numbers with words around them, {listing(words)}: as texts they"
         text += " cannot be compared or added"
         if others:
             shown = quoted({one: cells[one] for one in others})
@@ -85,17 +98,22 @@ def numbers_with_words(table: ColumnCache) -> Findings:
 
 def _taken_apart(text: str) -> _Counted | None:
     match = _WITH_WORDS.fullmatch(" ".join(text.split()))
-    if match is None or _ZERO_AHEAD.match(match["number"]) or len(match["behind"]) > LONGEST_WORDS:
+    if match is None or _ZERO_AHEAD.match(match["number"]):
         return None
-    behind = match["behind"]
+    before, behind = match["before"] or "", match["behind"] or ""
+    if len(behind) > LONGEST_WORDS:
+        return None
+    # With a letter right behind it, it is a code; alone, a number.
+    if not (before or behind) or (not before and behind[0].isalpha()):
+        return None
     if any(map(str.isdigit, behind)) and "per" not in behind.split():
         return None
-    return _Counted(match["money"], match["number"], behind)
+    return _Counted(before, match["money"], match["number"], behind)
 
 
 def _alike(read: Mapping[str, _Counted], cells: Mapping[str, int]) -> dict[str, _Counted]:
     """Return those that have the commonest words."""
-    counts: Counter[tuple[str, str]] = Counter()
+    counts: Counter[tuple[str, str, str]] = Counter()
     for text, parts in read.items():
         counts[parts.singular] += cells[text]
     usual = max(counts, key=lambda words: counts[words], default=None)
@@ -119,6 +137,8 @@ def _are_counted(read: Mapping[str, _Counted]) -> bool:
         return False
     if parts[0].behind.strip() in MULTIPLIERS:
         return False
+    if parts[0].before:
+        return True
     units = {None if shape is None else shape.unit for shape in map(shape_of, read)}
     # One unit is read, or has a finding that says which texts have none.
     return None in units or is_plural_of({str(unit) for unit in units})
@@ -135,9 +155,11 @@ def _numbers(name: str, read: Mapping[str, _Counted], others: list[str], names: 
     first = next(iter(read.values()))
     forms = sorted({one.behind.strip() for one in read.values()}, key=len)
     words = "|".join(r"\s+".join(map(re.escape, form.split())) for form in forms)
+    words = rf"\s*(?:{words})" if words else ""
+    before = r"\s+".join(map(re.escape, first.before.split())) + r"\s+" if first.before else ""
     new = unique_names([*names, f"{name}_number"])[-1]
     digits, money = "0-9,." if commas else "0-9.", rf"{re.escape(first.money)}\s?" if first.money else ""
-    pattern = rf"^\s*{money}([{digits}]+)\s*(?:{words})\s*$"
+    pattern = rf"^\s*{before}{money}([{digits}]+){words}\s*$"
     step = Calculate(columns={new: number_in(name, pattern, group="," if commas else "")})
     wanted = {text: Fraction(one.number.replace(",", "")) for text, one in read.items()}
     return step if gives(step, name, wanted, others) else None

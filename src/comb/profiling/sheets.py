@@ -29,6 +29,9 @@ UNLIKELY = 0.01
 # More letters are parts of codes.
 MOST_LETTERS = 6
 
+# Where all numbers are bounds there are as many different ones.
+LEAST_MARKED = 3
+
 # A column with more different texts than this is no column of numbers with marks.
 MOST_TEXTS = 10_000
 
@@ -118,7 +121,9 @@ def footnote_marks(table: ColumnCache) -> Findings:
         rest = [text for text in texts if text not in marked and text not in bounded]
         if column.type.word == "string":
             plain = all(map(_is_number, [*rest, *map(_unbounded, bounded)]))
-            if not rest or not (plain or (bounded and not marked and _have_one_unit([*rest, *bounded]))):
+            # All may have one, unless they are words with a bracket behind a digit.
+            few = not rest and len(bounded) < LEAST_MARKED
+            if few or not (plain or (bounded and not marked and _have_one_unit([*rest, *bounded]))):
                 continue
         remedy = None if f"{name} mark" in table.names else SeparateMarks(columns=[name], marks=sorted(letters))
         for code, found in (("type.censored", bounded), ("text.footnotes", marked)):
