@@ -3,7 +3,7 @@
 import csv
 import io
 from collections.abc import Callable
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
 from pathlib import Path
 from random import Random
@@ -221,3 +221,17 @@ def test_a_tidy_table_goes_through_every_format(tmp_path: Path, suffix: str) -> 
     assert {name: str(kind) for name, kind in back.types.items()} == {
         name: str(kind) for name, kind in table.types.items()
     }
+
+
+@pytest.mark.parametrize("wrong", [1, 12, 30])
+def test_a_weekday_that_is_not_that_of_the_day_is_told(tmp_path: Path, wrong: int) -> None:
+    days = [date(2024, 3, 1) + timedelta(at) for at in range(40)]
+    texts = [
+        f"{(day + timedelta(at < wrong)).strftime('%A')}, {day.day} {day.strftime('%B')} 2024"
+        for at, day in enumerate(days)
+    ]
+    comb.table(columns={"seen": texts, "n": [f"r{at}" for at in range(40)]}).save(tmp_path / "t.csv")
+    for table in (comb.load(tmp_path / "t.csv"), comb.table(columns={"seen": [*texts, None]})):
+        [finding] = table.profile().of("type.unreadable")
+        assert finding.count == wrong and "weekday" in finding.text and finding.columns == ("seen",)
+        assert set(finding.rows.tolist()) == set(range(1, wrong + 1))

@@ -27,6 +27,7 @@ from comb.profiling.lookups import quoted_name
 from comb.profiling.missing import numbers_for_missing
 from comb.profiling.one_unit import MOSTLY
 from comb.profiling.texts import yes_no_forms
+from comb.profiling.unreadable_moments import wrong_weekdays
 from comb.statistics.figures import stored_positions
 from comb.steps.base import Step
 from comb.steps.cell_steps import Convert
@@ -319,6 +320,8 @@ def mostly(table: ColumnCache) -> Findings:
         these = agree(count, "this one", f"these {count:,}")
         says = f"{likely.fits:,} of {present:,} values of {name} are of type {likely.type}, but not {these}"
         text = f"{says}: it is kept as text; convert {name} to {likely.type} keeps what does not fit beside the column"
+        if wrong_weekdays(shown) == frozenset(shown):
+            text += f"; {agree(count, 'its weekday is', 'their weekdays are')} not right"
         remedy: Step | None = read_as(name, column, likely, wrong | (column.present & known))
         if (
             likely.type == INTEGER

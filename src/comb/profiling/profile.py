@@ -76,6 +76,7 @@ FINDERS: tuple[Finder, ...] = (
     fixed_width.columns_by_position,
     delimited_lines.delimited_lines,
     unreadable.unreadable,
+    unreadable.weekdays,
     other_types.day_counts_among_dates,
     missing.markers,
     missing.stand_ins,

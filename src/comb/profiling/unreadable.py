@@ -13,12 +13,12 @@ import numpy as np
 from comb.errors import agree, counted
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.profiling.column_cache import ColumnCache
-from comb.profiling.finding import Finding, Findings, kept_texts, quoted
+from comb.profiling.finding import MOST_EXAMPLES, Finding, Findings, kept_texts, quoted
 from comb.profiling.headings import words_of
 from comb.profiling.other_types import day_counts_in
 from comb.profiling.unit_conversion import NUMBER_MARKS, are_in_unit
 from comb.profiling.units_apart import are_sides
-from comb.profiling.unreadable_moments import commonest_form, reading
+from comb.profiling.unreadable_moments import commonest_form, reading, wrong_weekdays
 from comb.steps.cell_steps import Convert
 from comb.tables.column import Column, Mask
 from comb.tables.reasons import Reason
@@ -104,6 +104,32 @@ def unreadable(table: ColumnCache) -> Findings:
                 yield _finding(table, name, here, part)
 
 
+def weekdays(table: ColumnCache) -> Findings:
+    """Days in columns of texts that name another weekday than theirs, so that they are not read."""
+    for name, column in table.columns.items():
+        if column.type.word != "string" or table.told(name).any() or table.different(name) > MOST_DAYS:
+            continue
+        first = [text for text in column._take(column._first_present(LOOKED_AT)).texts() if text]
+        if not wrong_weekdays(first[:FEW]):
+            continue
+        odd = wrong_weekdays(text for text in column.distinct().values.texts() if text)
+        where = column.text.flags(odd.__contains__) & column.present
+        count, all_of_them = int(np.count_nonzero(where)), table.present_count(name)
+        if 2 * count > all_of_them:
+            text = (
+                f"{counted(count, 'cell')} of {name} {agree(count, 'names', 'name')} a weekday that is not that of the"
+            )
+            text += " day; as text it cannot be compared or drawn"
+            shown = dict(column._take(np.flatnonzero(where)).distinct().commonest(MOST_EXAMPLES))
+            yield Finding("type.unreadable", (name,), count, table.rows_where(where), quoted(shown), text)
+
+
+# This many texts show whether there are weekdays, and of columns with more different days none is looked at.
+LOOKED_AT = 200
+FEW = 20
+MOST_DAYS = 20_000
+
+
 def _holding(column: Column, where: Mask, texts: Collection[str] | None, others: Collection[str]) -> Mask:
     """Return where one of some texts is kept; None means all but others, also cells without a text."""
     here = np.zeros(len(column), np.bool_)
@@ -149,6 +175,12 @@ def _moments(name: str, column: Column, rest: _Part) -> list[_Part]:
     if column.type.word not in ("date", "datetime"):
         return []
     parts: list[_Part] = []
+    if odd := wrong_weekdays(rest.texts):
+        here = {text: rest.texts.pop(text) for text in list(rest.texts) if text in odd}
+        says = agree(
+            sum(here.values()), "its weekday is not that of its day", "their weekdays are not those of their days"
+        )
+        parts.append(_Part(here, says=says))
     while (found := commonest_form(rest.texts)) is not None and len(parts) < MOST_PARTS:
         form, texts = found
         here = {text: rest.texts.pop(text) for text in list(rest.texts) if text in texts}

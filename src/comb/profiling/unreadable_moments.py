@@ -64,6 +64,31 @@ def commonest_form(texts: dict[str, int]) -> tuple[Form, frozenset[str]] | None:
     return (best, best.reads(texts)) if best is not None and count else None
 
 
+def wrong_weekdays(texts: Iterable[str]) -> frozenset[str]:
+    """Return those of some texts that name a weekday which is not that of their day.
+
+    >>> sorted(wrong_weekdays(["Sunday, 6 March 2024", "Wednesday, 6 March 2024", "6 March 2024", "Sunday"]))
+    ['Sunday, 6 March 2024']
+    """
+    found: dict[tuple[str, str], list[str]] = {}
+    for text in texts:
+        for word, pattern in patterns_of(text.strip()):
+            if pattern.startswith("E"):
+                found.setdefault((word, pattern), []).append(text)
+    wrong: set[str] = set()
+    for (word, pattern), each in found.items():
+        whole, bare = _form(word, pattern), _form(word, _behind_first_word(pattern))
+        if whole is not None and bare is not None:
+            days = bare.reads(_behind_first_word(text.strip()) for text in each)
+            right = whole.reads(each)
+            wrong |= {text for text in each if text not in right and _behind_first_word(text.strip()) in days}
+    return frozenset(wrong)
+
+
+def _behind_first_word(text: str) -> str:
+    return text.partition(" ")[2]
+
+
 def _form(word: str, pattern: str) -> Form | None:
     try:
         moment_program(word, pattern)
