@@ -50,6 +50,8 @@ def shown(table: comb.Table) -> dict[str, list[str | None]]:
         ("year,n\n2024,1\n2025,2\n", {"year": ["2024", "2025"], "n": ["1", "2"]}, []),
         ("place   kg\n------  ----\nMill    1.5\nOak     2.5\n", {"place": ["Mill", "Oak"], "kg": ["1.5", "2.5"]}, ["1 line of dashes left out: line 2"]),
         ("====== ==\nplace  n\n====== ==\nMill    1\nOak     2\n====== ==\nall     3\n====== ==\n", {"place": ["Mill", "Oak", "all"], "n": ["1", "2", "3"]}, ["3 lines of dashes left out: lines 3, 6, 8", "1 line of titles above the rows"]),
+        ("Total,6,8.5\nhive,n,kg\nh1,1,1.5\nh2,2,3\nh3,3,4\n", {"hive": ["h1", "h2", "h3"], "n": ["1", "2", "3"], "kg": ["1.5", "3", "4"]}, ["1 line of titles above the rows"]),
+        ("h0,6,8.5\nh9,7,9\nh1,1,1.5\nh2,2,3\nh3,3,4\n", {"_col.1": ["h0", "h9", "h1", "h2", "h3"], "_col.2": ["6", "7", "1", "2", "3"], "_col.3": ["8.5", "9", "1.5", "3", "4"]}, []),
         ("# made by hand, in May\na,b\n1,2\n", {"a": ["1"], "b": ["2"]}, ["1 line of titles above the rows"]),
         ("#a,b\n1,2\n", {"#a": ["1"], "b": ["2"]}, []),
         ("a,b,c\n1,2,3\n4,5,6\n\nSource: the keepers\nas of May\n", {"a": ["1", "4"], "b": ["2", "5"], "c": ["3", "6"]}, ["2 lines below the table treated as notes: lines 5, 6", "1 blank line left out: line 4"]),

@@ -612,3 +612,12 @@ def test_a_list_of_texts_is_no_note_of_its_title(tmp_path: Path, rows: list[list
     assert table.names == ("name",) and table["name"].to_list() == expected
     around = len(cells) - 1 - len(expected)
     assert len(table.origin.titles) + len(table.origin.footers) == around
+
+
+@pytest.mark.parametrize("first", ["Total", ""])
+def test_totals_above_the_names_are_a_title(tmp_path: Path, first: str) -> None:
+    rows = [[first or None, 36, 40.5], ["hive", "n", "kg"], *([f"h{at}", at, at + 0.5] for at in range(1, 9))]
+    cells = {f"{'ABC'[at]}{row}": cell for row, line in enumerate(rows, 1) for at, cell in enumerate(line) if cell}
+    table = comb.load(book(tmp_path / "t.xlsx", {"S": cells}))
+    assert table.names == ("hive", "n", "kg") and table["kg"].to_list() == [at + 0.5 for at in range(1, 9)]
+    assert table.origin.titles == (f"{first} 36 40.5".strip(),) and table.place(1) == "t.xlsx, S!A3"

@@ -11,7 +11,7 @@ import msgspec
 
 from comb.errors import counted
 from comb.formats.lazy_pattern import lazy_pattern
-from comb.reading.delimited.cell_kinds import AMOUNT, YEAR, all_words, judged, kind_of
+from comb.reading.delimited.cell_kinds import AMOUNT, JUDGED_RECORDS, YEAR, all_words, judged, kind_of
 from comb.reading.delimited.text_forms import columns_of_one_form
 from comb.tables.read_options import MOST_HEADER_LINES
 
@@ -95,6 +95,39 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
     if found.speaks_for_names():
         return 1, False, f"its words do not occur below, where others repeat, in {counted(found.absent, 'column')}"
     return 0, False, "the first line looks like the lines below it"
+
+
+# A line above the names is told from a row by the names and as many rows below it.
+LEAST_BELOW_NAMES = 3
+
+
+def is_above_names(records: list[list[str]], width: int) -> bool:
+    """Return whether the first record holds totals, or numbers of columns, and the names are in the second.
+
+    >>> rows = [[f"h{at}", str(at), f"{at}.5"] for at in range(4)]
+    >>> is_above_names([["Total", "6", "8"], ["hive", "n", "kg"], *rows], 3), is_above_names(rows, 3)
+    (True, False)
+    """
+    if len(records) < 2 + LEAST_BELOW_NAMES or guess_header(records[:JUDGED_RECORDS], width)[0]:
+        return False
+    first, names, *rows = (record[:width] for record in records[:JUDGED_RECORDS])
+    kinds = [kind_of(cell) for cell in first]
+    numbers = [at for at, kind in enumerate(kinds) if kind == "number"]
+    if (
+        not numbers
+        or "date" in kinds
+        or "word" in kinds[1:]
+        or all(YEAR.fullmatch(first[at].strip()) for at in numbers)
+    ):
+        return False
+    plain = [name.strip() for name in names]
+    if not all(plain) or not all_words(plain) or len(set(plain)) < len(plain) or len(plain) < width:
+        return False
+    whole = [row for row in rows if len(row) == len(plain)]
+    if len(whole) < LEAST_BELOW_NAMES or heading_votes(plain, whole) < 1:
+        return False
+    again = kinds[0] == "word" and any(row[0].strip() == first[0].strip() for row in whole)
+    return not again and all(any(kind_of(row[at]) == "number" for row in whole) for at in numbers)
 
 
 def _is_field(first: list[str], rows: list[list[str]], votes: int) -> bool:

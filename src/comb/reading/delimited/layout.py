@@ -20,6 +20,7 @@ from comb.reading.delimited.first_lines import (
     are_units,
     guess_header,
     heading_votes,
+    is_above_names,
     is_ruling,
     label_lines,
 )
@@ -165,6 +166,8 @@ def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool =
     quote, escape = _guess_quote(sample) if given.quote is None else (given.quote[-1:], given.quote[:-1])
     best, runner_up = _best_trial(sample, quote or None, escape, given.delimiter)
     top = _header_record(best)
+    numbers_above = given.header is None and given.skip is None and is_above_names(best.fields[top:], best.width)
+    top += numbers_above
     above = (best.lines[top] - 1 if best.lines else 0) + (declared is not None)
     skip = above if given.skip is None else given.skip
     records = _filled_up(best.fields[top:], best.width)
@@ -190,6 +193,8 @@ def guess_layout(text: str, given: ReadOptions = NOTHING_GIVEN, *, units: bool =
     pairs = (sum(bool(cell.strip()) for cell in row) == NAME_AND_VALUE for row in best.fields[:top])
     if top and all(pairs) and _below_particulars(best, 0) == top:
         narrow = "names with values, and a blank line"
+    if numbers_above:
+        narrow = "a line of numbers above the names"
     why = {
         "delimiter": _delimiter_evidence(best, declared=declared is not None, given=bool(given.delimiter)),
         "quote": "as declared" if given.quote is not None else _quote_evidence(sample, quote, escape),

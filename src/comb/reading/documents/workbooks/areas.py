@@ -10,7 +10,13 @@ import numpy as np
 from comb.inference.typed_cells import SourceKind
 from comb.kernels.grouping import Codes
 from comb.reading.delimited.cell_kinds import all_words
-from comb.reading.delimited.first_lines import are_units, guess_header, label_lines, words_below
+from comb.reading.delimited.first_lines import (
+    are_units,
+    guess_header,
+    is_above_names,
+    label_lines,
+    words_below,
+)
 from comb.reading.documents.workbooks.blocks import (
     ROWS_COMPARED,
     find_blocks,
@@ -236,6 +242,10 @@ def read_area(grid: SheetGrid, block: Range, header: int | None = None) -> Area:
     particulars: dict[int, tuple[str, str]] = {}
     while header is None and len(rows) > 2 and len(columns) > 1:
         particulars = particulars or _particulars(grid, rows, block)
+        if _is_numbers_above(grid, rows, columns):
+            titles.append(" ".join(text for text in grid.texts(rows[0], block.left, block.right) if text))
+            rows = rows[1:]
+            break
         pairs = dict([particulars[rows[0]]] if rows[0] in particulars else label_pairs(grid, rows[0], block))
         if not pairs and not _is_title(grid, rows[0], block):
             break
@@ -303,6 +313,14 @@ def _particulars(grid: SheetGrid, rows: list[int], block: Range) -> dict[int, tu
         plain = plain and kinds[1] == SourceKind.TEXT
         found[row] = grid.text(row, here[0]).strip().rstrip(": "), grid.text(row, here[1]).strip()
     return {}
+
+
+def _is_numbers_above(grid: SheetGrid, rows: list[int], columns: list[int]) -> bool:
+    """Return whether the first row holds totals and the names are below it."""
+    if _header_lines(grid, rows, columns):
+        return False
+    records = [grid.texts(row, columns[0], columns[-1]) for row in rows[:ROWS_LOOKED_AT]]
+    return is_above_names([[cell or "" for cell in record] for record in records], len(columns))
 
 
 def _is_title(grid: SheetGrid, row: int, block: Range) -> bool:
