@@ -59,6 +59,11 @@ def test_the_remedy_parts_them(tmp_path: Path, form: str, times_one: float, time
         assert june[new].reasons()[:3] == [None, "undefined", "undefined"] and june[new].missing[1:].all()
 
 
+def test_ranges_of_money_need_not_reach_into_each_other() -> None:
+    texts = [f"${30 + at}K-${61 + at * 7 % 30}K" for at in range(20)]
+    assert len(comb.table(columns={"v": texts}).profile().of("text.number_pairs")) == 1
+
+
 @pytest.mark.parametrize("texts", OTHERS.values(), ids=OTHERS)
 def test_what_is_one_thing_or_has_a_finding_is_left(texts: list[str]) -> None:
     assert not comb.table(columns={"v": texts}).profile().of("text.number_pairs")

@@ -120,17 +120,21 @@ def _are_two(pairs: Mapping[str, _Two]) -> bool:
         # There is a finding for these.
         return False
     if mark in _DASHES:
-        return _are_ranges(values)
+        # Beside money or before a unit no code stands.
+        return _are_ranges(values, codes=not (behind.strip(")] ") or any(map(_MONEY.search, found[0].around))))
     if any(map(str.isalpha, mark)) or mark in _ERRORS or (mark in _OPEN and behind.strip("% ").startswith(_OPEN[mark])):
         # A colon behind a word makes it a key, for which there is a finding too.
         return ":" not in between
     return not plain and (are_marked_pairs(mark, values) or (fractions and mark in _APART))
 
 
-def _are_ranges(pairs: Collection[tuple[Fraction, Fraction]]) -> bool:
-    """Return whether no second number is smaller than the first, and some ranges overlap, unlike parts of codes."""
+def _are_ranges(pairs: Collection[tuple[Fraction, Fraction]], *, codes: bool) -> bool:
+    """Return whether no second number is smaller than the first, and some ranges overlap.
+
+    The parts of codes have as many digits each, so that all second ones may be larger than all first ones.
+    """
     ones, twos = zip(*pairs, strict=True)
-    if any(one > two for one, two in pairs) or max(ones) <= min(twos):
+    if any(one > two for one, two in pairs) or (codes and max(ones) <= min(twos)):
         return False
     return any(end > begin for (_, end), (begin, _) in pairwise(sorted(set(pairs))))
 
