@@ -16,12 +16,19 @@ from comb.profiling.finding import noticed
 from comb.profiling.lookups import quoted_name
 from comb.profiling.unit_conversion import MOST_TRIED
 from comb.steps.base import as_literal
+from comb.tables.column import Column
 
 Parts = TypeVar("Parts")
 
 # This many values show whether the others are worth a look, and this share of all have to be built that way.
 LOOKED_AT = 200
 LEAST_READ = 0.9
+
+
+def first_texts(column: Column) -> list[str]:
+    """Return the first different texts of a column, without words for missing."""
+    texts = column._take(column._first_present(LOOKED_AT)).texts()
+    return [text for text in dict.fromkeys(texts) if text and not is_missing_word(text)]
 
 
 def taken_apart(

@@ -18,8 +18,7 @@ from comb.inference.decide import infer_column
 from comb.kernels.scalars import fold
 from comb.parsing.calendar_names import WEEKDAY_BITS
 from comb.parsing.moment_shapes import patterns_of
-from comb.parsing.vocabulary import is_missing_word
-from comb.profiling.built_texts import LEAST_READ, LOOKED_AT, number_in
+from comb.profiling.built_texts import LEAST_READ, first_texts, number_in
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
 from comb.steps.cell_steps import Convert
@@ -51,15 +50,10 @@ def enclosed(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any() or table.told(name).any():
             continue
-        texts = _first_texts(column)
+        texts = first_texts(column)
         if len(texts) < LEAST_DIFFERENT:
             continue
         yield from _numbers(table, name, texts) if _pair_of(texts) else _moments(table, name, texts)
-
-
-def _first_texts(column: Column) -> list[str]:
-    first = column._take(column._first_present(LOOKED_AT)).texts()
-    return [text for text in dict.fromkeys(first) if text and not is_missing_word(text)]
 
 
 def _pair_of(texts: Sequence[str]) -> str:

@@ -5,17 +5,13 @@ day with its year, or a time with a colon, on both sides of it, the texts are sp
 which order day and month stand is for the step that converts them.
 """
 
-from collections.abc import Sequence
-
 from comb.errors import counted
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.parsing.moment_shapes import patterns_of
-from comb.parsing.vocabulary import is_missing_word
-from comb.profiling.built_texts import LOOKED_AT, taken_apart
+from comb.profiling.built_texts import first_texts, taken_apart
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, quoted
 from comb.steps.shape_steps import Split
-from comb.tables.column import Column
 from comb.tables.names import unique_names
 
 # Fewer different texts may be labels.
@@ -34,7 +30,7 @@ def moment_pairs(table: ColumnCache) -> Findings:
     for name, column in table.columns.items():
         if column.type.word != "string" or not column.present.any() or table.told(name).any():
             continue
-        texts = _first_texts(column)
+        texts = first_texts(column)
         if len(texts) < LEAST_DIFFERENT:
             continue
         mark = next((one for one in MARKS if all(_parts(text, one) for text in texts)), "")
@@ -59,11 +55,6 @@ def moment_pairs(table: ColumnCache) -> Findings:
         yield Finding(
             "text.moment_pairs", (name,), count, rows, quoted({one: cells[one] for one in pairs}), text, remedy
         )
-
-
-def _first_texts(column: Column) -> Sequence[str]:
-    first = column._take(column._first_present(LOOKED_AT)).texts()
-    return [text for text in dict.fromkeys(first) if text and not is_missing_word(text)]
 
 
 def _parts(text: str, mark: str) -> tuple[str, str] | None:

@@ -294,12 +294,14 @@ cdef inline bint _day_number(Date *date, int order, int64_t *days) noexcept nogi
 
 
 cdef inline bint _count_days(int year, int month, int day, int64_t *days) noexcept nogil:
-    cdef unsigned int shifted
+    cdef unsigned int shifted, century
     if not year or not 1 <= month <= 12 or not 1 <= day <= 31 or (day > 28 and day > _days_in(year, month)):
         return False
     # Years that begin in March put the leap day last.
     shifted = year - (month <= 2)
-    days[0] = <int> (365 * shifted + shifted // 4 - shifted // 100 + shifted // 400) + _BEFORE[month] + day - 719469
+    # Years have four digits, of which this is a hundredth: a division would take longer than all else here.
+    century = (shifted * 5243) >> 19
+    days[0] = <int> (365 * shifted + (shifted >> 2) - century + (century >> 2)) + _BEFORE[month] + day - 719469
     return True
 
 
