@@ -42,7 +42,9 @@ def test_the_remedy_takes_the_number(tmp_path: Path, one: str, more: str, word: 
     wanted = [float(f"{number}250" if ",250" in one else number) for number in NUMBERS]
     for table in in_formats(tmp_path, {"no": list("abcdefghij"), "v": [*texts, word, None]}):
         [finding] = table.profile().of("type.with_words")
-        assert finding.count == len(texts) and ("1 other is none: 'non-stop'" in finding.text) == (word is not None)
+        assert finding.count == len(texts) and ("1 other is not a number: 'non-stop'" in finding.text) == (
+            word is not None
+        )
         assert drafted(table, tmp_path)["v_number"].to_list() == [*wanted, None, None]
         assert {one.code for one in table.profile().findings} <= {"type.with_words", "missing.blank", "missing.marker"}
     june = comb.table(columns={"v": [f" {texts[2]} ", "5", f"{texts[2]} or so", "", None]}).take_step(finding.remedy)

@@ -295,7 +295,7 @@ _ALL = (
         ),
         example="`5 days ago`, `$90,060/yr`, `1 stop`, `3 stops`, `non-stop`, `approx. 12 kg`",
         remedy="`calculate` a column of the numbers, where it is right for every text with a digit",
-        by_hand="`correct` what is built otherwise, then `calculate`, saying whether commas part thousands",
+        by_hand="`correct` what is built otherwise, then `calculate`, saying whether commas are between thousands",
         not_for="units that all numbers share, which are read; names with a number (`Room 12`), codes (`12A`)",
         together="{} columns have numbers with words",
     ),

@@ -1,4 +1,4 @@
-"""The finding of lines of delimited text that stand in one column: ``1,"Reed, Ann",2.5`` under ``id,name,kg``.
+"""The finding of lines of delimited text in one column: ``1,"Reed, Ann",2.5`` under ``id,name,kg``.
 
 That comes of a program that opened or wrote a file with another delimiter than it has: on a sheet all is in the first
 column, in a file each line is in quotes. The name of the column, or the names of all its columns, show what the parts

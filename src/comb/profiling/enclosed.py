@@ -57,7 +57,7 @@ def enclosed(table: ColumnCache) -> Findings:
 
 
 def _pair_of(texts: Sequence[str]) -> str:
-    """Return the brackets or quotes around texts that else are numbers; empty if there are none."""
+    """Return the brackets or quotes around texts that else are numbers; empty without them."""
     first = texts[0].strip()
     pair = next((one for one in _PAIRS if first[:1] == one[0] and first[-1:] == one[1]), "")
     inside = (text.strip() for text in texts)

@@ -18,7 +18,7 @@ LEAST_LONG = 5
 LEAST_COLUMNS = 2
 CERTAIN_COLUMNS = 3
 
-# Lines are padded with runs of spaces in this share of the rows, and so many of a column's cells are filled.
+# Lines are padded with runs of spaces in this share of the rows, and this share of a column's cells is filled.
 LEAST_PADDED = 0.7
 LEAST_FILLED = 0.5
 

@@ -165,7 +165,7 @@ def numbers_for_missing(table: ColumnCache, name: str) -> dict[str, int]:
     return numbers if signed or not any(any(map(str.isdigit, text)) for text in others) else {}
 
 
-# One other text alone is the opposite of a number without a sign, and beyond so many texts none are counted.
+# One other text alone is the opposite of a number without a sign, and columns with more texts are left out.
 LEAST_WORDS = 2
 MOST_DIFFERENT = 20_000
 

@@ -86,7 +86,7 @@ def multipliers(table: ColumnCache) -> Findings:
         if words:
             others = sum(cells.values()) - count
             shown = quoted({one: cells[one] for one in words})
-            text += f"; {counted(others, 'other')} {agree(others, 'is none', 'are none')}: {', '.join(shown)}"
+            text += f"; {counted(others, 'other')} {agree(others, 'is', 'are')} not a number: {', '.join(shown)}"
         remedy = _numbers(name, read, words, table.names) if enough == MOSTLY else None
         written_so = {one: times for one, times in cells.items() if one in read and read[one].word}
         rows = table.rows_where(column.text.flags(written_so.__contains__) & column.present)

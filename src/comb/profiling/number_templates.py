@@ -83,7 +83,7 @@ def number_templates(table: ColumnCache) -> Findings:
         text = f"{counted(count, 'cell')} of {name} hold two numbers, with {between.strip() or 'a space'} between them"
         text += f", as in {before}…{between}…{behind}" if before.strip() or behind.strip() else ""
         text += ": as one text they cannot be compared or drawn"
-        text += "; per cent are divided by 100" if "%" in between + behind else ""
+        text += "; percentages are divided by 100" if "%" in between + behind else ""
         rows = table.rows_where(column.text.flags(pairs.__contains__) & column.present)
         remedy = _parted(name, pairs, table.names) if len(pairs) == len(cells) else None
         yield Finding(

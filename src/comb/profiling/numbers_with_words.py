@@ -2,8 +2,8 @@
 
 A unit that all numbers of a column share is read when it is loaded, and units that differ have a finding of their own.
 What is left are words that no unit looks like, and a plural beside its singular, which are one. The formula describes
-the whole text, so that what is written otherwise next month has no number, and is counted. Texts without a digit may be
-among them, and are told; with a letter right behind the digits they are codes, with a dash or a stroke and another
+the whole text, so that what is written differently next month has none, and is counted. Texts without a digit may be
+among them, and are named. With a letter right behind the digits they are codes, with a dash or a stroke and another
 number they are pairs.
 """
 
@@ -90,7 +90,7 @@ def numbers_with_words(table: ColumnCache) -> Findings:
         text += " cannot be compared or added"
         if others:
             shown = quoted({one: cells[one] for one in others})
-            text += f"; {counted(rest, 'other')} {agree(rest, 'is none', 'are none')}: {', '.join(shown)}"
+            text += f"; {counted(rest, 'other')} {agree(rest, 'is', 'are')} not a number: {', '.join(shown)}"
         rows = table.rows_where(column.text.flags(read.__contains__) & column.present)
         remedy = _numbers(name, read, others, table.names) if worded else None
         yield Finding("type.with_words", (name,), count, rows, quoted({one: cells[one] for one in read}), text, remedy)

@@ -303,7 +303,7 @@ def mostly(table: ColumnCache) -> Findings:
         if likely is None or not MOSTLY * present <= likely.fits < present:
             continue
         if likely.type.numeric and numbers_for_missing(table, name):
-            # All that are numbers stand for missing: what is left are words.
+            # Each number means missing: what is left are words.
             continue
         if (mixed := _days_and_counts(table, name, evidence)) is not None:
             yield mixed

@@ -412,7 +412,7 @@ def _document(
         return read_columnar(bytes(whole()), name)
     beginning = _as_text(start)
     if beginning.startswith(RECORD_MARK) and looks_like_json(beginning.lstrip(f"{RECORD_MARK} \t\r\n")):
-        # A sequence of texts of JSON (RFC 7464): the mark before each stands in none of them.
+        # A sequence of texts of JSON (RFC 7464): the mark before each is not used inside.
         parted = bytes(whole()).replace(RECORD_MARK.encode(), b" ")
         return _document(parted[:LOOK_BYTES], lambda: parted, name, options, resources)
     around = 0 if options.delimiter is not None or options.encoding is not None else before_json(beginning)

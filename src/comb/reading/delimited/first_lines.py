@@ -97,7 +97,7 @@ def guess_header(records: list[list[str]], width: int) -> tuple[int, bool, str]:
     return 0, False, "the first line looks like the lines below it"
 
 
-# A line above the names is told from a row by the names and as many rows below it.
+# What shows that a line is above the names: these, and as many rows below them.
 LEAST_BELOW_NAMES = 3
 
 

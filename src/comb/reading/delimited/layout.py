@@ -273,7 +273,7 @@ def _best_trial(sample: str, quote: str | None, escape: str, delimiter: str | No
 def _fits_every_line(trial: _SplitSample, best: _SplitSample) -> bool:
     """Return whether a delimiter parts the lines in more fields than the best does, which is then inside of some.
 
-    What has the same number of commas in all lines is parted by them, whatever stands in the columns: a semicolon in
+    What has the same number of commas in all lines is parted by them, whatever the columns hold: a semicolon in
     each of them, as in ``Agent/5.0 (X11; Linux)``, does not part the first line, or leaves the numbers in texts.
     """
     if trial.delimiter in LEAST_FIT and not _encloses_spaces(trial):
@@ -291,7 +291,7 @@ def _in_nearly_all(sample: str, delimiter: str) -> bool:
 
 
 def _mark_around(trial: _SplitSample) -> str:
-    """Return the mark that stands on both sides of each delimiter, as in ``1~|~Mill~|~31.5``; empty if there is none.
+    """Return the mark on both sides of each delimiter, as in ``1~|~Mill~|~31.5``; empty without one.
 
     >>> from comb.reading.delimited.layout import _try
     >>> _mark_around(_try("a~|~b\\n1~|~2", "|", None, "")), _mark_around(_try("a|b\\n1|2", "|", None, ""))
