@@ -75,6 +75,8 @@ def test_levels_are_taken_where_each_line_has_one_and_lines_that_go_on_leave_no_
     assert list(finding.remedy.columns) == ["time", "message"]
     [finding] = comb.table(columns={"line": [*plain, "  File 'a.py', line 3"]}).profile().of("text.log_lines")
     assert finding.remedy is None and "1 other begins with none and may go on" in finding.text and finding.by_hand
+    for odd in ("2024-02-30 12:00:00 no such day", "2024-06-01 24:00:00 midnight", "2024-06-01 12:61:00 no minute"):
+        assert comb.table(columns={"line": [*plain, odd]}).profile().of("text.log_lines")
     zones = [f"2024-06-01 12:00:{at:02d}{'Z' * (at % 2)} started {at}" for at in range(30)]
     [finding] = comb.table(columns={"line": zones}).profile().of("text.log_lines")
     assert finding.remedy is None and finding.text.endswith("not all written in one way")

@@ -27,6 +27,7 @@ FORMS = {
 OTHERS = {
     "classes": [f"{at * 5}-{at * 5 + 4} years" for at in range(12)],
     "parts of codes": [f"{at + 10}-{at * 37 % 900 + 100}" for at in range(30)],
+    "more digits than a number has": [f"{'9' * 400}{at} to {'9' * 401} m" for at in range(9)],
     "powers of ten": [f"{at}.5E+{at + 3}" for at in range(10, 30)],
     "codes with a letter": [f"{at}B{at + 1}" for at in range(10, 30)],
     "days of one month": [f"by {at} March {at + 1990}" for at in range(1, 20)],

@@ -625,6 +625,11 @@ def test_a_sequence_of_texts_is_one_list(tmp_path: Path) -> None:
     assert comb.load(tmp_path / "t.json-seq")["id"].to_list() == [1, 2]
 
 
+def test_comments_without_a_document_take_no_time() -> None:
+    assert comb.load(("/**/" * 400 + "a,b\n1,2\n").encode()).names[-1] == "b"
+    assert comb.load(("// x\n" * 300 + "a,b\n1,2\n").encode()).row_count
+
+
 @pytest.mark.parametrize("text", ["count(n),b\n1,2\n", "f(x) = [1]\n2\n", "// a,b\n1,2\n", "name(first);b\n[1];2\n"])
 def test_text_that_only_begins_like_a_script_is_delimited(text: str) -> None:
     assert "JSON" not in repr(comb.inspect(text.encode()))

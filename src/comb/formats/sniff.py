@@ -32,7 +32,7 @@ def looks_like_page(text: str) -> bool:
 
 # A call or a name that is given a value, as scripts that hand out data begin; and comments.
 _AROUND = lazy_pattern(
-    r"\ufeff?(?:[ \t\r\n]|//[^\n]*\n|/\*.*?\*/)*"
+    r"\ufeff?(?>[ \t\r\n]+|//[^\n]*\n|/\*.*?\*/)*+"
     r"(?:(?:export\s+default|(?:var|let|const)\s+[\w$]+\s*=|[A-Za-z_$][\w$.]*(?:\[[\"'][^\"'\n]*[\"']\])?\s*[=(])\s*)?(?=[{\[])",
     re.DOTALL,
 )

@@ -97,6 +97,10 @@ def _gives(step: Calculate, name: str, texts: Sequence[str]) -> bool:
         if found is None or said != found["message"]:
             return False
         written = found["moment"].replace(",", ".") + (found["zone"] or "").strip()
-        if moment != datetime.fromisoformat(written):
+        try:
+            if moment != datetime.fromisoformat(written):
+                return False
+        except ValueError:
+            # There is no such day.
             return False
     return True

@@ -53,6 +53,9 @@ _OPEN = {"(": ")", "[": "]", "{": "}"}
 # Products of numbers with decimals differ by less.
 _CLOSE = 1e-12
 
+# More digits are of a code.
+LONGEST_NUMBER = 15
+
 # More than this around the numbers is a sentence.
 LONGEST_TEMPLATE = 60
 
@@ -96,7 +99,9 @@ def _taken_apart(text: str) -> _Two | None:
     if match is None or _ZERO_AHEAD.match(match["one"]) or _ZERO_AHEAD.match(match["two"]):
         return None
     around = match["before"], match["between"], match["behind"]
-    if sum(map(len, around)) > LONGEST_TEMPLATE or around[0][-1:].isalpha() or around[1][-1:].isalpha():
+    if max(len(match["one"]), len(match["two"])) > LONGEST_NUMBER or sum(map(len, around)) > LONGEST_TEMPLATE:
+        return None
+    if around[0][-1:].isalpha() or around[1][-1:].isalpha():
         return None
     return _Two(match["one"], match["two"], around)
 

@@ -24,6 +24,7 @@ from comb.profiling.built_texts import LEAST_READ, LOOKED_AT, number_in
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, noticed, quoted
 from comb.profiling.multipliers import MULTIPLIERS
+from comb.profiling.number_templates import LONGEST_NUMBER
 from comb.profiling.one_unit import MOSTLY
 from comb.profiling.unit_conversion import MOST_TRIED, gives
 from comb.steps.column_steps import Calculate
@@ -98,7 +99,7 @@ def numbers_with_words(table: ColumnCache) -> Findings:
 
 def _taken_apart(text: str) -> _Counted | None:
     match = _WITH_WORDS.fullmatch(" ".join(text.split()))
-    if match is None or _ZERO_AHEAD.match(match["number"]):
+    if match is None or _ZERO_AHEAD.match(match["number"]) or len(match["number"]) > LONGEST_NUMBER:
         return None
     before, behind = match["before"] or "", match["behind"] or ""
     if len(behind) > LONGEST_WORDS:

@@ -1,5 +1,6 @@
 """Open a source and find out what it is: delimited text, or a document with tables inside."""
 
+import codecs
 import contextlib
 import io
 from collections.abc import Callable, Sequence
@@ -416,9 +417,10 @@ def _document(
         parted = bytes(whole()).replace(RECORD_MARK.encode(), b" ")
         return _document(parted[:LOOK_BYTES], lambda: parted, name, options, resources)
     around = 0 if options.delimiter is not None or options.encoding is not None else before_json(beginning)
-    if around:
-        said = beginning[:around]
-        bare = without_around(bytes(whole()), len(said.encode()))
+    said = beginning[:around]
+    if around and start.startswith((said.encode(), codecs.BOM_UTF8 + said.encode())):
+        mark = codecs.BOM_UTF8 if start.startswith(codecs.BOM_UTF8) and not said.startswith("\ufeff") else b""
+        bare = without_around(bytes(whole()), len(mark) + len(said.encode()))
         document = _document(bare[:LOOK_BYTES], lambda: bare, name, options, resources)
         return None if document is None else replace(document, around=said.strip())
     if options.delimiter is not None or not (looks_like_page(beginning) or looks_like_json(beginning)):

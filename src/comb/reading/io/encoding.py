@@ -68,7 +68,8 @@ _SIGNATURES = (
 )
 _OTHER_TEXT = (("<?xml", "XML"), ("<!doctype html", "HTML"), ("<html", "HTML"), ("<table", "HTML"), ("{\\rtf", "RTF"))
 _SQL = lazy_pattern(
-    r"(?:\s|--[^\n]*\n|/\*.*?\*/;?|(?:set|pragma|begin|start|use|lock|drop)\b[^;\n]*;)*"
+    # What was passed over is not looked at again: comments can be parted in more ways than can be tried.
+    r"(?>\s+|--[^\n]*\n|/\*.*?\*/;?|(?:set|pragma|begin|start|use|lock|drop)\b[^;\n]*;)*+"
     r"(?:create\s+(?:temporary\s+)?table|insert\s+(?:or\s+\w+\s+)?into|replace\s+into)\s+[^\n(;]+\(",
     re.DOTALL,
 )
