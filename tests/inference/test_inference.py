@@ -134,6 +134,14 @@ def test_conversions(cells: list[object], request_text: str, values: list[str], 
             assert table["x"].kept.texts[at] == str(comb.table(columns={"x": cells})["x"].texts()[at])
 
 
+@pytest.mark.parametrize("months", [["March"], ["May", "June"], ["Mai"]])
+def test_days_without_a_year_are_no_amounts_of_their_month(months: list[str]) -> None:
+    texts = [f"{day} {month}" for month in months for day in range(1, 20)]
+    table = comb.load("\n".join(["seen", *texts, "later", ""]).encode())
+    assert table["seen"].to_list() == [*texts, "later"] and not table.profile().of("type.units")
+    assert not table.profile().of("type.unreadable")
+
+
 def test_a_unit_is_taken_off_and_what_fitted_stays() -> None:
     column = infer(*["31,5"] * 40, "32,5 kg", "33kg", "heavy")
     table = comb.table(columns={"kg": ["x"] * 43})._derive({"kg": column})

@@ -17,6 +17,7 @@ FORMS: dict[str, tuple[str, Callable[[int], object], Callable[[int], object]]] =
     "a word": ("May {0}, 2024 to June {0}, 2024", lambda day: date(2024, 5, day), lambda day: date(2024, 6, day)),
     "hours": ("{0:02}:00-1{1}:30", lambda day: time(day), lambda day: time(10 + day % 2, 30)),
     "halves of the day": ("{0}:00 AM - {0}:30 PM", lambda day: time(day), lambda day: time(12 + day, 30)),
+    "hours without minutes": ("{0} AM - {0} PM", lambda day: time(day), lambda day: time(12 + day)),
     "moments": ("2024-05-{0:02} 10:00, 2024-05-{0:02} 11:30", lambda day: datetime(2024, 5, day, 10), lambda day: datetime(2024, 5, day, 11, 30)),
     "a remark": ("June {0}, 2020 (Mill {1})", lambda day: date(2020, 6, day), lambda day: f"Mill {day % 2}"),
 }  # fmt: skip

@@ -30,6 +30,7 @@ OTHERS = {
     "more digits than a number has": [f"{'9' * 400}{at} to {'9' * 401} m" for at in range(9)],
     "powers of ten": [f"{at}.5E+{at + 3}" for at in range(10, 30)],
     "codes with a letter": [f"{at}B{at + 1}" for at in range(10, 30)],
+    "hours": [f"from {at} AM until {at + 1} PM daily" for at in range(1, 9)],
     "days of one month": [f"by {at} March {at + 1990}" for at in range(1, 20)],
     "lots": [f"Lot {at}-{at * 37 % 90}" for at in range(30)],
     "models": [f"Hum i{at} {at * 1.5}GHz" for at in range(10)],

@@ -30,6 +30,7 @@ LEFT = {
     "words that differ": ["3 jars", "4 combs", "5 hives"] * 4,
     "zeros in front": [f"0{at} jars full" for at in range(9)],
     "more digits than a number has": [f"{'9' * 400}{at} jars full" for at in range(9)],
+    "days of one month": [f"from {at} March" for at in range(1, 20)],
     "few": ["3 jars full", "4 jars full"] * 9,
     "sentences": [f"{at} jars were given to the school and to the mill by the keeper" for at in range(9)],
     "no texts": [],

@@ -32,7 +32,9 @@ from comb.kernels.notation import (
     plain_body,
     shape_of,
 )
+from comb.kernels.scalars import fold
 from comb.kernels.types import FITS, MOST_DECIMAL_DIGITS, Op, Tally
+from comb.parsing.calendar_names import MONTH_NUMBERS
 from comb.parsing.cell_parser import CellParser
 from comb.parsing.durations import is_worded, read_duration
 from comb.parsing.moment_programs import LAST_CENTURY_FROM, MomentProgram, moment_program, swapped
@@ -370,7 +372,8 @@ def _numbers(chunks: Sequence[TextChunk], sample: Sequence[str], tally: Tally, d
     if unit and units[unit] < LEAST_AGREEING * len(sample):
         # A unit that only some of the values have is not shared by all.
         unit = ""
-    if _are_addresses(found):
+    # Days of one month without a year are no amounts of it.
+    if _are_addresses(found) or fold(unit) in MONTH_NUMBERS:
         return []
     likely = [
         marks

@@ -4,7 +4,7 @@ The formulas that are offered for them take the numbers out by patterns, one of 
 built otherwise next month has no result, and is counted.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import TypeVar
 
 import numpy as np
@@ -29,6 +29,15 @@ def first_texts(column: Column) -> list[str]:
     """Return the first different texts of a column, without words for missing."""
     texts = column._take(column._first_present(LOOKED_AT)).texts()
     return [text for text in dict.fromkeys(texts) if text and not is_missing_word(text)]
+
+
+def columns_of_texts(table: ColumnCache, least: int) -> Iterator[tuple[str, Column, list[str]]]:
+    """Go through the columns of texts that nothing was found in yet, with their first texts, this many at least."""
+    for name, column in table.columns.items():
+        if column.type.word == "string" and column.present.any() and not table.told(name).any():
+            texts = first_texts(column)
+            if len(texts) >= least:
+                yield name, column, texts
 
 
 def taken_apart(

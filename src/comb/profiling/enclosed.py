@@ -18,7 +18,7 @@ from comb.inference.decide import infer_column
 from comb.kernels.scalars import fold
 from comb.parsing.calendar_names import WEEKDAY_BITS
 from comb.parsing.moment_shapes import patterns_of
-from comb.profiling.built_texts import LEAST_READ, first_texts, number_in
+from comb.profiling.built_texts import LEAST_READ, columns_of_texts, number_in
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings
 from comb.steps.cell_steps import Convert
@@ -47,12 +47,7 @@ _PLAIN = lazy_pattern(r"[^\w']*")
 
 def enclosed(table: ColumnCache) -> Findings:
     """Days, times and numbers that all have the same text around them."""
-    for name, column in table.columns.items():
-        if column.type.word != "string" or not column.present.any() or table.told(name).any():
-            continue
-        texts = first_texts(column)
-        if len(texts) < LEAST_DIFFERENT:
-            continue
+    for name, _, texts in columns_of_texts(table, LEAST_DIFFERENT):
         yield from _numbers(table, name, texts) if _pair_of(texts) else _moments(table, name, texts)
 
 

@@ -8,7 +8,7 @@ which order day and month stand is for the step that converts them.
 from comb.errors import counted
 from comb.formats.lazy_pattern import lazy_pattern
 from comb.parsing.moment_shapes import patterns_of
-from comb.profiling.built_texts import first_texts, taken_apart
+from comb.profiling.built_texts import columns_of_texts, taken_apart
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, quoted
 from comb.steps.shape_steps import Split
@@ -27,12 +27,7 @@ _REMARK = lazy_pattern(r"([^()]*[^()\s])\s*\(([^()]*)\)")
 
 def moment_pairs(table: ColumnCache) -> Findings:
     """Texts that are two moments with a mark between them, or a moment and a remark in parentheses."""
-    for name, column in table.columns.items():
-        if column.type.word != "string" or not column.present.any() or table.told(name).any():
-            continue
-        texts = first_texts(column)
-        if len(texts) < LEAST_DIFFERENT:
-            continue
+    for name, column, texts in columns_of_texts(table, LEAST_DIFFERENT):
         mark = next((one for one in MARKS if all(_parts(text, one) for text in texts)), "")
         # With the same remark behind each, a pattern of `convert` reads them.
         remarks = not mark and all(map(_with_remark, texts)) and len({text.partition("(")[2] for text in texts}) > 1
@@ -71,15 +66,15 @@ def _with_remark(text: str) -> tuple[str, str] | None:
 
 
 def _is_moment(text: str) -> bool:
-    """Return whether a text is a day or a month with its year, or a time of day with a colon.
+    """Return whether a text is a day or a month with its year, or a time of day with a colon or a half of the day.
 
-    >>> [_is_moment(text) for text in ("3.5.2024", "May 2024", "9:30 AM", "10.5", "2024", "20240503")]
-    [True, True, True, False, False, False]
+    >>> [_is_moment(text) for text in ("3.5.2024", "May 2024", "9:30", "9 AM", "10.5", "2024", "20240503")]
+    [True, True, True, True, False, False, False]
     """
     if text.isdigit():
         return False
     named = any(map(str.isalpha, text))
     return any(
-        (":" in text) if kind == "time" else "y" in pattern and ("d" in pattern or named)
+        (":" in text or named) if kind == "time" else "y" in pattern and ("d" in pattern or named)
         for kind, pattern in patterns_of(text)
     )

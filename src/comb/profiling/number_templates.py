@@ -94,6 +94,15 @@ def number_templates(table: ColumnCache) -> Findings:
         )
 
 
+def has_moment(words: str) -> bool:
+    """Return whether a month or a half of the day is among some words, so that a number beside it is of a moment.
+
+    >>> has_moment(" AM - "), has_moment("from March"), has_moment(" jars full")
+    (True, True, False)
+    """
+    return any((word := fold(one)) in MONTH_NUMBERS or word in ("am", "pm") for one in _WORD.findall(words))
+
+
 def _taken_apart(text: str) -> _Two | None:
     match = _TWO.fullmatch(" ".join(text.split()))
     if match is None or _ZERO_AHEAD.match(match["one"]) or _ZERO_AHEAD.match(match["two"]):
@@ -113,9 +122,9 @@ def _are_two(pairs: Mapping[str, _Two]) -> bool:
         return False
     before, between, behind = found[0].around
     plain = not (before.strip("([ ") or behind.strip(")] "))
-    # A letter between two digits is of a code, or of a power of ten; a month is of a day.
+    # A letter between two digits is of a code, or of a power of ten; a month is of a day, a half of one of a time.
     glued = between.strip("+-").isalpha()
-    dated = any(fold(word) in MONTH_NUMBERS for word in _WORD.findall(f"{before} {between} {behind}"))
+    dated = any(has_moment(part) for part in (before, between, behind))
     if glued or dated or _factors(found[0]) is None or not _commas_are_known(found) or "=" in between:
         return False
     mark = _MULTIPLIER.sub("", between, count=1).strip(" %$€£¥")

@@ -24,7 +24,7 @@ from comb.profiling.built_texts import LEAST_READ, LOOKED_AT, number_in
 from comb.profiling.column_cache import ColumnCache
 from comb.profiling.finding import Finding, Findings, noticed, quoted
 from comb.profiling.multipliers import MULTIPLIERS
-from comb.profiling.number_templates import LONGEST_NUMBER
+from comb.profiling.number_templates import LONGEST_NUMBER, has_moment
 from comb.profiling.one_unit import MOSTLY
 from comb.profiling.unit_conversion import MOST_TRIED, gives
 from comb.steps.column_steps import Calculate
@@ -136,7 +136,8 @@ def _are_counted(read: Mapping[str, _Counted]) -> bool:
     parts = list(read.values())
     if len({one.number for one in parts}) < LEAST_DIFFERENT:
         return False
-    if parts[0].behind.strip() in MULTIPLIERS:
+    # Right behind the number: `ago` alone is a month of another language.
+    if parts[0].behind.strip() in MULTIPLIERS or has_moment(parts[0].behind.strip(" /-").partition(" ")[0]):
         return False
     if parts[0].before:
         return True

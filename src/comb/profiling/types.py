@@ -25,6 +25,7 @@ from comb.profiling.finding import (
     quoted,
 )
 from comb.profiling.multipliers import WORDS
+from comb.profiling.number_templates import has_moment
 from comb.profiling.numbers_with_words import is_plural_of
 from comb.profiling.one_unit import MOSTLY, words_among
 from comb.profiling.other_types import are_days
@@ -182,6 +183,9 @@ def mixed_units(table: ColumnCache) -> Findings:
         for at in np.flatnonzero(of_form).tolist():
             if (shape := shapes[at]) is not None:
                 by_unit[shape.unit] = by_unit.get(shape.unit, 0) + int(of_form[at])
+        if any(map(has_moment, by_unit)):
+            # Days without a year are no amounts of their month.
+            continue
         if len(by_unit) == 1 and "" not in by_unit:
             yield from words_among(table, name, next(iter(by_unit)), _units(column, counts, shapes, form_of))
         others_tell = set(by_unit) - {""} <= set(WORDS) or set(by_unit) <= ordinals.CAPITALS or is_plural_of(by_unit)
